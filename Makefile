@@ -1,0 +1,51 @@
+# Loyal Trace. `make demo` and `make test` set up whatever is missing by themselves.
+PY := .venv/bin/python
+APP := .venv/bin/loyal-trace
+SHOT ?= loyal-trace-demo.png
+
+.PHONY: setup demo demo-shot run test lint types contracts tests core-alone bench screenshots wheel clean
+
+setup:
+	@bash scripts/setup.sh
+
+demo: setup
+	@if [ -n "$$DISPLAY$$WAYLAND_DISPLAY" ]; then $(APP) --demo; else \
+	  echo "No display here (neither DISPLAY nor WAYLAND_DISPLAY is set), so no window can open."; \
+	  echo "Run the demo offscreen and get a picture of it with:  make demo-shot [SHOT=file.png]"; \
+	  echo "Or use a virtual display:  xvfb-run -s '-screen 0 1280x800x24' make demo"; fi
+
+demo-shot: setup
+	QT_QPA_PLATFORM=offscreen $(APP) --demo --shot $(SHOT)
+
+run: setup
+	$(APP)
+
+test: lint types contracts tests core-alone
+
+lint: setup
+	$(PY) -m ruff check src tests benchmarks scripts
+	$(PY) -m ruff format --check src tests benchmarks scripts
+
+types: setup
+	$(PY) -m mypy
+
+contracts: setup
+	.venv/bin/lint-imports
+
+tests: setup
+	QT_QPA_PLATFORM=offscreen $(PY) -m pytest
+
+core-alone: setup
+	LOYAL_TRACE_BLOCK_QT=1 $(PY) -m pytest tests/core -p no:pytest-qt -o qt_api= -o qt_log_level_fail= -o qt_log_ignore=
+
+bench: setup
+	QT_QPA_PLATFORM=offscreen $(PY) -m benchmarks.run
+
+screenshots: setup
+	QT_QPA_PLATFORM=offscreen $(PY) -m loyal_trace.ui.screenshots docs/screenshots
+
+wheel: setup
+	$(PY) -m build --wheel --no-isolation --outdir dist
+
+clean:
+	rm -rf .venv dist build .mypy_cache .ruff_cache .import_linter_cache

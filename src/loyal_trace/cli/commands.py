@@ -1,0 +1,211 @@
+"""The commands, one function each: `<command>_<action>(options) -> exit code`."""
+
+import argparse
+from typing import Any
+
+from loyal_trace.cli.output import print_json, print_table
+from loyal_trace.core.chips.model import ChipType
+from loyal_trace.core.errors import BoardDefects, RequestError, UserFileError
+from loyal_trace.core.probing.check import ChipVerdict, check_chip
+from loyal_trace.core.probing.states import PinReading, parse_assignment
+from loyal_trace.core.proving.starts import failure_rate_upper, starts_needed
+from loyal_trace.core.roms.forensics import Hypothesis
+from loyal_trace.core.units import count_of, format_percent
+from loyal_trace.formats.board_folder import load_board
+from loyal_trace.formats.rom_check import CheckedImage, CheckResult, RomChecker, sums_of_board
+from loyal_trace.formats.sum_lists import read_sums
+from loyal_trace.resources import chip_library
+
+_OWN_FIELDS = ("name", "size", "firmware", "place", "crc32", "md5", "sha1", "sha256")
+
+
+def _columns(pairs: list[str]) -> dict[str, str]:
+    mapping = {}
+    for pair in pairs:
+        field, separator, title = pair.partition("=")
+        if not separator or field not in _OWN_FIELDS:
+            raise RequestError(
+                f"“{pair}” is no column mapping; write FIELD=TITLE with a field of {', '.join(_OWN_FIELDS)}"
+            )
+        mapping[field] = title
+    return mapping
+
+
+def roms_check(options: argparse.Namespace) -> int:
+    """Checks images against sums; 1 when any is not right."""
+    if options.sums is None and options.board is None:
+        raise RequestError("roms check needs known sums: give --sums FILE, or --board FOLDER with sums in it")
+    library = chip_library()
+    board = load_board(options.board, library) if options.board else None
+    sums = read_sums(options.sums, _columns(options.column)) if options.sums else sums_of_board(board)  # type: ignore[arg-type]
+    if options.truth and not options.truth.is_dir():
+        raise UserFileError(str(options.truth), "is not a folder of true images")
+    result = RomChecker(sums, options.truth, board, library, options.firmware).check(options.paths)
+    if options.json:
+        print_json(_roms_document(result, sums.source))
+    else:
+        _print_roms(result)
+    return 0 if result.all_good else 1
+
+
+def _hypothesis(found: Hypothesis) -> dict[str, Any]:
+    return {
+        "kind": found.kind, "verdict": found.verdict, "likelihood": round(found.likelihood, 6), "where": found.where,
+        "reason": found.reason, "evidence": found.evidence, "next": found.next,
+    }  # fmt: skip
+
+
+def _image(checked: CheckedImage) -> dict[str, Any]:
+    image, verdict = checked.image, checked.verdict
+    return {
+        "name": image.name, "source": image.source, "slot": checked.slot, "size": image.size,
+        "crc32": image.digest("crc32"), "sha1": image.digest("sha1"), "verdict": verdict.verdict,
+        "reason": verdict.reason, "next": verdict.next, "hypotheses": [_hypothesis(h) for h in verdict.hypotheses],
+    }  # fmt: skip
+
+
+def _roms_document(result: CheckResult, source: str) -> dict[str, Any]:
+    return {
+        "images": [_image(checked) for checked in result.images],
+        "firmware": result.firmware,
+        "sums": source,
+        "missing": list(result.missing),
+    }
+
+
+def _print_roms(result: CheckResult) -> None:
+    print_table([(c.image.name, c.verdict.verdict, c.verdict.reason) for c in result.images])
+    for checked in result.images:
+        if not checked.verdict.good:
+            print(f"  next, {checked.image.name}: {checked.verdict.next}")
+    good = sum(c.verdict.good for c in result.images)
+    line = f"{count_of(len(result.images), 'image')}, {good} right"
+    if result.missing:
+        line += f"; no file for {', '.join(result.missing[:6])}" + (" …" if len(result.missing) > 6 else "")
+    print(line)
+
+
+def _readings(chip: ChipType, pins: list[str]) -> dict[int, PinReading]:
+    readings: dict[int, PinReading] = {}
+    for text in pins:
+        number, reading = parse_assignment(text, chip)
+        if number in readings:
+            raise RequestError(f"pin {number} is given twice")
+        readings[number] = reading
+    return readings
+
+
+def chip_check(options: argparse.Namespace) -> int:
+    """Judges a chip's outputs; 1 when any is impossible or unusual."""
+    chip = chip_library().find(options.type)
+    verdict = check_chip(chip, _readings(chip, options.pins))
+    if options.json:
+        print_json(_chip_document(verdict))
+    else:
+        print(f"{chip.name}, {chip.title}")
+        if verdict.supply:
+            print(verdict.supply)
+        rows = [(f"{o.pin}", o.name, o.reading.words, o.verdict, o.reason) for o in verdict.outputs]
+        print_table(rows)
+    return 1 if verdict.supply or any(o.verdict in ("impossible", "unusual") for o in verdict.outputs) else 0
+
+
+def _chip_document(verdict: ChipVerdict) -> dict[str, Any]:
+    return {
+        "type": verdict.chip.name,
+        "supply": verdict.supply,
+        "outputs": [
+            {"pin": o.pin, "name": o.name, "state": o.reading.state, "verdict": o.verdict, "reason": o.reason,
+             "because": list(o.because)}
+            for o in verdict.outputs
+        ],
+    }  # fmt: skip
+
+
+def chip_show(options: argparse.Namespace) -> int:
+    """Pinout and logic of one type."""
+    chip = chip_library().find(options.type)
+    pins = [{"pin": p.number, "name": p.name, "role": p.role} for p in chip.pins]
+    logic = {o.name: o.value.text for o in chip.outputs}
+    if options.json:
+        print_json({"type": chip.name, "title": chip.title, "family": chip.family.name, "pins": pins, "logic": logic})
+        return 0
+    print(f"{chip.name}, {chip.title} (family {chip.family.name})")
+    half = len(chip.pins) // 2
+    for left, right in zip(chip.pins[:half], reversed(chip.pins[half:]), strict=True):
+        print(f"{left.name:>8} {left.number:>3} |    | {right.number:<3} {right.name}")
+    print_table([(name, "=", text) for name, text in logic.items()])
+    if chip.notes:
+        print(chip.notes)
+    return 0
+
+
+def chip_list(options: argparse.Namespace) -> int:
+    """All types of the library."""
+    library = chip_library()
+    rows = [(name, library.title(name)) for name in library.type_names]
+    if options.json:
+        print_json({"types": [{"type": name, "title": title} for name, title in rows]})
+    else:
+        print_table(rows)
+    return 0
+
+
+def board_check(options: argparse.Namespace) -> int:
+    """Validates a board; 1 with every defect listed."""
+    try:
+        board = load_board(options.folder, chip_library())
+    except BoardDefects as error:
+        defects = [{"file": d.file, "line": d.line, "what": d.what, "remedy": d.remedy} for d in error.defects]
+        if options.json:
+            print_json({"board": str(options.folder), "defects": defects})
+        else:
+            for defect in error.defects:
+                print(defect)
+        return 1
+    facts = {
+        "parts": len(board.parts), "chips": len(board.chips), "nets": len(board.nets),
+        "rom_slots": len(board.rom_slots), "rails": len(board.rails),
+    }  # fmt: skip
+    if options.json:
+        print_json({"board": board.id, "name": board.title, **facts, "defects": []})
+    else:
+        print(f"{board.title}: no defects; " + ", ".join(f"{n} {word.replace('_', ' ')}" for word, n in facts.items()))
+    return 0
+
+
+def parse_share(text: str) -> float:
+    """`95%` or `0.95` as a fraction; RequestError outside 0 to 1 (exclusive)."""
+    try:
+        value = float(text.rstrip("% ")) / (100 if text.strip().endswith("%") else 1)
+    except ValueError:
+        raise RequestError(f"“{text}” is not a share; write 95% or 0.95") from None
+    if not 0 < value < 1:
+        raise RequestError(f"“{text}” does not lie between 0 and 100 %")
+    return value
+
+
+def calc_starts(options: argparse.Namespace) -> int:
+    """What n clean starts prove."""
+    confidence, target = parse_share(options.confidence), parse_share(options.target)
+    upper = failure_rate_upper(options.clean, options.failed, confidence)
+    needed = starts_needed(target, options.failed, confidence)
+    still = max(0, needed - options.clean)
+    if options.json:
+        print_json(
+            {
+                "clean": options.clean,
+                "failed": options.failed,
+                "confidence": confidence,
+                "failure_rate_upper": upper,
+                "target": target,
+                "clean_starts_needed": needed,
+                "still_needed": still,
+            }
+        )
+        return 0
+    tried = count_of(options.clean + options.failed, "start")
+    bound = f"with {format_percent(confidence)} confidence at most {format_percent(upper)} of starts fail"
+    more = f"{count_of(still, 'more clean start')} would show {format_percent(target)}"
+    print(f"{options.clean} clean of {tried}: {bound}; {more}.")
+    return 0

@@ -1,0 +1,178 @@
+"""Parses the command line and runs one command. Exit 0 all good, 1 findings, 2 bad input (one line on stderr)."""
+
+import argparse
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import NoReturn
+
+from loyal_trace import __version__
+from loyal_trace.core.errors import LoyalTraceError
+
+
+class _Parser(argparse.ArgumentParser):
+    """An argument parser whose errors are one clear line."""
+
+    def error(self, message: str) -> NoReturn:
+        print(f"loyal-trace: {message} (see `{self.prog} --help`)", file=sys.stderr)
+        raise SystemExit(2)
+
+
+def default_store() -> Path:
+    """The store in the user's data folder."""
+    from platformdirs import user_data_path
+
+    return user_data_path("loyal-trace") / "store"
+
+
+def _roms_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
+    roms = commands.add_parser("roms", help="check ROM images").add_subparsers(dest="action", required=True)
+    check = roms.add_parser(
+        "check",
+        help="hold images against known sums and say what kind of wrong",
+        description="Files, folders and zips; a file finds its slot by its name in the sums. Numbered reads of one "
+        "chip (6c-1.bin 6c-2.bin, or read1/6c.bin read2/6c.bin) are compared with each other.",
+    )
+    check.add_argument("paths", nargs="+", type=Path, metavar="PATH")
+    check.add_argument("--sums", type=Path, metavar="FILE", help="known sums: GNU style, tagged, SFV, CSV or JSON")
+    check.add_argument("--truth", type=Path, metavar="FOLDER", help="true images under the same names")
+    check.add_argument("--board", type=Path, metavar="FOLDER", help="board definition: slots, pins, sums")
+    check.add_argument("--firmware", default="", help="the firmware revision the set should be")
+    check.add_argument(
+        "--column", action="append", default=[], metavar="FIELD=TITLE", help="which column of a CSV or JSON is which"
+    )
+    check.add_argument("--json", action="store_true")
+
+
+def _chip_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
+    chip = commands.add_parser("chip", help="the chip check and the chip library").add_subparsers(
+        dest="action", required=True
+    )
+    check = chip.add_parser("check", help="judge a chip's outputs: chip check 74LS00 1=L 2=P 3=L")
+    check.add_argument("type")
+    check.add_argument("pins", nargs="*", metavar="PIN=STATE", help="states L H P X Z, a voltage or a frequency")
+    show = chip.add_parser("show", help="pinout and logic of one type")
+    show.add_argument("type")
+    listing = chip.add_parser("list", help="all types known")
+    for parser in (check, show, listing):
+        parser.add_argument("--json", action="store_true")
+
+
+def _board_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
+    board = commands.add_parser("board", help="board definitions").add_subparsers(dest="action", required=True)
+    check = board.add_parser("check", help="validate a board folder or zip; every defect with file, line and remedy")
+    check.add_argument("folder", type=Path)
+    check.add_argument("--json", action="store_true")
+
+
+def _calc_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
+    calc = commands.add_parser("calc", help="sums of the bench").add_subparsers(dest="action", required=True)
+    starts = calc.add_parser("starts", help="what clean starts prove")
+    starts.add_argument("--clean", type=int, required=True, metavar="N")
+    starts.add_argument("--failed", type=int, default=0, metavar="K")
+    starts.add_argument("--confidence", default="95%")
+    starts.add_argument("--target", default="5%", help="failure rate to be shown; says how many starts it takes")
+    starts.add_argument("--json", action="store_true")
+
+
+def _job_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
+    job = commands.add_parser("job", help="jobs in the store").add_subparsers(dest="action", required=True)
+    new = job.add_parser("new", help="open a job")
+    new.add_argument("title")
+    new.add_argument("--board", action="append", default=[], type=Path, metavar="FOLDER")
+    new.add_argument("--owner", default="")
+    new.add_argument("--complaint", default="")
+    listing = job.add_parser("list", help="all jobs")
+    show = job.add_parser("show", help="where a job stands")
+    export = job.add_parser("export", help="write a job as one archive")
+    taken = job.add_parser("import", help="take in a job archive")
+    taken.add_argument("archive", type=Path)
+    report = job.add_parser("report", help="write the hand-back report, PDF or HTML by the ending")
+    for parser in (show, export, report):
+        parser.add_argument("job")
+    for parser in (export, report):
+        parser.add_argument("file", type=Path)
+    for parser in (new, listing, show, export, taken, report):
+        parser.add_argument("--store", type=Path, default=None, help="store folder (default: the user's data folder)")
+        parser.add_argument("--json", action="store_true")
+
+
+def build_parser() -> argparse.ArgumentParser:
+    """The whole command line."""
+    parser = _Parser(prog="loyal-trace", description="From a dead board to a proved repair.")
+    parser.add_argument("--version", action="version", version=f"loyal-trace {__version__}")
+    parser.add_argument("--demo", action="store_true", help="open the window on the made-up workshop")
+    parser.add_argument("--shot", type=Path, metavar="PNG", help="write a picture of the window and leave")
+    parser.add_argument("--stage", default="", help="stage to show first (Intake, Look, …)")
+    parser.add_argument("--store", dest="window_store", type=Path, default=None, help="store folder of the window")
+    parser.add_argument("--dark", action="store_true", help="dark colours for a dim bench")
+    parser.add_argument("archives", nargs="*", type=Path, help=argparse.SUPPRESS)
+    return parser
+
+
+def build_commands() -> argparse.ArgumentParser:
+    """The sub-commands."""
+    parser = _Parser(prog="loyal-trace", description="From a dead board to a proved repair.")
+    parser.add_argument("--version", action="version", version=f"loyal-trace {__version__}")
+    commands: argparse._SubParsersAction[_Parser] = parser.add_subparsers(
+        dest="command", required=True, parser_class=_Parser
+    )
+    for add in (_roms_parser, _chip_parser, _board_parser, _calc_parser, _job_parser):
+        add(commands)
+    return parser
+
+
+COMMANDS = ("roms", "chip", "board", "calc", "job")
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Runs the command line; returns the exit code."""
+    given = list(sys.argv[1:] if arguments is None else arguments)
+    try:
+        if given and given[0] in COMMANDS:
+            return _run(build_commands().parse_args(given))
+        if given in (["--help"], ["-h"]):
+            return _help()
+        return _window(build_parser().parse_args(given))
+    except LoyalTraceError as error:
+        print(f"loyal-trace: {' '.join(str(error).split())}", file=sys.stderr)
+        return 2
+    except OSError as error:
+        print(f"loyal-trace: {error.filename or 'file'}: {error.strerror}", file=sys.stderr)
+        return 2
+    except BrokenPipeError:
+        return 0
+
+
+def _help() -> int:
+    build_parser().print_help()
+    print("\ncommands (each has --help):")
+    print("  roms check   chip check|show|list   board check   calc starts   job new|list|show|export|import|report")
+    return 0
+
+
+def _run(options: argparse.Namespace) -> int:
+    if options.command == "job":
+        from loyal_trace.cli import jobs as module
+    else:
+        from loyal_trace.cli import commands as module  # type: ignore[no-redef]
+    return int(getattr(module, f"{options.command}_{options.action}")(options))
+
+
+def _window(options: argparse.Namespace) -> int:
+    for path in options.archives:
+        if not path.exists():
+            print(f"loyal-trace: there is no command or file called {path}", file=sys.stderr)
+            return 2
+    from loyal_trace.ui.main import WindowOptions, run_window
+
+    return run_window(
+        WindowOptions(
+            demo=options.demo,
+            shot=options.shot,
+            stage=options.stage,
+            store=options.window_store,
+            dark=options.dark,
+            files=tuple(options.archives),
+        )
+    )

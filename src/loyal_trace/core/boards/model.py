@@ -1,0 +1,282 @@
+"""A board as it was built: parts, nets, rails, ROM slots, and the questions asked of them.
+
+Everything but the parts is optional; the program is useful with a bare list of chips and places.
+Lengths are millimetres on the component side, x to the right and y down from the top left corner of the board.
+"""
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from functools import cached_property
+
+from loyal_trace.core.errors import RequestError
+
+PinRef = tuple[str, int]
+
+
+@dataclass(frozen=True)
+class Part:
+    """One part in its place. `value` in SI units of its kind (farad, ohm, henry, hertz, ampere for fuses)."""
+
+    refdes: str
+    number: str
+    package: str = ""
+    kind: str = "chip"
+    x: float = 0.0
+    y: float = 0.0
+    rotation: int = 0
+    socketed: bool = False
+    value: float | None = None
+    voltage: float | None = None
+    polarised: bool = False
+    technology: str = ""
+    pitch: float | None = None
+    diameter: float | None = None
+    room_diameter: float | None = None
+    room_height: float | None = None
+    role: str = ""
+    revisions: tuple[str, ...] = ()
+
+    @property
+    def short_number(self) -> str:
+        """What fits under the refdes on the map: LS161 for 74LS161."""
+        return self.number[2:] if self.number.startswith("74") and len(self.number) > 5 else self.number
+
+    @property
+    def is_chip(self) -> bool:
+        return self.kind == "chip"
+
+
+@dataclass(frozen=True)
+class Rail:
+    """A supply: nominal voltage, limits (volt) at the far end, where it is measured, ripple limit (volt p-p)."""
+
+    name: str
+    nominal: float
+    low: float
+    high: float
+    net: str = ""
+    source: str = ""
+    far: str = ""
+    ripple_limit: float = 0.1
+
+
+@dataclass(frozen=True)
+class ChainPoint:
+    """One point of a supply chain, in order from the source: what to measure and what is right there."""
+
+    point: str
+    quantity: str
+    low: float
+    high: float
+    part: str = ""
+    note: str = ""
+    powered: bool = True
+
+
+@dataclass(frozen=True)
+class RomSlot:
+    """A ROM socket: device, image size (byte), CPU address, start-up number, and sums by firmware revision."""
+
+    refdes: str
+    device: str
+    size: int
+    number: int | None = None
+    label: str = ""
+    address: int | None = None
+    sums: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = ()
+
+    def expected(self, firmware: str) -> dict[str, str]:
+        """Digest name → hex digest for one firmware revision; empty when unknown."""
+        return dict(dict(self.sums).get(firmware, ()))
+
+    @property
+    def firmwares(self) -> tuple[str, ...]:
+        return tuple(name for name, _ in self.sums)
+
+
+@dataclass(frozen=True)
+class Block:
+    """A function of the board: which parts do it, which rails it needs, what fails when it is dead."""
+
+    name: str
+    parts: tuple[str, ...] = ()
+    rails: tuple[str, ...] = ()
+    symptoms: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class CheckItem:
+    """One thing to prove before the board goes home, and what the bench needs for it."""
+
+    name: str
+    how: str = ""
+    needs: tuple[str, ...] = ()
+    symptoms: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class SelfTestCode:
+    """What the board says of itself at start-up, and the parts that such a code points at."""
+
+    code: str
+    meaning: str
+    parts: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class KeepOut:
+    """A rectangle (mm) in which nothing may be taller than `height` (mm)."""
+
+    x: float
+    y: float
+    width: float
+    height_limit: float
+    depth: float
+    why: str = ""
+
+
+@dataclass(frozen=True)
+class ServiceItem:
+    """A part renewed as a matter of course on this board, with the reason."""
+
+    refdes: str
+    why: str
+
+
+@dataclass(frozen=True)
+class BoardDefinition:
+    """Everything known of one board. Immutable; read from an open-text folder by `formats.board_folder`."""
+
+    id: str
+    name: str
+    revision: str = ""
+    maker: str = ""
+    year: int | None = None
+    width: float = 250.0
+    height: float = 300.0
+    columns: tuple[str, ...] = ()
+    rows: tuple[str, ...] = ()
+    firmwares: tuple[str, ...] = ()
+    parts: tuple[Part, ...] = ()
+    nets: tuple[tuple[str, tuple[PinRef, ...]], ...] = ()
+    rails: tuple[Rail, ...] = ()
+    chain: tuple[ChainPoint, ...] = ()
+    rom_slots: tuple[RomSlot, ...] = ()
+    blocks: tuple[Block, ...] = ()
+    checklist: tuple[CheckItem, ...] = ()
+    self_tests: tuple[SelfTestCode, ...] = ()
+    keep_outs: tuple[KeepOut, ...] = ()
+    service: tuple[ServiceItem, ...] = ()
+    symptoms: tuple[tuple[str, str], ...] = ()
+    siblings: tuple[tuple[str, ...], ...] = ()
+    mates: tuple[tuple[str, str], ...] = ()
+    revision_marks: tuple[str, ...] = ()
+    cautions: tuple[str, ...] = field(default=())
+
+    @property
+    def title(self) -> str:
+        return f"{self.name} rev {self.revision}" if self.revision else self.name
+
+    @cached_property
+    def _by_refdes(self) -> dict[str, Part]:
+        return {part.refdes: part for part in self.parts}
+
+    @cached_property
+    def _net_pins(self) -> dict[str, tuple[PinRef, ...]]:
+        return dict(self.nets)
+
+    @cached_property
+    def _pin_net(self) -> dict[PinRef, str]:
+        return {pin: net for net, pins in self.nets for pin in pins}
+
+    def has(self, refdes: str) -> bool:
+        return refdes in self._by_refdes
+
+    def part(self, refdes: str) -> Part:
+        """The part with that reference designator; RequestError when the board has none."""
+        try:
+            return self._by_refdes[refdes]
+        except KeyError:
+            raise RequestError(f"{self.title} has no part {refdes}") from None
+
+    def pins_on(self, net: str) -> tuple[PinRef, ...]:
+        """All pins joined by a net, as (refdes, pin number); RequestError for an unknown net."""
+        try:
+            return self._net_pins[net]
+        except KeyError:
+            raise RequestError(f"{self.title} has no net {net}") from None
+
+    def net_of(self, refdes: str, pin: int) -> str | None:
+        """The net a pin is on, or None when the netlist does not say."""
+        return self._pin_net.get((refdes, pin))
+
+    def others_on_net(self, refdes: str, pin: int) -> tuple[PinRef, ...]:
+        """The pins that share a net with this one, without itself."""
+        net = self.net_of(refdes, pin)
+        return tuple(p for p in self._net_pins[net] if p != (refdes, pin)) if net else ()
+
+    def neighbours(self, refdes: str, distance: float) -> tuple[Part, ...]:
+        """Parts whose centre lies within `distance` (mm) of this part's centre, nearest first."""
+        here = self.part(refdes)
+        found = []
+        for other in self.parts:
+            apart = ((other.x - here.x) ** 2 + (other.y - here.y) ** 2) ** 0.5
+            if other.refdes != refdes and apart <= distance:
+                found.append((apart, other.refdes, other))
+        return tuple(part for _, _, part in sorted(found, key=lambda item: item[:2]))
+
+    @cached_property
+    def chips(self) -> tuple[Part, ...]:
+        return tuple(part for part in self.parts if part.is_chip)
+
+    @cached_property
+    def capacitors(self) -> tuple[Part, ...]:
+        return tuple(part for part in self.parts if part.kind == "capacitor")
+
+    def slot(self, refdes: str) -> RomSlot:
+        """The ROM slot in that place; RequestError when there is none."""
+        for slot in self.rom_slots:
+            if slot.refdes == refdes:
+                return slot
+        raise RequestError(f"{self.title} has no ROM slot {refdes}")
+
+    def slots_for(self, firmware: str) -> tuple[RomSlot, ...]:
+        """The ROM slots with sums known for one firmware revision."""
+        return tuple(slot for slot in self.rom_slots if slot.expected(firmware))
+
+    def fitted(self, revision: str) -> tuple[Part, ...]:
+        """The parts that one board revision carries (parts without a list are on all of them)."""
+        return tuple(part for part in self.parts if not part.revisions or revision in part.revisions)
+
+    def height_limit_at(self, part: Part) -> tuple[float, str] | None:
+        """The lowest height limit (mm) over a part's place with its reason, or None."""
+        limits = [
+            (zone.height_limit, zone.why)
+            for zone in self.keep_outs
+            if zone.x <= part.x <= zone.x + zone.width and zone.y <= part.y <= zone.y + zone.depth
+        ]
+        if part.room_height is not None:
+            limits.append((part.room_height, "room noted for this part"))
+        return min(limits) if limits else None
+
+
+def natural_key(refdes: str) -> tuple[tuple[int, str], ...]:
+    """Sort key under which C2 comes before C10 and 4A before 4C."""
+    pieces: list[tuple[int, str]] = []
+    digits = ""
+    for letter in refdes:
+        if letter.isdigit():
+            digits += letter
+            continue
+        if digits:
+            pieces.append((int(digits), ""))
+            digits = ""
+        pieces.append((-1, letter))
+    if digits:
+        pieces.append((int(digits), ""))
+    return tuple(pieces)
+
+
+def in_order(refdeses: Iterable[str]) -> list[str]:
+    """Reference designators in the order a person would list them."""
+    return sorted(refdeses, key=natural_key)

@@ -1,0 +1,57 @@
+"""How large a part's body is, seen from above: from its package, or what its kind usually measures (millimetres)."""
+
+import re
+
+from loyal_trace.core.boards.model import Part
+
+_ROW_SPACING = {40: 15.2, 28: 15.2, 24: 15.2}
+_BY_KIND = {
+    "connector": (60.0, 10.0), "bridge": (20.0, 16.0), "regulator": (12.0, 18.0), "crystal": (11.0, 6.0),
+    "fuse": (20.0, 7.0), "network": (22.0, 5.0), "amplifier": (22.0, 9.0), "control": (12.0, 12.0),
+}  # fmt: skip
+
+
+def pin_count(part: Part) -> int:
+    """The number that ends the package name (DIP-28 → 28), 0 when there is none."""
+    found = re.search(r"(\d+)$", part.package)
+    return int(found[1]) if found else 0
+
+
+def body_size(part: Part) -> tuple[float, float]:
+    """(width, height) in millimetres as the part lies on the board, its rotation taken into account."""
+    width, height = _lying(part)
+    return (height, width) if part.rotation % 180 else (width, height)
+
+
+def _lying(part: Part) -> tuple[float, float]:
+    if part.package.startswith("DIP-"):
+        pins = pin_count(part)
+        return pins / 2 * 2.54, _ROW_SPACING.get(pins, 7.62)
+    if part.kind == "capacitor":
+        if part.polarised and part.diameter:
+            return max(part.diameter, 7.0), max(part.diameter, 7.0)
+        return 7.0, 4.0
+    if part.kind == "connector" and pin_count(part):
+        return min(150.0, pin_count(part) / 2 * 3.4 + 6), 11.0
+    return _BY_KIND.get(part.kind, (10.0, 6.0))
+
+
+def pin_places(part: Part) -> dict[int, tuple[float, float]]:
+    """Centre of every DIP pin (mm), pin 1 at the lower left of a part that lies at rotation 0; empty otherwise."""
+    if not part.package.startswith("DIP-"):
+        return {}
+    pins = pin_count(part)
+    half, spacing = pins // 2, _ROW_SPACING.get(pins, 7.62)
+    places = {}
+    for pin in range(1, pins + 1):
+        along = pin - 1 if pin <= half else pins - pin
+        dx = (along - (half - 1) / 2) * 2.54
+        dy = spacing / 2 if pin <= half else -spacing / 2
+        places[pin] = _turned(part, dx, dy)
+    return places
+
+
+def _turned(part: Part, dx: float, dy: float) -> tuple[float, float]:
+    for _ in range(part.rotation // 90 % 4):
+        dx, dy = -dy, dx
+    return part.x + dx, part.y + dy

@@ -1,0 +1,176 @@
+"""The case: everything known of a job at one moment, and every verdict computed from it.
+
+This is the arrow's last stretch: `JobState` (the fold of the logbook) and the board definitions go in, assessments come
+out. All of it is pure; the only memory is a cache of verdicts keyed by exactly what they were computed from.
+"""
+
+from collections.abc import Callable, Hashable, Mapping
+from dataclasses import dataclass, field
+from typing import TypeVar
+
+from loyal_trace.core.boards.model import BoardDefinition, Part, RomSlot
+from loyal_trace.core.chips.library import ChipLibrary
+from loyal_trace.core.chips.model import ChipType
+from loyal_trace.core.logbook.state import JobState, Place
+from loyal_trace.core.parts.capacitors import PartVerdict, StockItem, verdict_from_log
+from loyal_trace.core.power.rails import RailReport, judge_rails
+from loyal_trace.core.probing.check import ChipVerdict, check_chip
+from loyal_trace.core.probing.states import PinReading
+from loyal_trace.core.roms.forensics import PinNames
+from loyal_trace.core.roms.images import KnownSum, RomImage, SumList, prevailing_firmware, sums_from_mapping
+from loyal_trace.core.roms.verdicts import Expected, RomVerdict, judge
+
+Result = TypeVar("Result")
+
+
+@dataclass(frozen=True)
+class SlotAssessment:
+    """One ROM slot: what was read, what was expected, and the verdict (None when it was not read)."""
+
+    board: str
+    slot: RomSlot
+    reads: int
+    verdict: RomVerdict | None
+    image: bytes | None = None
+    truth: bytes | None = None
+
+    @property
+    def word(self) -> str:
+        """matches, differs, unstable or not read: the plain word for the screens."""
+        if self.verdict is None:
+            return "not read"
+        if self.verdict.verdict in ("matches", "unstable"):
+            return self.verdict.verdict
+        return "differs"
+
+
+@dataclass(frozen=True)
+class Case:
+    """The inputs of all assessments: boards, the folded state, the chip library, attachment bytes, the drawer."""
+
+    boards: Mapping[str, BoardDefinition]
+    state: JobState
+    library: ChipLibrary
+    blobs: Callable[[str], bytes]
+    drawer: tuple[StockItem, ...] = ()
+    cache: dict[Hashable, object] = field(default_factory=dict, compare=False)
+
+    def part(self, place: Place) -> Part:
+        """The part in a place (board id, refdes)."""
+        return self.boards[place[0]].part(place[1])
+
+    def chip_type(self, place: Place) -> ChipType | None:
+        """The chip type now in a place (a fitted replacement counts), or None when the library does not know it."""
+        fitted = self.state.fitted.get(place)
+        number = fitted.number if fitted and self.library.knows(fitted.number) else self.part(place).number
+        return self.library.find(number) if self.library.knows(number) else None
+
+    def _cached(self, key: Hashable, compute: Callable[[], Result]) -> Result:
+        if key not in self.cache:
+            self.cache[key] = compute()
+        return self.cache[key]  # type: ignore[return-value]
+
+    # ROMs
+
+    def known_sums(self) -> SumList:
+        """All sums of the job: those of the boards and those taken in from lists."""
+        entries = [
+            KnownSum(slot.refdes, digests, slot.size, firmware, slot.refdes)
+            for board in self.boards.values()
+            for slot in board.rom_slots
+            for firmware, digests in slot.sums
+        ]
+        for taken in self.state.sums:
+            entries += [
+                KnownSum(line.name, sums_from_mapping(line.digests), line.size, line.firmware, line.place)
+                for line in taken.lines
+            ]
+        key = ("sums", tuple(self.boards), tuple(s.id for s in self.state.sums))
+        return self._cached(key, lambda: SumList(entries, "boards and lists of this job"))
+
+    def firmware(self) -> str:
+        """The firmware revision the set should be: as decided, else the one most reads belong to."""
+        decided = self.state.decision("firmware")
+        if decided:
+            return decided
+        sums = self.known_sums()
+        matches = [sums.matching(self._image(place)) for place in self.state.rom_reads]
+        return prevailing_firmware(m for m in matches if m)
+
+    def _image(self, place: Place) -> RomImage:
+        read = self.state.rom_reads[place][-1]
+        return self._cached(
+            ("image", read.attachment), lambda: RomImage(place[1], self.blobs(read.attachment), read.source)
+        )
+
+    def roms(self) -> dict[Place, SlotAssessment]:
+        """Every ROM slot of the job, judged."""
+        firmware = self.firmware()
+        return {
+            (board_id, slot.refdes): self._slot(board_id, slot, firmware)
+            for board_id, board in self.boards.items()
+            for slot in board.rom_slots
+        }
+
+    def _slot(self, board_id: str, slot: RomSlot, firmware: str) -> SlotAssessment:
+        place = (board_id, slot.refdes)
+        reads = self.state.rom_reads.get(place, [])
+        known = self.state.images.get((*place, firmware)) or self.state.images.get((*place, ""))
+        truth_sha = known.attachment if known else ""
+        if not reads:
+            truth = self.blobs(truth_sha) if truth_sha else None
+            return SlotAssessment(board_id, slot, 0, None, truth=truth)
+        key = ("rom", place, tuple(r.attachment for r in reads), firmware, truth_sha, len(self.state.sums))
+        return self._cached(key, lambda: self._judged(board_id, slot, firmware, truth_sha))
+
+    def _judged(self, board_id: str, slot: RomSlot, firmware: str, truth_sha: str) -> SlotAssessment:
+        place = (board_id, slot.refdes)
+        reads = self.state.rom_reads[place]
+        image = self._image(place)
+        truth = self.blobs(truth_sha) if truth_sha else None
+        sums = self.known_sums()
+        own = tuple(e for e in sums.for_name(slot.refdes) if not e.place or e.place == slot.refdes)
+        chip = self.chip_type(place)
+        names = PinNames(lambda line: chip.pin(line).number if chip and line in {p.name for p in chip.pins} else None)
+        expected = Expected(own, firmware, slot.size, truth, names)
+        verdict = judge(image, expected, sums, [self.blobs(r.attachment) for r in reads[:-1]])
+        return SlotAssessment(board_id, slot, len(reads), verdict, image.data, truth)
+
+    # chips
+
+    def readings(self, place: Place) -> dict[int, PinReading]:
+        """All pin readings of a chip."""
+        pins = self.state.pins.get(place, {})
+        return {n: PinReading(p.state, p.voltage, p.frequency) for n, p in pins.items()}
+
+    def chip(self, place: Place) -> ChipVerdict | None:
+        """The verdict on one chip, or None when the library does not know its type."""
+        chip = self.chip_type(place)
+        if chip is None:
+            return None
+        readings = self.readings(place)
+        key = ("chip", place, chip.name, tuple(sorted(readings.items(), key=lambda item: item[0])))
+        return self._cached(key, lambda: check_chip(chip, readings))
+
+    def chips(self) -> dict[Place, ChipVerdict]:
+        """Every chip with at least one probed pin, judged."""
+        verdicts = ((place, self.chip(place)) for place in self.state.pins if place[0] in self.boards)
+        return {place: verdict for place, verdict in verdicts if verdict is not None}
+
+    # supplies and capacitors
+
+    def rails(self) -> dict[str, RailReport]:
+        """The supply chain of each board under the chosen school."""
+        school = self.state.decision("rail school", "maker")
+        return {board_id: judge_rails(board_id, board, self.state, school) for board_id, board in self.boards.items()}
+
+    def capacitors(self) -> dict[Place, PartVerdict]:
+        """Every capacitor of the job with its verdict."""
+        return {
+            (board_id, part.refdes): verdict_from_log(board_id, part, self.state)
+            for board_id, board in self.boards.items()
+            for part in board.capacitors
+        }
+
+    def renewed(self, place: Place) -> bool:
+        return place in self.state.fitted

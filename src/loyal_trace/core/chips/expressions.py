@@ -1,0 +1,125 @@
+"""The small logic language in which chips are described, and its compiled form.
+
+An expression is built from pin names, state bits, 0, 1, `~ & | ^`, brackets and `a if condition else b`.
+A pin whose name starts with a slash (`/CLR`) is active low; its value is the *level* of the pin, as everywhere.
+The same compiled function takes plain integers or NumPy arrays of 0 and 1.
+"""
+
+import ast
+import re
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from loyal_trace.core.errors import RequestError
+
+Value = Any  # int 0/1 or an array of them: the compiled code is the same
+_TOKEN = re.compile(r"/?[A-Za-z0-9][A-Za-z0-9]*")
+_KEEP = {"if", "else", "0", "1"}
+_OPERATORS = {ast.BitAnd: "&", ast.BitOr: "|", ast.BitXor: "^"}
+
+
+@dataclass(frozen=True, eq=False)
+class Expr:
+    """A compiled logic expression: `names` it reads and the function of a name → value mapping."""
+
+    text: str
+    names: tuple[str, ...]
+    evaluate: Callable[[Mapping[str, Value]], Value]
+
+
+@dataclass(frozen=True, eq=False)
+class Branch:
+    """A decision: when `condition` is 1 the `then` side counts, else the `other` side."""
+
+    condition: Expr
+    then: "Tree"
+    other: "Tree"
+
+
+Tree = Branch | Expr
+
+
+def _mangle(name: str) -> str:
+    return "n_" + name[1:] if name.startswith("/") else "p_" + name
+
+
+def _demangle(name: str) -> str:
+    return "/" + name[2:] if name.startswith("n_") else name[2:]
+
+
+def _parse(text: str) -> ast.expr:
+    mangled = _TOKEN.sub(lambda m: m[0] if m[0] in _KEEP else _mangle(m[0]), text)
+    try:
+        return ast.parse(mangled.strip(), mode="eval").body
+    except SyntaxError:
+        raise RequestError(f"chip logic “{text}” cannot be read") from None
+
+
+def _code(node: ast.expr, names: set[str]) -> str:
+    """Python source that computes the node; refuses everything outside the little language."""
+    if isinstance(node, ast.Name):
+        names.add(_demangle(node.id))
+        return f"v[{_demangle(node.id)!r}]"
+    if isinstance(node, ast.Constant) and node.value in (0, 1):
+        return str(node.value)
+    if isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.Invert):
+        return f"(1 ^ {_code(node.operand, names)})"
+    if isinstance(node, ast.BinOp) and type(node.op) in _OPERATORS:
+        return f"({_code(node.left, names)} {_OPERATORS[type(node.op)]} {_code(node.right, names)})"
+    if isinstance(node, ast.IfExp):
+        test, then, other = (_code(n, names) for n in (node.test, node.body, node.orelse))
+        return f"(({test} & {then}) | ((1 ^ {test}) & {other}))"
+    raise RequestError(f"chip logic may not contain “{ast.unparse(node)}”")
+
+
+def _compile(node: ast.expr, text: str) -> Expr:
+    names: set[str] = set()
+    code = _code(node, names)
+    function = eval(f"lambda v: {code}", {"__builtins__": {}})
+    return Expr(text, tuple(sorted(names)), function)
+
+
+def compile_expression(text: str) -> Expr:
+    """Compiles one expression; RequestError names what cannot be read."""
+    return _compile(_parse(text), text)
+
+
+def compile_tree(text: str) -> Tree:
+    """Compiles an expression, keeping its outermost `if … else …` as decisions (control) over leaves (data)."""
+    return _tree(_parse(text))
+
+
+def _tree(node: ast.expr) -> Tree:
+    if isinstance(node, ast.IfExp):
+        return Branch(_compile(node.test, ast.unparse(node.test)), _tree(node.body), _tree(node.orelse))
+    return _compile(node, ast.unparse(node))
+
+
+def leaf_for(tree: Tree, values: Mapping[str, Value]) -> Expr:
+    """The leaf that counts when the control names have these (integer) values."""
+    while isinstance(tree, Branch):
+        tree = tree.then if tree.condition.evaluate(values) else tree.other
+    return tree
+
+
+def control_names(tree: Tree) -> set[str]:
+    """All names read by the decisions of a tree."""
+    if isinstance(tree, Branch):
+        return set(tree.condition.names) | control_names(tree.then) | control_names(tree.other)
+    return set()
+
+
+def leaf_names(tree: Tree) -> set[str]:
+    """All names read by the leaves of a tree."""
+    if isinstance(tree, Branch):
+        return leaf_names(tree.then) | leaf_names(tree.other)
+    return set(tree.names)
+
+
+def evaluate_tree(tree: Tree, values: Mapping[str, Value]) -> Value:
+    """The value of a whole tree; arrays as well as integers."""
+    if isinstance(tree, Branch):
+        chosen = tree.condition.evaluate(values)
+        return (chosen & evaluate_tree(tree.then, values)) | ((1 ^ chosen) & evaluate_tree(tree.other, values))
+    return tree.evaluate(values)

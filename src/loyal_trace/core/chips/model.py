@@ -1,0 +1,117 @@
+"""A chip type: its pins, its logic, its logic family."""
+
+from dataclasses import dataclass
+from functools import cached_property
+
+from loyal_trace.core.chips.expressions import Expr, Tree, control_names, leaf_names
+from loyal_trace.core.errors import RequestError
+from loyal_trace.core.probing.levels import Family
+
+
+@dataclass(frozen=True)
+class Pin:
+    """One pin. `role` is one of: input, output, bidirectional, power, ground, unused."""
+
+    number: int
+    name: str
+    role: str
+
+    @property
+    def plain_name(self) -> str:
+        """The name without the slash that marks active low (drawn as a bar)."""
+        return self.name.lstrip("/")
+
+    @property
+    def active_low(self) -> bool:
+        return self.name.startswith("/")
+
+
+@dataclass(frozen=True, eq=False)
+class Output:
+    """How an output pin gets its level. `enable` None means always driven; open collector never drives high."""
+
+    name: str
+    value: Expr
+    enable: Expr | None = None
+    open_collector: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class Register:
+    """One bit of stored state.
+
+    On a rising edge of `clock` the bit takes the value of `sync`; with no clock it follows `sync` at all times (a
+    transparent latch, whose tree reads its own bit to hold). `overrides` (condition, value) come first, always.
+    """
+
+    bit: str
+    sync: Tree
+    clock: Expr | None = None
+    overrides: tuple[tuple[Expr, Expr], ...] = ()
+
+    @cached_property
+    def controls(self) -> frozenset[str]:
+        names = control_names(self.sync)
+        for condition, _ in self.overrides:
+            names |= set(condition.names)
+        return frozenset(names)
+
+    @cached_property
+    def reads(self) -> frozenset[str]:
+        names = set(self.controls) | leaf_names(self.sync)
+        for _, value in self.overrides:
+            names |= set(value.names)
+        return frozenset(names)
+
+
+@dataclass(frozen=True, eq=False)
+class Memory:
+    """Address and data pin names (least significant first) and the condition under which it drives its data pins."""
+
+    address: tuple[str, ...]
+    data: tuple[str, ...]
+    select: Expr
+
+
+@dataclass(frozen=True, eq=False)
+class ChipType:
+    """A chip as the library knows it; everything is looked up by pin name or number."""
+
+    name: str
+    title: str
+    pins: tuple[Pin, ...]
+    family: Family
+    outputs: tuple[Output, ...] = ()
+    registers: tuple[Register, ...] = ()
+    memory: Memory | None = None
+    cpu_address: tuple[str, ...] = ()
+    notes: str = ""
+
+    @cached_property
+    def _names(self) -> dict[str, Pin]:
+        return {pin.name: pin for pin in self.pins}
+
+    def pin(self, name: str) -> Pin:
+        """The pin with that name; RequestError when there is none."""
+        try:
+            return self._names[name]
+        except KeyError:
+            raise RequestError(f"{self.name} has no pin called {name}") from None
+
+    def pin_number(self, number: int) -> Pin:
+        """The pin with that number (from 1); RequestError when out of range."""
+        if not 1 <= number <= len(self.pins):
+            raise RequestError(f"{self.name} has {len(self.pins)} pins; there is no pin {number}")
+        return self.pins[number - 1]
+
+    @cached_property
+    def output_of(self) -> dict[str, Output]:
+        return {output.name: output for output in self.outputs}
+
+    @property
+    def input_names(self) -> tuple[str, ...]:
+        return tuple(pin.name for pin in self.pins if pin.role in ("input", "bidirectional"))
+
+    @property
+    def output_pins(self) -> tuple[Pin, ...]:
+        return tuple(pin for pin in self.pins if pin.role in ("output", "bidirectional"))

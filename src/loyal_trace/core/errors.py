@@ -1,0 +1,49 @@
+"""The error tree, sorted by blame: the user's file, the machine, the request.
+
+Every error carries one sentence that a person at the bench can act on. A bug of ours is any *other* exception.
+"""
+
+from dataclasses import dataclass
+
+
+class LoyalTraceError(Exception):
+    """Base of all expected errors; `str(error)` is one clear sentence."""
+
+
+class UserFileError(LoyalTraceError):
+    """A file that was given to us cannot be used as it is."""
+
+    def __init__(self, place: str, what: str, remedy: str = "") -> None:
+        self.place, self.what, self.remedy = place, what, remedy
+        super().__init__(f"{place}: {what}" + (f"; {remedy}" if remedy else ""))
+
+
+class MachineError(LoyalTraceError):
+    """The machine would not do it: disk full, read-only, locked."""
+
+
+class RequestError(LoyalTraceError):
+    """What was asked for does not exist or makes no sense (unknown chip type, unknown part)."""
+
+
+@dataclass(frozen=True)
+class Defect:
+    """One thing wrong with a board folder: where it stands, what it is, how to mend it."""
+
+    file: str
+    line: int
+    what: str
+    remedy: str
+
+    def __str__(self) -> str:
+        where = f"{self.file}:{self.line}" if self.line else self.file
+        return f"{where}: {self.what}; {self.remedy}"
+
+
+class BoardDefects(UserFileError):
+    """Every defect of a board folder at once."""
+
+    def __init__(self, place: str, defects: tuple[Defect, ...]) -> None:
+        self.defects = defects
+        count = "1 defect" if len(defects) == 1 else f"{len(defects)} defects"
+        super().__init__(place, f"{count}, first {defects[0]}")

@@ -1,0 +1,279 @@
+"""The plan: what to renew, with which part, in which order, how long it takes and what can hurt.
+
+Steps come from the verdicts (bad capacitors, suspects beyond doubt, ROMs to mend) and from the board's usual service
+list; each names its reason. Order is a named school and can be chosen.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from loyal_trace.core.boards.model import Part, natural_key
+from loyal_trace.core.case import Case
+from loyal_trace.core.diagnosis.suspects import Suspect
+from loyal_trace.core.logbook.state import Place
+from loyal_trace.core.parts.capacitors import StockItem, SubstituteCheck, acceptable, check_substitute
+from loyal_trace.core.units import format_percent
+
+ORDER_SCHOOLS = {
+    "least invasive": "least invasive first: no iron before iron, socketed before soldered, low parts before tall",
+    "likely first": "most likely cause first, whatever it takes",
+    "capacitors first": "renew the capacitors first: a reliable baseline to work from",
+}
+DECIDE_FROM = 0.5
+
+CAUTIONS = {
+    "reservoir": "Reservoir capacitors hold charge: switch off, discharge through a resistor, measure before touching.",
+    "mains": "Mains is near: unplug. Mains wiring is for a qualified person under your local rules.",
+    "solder": "Hot iron, lead and flux fumes: ventilate, wash hands; cut leads fly, shield your eyes.",
+    "polarity": "Polarity: a reversed electrolytic or tantalum vents or burns. Check the mark against map and board.",
+    "uv": "Eraser light at 254 nm harms eyes and skin: keep the lid closed. Cover the window afterwards.",
+    "static": "Touch ground first: memories and CMOS parts die of static.",
+}
+_TALL = {"regulator": 12.0, "amplifier": 12.0, "bridge": 12.0, "connector": 10.0, "control": 10.0}
+_MINUTES = {"capacitor": 8.0, "chip-socketed": 3.0, "chip-soldered": 25.0, "socket": 30.0, "leg": 3.0, "program": 12.0}
+
+
+@dataclass(frozen=True)
+class Step:
+    """One card of the plan. `id` stays the same as long as place and kind do."""
+
+    id: str
+    kind: str
+    place: Place
+    what: str
+    reason: str
+    minutes: float
+    part_number: str = ""
+    from_drawer: str = ""
+    checks: tuple[SubstituteCheck, ...] = ()
+    cautions: tuple[str, ...] = ()
+    tool: str = ""
+    after: str = ""
+    socketed: bool = False
+    height: float = 4.0
+    belief: float = 0.0
+    done: bool = False
+    skipped: bool = False
+
+
+@dataclass(frozen=True)
+class PartNeed:
+    """One line of the parts list."""
+
+    number: str
+    needed: int
+    in_drawer: int
+    places: tuple[str, ...]
+
+    @property
+    def to_order(self) -> int:
+        return max(0, self.needed - self.in_drawer)
+
+
+@dataclass(frozen=True)
+class Plan:
+    """Steps in order, the parts they need, and the school that ordered them."""
+
+    steps: tuple[Step, ...]
+    parts: tuple[PartNeed, ...]
+    school: str
+    minutes_left: float = field(default=0.0)
+
+    @property
+    def done(self) -> int:
+        return sum(1 for step in self.steps if step.done)
+
+
+def build_plan(case: Case, suspects: tuple[Suspect, ...], school: str = "least invasive") -> Plan:
+    """The whole plan from the verdicts; an unknown school falls back on least invasive first."""
+    steps: dict[str, Step] = {}
+    for step in (
+        *_capacitor_steps(case, suspects),
+        *_rom_steps(case),
+        *_suspect_steps(case, suspects),
+        *_socket_steps(case),
+    ):
+        steps.setdefault(step.id, step)
+    known = school if school in ORDER_SCHOOLS else "least invasive"
+    ordered = sorted((_with_progress(case, s) for s in steps.values()), key=lambda s: _order(s, known))
+    left = sum(s.minutes for s in ordered if not s.done)
+    return Plan(tuple(ordered), _parts(case, ordered), known, left)
+
+
+def _with_progress(case: Case, step: Step) -> Step:
+    record = case.state.steps.get(step.id)
+    if record is None:
+        return step
+    return Step(**{**step.__dict__, "done": True, "skipped": record.skipped})
+
+
+def _order(step: Step, school: str) -> tuple[object, ...]:
+    """Sort key: what is done stays on top, then the school decides, then the place."""
+    iron = step.kind not in ("leg", "program") and not step.socketed
+    if school == "likely first":
+        key: tuple[object, ...] = (-round(step.belief, 3), iron)
+    elif school == "capacitors first":
+        key = (step.kind != "capacitor", iron, not step.socketed, step.height)
+    else:
+        key = (iron, not step.socketed, step.height)
+    return (not step.done, *key, step.place[0], natural_key(step.place[1]))
+
+
+def _capacitor_steps(case: Case, suspects: tuple[Suspect, ...]) -> list[Step]:
+    verdicts = case.capacitors()
+    accused = {s.place: s for s in suspects if s.belief >= DECIDE_FROM and s.against}
+    service = {(b, item.refdes): item.why for b, board in case.boards.items() for item in board.service}
+    steps = []
+    for place, verdict in verdicts.items():
+        done_already = f"{place[0]}/{place[1]}/capacitor" in case.state.steps
+        if verdict.verdict == "bad" or done_already:
+            steps.append(_capacitor(case, place, verdict.reason, 0.95))
+        elif place in accused:
+            steps.append(_capacitor(case, place, accused[place].against[0].text, accused[place].belief))
+        elif place in service and verdict.verdict != "good" and not case.renewed(place):
+            steps.append(_capacitor(case, place, f"usual service: {service[place]}", 0.3))
+    return steps
+
+
+def _capacitor(case: Case, place: Place, reason: str, belief: float) -> Step:
+    part, board = case.part(place), case.boards[place[0]]
+    choice, checks = choose_substitute(case, place)
+    cautions = [CAUTIONS["polarity"], CAUTIONS["solder"]]
+    if "reservoir" in part.role:
+        cautions[:0] = [CAUTIONS["mains"], CAUTIONS["reservoir"]]
+    limit = board.height_limit_at(part)
+    return Step(
+        f"{place[0]}/{part.refdes}/capacitor",
+        "capacitor",
+        place,
+        f"Renew {part.refdes}, {part.number}",
+        reason,
+        _MINUTES["capacitor"],
+        choice.number if choice else part.number,
+        choice.place if choice else "",
+        checks,
+        tuple(cautions),
+        "iron 350 °C, fresh solder on both joints, heat both sides, rock gently along the pads",
+        f"measure {part.refdes} before it goes in; then the rail or signal it serves",
+        height=limit[0] if limit else (part.diameter or 5) * 1.6,
+        belief=belief,
+    )
+
+
+def choose_substitute(case: Case, place: Place) -> tuple[StockItem | None, tuple[SubstituteCheck, ...]]:
+    """The first drawer item that fits a capacitor's place, with its checks; else the nearest miss, for its reasons."""
+    part, board = case.part(place), case.boards[place[0]]
+    items = [i for i in case.drawer if i.kind == "capacitor" and i.state != "bad" and i.count > 0]
+    judged = [(item, check_substitute(board, part, item)) for item in items]
+    for item, checks in judged:
+        if acceptable(checks):
+            return item, checks
+    misses = sorted(judged, key=lambda j: sum(c.verdict == "bad" for c in j[1]))
+    return None, misses[0][1] if misses else ()
+
+
+def _rom_steps(case: Case) -> list[Step]:
+    steps = []
+    for place, slot in case.roms().items():
+        verdict = slot.verdict.verdict if slot.verdict else ""
+        leg_done, program_done = (f"{place[0]}/{place[1]}/{kind}" in case.state.steps for kind in ("leg", "program"))
+        if verdict in ("stuck-address", "stuck-data", "unstable") or leg_done:
+            steps.append(_leg_step(case, place, slot.verdict.reason if slot.verdict else ""))
+        if verdict in ("few-bytes", "blank", "unknown") or program_done:
+            steps.append(_program_step(case, place, slot.verdict.reason if slot.verdict else "", bool(slot.truth)))
+    return steps
+
+
+def _leg_step(case: Case, place: Place, reason: str) -> Step:
+    verdict = case.roms()[place].verdict
+    what = f"Mend the contact of {place[1]}: " + (verdict.next if verdict and not verdict.good else "leg and socket")
+    return Step(
+        f"{place[0]}/{place[1]}/leg", "leg", place, what, reason or "mended", _MINUTES["leg"],
+        cautions=(CAUTIONS["static"],), tool="flat pliers, isopropyl alcohol ≥ 90 %",
+        after=f"read {place[1]} again, three times", socketed=True, height=0.0, belief=0.9,
+    )  # fmt: skip
+
+
+def _program_step(case: Case, place: Place, reason: str, truth: bool) -> Step:
+    part = case.part(place)
+    how = "from the true image at hand" if truth else "once the true image is found"
+    return Step(
+        f"{place[0]}/{place[1]}/program", "program", place, f"Programme {place[1]} anew {how}", reason or "programmed",
+        _MINUTES["program"], part_number=part.number, cautions=(CAUTIONS["uv"], CAUTIONS["static"]),
+        tool="eraser if bits must go from 0 to 1, programmer, window label",
+        after=f"verify twice, then read {place[1]} again", socketed=part.socketed, height=1.0, belief=0.9,
+    )  # fmt: skip
+
+
+def _suspect_steps(case: Case, suspects: tuple[Suspect, ...]) -> list[Step]:
+    steps = []
+    slots = {(b, s.refdes) for b, board in case.boards.items() for s in board.rom_slots}
+    for suspect in suspects:
+        part = case.part(suspect.place)
+        finished = f"{suspect.place[0]}/{suspect.place[1]}/chip" in case.state.steps
+        if part.kind == "capacitor" or not (finished or suspect.belief >= DECIDE_FROM):
+            continue
+        if suspect.place not in slots:
+            steps.append(_chip_step(case, suspect, part))
+        elif any(line.kind == "fails-in-circuit" for line in suspect.evidence):
+            steps.append(_socket_step(suspect.place, part, suspect.against[0].text))
+    listed = {step.id for step in steps}
+    for step_id, record in case.state.steps.items():
+        board, _, rest = step_id.partition("/")
+        refdes, _, kind = rest.partition("/")
+        if kind == "chip" and step_id not in listed and board in case.boards:
+            part = case.boards[board].part(refdes)
+            steps.append(_chip_step(case, Suspect((board, refdes), part.role, 0.0, 0.0, ()), part, record.note))
+    return steps
+
+
+def _chip_step(case: Case, suspect: Suspect, part: Part, note: str = "") -> Step:
+    spare = next((i for i in case.drawer if i.number == part.number and i.state != "bad" and i.count), None)
+    against = suspect.against
+    reason = f"belief {format_percent(suspect.belief)}: {against[0].text}" if against else note or "renewed"
+    tool = "chip puller" if part.socketed else "cut the legs or clear the holes, then fit a turned-pin socket"
+    checks: tuple[SubstituteCheck, ...] = ()
+    if spare:
+        verdict = "good" if spare.state == "proven" else "doubtful"
+        checks = (SubstituteCheck("spare", verdict, f"{spare.number} from {spare.place}: {spare.state} until proven"),)
+    return Step(
+        f"{suspect.place[0]}/{part.refdes}/chip", "chip", suspect.place, f"Renew {part.refdes}, {part.number}", reason,
+        _MINUTES["chip-socketed" if part.socketed else "chip-soldered"], part.number, spare.place if spare else "",
+        checks, (CAUTIONS["static"],) if part.socketed else (CAUTIONS["solder"], CAUTIONS["static"]), tool,
+        f"probe {part.refdes} again", part.socketed, _TALL.get(part.kind, 4.0), suspect.belief,
+    )  # fmt: skip
+
+
+def _socket_steps(case: Case) -> list[Step]:
+    steps = []
+    finished = {tuple(key.split("/")[:2]) for key in case.state.steps if key.endswith("/socket")}
+    for place in finished - set(case.state.findings):
+        steps.append(_socket_step((place[0], place[1]), case.part((place[0], place[1])), "renewed"))
+    for place, findings in case.state.findings.items():
+        if place[0] not in case.boards or not case.boards[place[0]].has(place[1]):
+            continue
+        worn = findings[-1].finding in ("socket worn", "socket loose", "single-wipe socket")
+        if worn or f"{place[0]}/{place[1]}/socket" in case.state.steps:
+            steps.append(_socket_step(place, case.part(place), f"seen: {findings[-1].finding}"))
+    return steps
+
+
+def _socket_step(place: Place, part: Part, reason: str) -> Step:
+    return Step(
+        f"{place[0]}/{place[1]}/socket", "socket", place, f"Renew the socket of {place[1]}",
+        f"{reason}; a worn contact fails now and then", _MINUTES["socket"],
+        f"turned-pin socket, {part.package or 'same size'}", cautions=(CAUTIONS["solder"], CAUTIONS["static"]),
+        tool="chip out first; never solder a socket with the chip in it", after="count starts again", height=5.0,
+        belief=0.8,
+    )  # fmt: skip
+
+
+def _parts(case: Case, steps: list[Step]) -> tuple[PartNeed, ...]:
+    needed: dict[str, list[str]] = {}
+    for step in steps:
+        if step.part_number and not step.done and step.kind != "program":
+            needed.setdefault(step.part_number, []).append(step.place[1])
+    stock: Mapping[str, int] = {
+        number: sum(i.count for i in case.drawer if i.number == number and i.state != "bad") for number in needed
+    }
+    return tuple(PartNeed(n, len(places), stock[n], tuple(places)) for n, places in sorted(needed.items()))

@@ -1,0 +1,284 @@
+"""The chip check: can this output do that, given what the inputs do? With the reason, from the chip's own model.
+
+Works from one chip and its own pins; no schematic is needed. See `behaviour` for what *possible* means.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from itertools import combinations
+
+import numpy as np
+
+from loyal_trace.core.chips.model import ChipType, Output, Pin
+from loyal_trace.core.probing.behaviour import BEHAVIOURS, Drive, Expectation, expected_behaviours
+from loyal_trace.core.probing.levels import Family, output_margin
+from loyal_trace.core.probing.states import NOT_PROBED, STATE_WORDS, PinReading
+
+Readings = Mapping[int, PinReading]
+_DRIVE_OF_STATE: dict[str, Drive] = {"L": 0, "H": 1, "P": "P"}
+_CAN_WORDS = {0: "low", 1: "high", "P": "pulsing"}
+
+
+@dataclass(frozen=True)
+class OutputVerdict:
+    """One output judged: `verdict` is possible, impossible, unusual or not probed; `because` are pin numbers."""
+
+    pin: int
+    name: str
+    reading: PinReading
+    verdict: str
+    reason: str
+    because: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True)
+class ChipVerdict:
+    """All outputs of one chip, and a word on its supply pins when they were probed and are wrong."""
+
+    chip: ChipType
+    outputs: tuple[OutputVerdict, ...]
+    supply: str = ""
+    probed: int = 0
+
+    @property
+    def impossible(self) -> tuple[OutputVerdict, ...]:
+        return tuple(v for v in self.outputs if v.verdict == "impossible")
+
+    @property
+    def word(self) -> str:
+        """The chip's verdict in one word: its worst output's, or not probed when no output was."""
+        seen = {v.verdict for v in self.outputs}
+        return next((w for w in ("impossible", "unusual", "possible") if w in seen), "not probed")
+
+
+def drive_of(reading: PinReading, family: Family) -> Drive:
+    """What an input makes of a reading: a level, pulses, or anything (`?`).
+
+    A floating TTL input acts as a high; an invalid level or a floating CMOS input may act as either.
+    """
+    if reading.state == "Z" and family.open_input_is_high:
+        return 1
+    return _DRIVE_OF_STATE.get(reading.state, "?")
+
+
+def check_chip(chip: ChipType, readings: Readings) -> ChipVerdict:
+    """Judges every output of a chip from the readings of its pins (pin number → reading)."""
+    verdicts = [_judge(chip, pin, readings) for pin in chip.output_pins]
+    verdicts = _judge_together(chip, verdicts, readings)
+    probed = sum(1 for r in readings.values() if r.state != "?")
+    return ChipVerdict(chip, tuple(verdicts), _supply_word(chip, readings), probed)
+
+
+@lru_cache(maxsize=512)
+def cone_of(chip: ChipType, output_name: str) -> ChipType:
+    """The part of a chip that decides one output: that output and the stored bits behind it."""
+    output = chip.output_of.get(output_name)
+    if output is None:
+        return replace(chip, outputs=(), registers=())
+    needed = set(output.value.names)
+    growing = True
+    while growing:
+        growing = False
+        for register in chip.registers:
+            clock = set(register.clock.names) if register.clock else set()
+            if register.bit in needed and not (register.reads | clock) <= needed:
+                needed |= register.reads | clock
+                growing = True
+    registers = tuple(r for r in chip.registers if r.bit in needed)
+    return replace(chip, outputs=(output,), registers=registers, memory=None, cpu_address=())
+
+
+def expectation_for(chip: ChipType, pin: Pin, drives: Mapping[str, Drive]) -> Expectation:
+    """What one output can do under the given input drives."""
+    cone = cone_of(chip, pin.name)
+    return _expectation(cone, pin.name, tuple((n, drives[n]) for n in _names_read(cone) if n in drives))
+
+
+@lru_cache(maxsize=512)
+def _names_read(cone: ChipType) -> tuple[str, ...]:
+    names: set[str] = set()
+    for output in cone.outputs:
+        names |= set(output.value.names) | set(output.enable.names if output.enable else ())
+    for register in cone.registers:
+        names |= register.reads | set(register.clock.names if register.clock else ())
+    if cone.memory:
+        names |= set(cone.memory.address) | set(cone.memory.select.names)
+    return tuple(sorted(names))
+
+
+@lru_cache(maxsize=8192)
+def _expectation(cone: ChipType, name: str, drives: tuple[tuple[str, Drive], ...]) -> Expectation:
+    found = expected_behaviours(cone, dict(drives)).get(name)
+    return found or Expectation(frozenset(BEHAVIOURS), frozenset(BEHAVIOURS))
+
+
+def input_drives(chip: ChipType, readings: Readings) -> dict[str, Drive]:
+    """The drives of all inputs, from the readings."""
+    return {
+        pin.name: drive_of(readings.get(pin.number, NOT_PROBED), chip.family)
+        for pin in chip.pins
+        if pin.role in ("input", "bidirectional")
+    }
+
+
+def _judge(chip: ChipType, pin: Pin, readings: Readings) -> OutputVerdict:
+    reading = readings.get(pin.number, NOT_PROBED)
+    if reading.state == "?":
+        return OutputVerdict(pin.number, pin.name, reading, "not probed", "this pin has not been probed")
+    drives = input_drives(chip, readings)
+    expected = expectation_for(chip, pin, drives)
+    output = chip.output_of.get(pin.name)
+    if expected.released != "never":
+        return _judge_released(pin, reading, expected)
+    if reading.state in "XZ":
+        return _judge_no_level(pin, reading, expected, output)
+    drive = _DRIVE_OF_STATE[reading.state]
+    if drive not in expected.possible:
+        return _impossible(chip, pin, reading, readings, expected, output)
+    if drive not in expected.usual:
+        return _unusual(chip, pin, reading, readings, expected)
+    margin = output_margin(reading.voltage, chip.family) if reading.voltage is not None else None
+    if margin:
+        return OutputVerdict(pin.number, pin.name, reading, "unusual", f"{_named(pin)}: {margin}")
+    return OutputVerdict(
+        pin.number, pin.name, reading, "possible", f"{_named(pin)} may be {_can(expected)} with these inputs"
+    )
+
+
+def _judge_released(pin: Pin, reading: PinReading, expected: Expectation) -> OutputVerdict:
+    when = "is switched off" if expected.released == "always" else "is or may be switched off at times"
+    reason = f"{_named(pin)} {when}, so what is read there comes from whatever else is on the line"
+    return OutputVerdict(pin.number, pin.name, reading, "possible", reason)
+
+
+def _judge_no_level(pin: Pin, reading: PinReading, expected: Expectation, output: Output | None) -> OutputVerdict:
+    if output and output.open_collector and 1 in expected.possible:
+        reason = f"{_named(pin)} is open collector and off; the pull-up that should lift it seems to be missing"
+        return OutputVerdict(pin.number, pin.name, reading, "unusual", reason)
+    if reading.state == "Z":
+        reason = f"{_named(pin)} floats although this output always drives: open inside, or the leg has no joint"
+    else:
+        reason = (
+            f"{_named(pin)} is at no valid level ({reading.words}) although this output always drives: "
+            "the output is failing, or something else on the line fights it"
+        )
+    return OutputVerdict(pin.number, pin.name, reading, "impossible", reason)
+
+
+def _impossible(
+    chip: ChipType, pin: Pin, reading: PinReading, readings: Readings, expected: Expectation,
+    output: Output | None,
+) -> OutputVerdict:  # fmt: skip
+    because = _deciding_pins(chip, pin, readings, _DRIVE_OF_STATE[reading.state])
+    reason = (
+        f"{_named(pin)} is {STATE_WORDS[reading.state]} although {_list_inputs(chip, because, readings)}; "
+        f"by the logic of a {chip.name} it can only be {_can(expected)}"
+    )
+    if output and output.open_collector and reading.state in "LP":
+        reason += ", unless another open-collector output on the line pulls it down"
+        return OutputVerdict(pin.number, pin.name, reading, "unusual", reason, because)
+    return OutputVerdict(pin.number, pin.name, reading, "impossible", reason, because)
+
+
+def _unusual(chip: ChipType, pin: Pin, reading: PinReading, readings: Readings, expected: Expectation) -> OutputVerdict:
+    because = _deciding_pins(chip, pin, readings, _DRIVE_OF_STATE[reading.state], usual=True)
+    reason = (
+        f"{_named(pin)} is {STATE_WORDS[reading.state]} although {_list_inputs(chip, because, readings)}; "
+        "that happens only if those signals move in step with each other, otherwise it would be "
+        f"{' or '.join(_CAN_WORDS[b] for b in _ordered(expected.usual)) or 'different'}"
+    )
+    return OutputVerdict(pin.number, pin.name, reading, "unusual", reason, because)
+
+
+def _deciding_pins(chip: ChipType, pin: Pin, readings: Readings, drive: Drive, usual: bool = False) -> tuple[int, ...]:
+    """A smallest set of input readings (found by leaving one out at a time) that already settles the verdict."""
+    kept = input_drives(chip, readings)
+    for name in sorted((n for n, d in kept.items() if d != "?"), key=lambda n: kept[n] != "P"):
+        without = {**kept, name: "?"}
+        expected = expectation_for(chip, pin, without)
+        if drive not in (expected.usual if usual else expected.possible):
+            kept = without
+    return tuple(sorted(chip.pin(name).number for name, d in kept.items() if d != "?"))
+
+
+def _named(pin: Pin) -> str:
+    return f"pin {pin.number} ({pin.name})"
+
+
+def _list_inputs(chip: ChipType, because: tuple[int, ...], readings: Readings) -> str:
+    """Input readings in words, grouped by state: `pins 1 (A) and 2 (B) are both pulsing and pin 3 (C) is low`."""
+    groups: dict[str, list[str]] = {}
+    for number in because:
+        word = STATE_WORDS[readings[number].state]
+        groups.setdefault(word, []).append(f"{number} ({chip.pin_number(number).name})")
+    if not groups:
+        return "no input reading allows it"
+    phrases = []
+    for word, pins in groups.items():
+        if len(pins) == 1:
+            phrases.append(f"pin {pins[0]} is {word}")
+        else:
+            both = "both " if len(pins) == 2 else ""
+            phrases.append(f"pins {', '.join(pins[:-1])} and {pins[-1]} are {both}{word}")
+    return " and ".join(phrases)
+
+
+def _ordered(behaviours: frozenset[Drive]) -> list[Drive]:
+    return [b for b in BEHAVIOURS if b in behaviours]
+
+
+def _can(expected: Expectation) -> str:
+    return " or ".join(_CAN_WORDS[b] for b in _ordered(expected.possible)) or "nothing at all"
+
+
+def _judge_together(chip: ChipType, verdicts: list[OutputVerdict], readings: Readings) -> list[OutputVerdict]:
+    """Finds pairs of steady outputs that are each possible but never at the same time (Q and /Q both low)."""
+    steady = [
+        v for v in verdicts
+        if v.verdict in ("possible", "unusual") and v.reading.state in "LH" and v.name in chip.output_of
+        and chip.output_of[v.name].enable is None and not chip.output_of[v.name].open_collector
+    ]  # fmt: skip
+    drives = input_drives(chip, readings)
+    together: dict[int, OutputVerdict] = {}
+    for first, second in combinations(steady, 2):
+        if not _compatible(chip, first, second, drives):
+            for here, there in ((first, second), (second, first)):
+                reason = (
+                    f"pin {here.pin} ({here.name}) is {STATE_WORDS[here.reading.state]} while pin {there.pin} "
+                    f"({there.name}) is {STATE_WORDS[there.reading.state]}; a {chip.name} cannot show both at once"
+                )
+                together[here.pin] = OutputVerdict(
+                    here.pin, here.name, here.reading, "impossible", reason, (there.pin,)
+                )
+    return [together.get(v.pin, v) for v in verdicts]
+
+
+def _compatible(chip: ChipType, first: OutputVerdict, second: OutputVerdict, drives: Mapping[str, Drive]) -> bool:
+    left, right = chip.output_of[first.name].value, chip.output_of[second.name].value
+    if not set(left.names) & set(right.names):
+        return True
+    names = sorted(set(left.names) | set(right.names))
+    moving = [n for n in names if drives.get(n, "?") not in (0, 1)]
+    if len(moving) > 12:
+        return True
+    index = np.arange(1 << len(moving))
+    values = {n: np.full(len(index), drives.get(n, 0), dtype=np.uint8) for n in names if n not in moving}
+    values.update({n: ((index >> i) & 1).astype(np.uint8) for i, n in enumerate(moving)})
+    wanted = (left.evaluate(values) == _DRIVE_OF_STATE[first.reading.state]) & (
+        right.evaluate(values) == _DRIVE_OF_STATE[second.reading.state]
+    )
+    return bool(np.any(wanted))
+
+
+def _supply_word(chip: ChipType, readings: Readings) -> str:
+    for pin in chip.pins:
+        reading = readings.get(pin.number, NOT_PROBED)
+        if pin.role == "power" and pin.name == "VCC":
+            if reading.voltage is not None and reading.voltage < 4.75:
+                return f"{_named(pin)} is at {reading.voltage:.2f} V: below 4.75 V nothing else here can be judged"
+            if reading.state in "LZ" and reading.state != "?":
+                return f"{_named(pin)} is {reading.words}: the chip has no supply, judge that first"
+        if pin.role == "ground" and (reading.state in "HPZ" or (reading.voltage or 0) > 0.3):
+            return f"{_named(pin)} reads {reading.words}: the ground connection is open"
+    return ""

@@ -1,0 +1,177 @@
+"""From an image and what is expected of it to a verdict: matches, or what kind of wrong, with reason and next check."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from loyal_trace.core.roms.forensics import NO_DEVICE, Hypothesis, PinNames, examine, restore_one_byte
+from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
+from loyal_trace.core.units import count_of
+
+VERDICTS = (
+    "matches", "other-revision", "other-slot", "blank", "stuck-data", "stuck-address", "few-bytes", "unstable",
+    "wrong-size", "unknown",
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Expected:
+    """What one ROM should be: the sums for its name or slot, the chosen firmware, and the true image if at hand."""
+
+    own: tuple[KnownSum, ...]
+    firmware: str = ""
+    size: int | None = None
+    truth: bytes | None = None
+    names: PinNames = NO_DEVICE
+
+
+@dataclass(frozen=True)
+class RomVerdict:
+    """The coarse verdict, its reason in a sentence, the next check, and the ranked hypotheses behind it."""
+
+    verdict: str
+    reason: str
+    next: str
+    hypotheses: tuple[Hypothesis, ...]
+
+    @property
+    def good(self) -> bool:
+        return self.verdict == "matches"
+
+
+def _settled(verdict: str, reason: str, advice: str, **where: object) -> RomVerdict:
+    only = Hypothesis(verdict, verdict, reason, advice, 1.0, dict(where), "proved by its sums")
+    return RomVerdict(verdict, reason, advice, (only,))
+
+
+def judge(image: RomImage, expected: Expected, known: SumList, other_reads: Sequence[bytes] = ()) -> RomVerdict:
+    """The verdict on one image. `known` holds all sums of the set; `other_reads` are further reads of the same chip."""
+    proved = _by_digest(image, expected, known)
+    flicker = _unstable(image, other_reads, proved)
+    if flicker:
+        return flicker
+    if proved:
+        return proved
+    wrong_size = _wrong_size(image, expected, known)
+    if wrong_size:
+        return wrong_size
+    truth = expected.truth if expected.truth is not None and len(expected.truth) == image.size else None
+    ranked = examine(image.data, truth, expected.names)
+    if truth is None and ranked[0].verdict == "unknown":
+        ranked = _from_sums(image, expected, ranked)
+    top = ranked[0]
+    return RomVerdict(top.verdict, top.reason, top.next, ranked)
+
+
+def _by_digest(image: RomImage, expected: Expected, known: SumList) -> RomVerdict | None:
+    """What the sums prove: right, right for another revision, or right for another slot."""
+    accepting = [entry for entry in expected.own if entry.accepts(image)]
+    if accepting:
+        firmwares = sorted({entry.firmware for entry in accepting} - {""})
+        if not firmwares or not expected.firmware or expected.firmware in firmwares:
+            every = {entry.firmware for entry in expected.own}
+            same = len(every) > 1 and set(firmwares) == every
+            detail = "the same in every firmware revision" if same else _firmware_words(expected, firmwares)
+            return _settled("matches", f"content is right: {detail}", "Nothing to do here.", firmware=firmwares)
+        return _settled(
+            "other-revision",
+            f"right content, but of firmware {firmwares[0]}; this set is firmware {expected.firmware}",
+            "Not a bad chip. Decide which revision the board should run and make the set whole.",
+            firmware=firmwares,
+        )
+    elsewhere = known.matching(image)
+    if elsewhere:
+        home = elsewhere[0]
+        place = home.place or home.name
+        return _settled(
+            "other-slot",
+            f"this is the content of {place}{' (firmware ' + home.firmware + ')' if home.firmware else ''}",
+            f"Swap it back: it belongs at {place}. Check that chip's own label and whatever sits there.",
+            slot=place,
+        )
+    return None
+
+
+def _firmware_words(expected: Expected, firmwares: list[str]) -> str:
+    if firmwares:
+        return f"firmware {firmwares[0]}"
+    algorithms = sorted({a for entry in expected.own for a, _ in entry.digests})
+    return f"all sums agree ({', '.join(algorithms)})"
+
+
+def _unstable(image: RomImage, other_reads: Sequence[bytes], proved: RomVerdict | None) -> RomVerdict | None:
+    """Reads that disagree: where, on which data lines, and whether a majority settles it."""
+    differing = [read for read in other_reads if read != image.data]
+    if not differing:
+        return None
+    if proved and proved.verdict == "matches":
+        reason = f"this read is right, but {len(differing)} of {len(other_reads)} other reads differ: it is marginal"
+    else:
+        reason = f"{len(differing) + 1} reads do not agree with each other"
+    same_size = [np.frombuffer(r, dtype=np.uint8) for r in differing if len(r) == image.size]
+    here = np.frombuffer(image.data, dtype=np.uint8)
+    flips = np.zeros(image.size, dtype=np.uint8)
+    for read in same_size:
+        flips |= read ^ here
+    places = np.flatnonzero(flips)
+    lines = [line for line in range(8) if (flips >> line & 1).any()]
+    detail = f" ({count_of(len(places), 'byte')} change, on {', '.join(f'D{line}' for line in lines)})" if lines else ""
+    advice = "Clean legs and socket, seat it and read three times; if it still changes, doubt the chip."
+    found = Hypothesis(
+        "unstable", "unstable", reason + detail, advice, 1.0,
+        {"data": lines, "offsets": [int(p) for p in places[:64]]},
+        f"{len(other_reads) + 1} reads compared byte by byte",
+    )  # fmt: skip
+    return RomVerdict("unstable", reason + detail, advice, (found,))
+
+
+def _wrong_size(image: RomImage, expected: Expected, known: SumList) -> RomVerdict | None:
+    sizes = {entry.size for entry in expected.own if entry.size is not None}
+    size = expected.size or (len(expected.truth) if expected.truth is not None else None)
+    wanted = sizes or ({size} if size else set())
+    if not wanted or image.size in wanted:
+        return None
+    right = sorted(w for w in wanted if w is not None)[0]
+    reason = f"{count_of(image.size, 'byte')}, but {right:,} are expected"
+    advice = "Choose the device again at the reader and read anew."
+    if image.size > right:
+        starts = [o for o in range(0, image.size - right + 1, right) if _part_fits(image, o, right, expected)]
+        if starts:
+            place = f"{starts[0]:04X}"
+            reason += f"; the {count_of(right, 'byte')} from {place} on are exactly right (read too far, or doubled)"
+            advice = f"The content is good: keep {right:,} bytes from {place} and set the reader to the right device."
+    elif image.size and expected.truth is not None and expected.truth[: image.size] == image.data:
+        reason += "; what there is, is right, but the rest is missing"
+    return _settled("wrong-size", reason, advice, size=image.size, expected=right)
+
+
+def _part_fits(image: RomImage, start: int, size: int, expected: Expected) -> bool:
+    part = RomImage(image.name, image.data[start : start + size])
+    return any(entry.accepts(part) for entry in expected.own) or part.data == expected.truth
+
+
+def _from_sums(image: RomImage, expected: Expected, ranked: tuple[Hypothesis, ...]) -> tuple[Hypothesis, ...]:
+    """With only the sums at hand: does changing a single byte make them right?"""
+    for entry in expected.own:
+        if expected.firmware and entry.firmware not in ("", expected.firmware):
+            continue
+        found = restore_one_byte(image, entry.by_algorithm)
+        if found:
+            offset, value = found
+            proof = "proved by " + " and ".join(sorted(entry.by_algorithm))
+            now = image.data[offset]
+            raised, dropped = now & ~value, value & ~now
+            top = Hypothesis(
+                "bits-faded" if not dropped else "few-bytes",
+                "few-bytes",
+                f"one byte is wrong: {offset:04X} is {now:02X} and must be {value:02X} ({proof})",
+                "Programme it over: only bits from 1 to 0 are needed. Then verify twice."
+                if not dropped
+                else "Read it again; if it stays, erase and programme the restored image.",
+                1.0,
+                {"offsets": [offset], "bytes": [{"offset": offset, "is": now, "should_be": value}]},
+                f"{raised.bit_count()} bits turned to 1, {dropped.bit_count()} to 0",
+            )
+            return (top, *(replace(h, likelihood=0.0) for h in ranked))
+    return ranked

@@ -1,0 +1,1 @@
+"""The simulated bench: a netlist with hidden faults, and the instruments that read it."""

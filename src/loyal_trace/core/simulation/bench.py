@@ -1,0 +1,254 @@
+"""The simulated bench: it alone knows the hidden faults, and answers reader, probe, meter and power switch.
+
+Everything it says is computed from netlist, contents and supply with seeded noise. The diagnosing side never sees it.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from loyal_trace.core.boards.model import BoardDefinition, Part
+from loyal_trace.core.chips.library import ChipLibrary
+from loyal_trace.core.errors import RequestError
+from loyal_trace.core.power.formulas import peak_voltage, regulator_output, ripple_voltage
+from loyal_trace.core.probing.states import PinReading
+from loyal_trace.core.simulation.engine import Engine, StreamEngine
+from loyal_trace.core.simulation.netlist import FIGHT, FLOATING, PinFault, Stream, build_netlist
+
+STEPS = 1 << 17
+_MAINS = 50.0
+
+
+@dataclass(frozen=True)
+class HiddenFault:
+    """One thing wrong that nobody has been told. `kind`: pin-input-stuck, pin-open, cells, dried, worn-socket."""
+
+    board: str
+    refdes: str
+    kind: str
+    pin: int = 0
+    level: int = 1
+    offsets: tuple[int, ...] = ()
+    bit: int = 0
+    factor: float = 1.0
+    rate: float = 0.0
+    code: str = ""
+
+
+@dataclass(frozen=True)
+class SupplyModel:
+    """The supply of the set: AC (volt RMS), load (ampere), regulator, and the plug drop to each board (volt)."""
+
+    ac_rms: float = 10.4
+    load: float = 1.45
+    diode_drop: float = 0.85
+    nominal: float = 5.02
+    dropout: float = 2.0
+    reservoir: str = "C1"
+    drop_to: Mapping[str, float] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Drive:
+    """How a board is stimulated when it runs: nets held, the net with the crystal, the CPU that counts, mated nets."""
+
+    held: Mapping[str, int] = field(default_factory=dict)
+    clock: str = ""
+    cpu: str = ""
+    mated: tuple[tuple[str, str, str], ...] = ()
+
+
+class SimulatedBench:
+    """A set of boards on a bench, with faults. `seed` fixes all noise."""
+
+    def __init__(
+        self,
+        boards: Mapping[str, BoardDefinition],
+        library: ChipLibrary,
+        contents: Mapping[tuple[str, str], bytes],
+        faults: tuple[HiddenFault, ...],
+        drives: Mapping[str, Drive],
+        supply: SupplyModel,
+        seed: int = 1984,
+        engine: Engine | None = None,
+        bad_spares: Mapping[str, HiddenFault] | None = None,
+    ) -> None:
+        self._boards, self._library, self._contents = boards, library, dict(contents)
+        self._faults, self._drives, self._supply = list(faults), drives, supply
+        self._engine = engine or StreamEngine()
+        self._noise = np.random.default_rng(seed)
+        self._bad_spares = dict(bad_spares or {})
+        self._streams: dict[str, dict[str, Stream]] = {}
+
+    def _part(self, board: str, refdes: str) -> Part:
+        if board not in self._boards:
+            raise RequestError(f"there is no board {board} on this bench")
+        return self._boards[board].part(refdes)
+
+    def _faults_at(self, board: str, refdes: str, kind: str = "") -> list[HiddenFault]:
+        return [f for f in self._faults if (f.board, f.refdes) == (board, refdes) and (not kind or f.kind == kind)]
+
+    # the reader
+
+    def rom_in_chip(self, board: str, refdes: str) -> bytes:
+        """What the cells hold now: the programmed content with faded cells."""
+        data = bytearray(self._contents[(board, refdes)])
+        for fault in self._faults_at(board, refdes, "cells"):
+            for offset in fault.offsets:
+                data[offset] |= 1 << fault.bit
+        return bytes(data)
+
+    def read_rom(self, board: str, refdes: str) -> bytes:
+        """One read out of circuit, through the chip's own legs. RequestError when the part holds no ROM."""
+        part = self._part(board, refdes)
+        if (board, refdes) not in self._contents:
+            raise RequestError(f"{refdes} is no ROM on this bench")
+        memory = self._library.find(part.number).memory
+        data = np.frombuffer(self.rom_in_chip(board, refdes), dtype=np.uint8)
+        index = np.arange(len(data))
+        lanes = data
+        for fault in self._faults_at(board, refdes, "pin-open"):
+            name = self._library.find(part.number).pin_number(fault.pin).name
+            if memory is not None and name in memory.address:
+                line = 1 << memory.address.index(name)
+                index = (index | line) if fault.level else (index & ~line)
+            elif memory is not None and name in memory.data:
+                lane = np.uint8(1 << memory.data.index(name))
+                lanes = (lanes | lane if fault.level else lanes & ~lane).astype(np.uint8)
+        return lanes[index % len(lanes)].tobytes()
+
+    # the probe
+
+    def _board_streams(self, board: str) -> dict[str, Stream]:
+        if board not in self._streams:
+            definition, drive = self._boards[board], self._drives[board]
+            faults = tuple(
+                PinFault(f.refdes, f.pin, f.kind.removeprefix("pin-"), f.level)
+                for f in self._faults
+                if f.board == board and f.kind.startswith("pin-")
+            )
+            contents = {r: self.rom_in_chip(b, r) for b, r in self._contents if b == board}
+            netlist = build_netlist(definition, self._library, contents, faults)
+            self._streams[board] = self._engine.run(netlist, self._stimuli(definition, drive), STEPS)
+        return self._streams[board]
+
+    def _stimuli(self, board: BoardDefinition, drive: Drive) -> dict[str, Stream]:
+        stimuli = {net: np.full(STEPS, level, dtype=np.uint8) for net, level in drive.held.items()}
+        clock = (np.arange(STEPS) & 1).astype(np.uint8)
+        if drive.clock:
+            stimuli[drive.clock] = clock
+        for here, other_board, there in drive.mated:
+            stimuli[here] = self._board_streams(other_board)[there]
+        if drive.cpu:
+            chip = self._library.find(board.part(drive.cpu).number)
+            count = (np.arange(STEPS, dtype=np.uint32) + 1) >> 1
+            for position, name in enumerate(chip.cpu_address):
+                net = board.net_of(drive.cpu, chip.pin(name).number)
+                if net:
+                    stimuli[net] = ((count >> position) & 1).astype(np.uint8)
+            high = np.ones_like(clock)
+            for name, stream in (("/MREQ", clock), ("/RD", clock), ("/WR", high), ("/HALT", high)):
+                number = chip.pin(name).number
+                stimuli[board.net_of(drive.cpu, number) or f"{drive.cpu}.{number}"] = stream
+        return stimuli
+
+    def probe(self, board: str, refdes: str, pin: int) -> PinReading:
+        """What a logic probe shows at a pin; supply pins are read as voltages."""
+        part = self._part(board, refdes)
+        chip = self._library.find(part.number)
+        role = chip.pin_number(pin).role
+        if role == "power":
+            return PinReading("H", voltage=round(self.measure(board, f"{refdes}.{pin}", "voltage"), 2))
+        net = self._boards[board].net_of(refdes, pin)
+        stream = self._board_streams(board).get(net or f"{refdes}.{pin}")
+        if role == "ground":
+            return PinReading("L")
+        return PinReading("Z" if stream is None else state_of_stream(stream))
+
+    # the meter
+
+    def measure(self, board: str, place: str, quantity: str) -> float:
+        """One reading in SI units, with a little noise; infinity is an open line. RequestError when it cannot be."""
+        refdes = place.split(".", maxsplit=1)[0].split("-", maxsplit=1)[0]
+        part = self._part(board, refdes)
+        value = self._exact(board, part, place, quantity)
+        return value if np.isinf(value) else float(value * (1 + self._noise.normal(0, 0.002)))
+
+    def _exact(self, board: str, part: Part, place: str, quantity: str) -> float:
+        if quantity in ("capacitance", "esr") and part.kind == "capacitor":
+            return self._capacitor(board, part)[0 if quantity == "capacitance" else 1]
+        if quantity == "ac voltage" and part.kind == "connector":
+            return self._supply.ac_rms
+        if quantity == "resistance" and part.kind == "fuse":
+            return float("inf") if self._faults_at(board, part.refdes, "blown") else 0.08
+        if quantity == "resistance" and part.is_chip:
+            return 2.4 if self._faults_at(board, part.refdes, "shorted") else 4300.0
+        if quantity == "diode" and part.kind == "bridge":
+            return 0.56
+        if quantity in ("voltage", "ripple", "ripple frequency"):
+            return self._powered(board, part, place, quantity)
+        raise RequestError(f"this bench cannot measure {quantity} at {place}")
+
+    def _capacitor(self, board: str, part: Part) -> tuple[float, float]:
+        """(farad, ohm) of a capacitor as it is now; a dried one loses capacitance and gains series resistance."""
+        nominal = part.value or 1e-7
+        healthy_esr = 0.02 + 1.2e-5 / nominal if part.technology == "aluminium" else 0.01
+        for fault in self._faults_at(board, part.refdes, "dried"):
+            return nominal * fault.factor, healthy_esr * 14
+        return nominal * 0.96, healthy_esr
+
+    def _reservoir(self) -> tuple[float, float]:
+        """(mean, peak-to-peak) volt on the reservoir under load."""
+        home = next(b for b, d in self._boards.items() if d.has(self._supply.reservoir))
+        capacitance, _ = self._capacitor(home, self._boards[home].part(self._supply.reservoir))
+        ripple = ripple_voltage(self._supply.load, capacitance, 2 * _MAINS)
+        peak = peak_voltage(self._supply.ac_rms, self._supply.diode_drop)
+        return peak - ripple / 2, ripple
+
+    def _powered(self, board: str, part: Part, place: str, quantity: str) -> float:
+        mean, ripple = self._reservoir()
+        if part.refdes == self._supply.reservoir:
+            return {"voltage": mean, "ripple": ripple, "ripple frequency": 2 * _MAINS}[quantity]
+        regulated = regulator_output(mean - ripple / 2, self._supply.nominal, self._supply.dropout)
+        if quantity == "ripple":
+            return 0.012 + max(0.0, self._supply.nominal - regulated)
+        at_source = part.kind == "regulator"
+        return regulated - (0.0 if at_source else self._supply.drop_to.get(board, 0.0))
+
+    # the switch
+
+    def start(self) -> tuple[bool, str]:
+        """Powers the set up once: (clean, self-test code or empty)."""
+        for fault in self._faults:
+            if fault.kind == "worn-socket" and self._noise.random() < fault.rate:
+                return False, fault.code
+            if fault.kind in ("cells", "pin-open") and fault.code:
+                return False, fault.code
+        return True, ""
+
+    # the hands
+
+    def renew(self, board: str, refdes: str, spare: str = "") -> None:
+        """A part is exchanged or its leg, joint or socket put right; a bad spare brings its own fault along."""
+        self._part(board, refdes)
+        self._faults = [f for f in self._faults if (f.board, f.refdes) != (board, refdes)]
+        if spare in self._bad_spares:
+            self._faults.append(replace(self._bad_spares[spare], board=board, refdes=refdes))
+        self._streams.clear()
+
+
+def state_of_stream(stream: Stream) -> str:
+    """The probe's lamp for a net that does this: L, H, P, X (two outputs fight part of the time) or Z.
+
+    The first moments after power-up do not count.
+    """
+    stream = stream[min(len(stream) // 4, 1024) :]
+    counts = np.bincount(stream, minlength=4)
+    if counts[FIGHT] > len(stream) // 50:
+        return "X"
+    if counts[FLOATING] == len(stream):
+        return "Z"
+    if counts[0] and (counts[1] or counts[FLOATING]):
+        return "P"
+    return "L" if counts[0] else "H"

@@ -1,0 +1,214 @@
+"""Builds the made-up workshop: the simulated bench with its hidden faults, and the job as work left it.
+
+Every reading in the job is taken from the simulated bench here and now; none is typed in by hand.
+"""
+
+import tomllib
+from collections.abc import Callable, Mapping
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
+from importlib.resources import files
+
+from loyal_trace.core.boards.model import BoardDefinition
+from loyal_trace.core.logbook.describe import number_or_overload, pin_state
+from loyal_trace.core.logbook.entries import (
+    AnyEntry,
+    Decided,
+    ImageKnown,
+    Measured,
+    Observed,
+    Opened,
+    PinsProbed,
+    RomRead,
+    Started,
+    SymptomSeen,
+)
+from loyal_trace.core.simulation.bench import Drive, HiddenFault, SimulatedBench, SupplyModel
+from loyal_trace.demo.images import CPU_SLOTS, TILE_SLOTS, screen_content, true_image
+from loyal_trace.formats.board_folder import FILES, parse_board
+from loyal_trace.resources import chip_library
+from loyal_trace.session import DRAWER_FILE, JobSession, Surroundings
+from loyal_trace.store.store import Store
+
+JOB_ID = "gp-0147"
+BOARD_IDS = ("tw-cpu", "tw-vid")
+FIRMWARE = "B"
+_WORKED_FROM = datetime(2026, 11, 21, 13, 5, tzinfo=UTC)
+_LOOKED_AT = {
+    "tw-cpu": ("J1", "J3", "2B", "6A", "6B", "4A", "4C", "C1", "REG1"),
+    "tw-vid": ("J3", "1A", "5A", "5B", "5D"),
+}
+_PROBED = ("1A", "1B", "1C", "1D", "4G", "5A", "5B", "5F")
+
+
+def demo_board_files() -> dict[str, dict[str, bytes]]:
+    """The files of the demo boards: board id → file name → bytes."""
+    root = files("loyal_trace.demo") / "boards"
+    return {board: {name: (root / board / name).read_bytes() for name in FILES} for board in BOARD_IDS}
+
+
+def demo_boards() -> dict[str, BoardDefinition]:
+    """The demo boards, read like anybody's."""
+    return {board: parse_board(found, board, chip_library()) for board, found in demo_board_files().items()}
+
+
+def demo_contents() -> dict[tuple[str, str], bytes]:
+    """What every memory of the set should hold, RAM as the running game has filled it."""
+    contents = {("tw-cpu", slot): true_image("tw-cpu", slot, FIRMWARE) for slot in CPU_SLOTS}
+    contents |= {("tw-vid", slot): true_image("tw-vid", slot, FIRMWARE) for slot in (*TILE_SLOTS, "6E")}
+    contents |= {("tw-cpu", "4A"): screen_content(False), ("tw-cpu", "4C"): screen_content(True)}
+    return contents | {("tw-vid", "3A"): screen_content(False), ("tw-vid", "3C"): screen_content(True)}
+
+
+def _fault(row: Mapping[str, object]) -> HiddenFault:
+    fields = {k: (tuple(v) if isinstance(v, list) else v) for k, v in row.items() if k != "name"}
+    return HiddenFault(**fields)  # type: ignore[arg-type]
+
+
+def demo_bench(seed: int = 1984) -> SimulatedBench:
+    """The simulated bench of the Tidewrack set, faults and all."""
+    hidden = tomllib.loads((files("loyal_trace.demo") / "faults.toml").read_text())
+    switches = {f"{kind}{line}": 1 for kind in ("SW", "DIP") for line in range(8)}
+    through_plug = [f"VA{line}" for line in range(11)] + ["/VRD", "/VWR", "/VVRAM", "/VATTR", "VCLK"]
+    drives = {
+        "tw-cpu": Drive({"TEST": 0, "PORC": 1, **switches}, clock="XT1", cpu="2B"),
+        "tw-vid": Drive(mated=tuple((net, "tw-cpu", net) for net in through_plug)),
+    }
+    return SimulatedBench(
+        demo_boards(),
+        chip_library(),
+        demo_contents(),
+        tuple(_fault(row) for row in hidden["fault"]),
+        drives,
+        SupplyModel(drop_to={"tw-cpu": 0.06, "tw-vid": 0.15}),
+        seed,
+        bad_spares={str(row["name"]): _fault(row) for row in hidden["spare"]},
+    )
+
+
+class _Clock:
+    """Times for the demo's entries: each a little after the one before."""
+
+    def __init__(self, start: datetime) -> None:
+        self.now = start
+
+    def __call__(self) -> datetime:
+        self.now += timedelta(seconds=41)
+        return self.now
+
+
+def build_demo(store: Store, bench: SimulatedBench, surroundings: Surroundings) -> JobSession:
+    """Makes the Tidewrack job in a store as far as work had come, with readings from the bench."""
+    (store.folder / DRAWER_FILE).write_bytes((files("loyal_trace.demo") / DRAWER_FILE).read_bytes())
+    at_work = replace(surroundings, clock=_Clock(_WORKED_FROM), author="M. Pell")
+    opened = Opened(
+        id=surroundings.ids(),
+        time=_WORKED_FROM,
+        author="M. Pell",
+        title="Tidewrack two-board set",
+        number="GP-0147",
+        owner="Gannet Point Pier Collection",
+        complaint="Colours are wrong, the sound is faint, and it does not always start.",
+        promise="repair and service",
+        boards=BOARD_IDS,
+        maker="Larkfield Amusements 1984",
+    )
+    store.create_job(JOB_ID, opened.title, _WORKED_FROM.isoformat(), demo_board_files(), [opened])
+    session = JobSession(store, JOB_ID, at_work)
+    for stage in (_intake, _rails, _roms, _probing):
+        session.record_all(stage(session, bench))
+    return JobSession(store, JOB_ID, surroundings)
+
+
+def _intake(session: JobSession, bench: SimulatedBench) -> list[AnyEntry]:
+    make = session.make
+    entries: list[AnyEntry] = [
+        make(SymptomSeen, board="tw-vid", text="colours wrong, one plane missing"),
+        make(SymptomSeen, board="tw-cpu", text="sometimes does not start"),
+        make(SymptomSeen, board="tw-cpu", text="sound faint"),
+        make(Decided, what="firmware", choice=FIRMWARE, reason="all labels end in B"),
+        make(Decided, what="first power", choice="test as found", reason="a baseline is wanted; no leak, no smell"),
+        make(Decided, what="bench lacks", choice="harness", reason="the cabinet stayed at the pier"),
+    ]
+    seen = {
+        "tw-cpu": ("J1", "J3", "2B", "6A", "6B", "4A", "4C", "C1", "REG1"),
+        "tw-vid": ("J3", "1A", "5A", "5B", "5D"),
+    }
+    for board, places in seen.items():
+        entries += [
+            make(Observed, board=board, place=p, finding="clean" if p[0] == "J" else "looks good") for p in places
+        ]
+    return entries
+
+
+def _rails(session: JobSession, bench: SimulatedBench) -> list[AnyEntry]:
+    entries: list[AnyEntry] = []
+    for board_id, board in session.boards.items():
+        for point in board.chain:
+            value, overload = number_or_overload(bench.measure(board_id, point.point, point.quantity))
+            reading = session.make(
+                Measured,
+                board=board_id,
+                place=point.point,
+                quantity=point.quantity,
+                value=value,
+                overload=overload,
+                powered=point.powered,
+                source="meter",
+            )
+            entries.append(reading)
+    return entries
+
+
+def _roms(session: JobSession, bench: SimulatedBench) -> list[AnyEntry]:
+    """True images from the workshop's other machine, then every slot read, the program ROMs twice."""
+    entries: list[AnyEntry] = []
+    for board_id, board in session.boards.items():
+        for slot in board.rom_slots:
+            data = true_image(board_id, slot.refdes, FIRMWARE)
+            sha = session.store.put_attachment(data)
+            entries.append(
+                session.make(
+                    ImageKnown, board=board_id, place=slot.refdes, firmware=FIRMWARE, attachment=sha, size=len(data)
+                )
+            )
+    for board_id, board in session.boards.items():
+        for slot in board.rom_slots:
+            for _ in range(2 if board_id == "tw-cpu" else 1):
+                data = bench.read_rom(board_id, slot.refdes)
+                sha = session.store.put_attachment(data)
+                entries.append(session.make(RomRead, board=board_id, place=slot.refdes, attachment=sha, size=len(data)))
+    return entries
+
+
+def _probing(session: JobSession, bench: SimulatedBench) -> list[AnyEntry]:
+    """Starts counted as found, then the video path probed chip by chip, up to the plane that is missing."""
+    entries: list[AnyEntry] = []
+    for _ in range(3):
+        clean, code = bench.start()
+        entries.append(session.make(Started, clean=clean, code=code, off_seconds=60.0))
+    for refdes in _PROBED:
+        chip = session.library.find(session.boards["tw-vid"].part(refdes).number)
+        pins = [p.number for p in chip.pins if p.role != "unused"]
+        entries.append(_probed(session, bench, "tw-vid", refdes, pins))
+    entries.append(_probed(session, bench, "tw-vid", "5D", [1, 2, 3, 4]))
+    return entries
+
+
+def _probed(session: JobSession, bench: SimulatedBench, board: str, refdes: str, pins: list[int]) -> AnyEntry:
+    states = tuple(pin_state(pin, bench.probe(board, refdes, pin)) for pin in pins)
+    return session.make(PinsProbed, board=board, place=refdes, pins=states, source="probe")
+
+
+def demo_instruments_builder(store_state: Callable[[], JobSession | None]) -> Callable[[], SimulatedBench]:
+    """A builder for the stand-in instruments: the bench as it is after the renewals that the open job records."""
+
+    def build() -> SimulatedBench:
+        bench, session = demo_bench(), store_state()
+        if session is not None:
+            for board, refdes in session.state.fitted:
+                entry = session.state.fitted[(board, refdes)]
+                bench.renew(board, refdes, entry.origin)
+        return bench
+
+    return build

@@ -1,0 +1,82 @@
+"""A job as one file: a zip of `entries.jsonl`, the attachments and the board folders, complete both ways."""
+
+import hashlib
+import json
+import zipfile
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+from loyal_trace.core.errors import MachineError, UserFileError
+from loyal_trace.core.logbook.entries import AnyEntry, read_entry, write_entry
+from loyal_trace.formats.safe_zip import checked_members, open_zip, read_member
+
+ARCHIVE_VERSION = 1
+_EPOCH = (1980, 1, 1, 0, 0, 0)
+
+
+@dataclass(frozen=True)
+class JobArchive:
+    """Everything of one job: entries in order, attachment bytes by SHA-256, board files by board id."""
+
+    job_id: str
+    entries: tuple[AnyEntry, ...]
+    attachments: Mapping[str, bytes]
+    boards: Mapping[str, Mapping[str, bytes]]
+
+
+def _members(archive: JobArchive) -> Iterable[tuple[str, bytes]]:
+    manifest = {"format": "loyal-trace-job", "version": ARCHIVE_VERSION, "job": archive.job_id}
+    yield "job.json", json.dumps(manifest, sort_keys=True).encode()
+    yield "entries.jsonl", "".join(write_entry(e) + "\n" for e in archive.entries).encode()
+    for board, files in sorted(archive.boards.items()):
+        for name, data in sorted(files.items()):
+            yield f"boards/{board}/{name}", data
+    for sha, data in sorted(archive.attachments.items()):
+        yield f"attachments/{sha}", data
+
+
+def write_archive(archive: JobArchive, path: Path) -> None:
+    """Writes the archive beside its target and moves it into place, so that no half-written file is ever seen."""
+    temporary = path.with_name(path.name + ".part")
+    try:
+        with zipfile.ZipFile(temporary, "w", zipfile.ZIP_DEFLATED) as target:
+            for name, data in _members(archive):
+                target.writestr(zipfile.ZipInfo(name, _EPOCH), data, zipfile.ZIP_DEFLATED)
+        temporary.replace(path)
+    except OSError as error:
+        temporary.unlink(missing_ok=True)
+        raise MachineError(
+            f"{path}: the archive could not be written ({error.strerror}); nothing was changed"
+        ) from None
+
+
+def read_archive(path: Path) -> JobArchive:
+    """Reads an archive whole and checks every attachment; UserFileError names the first thing wrong."""
+    place = path.name
+    with open_zip(path) as source:
+        files = {m.filename: read_member(source, m, place) for m in checked_members(source, place)}
+    try:
+        manifest = json.loads(files["job.json"])
+        lines = files["entries.jsonl"].decode().splitlines()
+    except (KeyError, ValueError):
+        raise UserFileError(
+            place, "is not a Loyal Trace job archive", "export one with `loyal-trace job export`"
+        ) from None
+    if not isinstance(manifest, dict) or manifest.get("format") != "loyal-trace-job":
+        raise UserFileError(place, "is not a Loyal Trace job archive")
+    if manifest.get("version") != ARCHIVE_VERSION:
+        raise UserFileError(place, f"is of archive version {manifest.get('version')}", "update Loyal Trace to read it")
+    entries = tuple(read_entry(line, f"{place}, entry {n}") for n, line in enumerate(lines, start=1))
+    attachments: dict[str, bytes] = {}
+    boards: dict[str, dict[str, bytes]] = {}
+    for name, data in files.items():
+        top, _, rest = name.partition("/")
+        if top == "attachments":
+            if hashlib.sha256(data).hexdigest() != rest:
+                raise UserFileError(f"{place}, attachment {rest[:12]}…", "does not have the content its name promises")
+            attachments[rest] = data
+        elif top == "boards":
+            board, _, file = rest.partition("/")
+            boards.setdefault(board, {})[file] = data
+    return JobArchive(str(manifest.get("job", "")), entries, attachments, boards)

@@ -1,0 +1,384 @@
+"""Reads a board definition: a folder (or zip) with `board.toml`, `parts.csv` and `nets.csv`. See docs/formats.md.
+
+Every defect is collected, with file, line and remedy; a board with defects is refused as a whole.
+"""
+
+import csv
+import io
+import re
+import tomllib
+from collections.abc import Mapping
+from pathlib import Path, PurePosixPath
+from typing import Any
+
+from loyal_trace.core.boards.model import (
+    Block,
+    BoardDefinition,
+    ChainPoint,
+    CheckItem,
+    KeepOut,
+    Part,
+    Rail,
+    RomSlot,
+    SelfTestCode,
+    ServiceItem,
+)
+from loyal_trace.core.chips.library import ChipLibrary
+from loyal_trace.core.errors import BoardDefects, Defect, RequestError, UserFileError
+from loyal_trace.core.roms.images import DIGEST_LENGTHS
+from loyal_trace.core.units import parse_quantity
+from loyal_trace.formats.rom_files import read_file
+from loyal_trace.formats.safe_zip import zip_files
+from loyal_trace.formats.sum_lists import decode_text
+
+FILES = ("board.toml", "parts.csv", "nets.csv")
+KINDS = ("chip", "capacitor", "resistor", "network", "fuse", "bridge", "regulator", "crystal", "connector", "diode",
+         "transistor", "inductor", "switch", "control", "amplifier", "cell", "other")  # fmt: skip
+_UNIT_OF_KIND = {"capacitor": "F", "resistor": "Ω", "network": "Ω", "crystal": "Hz", "fuse": "A"}
+_TABLES: dict[str, type] = {
+    "rail": Rail, "chain": ChainPoint, "block": Block, "check": CheckItem, "self_test": SelfTestCode,
+    "keep_out": KeepOut, "service": ServiceItem,
+}  # fmt: skip
+_BOARD_KEYS = {"id": str, "name": str, "revision": str, "maker": str, "year": int, "width": float, "height": float,
+               "columns": list, "rows": list, "firmwares": list, "revision_marks": list, "cautions": list,
+               "revisions": list, "format": int}  # fmt: skip
+_PIN = re.compile(r"([A-Za-z0-9_/+-]+)\.(\d+)")
+
+
+def load_board(path: Path, library: ChipLibrary) -> BoardDefinition:
+    """The board in a folder or zip. BoardDefects lists all that is wrong; UserFileError when it cannot be read."""
+    return parse_board(board_files(path), str(path), library)
+
+
+def board_files(path: Path) -> dict[str, bytes]:
+    """The board's own files, by name, from a folder or a zip (with or without one enclosing folder)."""
+    if path.is_dir():
+        return {name: read_file(path / name) for name in FILES if (path / name).exists()}
+    if path.suffix.lower() == ".zip" and path.exists():
+        return {PurePosixPath(n).name: data for n, data in zip_files(path) if PurePosixPath(n).name in FILES}
+    raise UserFileError(str(path), "is neither a board folder nor a zip", f"a board folder holds {', '.join(FILES)}")
+
+
+class _Reader:
+    """Collects defects while the three files are read one after the other."""
+
+    def __init__(self, place: str, library: ChipLibrary) -> None:
+        self.place, self.library = place, library
+        self.defects: list[Defect] = []
+
+    def bad(self, file: str, line: int, what: str, remedy: str) -> None:
+        self.defects.append(Defect(file, line, what, remedy))
+
+
+def parse_board(files: Mapping[str, bytes], place: str, library: ChipLibrary) -> BoardDefinition:
+    """A board from the bytes of its files; BoardDefects with every defect at once when there are any."""
+    reader = _Reader(place, library)
+    for name in FILES[:2]:
+        if name not in files:
+            reader.bad(name, 0, "the file is missing", "every board folder has one (nets.csv may be left out)")
+    table, text = _read_toml(reader, files.get("board.toml", b""))
+    head = _read_head(reader, table, text)
+    parts = _read_parts(reader, files.get("parts.csv", b""), head.get("revisions", ()))
+    nets = _read_nets(reader, files["nets.csv"], parts) if "nets.csv" in files else ()
+    tables = {name: _read_table(reader, table, text, name, cls) for name, cls in _TABLES.items()}
+    slots = _read_roms(reader, table, text, parts)
+    _check_references(reader, text, table, parts, dict(nets))
+    if reader.defects:
+        raise BoardDefects(place, tuple(reader.defects))
+    return BoardDefinition(
+        **{k: v for k, v in head.items() if k not in ("revisions", "format")},
+        parts=tuple(part for _, part in parts.values()),
+        nets=nets,
+        rails=tables["rail"],
+        chain=tables["chain"],
+        rom_slots=slots,
+        blocks=tables["block"],
+        checklist=tables["check"],
+        self_tests=tables["self_test"],
+        keep_outs=tables["keep_out"],
+        service=tables["service"],
+        symptoms=tuple((str(s.get("text", "")), str(s.get("block", ""))) for s in table.get("symptom", [])),
+        siblings=tuple(tuple(map(str, s.get("parts", []))) for s in table.get("siblings", [])),
+        mates=tuple((str(m.get("here", "")), str(m.get("there", ""))) for m in table.get("mate", [])),
+    )
+
+
+def _read_toml(reader: _Reader, data: bytes) -> tuple[dict[str, Any], str]:
+    try:
+        text = decode_text(data, "board.toml")
+        return tomllib.loads(text.replace("\r\n", "\n")), text
+    except tomllib.TOMLDecodeError as error:
+        found = re.search(r"line (\d+)", str(error))
+        reader.bad("board.toml", int(found[1]) if found else 0, f"is not readable TOML ({error})", "mend that line")
+    except UserFileError as error:
+        reader.bad("board.toml", 0, error.what, "save it as UTF-8 text")
+    return {}, ""
+
+
+def _line_of(text: str, table: str, index: int, key: str = "") -> int:
+    """The line of the n-th `[[table]]` (or `[table]`), or of a key below it."""
+    seen = -1
+    start = 0
+    for number, line in enumerate(text.splitlines(), start=1):
+        bare = line.replace(" ", "")
+        if bare in (f"[[{table}]]", f"[{table}]"):
+            seen += 1
+            if seen == index:
+                start = number
+                if not key:
+                    return number
+        elif start and bare.startswith("[[") and not bare.startswith(f"[[{table}."):
+            break
+        if start and re.match(rf"\s*{re.escape(key)}\s*=", line):
+            return number
+    return start
+
+
+def _read_head(reader: _Reader, table: dict[str, Any], text: str) -> dict[str, Any]:
+    board = table.get("board", {})
+    if not isinstance(board, dict) or not board:
+        if table or not reader.defects:
+            reader.bad("board.toml", 1, "has no [board] table", "add [board] with id and name")
+        return {"id": "?", "name": "?"}
+    head: dict[str, Any] = {}
+    for key, value in board.items():
+        wanted = _BOARD_KEYS.get(key)
+        line = _line_of(text, "board", 0, key)
+        if wanted is None:
+            reader.bad("board.toml", line, f"unknown key “{key}” in [board]", f"known: {', '.join(_BOARD_KEYS)}")
+        elif not isinstance(value, (int, float) if wanted is float else wanted) or isinstance(value, bool):
+            reader.bad("board.toml", line, f"“{key}” should be a {wanted.__name__}", "correct the value")
+        else:
+            head[key] = tuple(str(v) for v in value) if isinstance(value, list) else wanted(value)
+    for key in ("id", "name"):
+        if not head.get(key):
+            reader.bad("board.toml", _line_of(text, "board", 0), f"[board] has no {key}", f'add {key} = "…"')
+    known = set(_TABLES) | {"board", "rom", "symptom", "siblings", "mate"}
+    for key in table:
+        if key not in known:
+            reader.bad(
+                "board.toml", _line_of(text, key, 0), f"unknown table “{key}”", f"known: {', '.join(sorted(known))}"
+            )
+    return head
+
+
+def _csv_rows(reader: _Reader, data: bytes, file: str, needed: tuple[str, ...]) -> list[tuple[int, dict[str, str]]]:
+    try:
+        text = decode_text(data, file)
+        rows = csv.DictReader(io.StringIO(text, newline=""))
+        names = [n.strip() for n in rows.fieldnames or ()]
+        missing = [n for n in needed if n not in names]
+        if missing:
+            reader.bad(file, 1, f"has no column {', '.join(missing)}", f"the first line names the columns: {needed}")
+            return []
+        return [
+            (rows.line_num, {(k or "").strip(): (v or "").strip() for k, v in row.items() if not isinstance(v, list)})
+            for row in rows
+            if any(row.values())
+        ]
+    except (csv.Error, UserFileError) as error:
+        reader.bad(file, 0, f"is not readable CSV ({error})", "save it as comma separated UTF-8 text")
+        return []
+
+
+def _read_parts(reader: _Reader, data: bytes, revisions: tuple[str, ...]) -> dict[str, tuple[int, Part]]:
+    parts: dict[str, tuple[int, Part]] = {}
+    for line, row in _csv_rows(reader, data, "parts.csv", ("refdes", "part")) if data else ():
+        refdes = row["refdes"]
+        if not re.fullmatch(r"[A-Za-z0-9_/+-]+", refdes):
+            reader.bad("parts.csv", line, f"“{refdes}” is no reference designator", "use letters, digits, _ + - /")
+        elif refdes in parts:
+            reader.bad("parts.csv", line, f"{refdes} is listed twice (first on line {parts[refdes][0]})", "remove one")
+        else:
+            parts[refdes] = (line, _part(reader, line, row))
+    for line, part in parts.values():
+        for revision in part.revisions:
+            if revision not in revisions:
+                what = f"{part.refdes} is for revision {revision}, which [board] revisions does not list"
+                reader.bad("parts.csv", line, what, "add the revision or correct it")
+    if data and not parts and not reader.defects:
+        reader.bad("parts.csv", 1, "lists no parts", "add one line a part")
+    return parts
+
+
+def _part(reader: _Reader, line: int, row: dict[str, str]) -> Part:
+    def number(key: str, unit: str = "") -> float | None:
+        text = row.get(key, "")
+        if not text:
+            return None
+        try:
+            return parse_quantity(text, unit)
+        except RequestError as error:
+            reader.bad("parts.csv", line, f"{row['refdes']} {key}: {error}", "write a number such as 100n, 4k7 or 12.5")
+            return None
+
+    kind = row.get("kind") or "chip"
+    if kind not in KINDS:
+        reader.bad("parts.csv", line, f"{row['refdes']} is of unknown kind “{kind}”", f"known: {', '.join(KINDS)}")
+    flags = {}
+    for key in ("socketed", "polarised"):
+        word = row.get(key, "").lower()
+        if word not in ("", "yes", "no"):
+            reader.bad("parts.csv", line, f"{row['refdes']} {key} is “{word}”", "write yes, no or nothing")
+        flags[key] = word == "yes"
+    rotation = int(number("rotation") or 0)
+    if rotation % 90:
+        reader.bad("parts.csv", line, f"{row['refdes']} is turned by {rotation}°", "use 0, 90, 180 or 270")
+    return Part(
+        row["refdes"], row["part"], row.get("package", ""), kind, number("x") or 0.0, number("y") or 0.0, rotation,
+        flags["socketed"], number("value", _UNIT_OF_KIND.get(kind, "")), number("voltage", "V"), flags["polarised"],
+        row.get("technology", ""), number("pitch"), number("diameter"), number("room_diameter"), number("room_height"),
+        row.get("role", ""), tuple(row.get("revisions", "").split()),
+    )  # fmt: skip
+
+
+def _pin_count(reader: _Reader, part: Part) -> int | None:
+    found = re.search(r"(\d+)$", part.package)
+    if found:
+        return int(found[1])
+    return len(reader.library.find(part.number).pins) if reader.library.knows(part.number) else None
+
+
+def _read_nets(
+    reader: _Reader, data: bytes, parts: Mapping[str, tuple[int, Part]]
+) -> tuple[tuple[str, tuple[tuple[str, int], ...]], ...]:
+    nets: dict[str, tuple[tuple[str, int], ...]] = {}
+    owner: dict[tuple[str, int], str] = {}
+    for line, row in _csv_rows(reader, data, "nets.csv", ("net", "pins")):
+        name = row["net"]
+        if not name or name in nets:
+            what = f"net {name} is listed twice" if name else "a net has no name"
+            reader.bad("nets.csv", line, what, "give every net one line and its own name")
+            continue
+        pins = [pin for text in row["pins"].split() if (pin := _pin_ref(reader, line, name, text, parts)) is not None]
+        for pin in pins:
+            if pin in owner:
+                where = f"net {owner[pin]}" if owner[pin] != name else "the same net"
+                reader.bad("nets.csv", line, f"pin {pin[0]}.{pin[1]} of net {name} is already on {where}", "remove one")
+            owner.setdefault(pin, name)
+        if len(row["pins"].split()) < 2:
+            reader.bad(
+                "nets.csv", line, f"net {name} is dangling: it joins fewer than two pins", "add pins or remove it"
+            )
+        nets[name] = tuple(pins)
+    return tuple(nets.items())
+
+
+def _pin_ref(
+    reader: _Reader, line: int, net: str, text: str, parts: Mapping[str, tuple[int, Part]]
+) -> tuple[str, int] | None:
+    match = _PIN.fullmatch(text)
+    if not match:
+        reader.bad("nets.csv", line, f"“{text}” on net {net} is no pin", "write REFDES.PIN, for instance 6A.24")
+        return None
+    refdes, pin = match[1], int(match[2])
+    if refdes not in parts:
+        reader.bad(
+            "nets.csv", line, f"net {net} names part {refdes}, which parts.csv does not list", "add it or correct"
+        )
+        return None
+    count = _pin_count(reader, parts[refdes][1])
+    if count is not None and not 1 <= pin <= count:
+        reader.bad(
+            "nets.csv", line, f"{refdes} has {count} pins; net {net} asks for pin {pin}", "correct the pin number"
+        )
+        return None
+    return refdes, pin
+
+
+def _read_table(reader: _Reader, table: dict[str, Any], text: str, name: str, cls: type) -> tuple[Any, ...]:
+    """The items of one `[[table]]` as objects of `cls`; types and names of keys are checked."""
+    from pydantic import TypeAdapter, ValidationError
+
+    adapter: TypeAdapter[Any] = TypeAdapter(cls)
+    items = table.get(name, [])
+    if not isinstance(items, list):
+        reader.bad("board.toml", _line_of(text, name, 0), f"“{name}” is written [{name}]", f"write [[{name}]]")
+        return ()
+    found = []
+    for index, item in enumerate(items):
+        unknown = [key for key in item if key not in cls.__dataclass_fields__]  # type: ignore[attr-defined]
+        for key in unknown:
+            line = _line_of(text, name, index, key)
+            known = ", ".join(cls.__dataclass_fields__)  # type: ignore[attr-defined]
+            reader.bad("board.toml", line, f"unknown key “{key}” in [[{name}]]", f"known: {known}")
+        try:
+            found.append(adapter.validate_python(item))
+        except ValidationError as error:
+            for problem in error.errors():
+                key = str(problem["loc"][0]) if problem["loc"] else ""
+                line = _line_of(text, name, index, key) or _line_of(text, name, index)
+                reader.bad("board.toml", line, f"[[{name}]] {key}: {problem['msg']}", "correct the value")
+    return tuple(found)
+
+
+def _read_roms(
+    reader: _Reader, table: dict[str, Any], text: str, parts: Mapping[str, tuple[int, Part]]
+) -> tuple[RomSlot, ...]:
+    slots: list[RomSlot] = []
+    for index, item in enumerate(table.get("rom", [])):
+        line = _line_of(text, "rom", index)
+        refdes, size = str(item.get("refdes", "")), item.get("size")
+        if refdes not in parts:
+            reader.bad(
+                "board.toml", line, f"[[rom]] names part {refdes or '(none)'}, which parts.csv does not list", "add it"
+            )
+        if any(slot.refdes == refdes for slot in slots):
+            reader.bad("board.toml", line, f"ROM slot {refdes} is listed twice", "remove one")
+        if not isinstance(size, int) or size <= 0 or size & (size - 1):
+            reader.bad("board.toml", line, f"ROM slot {refdes} has size {size}", "give a power of two in bytes")
+            size = 1
+        sums = tuple(
+            (str(firmware), tuple(sorted(_slot_sums(reader, line, refdes, digests))))
+            for firmware, digests in dict(item.get("sums", {})).items()
+        )
+        slots.append(
+            RomSlot(
+                refdes,
+                str(item.get("device", "")),
+                size,
+                item.get("number"),
+                str(item.get("label", "")),
+                item.get("address"),
+                sums,
+            )
+        )
+    return tuple(slots)
+
+
+def _slot_sums(reader: _Reader, line: int, refdes: str, digests: Any) -> list[tuple[str, str]]:
+    good = []
+    for algorithm, value in dict(digests).items():
+        length = DIGEST_LENGTHS.get(algorithm)
+        if length is None:
+            reader.bad(
+                "board.toml", line, f"ROM slot {refdes}: unknown sum “{algorithm}”", f"known: {list(DIGEST_LENGTHS)}"
+            )
+        elif not re.fullmatch(rf"[0-9a-fA-F]{{{length}}}", str(value)):
+            reader.bad(
+                "board.toml", line, f"ROM slot {refdes}: {algorithm} is not {length} hex digits", "copy it again"
+            )
+        else:
+            good.append((algorithm, str(value).lower()))
+    return good
+
+
+_REFERENCES = {"block": ("parts", "rails"), "self_test": ("parts",), "service": ("refdes",), "chain": ("part",),
+               "rail": ("net",), "siblings": ("parts",)}  # fmt: skip
+
+
+def _check_references(
+    reader: _Reader, text: str, table: dict[str, Any], parts: Mapping[str, Any], nets: Mapping[str, Any]
+) -> None:
+    """Every part, rail and net that board.toml mentions has to exist."""
+    rails = {str(r.get("name")) for r in table.get("rail", []) if isinstance(r, dict)}
+    known = {"parts": parts, "refdes": parts, "part": parts, "rails": rails, "net": nets}
+    for name, keys in _REFERENCES.items():
+        for index, item in enumerate(table.get(name, []) if isinstance(table.get(name), list) else ()):
+            for key in keys:
+                value = item.get(key, ())
+                wanted = [value] if isinstance(value, str) else value if isinstance(value, list) else []
+                for one in wanted:
+                    if one and one not in known[key] and not (key == "net" and not nets):
+                        what = f"[[{name}]] names {key.rstrip('s')} {one}, which this board does not have"
+                        reader.bad("board.toml", _line_of(text, name, index, key), what, "correct the name or add it")

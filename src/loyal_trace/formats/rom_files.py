@@ -1,0 +1,116 @@
+"""ROM images from files: raw binary, Intel HEX, Motorola S-record, and folders and zips of them."""
+
+import os
+import re
+from collections.abc import Iterator
+from pathlib import Path
+
+from loyal_trace.core.errors import UserFileError
+from loyal_trace.core.roms.images import RomImage
+from loyal_trace.formats.safe_zip import MAX_MEMBER_BYTES, zip_files
+
+_HEX_LINE = re.compile(rb":(?:[0-9A-Fa-f]{2}){5,}$")
+_SREC_LINE = re.compile(rb"S[0-9](?:[0-9A-Fa-f]{2}){3,}$")
+_HEX_ENDINGS = (".hex", ".ihx", ".ihex")
+_SREC_ENDINGS = (".srec", ".s19", ".s28", ".s37", ".mot", ".s")
+_NOT_IMAGES = (".txt", ".md", ".sfv", ".csv", ".json", ".md5", ".sha1", ".sha256", ".crc", ".crc32", ".toml", ".xml")
+
+
+def is_image_name(name: str) -> bool:
+    """Could a file of that name be an image? Sum lists, notes and hidden files are passed over in folders."""
+    lower = Path(name).name.lower()
+    stem = lower.rsplit(".", 1)[0]
+    return not lower.startswith(".") and not lower.endswith(_NOT_IMAGES) and not stem.endswith("sums")
+
+
+def image_paths(path: Path) -> Iterator[Path]:
+    """The files to read under a path: itself, or everything in a folder, in a settled order."""
+    if path.is_dir():
+        for folder, folders, files in os.walk(path, onerror=_raise):
+            folders.sort()
+            for name in sorted(files):
+                if is_image_name(name):
+                    yield Path(folder) / name
+    elif path.exists():
+        yield path
+    else:
+        raise UserFileError(str(path), "there is no such file or folder")
+
+
+def _raise(error: OSError) -> None:
+    raise UserFileError(str(error.filename), f"cannot be read ({error.strerror})")
+
+
+def read_file(path: Path) -> bytes:
+    """The bytes of a file of sensible size; UserFileError otherwise."""
+    try:
+        size = path.stat().st_size
+        if size > MAX_MEMBER_BYTES and path.suffix.lower() != ".zip":
+            raise UserFileError(str(path), f"is {size:,} bytes long, more than any ROM ({MAX_MEMBER_BYTES >> 20} MiB)")
+        if not path.is_file():
+            raise UserFileError(str(path), "is not a plain file")
+        return path.read_bytes()
+    except OSError as error:
+        raise UserFileError(str(path), f"cannot be read ({error.strerror})") from None
+
+
+def iter_images(path: Path) -> Iterator[RomImage]:
+    """The images in one file, one after the other (several when it is a zip). UserFileError names file and place."""
+    if path.suffix.lower() == ".zip":
+        for name, data in zip_files(path):
+            if is_image_name(name):
+                yield decode_image(name, data, f"{path}: {name}")
+    else:
+        yield decode_image(path.name, read_file(path), str(path))
+
+
+def decode_image(name: str, data: bytes, source: str) -> RomImage:
+    """The image in the bytes of a file: HEX and S-record are recognised by ending or by look."""
+    if not data:
+        raise UserFileError(source, "the file is empty", "read the chip again")
+    lower = name.lower()
+    first = data[:600].removeprefix(b"\xef\xbb\xbf").lstrip().split(b"\n", 1)[0].rstrip()
+    if lower.endswith(_HEX_ENDINGS) or _HEX_LINE.match(first):
+        return RomImage(name, _decode_text(data, source, _HEX_LINE, "Intel HEX"), source)
+    if lower.endswith(_SREC_ENDINGS) or (_SREC_LINE.match(first) and first[:2] == b"S0"):
+        return RomImage(name, _decode_text(data, source, _SREC_LINE, "S-record"), source)
+    return RomImage(name, data, source)
+
+
+def _decode_text(data: bytes, source: str, pattern: re.Pattern[bytes], kind: str) -> bytes:
+    import bincopy
+
+    lines = [line.strip() for line in data.removeprefix(b"\xef\xbb\xbf").splitlines()]
+    ended = False
+    for number, line in enumerate(lines, start=1):
+        if not line:
+            continue
+        where = f"{source}, line {number}"
+        if not pattern.match(line):
+            raise UserFileError(where, f"is not a whole {kind} record", "the file is damaged or cut short")
+        _check_record(line, where, kind)
+        ended = ended or (line[7:9] == b"01" if kind == "Intel HEX" else line[1:2] in b"56789")
+    if not ended:
+        raise UserFileError(source, f"the {kind} file has no end record", "it was cut short; read the chip again")
+    text = "\n".join(line.decode("ascii") for line in lines if line)
+    file = bincopy.BinFile()
+    try:
+        (file.add_ihex if kind == "Intel HEX" else file.add_srec)(text)
+        if not len(file) or file.maximum_address - file.minimum_address > MAX_MEMBER_BYTES:
+            raise UserFileError(source, f"the {kind} records hold no sensible range of data")
+        return bytes(file.as_binary(padding=b"\xff"))
+    except (bincopy.Error, ValueError) as error:
+        raise UserFileError(source, f"the {kind} file cannot be read ({error})") from None
+
+
+def _check_record(line: bytes, where: str, kind: str) -> None:
+    """Length and checksum of one record (Intel: two's complement; Motorola: ones' complement)."""
+    body = bytes.fromhex((line[1:] if kind == "Intel HEX" else line[2:]).decode("ascii"))
+    if kind == "Intel HEX":
+        good_length, good_sum = len(body) == body[0] + 5, sum(body) & 0xFF == 0
+    else:
+        good_length, good_sum = len(body) == body[0] + 1, sum(body) & 0xFF == 0xFF
+    if not good_length:
+        raise UserFileError(where, f"the {kind} record has the wrong length", "the file is damaged")
+    if not good_sum:
+        raise UserFileError(where, f"the {kind} record fails its own checksum", "the file is damaged")

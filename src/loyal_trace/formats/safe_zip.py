@@ -1,0 +1,72 @@
+"""Reads zip files that strangers made: no path leaves its folder, no member is a link, nothing unpacks without end."""
+
+import stat
+import zipfile
+import zlib
+from collections.abc import Iterator
+from pathlib import Path, PurePosixPath
+
+from loyal_trace.core.errors import UserFileError
+
+MAX_MEMBERS = 20_000
+MAX_MEMBER_BYTES = 64 * 2**20
+MAX_TOTAL_BYTES = 512 * 2**20
+MAX_RATIO = 200
+_RATIO_FREE_BYTES = 2**20
+
+
+def checked_members(archive: zipfile.ZipFile, place: str) -> list[zipfile.ZipInfo]:
+    """All file members, after every name, size, ratio and type was found harmless; UserFileError otherwise."""
+    members = archive.infolist()
+    if len(members) > MAX_MEMBERS:
+        raise UserFileError(place, f"holds {len(members):,} files, more than {MAX_MEMBERS:,}", "nothing was read")
+    total = 0
+    for member in members:
+        _check_member(member, place)
+        total += member.file_size
+        if total > MAX_TOTAL_BYTES:
+            raise UserFileError(place, f"unpacks to more than {MAX_TOTAL_BYTES >> 20} MiB", "nothing was read")
+    return [m for m in members if not m.is_dir()]
+
+
+def _check_member(member: zipfile.ZipInfo, place: str) -> None:
+    name = member.filename.replace("\\", "/")
+    where = f"{place}, member “{member.filename}”"
+    path = PurePosixPath(name)
+    if path.is_absolute() or ".." in path.parts or (len(name) > 1 and name[1] == ":"):
+        raise UserFileError(where, "the name leads outside the archive", "nothing was read")
+    if stat.S_ISLNK(member.external_attr >> 16):
+        raise UserFileError(where, "is a symbolic link", "pack the file itself; nothing was read")
+    if member.flag_bits & 0x1:
+        raise UserFileError(where, "is encrypted", "unpack it with its password first")
+    if member.file_size > MAX_MEMBER_BYTES:
+        raise UserFileError(where, f"unpacks to {member.file_size:,} bytes", "no ROM or board is that large")
+    if member.file_size > _RATIO_FREE_BYTES and member.file_size > MAX_RATIO * max(member.compress_size, 1):
+        raise UserFileError(where, "unpacks to more than 200 times its size", "nothing was read")
+
+
+def read_member(archive: zipfile.ZipFile, member: zipfile.ZipInfo, place: str) -> bytes:
+    """The bytes of one checked member, never more than it declared; UserFileError when damaged."""
+    try:
+        with archive.open(member) as stream:
+            data = stream.read(member.file_size + 1)
+    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, OSError) as error:
+        raise UserFileError(f"{place}, member “{member.filename}”", f"cannot be unpacked ({error})") from None
+    if len(data) != member.file_size:
+        raise UserFileError(f"{place}, member “{member.filename}”", "is not as long as the archive says")
+    return data
+
+
+def open_zip(path: Path) -> zipfile.ZipFile:
+    """Opens a zip; UserFileError when it is damaged or cut short."""
+    try:
+        return zipfile.ZipFile(path)
+    except (zipfile.BadZipFile, OSError, ValueError) as error:
+        raise UserFileError(str(path), f"is not a readable zip ({error})") from None
+
+
+def zip_files(path: Path) -> Iterator[tuple[str, bytes]]:
+    """Every file of a zip as (name, bytes), checked first."""
+    with open_zip(path) as archive:
+        for member in checked_members(archive, path.name):
+            yield member.filename, read_member(archive, member, path.name)

@@ -1,0 +1,186 @@
+"""Lists of known sums: GNU-style files, the tagged form, SFV, CSV and JSON with a column mapping."""
+
+import csv
+import io
+import json
+import re
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from loyal_trace.core.errors import UserFileError
+from loyal_trace.core.roms.images import DIGEST_LENGTHS, KnownSum, SumList, base_name, sums_from_mapping
+from loyal_trace.formats.rom_files import read_file
+
+_BY_LENGTH = {length: name for name, length in DIGEST_LENGTHS.items()}
+_GNU = re.compile(r"\\?([0-9A-Fa-f]+)(?:\s+\*?|\t)(\S.*)")
+_TAGGED = re.compile(r"([A-Za-z0-9/_-]+) \((.+)\) = ([0-9A-Fa-f]+)")
+_SFV = re.compile(r"(.+?)\s+([0-9A-Fa-f]{8})")
+
+DEFAULT_COLUMNS: Mapping[str, tuple[str, ...]] = {
+    "name": ("name", "file", "filename", "file name", "image"),
+    "size": ("size", "bytes", "length"),
+    "firmware": ("firmware", "revision", "rev", "version", "set"),
+    "place": ("place", "slot", "socket", "refdes", "location"),
+    "crc32": ("crc32", "crc", "crc-32"),
+    "md5": ("md5",),
+    "sha1": ("sha1", "sha-1"),
+    "sha256": ("sha256", "sha-256"),
+}
+
+
+@dataclass
+class _Line:
+    """What is gathered under one name and firmware, from one or more lines of a list."""
+
+    name: str
+    firmware: str = ""
+    place: str = ""
+    size: int | None = None
+    digests: dict[str, str] = field(default_factory=dict)
+
+
+def decode_text(data: bytes, place: str) -> str:
+    """Text of a file: UTF-8 with or without BOM, UTF-16 with one, else Latin-1; a binary file is refused."""
+    if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
+        try:
+            return data.decode("utf-16")
+        except UnicodeDecodeError:
+            raise UserFileError(place, "is not text in UTF-16, as its first bytes say") from None
+    if b"\0" in data:
+        raise UserFileError(place, "is a binary file, not a list of sums")
+    try:
+        return data.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        return data.decode("latin-1")
+
+
+def read_sums(path: Path, columns: Mapping[str, str] | None = None) -> SumList:
+    """Reads a list of any of the known kinds; `columns` maps our field names to the file's column titles."""
+    return parse_sums(read_file(path), path.name, columns)
+
+
+def parse_sums(data: bytes, name: str, columns: Mapping[str, str] | None = None) -> SumList:
+    """A SumList from the bytes of a file. UserFileError names file and line of the first thing it cannot take."""
+    text = decode_text(data, name)
+    lower = name.lower()
+    if lower.endswith(".json") or text.lstrip()[:1] in ("[", "{"):
+        rows = _json_rows(text, name, columns)
+    elif lower.endswith((".csv", ".tsv")):
+        rows = _csv_rows(text, name, columns)
+    else:
+        rows = _plain_rows(text, name, sfv=lower.endswith(".sfv"))
+    gathered: dict[tuple[str, str], _Line] = {}
+    for row in rows:
+        known = gathered.setdefault((row.name, row.firmware), row)
+        known.digests.update(row.digests)
+    if not gathered:
+        raise UserFileError(name, "holds no checksums", "give a file in the style of sha1sum, SFV, CSV or JSON")
+    return SumList(
+        (KnownSum(r.name, sums_from_mapping(r.digests), r.size, r.firmware, r.place) for r in gathered.values()), name
+    )
+
+
+def _folder_firmware(name: str) -> str:
+    """Lists that hold several revisions name them by folder: `B/6a.bin`. The last folder names the revision."""
+    parts = [p for p in name.replace("\\", "/").split("/")[:-1] if p not in (".", "")]
+    return parts[-1] if parts else ""
+
+
+def _plain_rows(text: str, name: str, sfv: bool) -> list[_Line]:
+    rows = []
+    for number, raw in enumerate(text.splitlines(), start=1):
+        line = raw.strip()
+        if line and not line.startswith((";", "#")):
+            rows.append(_plain_row(line, f"{name}, line {number}", sfv))
+    shared = {base_name(r.name) for r in rows if [base_name(q.name) for q in rows].count(base_name(r.name)) > 1}
+    several = len({_folder_firmware(r.name) for r in rows}) > 1 and bool(shared)
+    for row in rows:
+        row.firmware = _folder_firmware(row.name) if several else ""
+    return rows
+
+
+def _plain_row(line: str, where: str, sfv: bool) -> _Line:
+    tagged = _TAGGED.fullmatch(line)
+    if tagged:
+        algorithm = tagged[1].lower().replace("-", "")
+        return _Line(tagged[2], digests={algorithm: _checked(tagged[3], algorithm, where)})
+    plain = _SFV.fullmatch(line) if sfv else _GNU.fullmatch(line)
+    if not plain:
+        if re.match(r"[A-Za-z0-9/_-]+ \(.*\) = ", line):
+            raise UserFileError(where, "has a checksum that is not hexadecimal")
+        raise UserFileError(where, f"“{line[:60]}” is no line of a list of sums")
+    file_name, value = (plain[1], plain[2]) if sfv else (plain[2], plain[1])
+    if len(value) not in _BY_LENGTH:
+        what = f"a checksum of {len(value)} hex digits is of no known algorithm"
+        raise UserFileError(where, what, f"known: {', '.join(DIGEST_LENGTHS)}")
+    return _Line(file_name, digests={_BY_LENGTH[len(value)]: value.lower()})
+
+
+def _checked(value: str, algorithm: str, where: str) -> str:
+    length = DIGEST_LENGTHS.get(algorithm)
+    if length is None:
+        raise UserFileError(where, f"unknown checksum algorithm “{algorithm}”", f"known: {', '.join(DIGEST_LENGTHS)}")
+    text = value.strip().lower().removeprefix("0x")
+    if algorithm == "crc32":
+        text = text.zfill(8)
+    if len(text) != length or not re.fullmatch("[0-9a-f]+", text):
+        raise UserFileError(where, f"“{value[:70]}” is not a {algorithm} of {length} hex digits")
+    return text
+
+
+def map_columns(header: Iterable[str], columns: Mapping[str, str] | None) -> dict[str, str]:
+    """Our field → the file's column: the given mapping first, then the usual titles."""
+    titles = {title.strip().lower(): title for title in header}
+    mapping = {}
+    for ours, usual in DEFAULT_COLUMNS.items():
+        wanted = (columns[ours].lower(),) if columns and ours in columns else usual
+        found = next((titles[t] for t in wanted if t in titles), None)
+        if found is not None:
+            mapping[ours] = found
+    return mapping
+
+
+def _csv_rows(text: str, name: str, columns: Mapping[str, str] | None) -> list[_Line]:
+    head = text.split("\n", 1)[0]
+    delimiter = max(",;\t", key=head.count)
+    reader = csv.DictReader(io.StringIO(text, newline=""), delimiter=delimiter)
+    try:
+        mapping = map_columns(reader.fieldnames or (), columns)
+        return [_mapped(row, mapping, f"{name}, line {reader.line_num}") for row in reader if any(row.values())]
+    except csv.Error as error:
+        raise UserFileError(f"{name}, line {reader.line_num}", f"is not readable CSV ({error})") from None
+
+
+def _json_rows(text: str, name: str, columns: Mapping[str, str] | None) -> list[_Line]:
+    try:
+        found: Any = json.loads(text)
+    except (ValueError, RecursionError) as error:
+        raise UserFileError(name, f"is not readable JSON ({error})") from None
+    if isinstance(found, dict):
+        inner = next((v for v in found.values() if isinstance(v, list)), None)
+        found = inner if inner is not None else [{"name": k, **v} for k, v in found.items() if isinstance(v, dict)]
+    if not isinstance(found, list) or not all(isinstance(item, dict) for item in found):
+        raise UserFileError(name, "is JSON, but no list of objects with a name and sums")
+    return [
+        _mapped({str(k): v for k, v in item.items()}, map_columns(map(str, item), columns), f"{name}, item {number}")
+        for number, item in enumerate(found, start=1)
+    ]
+
+
+def _mapped(row: Mapping[str, Any], mapping: Mapping[str, str], where: str) -> _Line:
+    def cell(ours: str) -> str:
+        value = row.get(mapping[ours]) if ours in mapping else None
+        return "" if value is None else str(value).strip()
+
+    title = cell("name") or cell("place")
+    if not title:
+        raise UserFileError(where, "has no name", "map a column to “name”")
+    digests = {a: _checked(cell(a), a, where) for a in DIGEST_LENGTHS if cell(a)}
+    if not digests:
+        raise UserFileError(where, f"“{title}” has no checksum", f"map a column to one of {', '.join(DIGEST_LENGTHS)}")
+    size_text = cell("size")
+    if size_text and not size_text.isdecimal():
+        raise UserFileError(where, f"“{size_text}” is not a size in bytes")
+    return _Line(title, cell("firmware"), cell("place"), int(size_text) if size_text else None, digests)

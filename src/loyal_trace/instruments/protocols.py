@@ -1,0 +1,46 @@
+"""What the program asks of an instrument. A stand-in and a real device look the same from here."""
+
+from collections.abc import Callable
+from threading import Event
+from typing import Protocol
+
+from loyal_trace.core.probing.states import PinReading
+
+
+class Cancelled(Exception):
+    """The person stopped a long reading."""
+
+
+Progress = Callable[[int, int], None]
+
+
+class RomReader(Protocol):
+    """Reads a ROM out of circuit."""
+
+    def read(self, board: str, refdes: str, progress: Progress, cancel: Event) -> bytes:
+        """The whole image; calls progress(done, total) on the way and raises Cancelled when `cancel` is set."""
+        ...
+
+
+class Probe(Protocol):
+    """A logic probe."""
+
+    def probe(self, board: str, refdes: str, pin: int) -> PinReading:
+        """What the pin does."""
+        ...
+
+
+class Meter(Protocol):
+    """A multimeter and ESR meter."""
+
+    def measure(self, board: str, place: str, quantity: str) -> float:
+        """One reading in SI units; infinity is an open line (OL)."""
+        ...
+
+
+class PowerSwitch(Protocol):
+    """Switches the set on and watches how it starts."""
+
+    def start(self) -> tuple[bool, str]:
+        """(clean, self-test code or empty)."""
+        ...

@@ -1,0 +1,1 @@
+"""The hand-back report: one model, written as HTML and as PDF."""

@@ -1,0 +1,190 @@
+"""What the owner reads and the next repairer uses, gathered from an assessment. Both writers take only this."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+from loyal_trace.core.assessment import Assessment
+from loyal_trace.core.boards.model import in_order
+from loyal_trace.core.logbook.describe import describe, measured_words
+from loyal_trace.core.logbook.entries import AnyEntry
+from loyal_trace.core.logbook.state import retracted_ids
+from loyal_trace.core.units import count_of, format_percent
+from loyal_trace.report.board_drawing import Drawing, draw_board
+
+GOOD_ENOUGH = "good enough"
+
+
+@dataclass(frozen=True)
+class Section:
+    """A heading with paragraphs and at most one table (header row first)."""
+
+    title: str
+    lines: tuple[str, ...] = ()
+    table: tuple[tuple[str, ...], ...] = ()
+    widths: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True)
+class ReportModel:
+    """The whole report, in order."""
+
+    title: str
+    number: str
+    owner: str
+    made: str
+    summary: tuple[str, ...]
+    sections: tuple[Section, ...]
+    drawings: tuple[Drawing, ...]
+
+
+def build_report(assessment: Assessment, entries: Sequence[AnyEntry], made: datetime) -> ReportModel:
+    """The report of a job at this moment; `made` is the time printed on it (UTC)."""
+    state = assessment.case.state
+    opened = state.opened
+    dead = retracted_ids(entries)
+    live = [e for e in entries if e.id not in dead and e.kind != "retracted"]
+    return ReportModel(
+        opened.title if opened else "Job",
+        opened.number if opened else "",
+        opened.owner if opened else "",
+        made.strftime("%Y-%m-%d %H:%M UTC"),
+        _summary(assessment),
+        tuple(s for s in _sections(assessment, live) if s.lines or s.table),
+        tuple(draw_board(board_id, board, assessment) for board_id, board in assessment.case.boards.items()),
+    )
+
+
+def _summary(assessment: Assessment) -> tuple[str, ...]:
+    state = assessment.case.state
+    lines = [
+        f"Complaint: {state.opened.complaint}" if state.opened and state.opened.complaint else "No complaint noted."
+    ]
+    gone = [s.text for s in state.symptoms.values() if not s.present]
+    still = [s.text for s in state.symptoms.values() if s.present]
+    if gone:
+        lines.append(f"Gone: {'; '.join(gone)}.")
+    if still:
+        lines.append(f"Still there or not yet re-tested: {'; '.join(still)}.")
+    decided = state.decisions.get(GOOD_ENOUGH)
+    if decided:
+        lines.append(f"Good enough, by decision: {decided.choice}. {decided.reason}")
+    return tuple(lines)
+
+
+def _sections(assessment: Assessment, live: Sequence[AnyEntry]) -> list[Section]:
+    return [
+        _found(assessment),
+        _roms(assessment),
+        _measured(assessment),
+        _done(assessment, live),
+        _parts(assessment),
+        _starts(assessment),
+        _tested(assessment),
+        Section("Not tested", tuple(f"{name}: {reason}" for name, reason in assessment.proof.not_tested)),
+        _left_alone(assessment),
+        _advice(assessment),
+    ]
+
+
+def _found(assessment: Assessment) -> Section:
+    lines = []
+    for suspect in assessment.suspects:
+        if suspect.belief >= 0.2 and suspect.against:
+            board = assessment.case.boards[suspect.place[0]].title
+            what = f"{board} {suspect.place[1]} ({suspect.what})"
+            lines.append(f"{what}, {format_percent(suspect.belief)}: {suspect.against[0].text}.")
+    fitted = assessment.case.state.fitted
+    for place, entry in fitted.items():
+        if place[0] in assessment.case.boards:
+            lines.append(f"{assessment.case.boards[place[0]].title} {place[1]}: put right. {entry.note}".strip())
+    return Section("Found", tuple(lines))
+
+
+def _roms(assessment: Assessment) -> Section:
+    rows = [("slot", "device", "verdict", "why")]
+    for place, slot in assessment.roms.items():
+        why = slot.verdict.reason if slot.verdict else ""
+        rows.append((f"{place[0]} {place[1]}", slot.slot.device, slot.word, why))
+    title = "ROM contents" + (f", firmware {assessment.firmware}" if assessment.firmware else "")
+    return Section(title, (), tuple(rows) if len(rows) > 1 else (), (16, 14, 14, 56))
+
+
+def _measured(assessment: Assessment) -> Section:
+    """First and last reading of every quantity: before and after, where there are two."""
+    rows = [("place", "quantity", "before", "after")]
+    for (board, place), quantities in assessment.case.state.measured.items():
+        for quantity, taken in quantities.items():
+            after = measured_words(taken[-1]) if len(taken) > 1 else "–"
+            rows.append((f"{board} {place}", quantity, measured_words(taken[0]), after))
+    return Section("Measured, before and after", (), tuple(rows) if len(rows) > 1 else (), (30, 30, 20, 20))
+
+
+def _done(assessment: Assessment, live: Sequence[AnyEntry]) -> Section:
+    work = [e for e in live if e.kind in ("step_done", "removed", "fitted", "swapped")]
+    minutes = sum(record.minutes for record in assessment.case.state.steps.values() if not record.skipped)
+    lines = [f"{e.time:%Y-%m-%d %H:%M} {e.board} {describe(e)}" for e in work]
+    if minutes:
+        lines.append(f"Bench time booked on steps: {minutes:.0f} minutes.")
+    return Section("Done", tuple(lines))
+
+
+def _parts(assessment: Assessment) -> Section:
+    state = assessment.case.state
+    rows = [("place", "out", "in", "from", "note")]
+    for place in sorted(set(state.removed) | set(state.fitted)):
+        out, new = state.removed.get(place), state.fitted.get(place)
+        number = out.number if out else ""
+        rows.append((f"{place[0]} {place[1]}", number or "–", new.number if new else "–", new.origin if new else "–",
+                     (new.note if new else out.reason if out else "")))  # fmt: skip
+    return Section("Parts out and in", (), tuple(rows) if len(rows) > 1 else (), (16, 18, 18, 16, 32))
+
+
+def _starts(assessment: Assessment) -> Section:
+    tally = assessment.proof.starts
+    before = tally.clean_before + tally.failed_before
+    lines = []
+    if before:
+        lines.append(f"Before the last change: {tally.clean_before} clean of {count_of(before, 'start')}.")
+    if tally.clean + tally.failed:
+        bound = format_percent(tally.upper)
+        lines.append(
+            f"Since then: {tally.clean} clean of {count_of(tally.clean + tally.failed, 'start')}. "
+            f"With 95 % confidence fewer than {bound} of starts fail."
+        )
+        if before:
+            chance = format_percent(tally.chance)
+            lines.append(f"Chance alone would explain an improvement this large in {chance} of cases.")
+    return Section("Starts", tuple(lines))
+
+
+def _tested(assessment: Assessment) -> Section:
+    rows = [("item", "how", "result", "note")]
+    for item in assessment.proof.items:
+        if item.status in ("passed", "failed"):
+            rows.append((item.name, item.how, item.status, item.note))
+    return Section("Tested", (), tuple(rows) if len(rows) > 1 else (), (30, 36, 12, 22))
+
+
+def _left_alone(assessment: Assessment) -> Section:
+    skipped = [s for s in assessment.plan.steps if s.skipped]
+    lines = [f"{s.what}: skipped. {assessment.case.state.steps[s.id].note}".strip() for s in skipped]
+    lines += [f"{s.what}: not done. {s.reason}" for s in assessment.plan.steps if not s.done]
+    return Section("Left alone, and why", tuple(lines))
+
+
+def _advice(assessment: Assessment) -> Section:
+    lines = [f"{thing.text} ({thing.place[0]} {thing.place[1]})." for thing in assessment.next]
+    boards = assessment.case.boards
+    for board_id, board in boards.items():
+        untouched = [
+            part.refdes
+            for part in board.capacitors
+            if part.technology == "aluminium"
+            and assessment.capacitors[(board_id, part.refdes)].verdict == "not measured"
+            and (board_id, part.refdes) not in assessment.case.state.fitted
+        ]
+        if untouched:
+            places = ", ".join(in_order(untouched))
+            lines.append(f"{board.title}: measure these electrolytics at the next service, not done now: {places}.")
+    return Section("Advice", tuple(lines))

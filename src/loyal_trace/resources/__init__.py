@@ -1,0 +1,26 @@
+"""Everything that ships beside the code: fonts, style, chip data, licences. One accessor; unknown names are refused."""
+
+from functools import cache
+from importlib.resources import files
+
+from loyal_trace.core.chips.library import ChipLibrary
+from loyal_trace.core.errors import RequestError
+
+
+def read_bytes(name: str) -> bytes:
+    """The bytes of a shipped resource, by its path inside `resources/`."""
+    target = files(__name__).joinpath(name)
+    if not target.is_file():
+        raise RequestError(f"there is no shipped resource called {name}")
+    return target.read_bytes()
+
+
+def read_text(name: str) -> str:
+    """The text (UTF-8) of a shipped resource."""
+    return read_bytes(name).decode("utf-8")
+
+
+@cache
+def chip_library() -> ChipLibrary:
+    """The chip library that ships with the program."""
+    return ChipLibrary(read_text("data/chips.toml"))

@@ -1,0 +1,1 @@
+"""The logbook and the attachments on disk."""

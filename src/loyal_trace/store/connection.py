@@ -1,0 +1,115 @@
+"""Opens the store's database: durable writes, one writer at a time, migrations, and clear words when it will not do."""
+
+import fcntl
+import os
+import sqlite3
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import IO
+
+import sqlalchemy as sa
+
+from loyal_trace.core.errors import MachineError, UserFileError
+from loyal_trace.store.schema import HEAD
+
+DATABASE = "workshop.sqlite3"
+
+
+class StoreBusy(MachineError):
+    """Another process holds the store for writing."""
+
+
+def take_lock(folder: Path) -> IO[str]:
+    """The writer's lock on a store folder, held until the returned file is closed; StoreBusy when another has it."""
+    try:
+        handle = (folder / "lock").open("a")
+    except OSError as error:
+        raise MachineError(f"{folder}: the store cannot be written ({error.strerror}); open it read-only") from None
+    try:
+        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError:
+        handle.close()
+        raise StoreBusy(
+            f"{folder}: another Loyal Trace has this store open; close it, or look at it read-only"
+        ) from None
+    return handle
+
+
+@contextmanager
+def speaking_plainly(place: Path) -> Iterator[None]:
+    """Turns the database's own errors into one sentence with what was kept."""
+    try:
+        yield
+    except (sa.exc.DatabaseError, sqlite3.DatabaseError) as error:
+        words = str(getattr(error, "orig", None) or error).lower()
+        if "full" in words:
+            raise MachineError(
+                f"{place}: the disk is full; the last entry was not saved, all earlier ones are"
+            ) from None
+        if "readonly" in words or "read-only" in words:
+            raise MachineError(f"{place}: the store is read-only; nothing was changed") from None
+        if "malformed" in words or "not a database" in words or "disk image" in words:
+            raise UserFileError(
+                str(place), f"the store is damaged ({words})", "it was left untouched; import your last job archives"
+            ) from None
+        raise MachineError(f"{place}: the store could not be used ({words}); earlier entries are kept") from None
+
+
+def open_engine(folder: Path, read_only: bool) -> sa.Engine:
+    """An engine on the folder's database with write-ahead log, full sync and triggers that cannot be slipped past."""
+    file = (folder / DATABASE).resolve()
+
+    def connect() -> sqlite3.Connection:
+        connection = sqlite3.connect(_uri(file, read_only), uri=True, check_same_thread=False, timeout=5)
+        if not read_only:
+            connection.execute("PRAGMA journal_mode=WAL")
+            connection.execute("PRAGMA synchronous=FULL")
+        connection.execute("PRAGMA foreign_keys=ON")
+        connection.execute("PRAGMA recursive_triggers=ON")
+        return connection
+
+    return sa.create_engine("sqlite://", creator=connect, poolclass=sa.pool.StaticPool)
+
+
+def _uri(file: Path, read_only: bool) -> str:
+    base = f"file:{str(file).replace('%', '%25').replace('?', '%3f').replace('#', '%23')}"
+    if not read_only:
+        return f"{base}?mode=rwc"
+    return f"{base}?mode=ro" if os.access(file.parent, os.W_OK) else f"{base}?immutable=1"
+
+
+def version_on_disk(connection: sa.Connection) -> str | None:
+    """The schema version found; None in an empty database."""
+    names = set(connection.exec_driver_sql("SELECT name FROM sqlite_master WHERE type='table'").scalars())
+    if not names:
+        return None
+    if "alembic_version" not in names:
+        raise UserFileError(DATABASE, "is a database, but not of Loyal Trace", "choose another store folder")
+    return str(connection.exec_driver_sql("SELECT version_num FROM alembic_version").scalar())
+
+
+def bring_up_to_date(engine: sa.Engine, place: Path, read_only: bool) -> None:
+    """Runs the migrations when needed; a store from a newer program is refused untouched."""
+    with engine.connect() as connection:
+        found = version_on_disk(connection)
+    if found == HEAD:
+        return
+    if found is not None and (not found.isdecimal() or found > HEAD):
+        remedy = "update Loyal Trace; nothing was changed"
+        raise UserFileError(str(place), f"the store was written by a newer version (schema {found})", remedy)
+    if read_only:
+        raise MachineError(f"{place}: there is no store here yet, and it was opened read-only")
+    _migrate(engine)
+
+
+def _migrate(engine: sa.Engine) -> None:
+    from alembic import command
+    from alembic.config import Config
+
+    config = Config()
+    config.set_main_option("script_location", "loyal_trace.store:migrations")
+    config.set_main_option("path_separator", "os")
+    with engine.begin() as connection:
+        config.attributes["connection"] = connection
+        command.upgrade(config, "head")

@@ -1,0 +1,224 @@
+"""The store: jobs, their logbooks, boards and attachments in one folder. An acknowledged entry is on disk."""
+
+import hashlib
+import os
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from types import TracebackType
+from typing import Self
+
+import sqlalchemy as sa
+
+from loyal_trace.core.errors import MachineError, RequestError, UserFileError
+from loyal_trace.core.logbook.entries import AnyEntry, read_entry, write_entry
+from loyal_trace.formats.archive import JobArchive
+from loyal_trace.store.connection import DATABASE, bring_up_to_date, open_engine, speaking_plainly, take_lock
+from loyal_trace.store.schema import board_files, entries, jobs
+
+_INSERT = "INSERT INTO entries (job, id, body) VALUES (?, ?, ?)"
+
+
+@dataclass(frozen=True)
+class JobSummary:
+    """One line of the job list."""
+
+    id: str
+    title: str
+    opened: str
+    entries: int
+
+
+class Store:
+    """One store folder. Only one process writes; `read_only` opens it beside a writer."""
+
+    def __init__(self, folder: Path, read_only: bool = False) -> None:
+        """Opens (and makes) the store. StoreBusy, MachineError or UserFileError say why it will not open."""
+        self.folder, self.read_only = folder, read_only
+        self._lock = None
+        if not read_only:
+            try:
+                folder.mkdir(parents=True, exist_ok=True)
+            except OSError as error:
+                raise MachineError(f"{folder}: the store folder cannot be made ({error.strerror})") from None
+            self._lock = take_lock(folder)
+        elif not (folder / DATABASE).exists():
+            raise MachineError(f"{folder}: there is no store here")
+        try:
+            with speaking_plainly(folder):
+                self._engine = open_engine(folder, read_only)
+                bring_up_to_date(self._engine, folder, read_only)
+                self._connection = self._engine.connect()
+        except BaseException:
+            self._close_lock()
+            raise
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, value: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Ends the use of the store and lets another process write."""
+        self._connection.close()
+        self._engine.dispose()
+        self._close_lock()
+
+    def _close_lock(self) -> None:
+        if self._lock is not None:
+            self._lock.close()
+            self._lock = None
+
+    def _may_write(self) -> None:
+        if self.read_only:
+            raise MachineError(f"{self.folder}: the store is open read-only; nothing was changed")
+
+    # jobs
+
+    def jobs(self) -> tuple[JobSummary, ...]:
+        """All jobs, newest first."""
+        count = sa.select(entries.c.job, sa.func.count().label("n")).group_by(entries.c.job).subquery()
+        query = (
+            sa.select(jobs, sa.func.coalesce(count.c.n, 0))
+            .outerjoin(count, count.c.job == jobs.c.id)
+            .order_by(jobs.c.opened.desc(), jobs.c.id)
+        )
+        with speaking_plainly(self.folder):
+            return tuple(JobSummary(*row) for row in self._connection.execute(query))
+
+    def has_job(self, job: str) -> bool:
+        return any(summary.id == job for summary in self.jobs())
+
+    def create_job(
+        self,
+        job: str,
+        title: str,
+        opened: str,
+        boards: Mapping[str, Mapping[str, bytes]],
+        first: Sequence[AnyEntry] = (),
+    ) -> None:
+        """A new job with its boards' files and its first entries, all at once or not at all."""
+        self._may_write()
+        if self.has_job(job):
+            raise RequestError(f"there is already a job {job} in this store")
+        with speaking_plainly(self.folder):
+            self._connection.rollback()
+            with self._connection.begin():
+                self._connection.execute(jobs.insert().values(id=job, title=title, opened=opened))
+                for board, files in boards.items():
+                    for name, data in files.items():
+                        self._connection.execute(
+                            board_files.insert().values(job=job, board=board, name=name, data=data)
+                        )
+                for entry in first:
+                    self._connection.exec_driver_sql(_INSERT, (job, entry.id, write_entry(entry)))
+
+    def board_files(self, job: str) -> dict[str, dict[str, bytes]]:
+        """The files of a job's boards: board id → file name → bytes."""
+        found: dict[str, dict[str, bytes]] = {}
+        query = sa.select(board_files).where(board_files.c.job == job).order_by(board_files.c.board)
+        with speaking_plainly(self.folder):
+            for row in self._connection.execute(query):
+                found.setdefault(row.board, {})[row.name] = bytes(row.data)
+        return found
+
+    # the logbook
+
+    def append(self, job: str, entry: AnyEntry) -> None:
+        """Adds one entry; when this returns, it is on disk. RequestError for an unknown job or a used id."""
+        self.append_all(job, (entry,))
+
+    def append_all(self, job: str, new: Iterable[AnyEntry]) -> None:
+        """Adds several entries, all or none."""
+        self._may_write()
+        rows = [(job, entry.id, write_entry(entry)) for entry in new]
+        try:
+            with speaking_plainly(self.folder):
+                try:
+                    for row in rows:
+                        self._connection.exec_driver_sql(_INSERT, row)
+                    self._connection.commit()
+                except sa.exc.IntegrityError as error:
+                    raise RequestError(f"job {job} cannot take the entry ({error.orig})") from None
+        except BaseException:
+            self._connection.rollback()
+            raise
+
+    def entries(self, job: str) -> tuple[AnyEntry, ...]:
+        """All entries of a job in the order they were made."""
+        query = "SELECT seq, body FROM entries WHERE job = ? ORDER BY seq"
+        with speaking_plainly(self.folder):
+            rows = self._connection.exec_driver_sql(query, (job,)).all()
+        return tuple(read_entry(body, f"{self.folder / DATABASE}, entry {seq}") for seq, body in rows)
+
+    # attachments
+
+    def _attachment_path(self, sha: str) -> Path:
+        return self.folder / "attachments" / sha[:2] / sha
+
+    def put_attachment(self, data: bytes) -> str:
+        """Keeps bytes under their SHA-256, which is returned; on disk when this returns."""
+        sha = hashlib.sha256(data).hexdigest()
+        path = self._attachment_path(sha)
+        if path.exists() and path.stat().st_size == len(data):
+            return sha
+        self._may_write()
+        temporary = path.with_suffix(".part")
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            with temporary.open("wb") as stream:
+                stream.write(data)
+                stream.flush()
+                os.fsync(stream.fileno())
+            temporary.replace(path)
+            _sync_folder(path.parent)
+        except OSError as error:
+            temporary.unlink(missing_ok=True)
+            raise MachineError(f"{path.parent}: the attachment could not be saved ({error.strerror})") from None
+        return sha
+
+    def attachment(self, sha: str) -> bytes:
+        """The bytes of an attachment, verified; UserFileError when they are missing or damaged."""
+        path = self._attachment_path(sha)
+        try:
+            data = path.read_bytes()
+        except OSError:
+            raise UserFileError(
+                str(path), "the attachment is missing", "import the job from an archive again"
+            ) from None
+        if hashlib.sha256(data).hexdigest() != sha:
+            raise UserFileError(str(path), "the attachment is damaged", "import the job from an archive again")
+        return data
+
+    # archives
+
+    def export(self, job: str) -> JobArchive:
+        """Everything of one job, ready to be written as an archive."""
+        if not self.has_job(job):
+            raise RequestError(f"there is no job {job} in this store")
+        logbook = self.entries(job)
+        wanted = {entry.attachment for entry in logbook if hasattr(entry, "attachment")}
+        return JobArchive(job, logbook, {sha: self.attachment(sha) for sha in wanted}, self.board_files(job))
+
+    def take_in(self, archive: JobArchive, job: str) -> None:
+        """Takes an archive into the store as a new job; all of it or nothing of it counts."""
+        missing = {e.attachment for e in archive.entries if hasattr(e, "attachment")} - set(archive.attachments)
+        if missing:
+            raise UserFileError("the archive", f"lacks the attachment {sorted(missing)[0][:12]}…", "export it again")
+        for data in archive.attachments.values():
+            self.put_attachment(data)
+        opened = next((e for e in archive.entries if e.kind == "opened"), None)
+        title = opened.title if opened is not None and opened.kind == "opened" else job
+        when = archive.entries[0].time.isoformat() if archive.entries else ""
+        self.create_job(job, title, when, archive.boards, archive.entries)
+
+
+def _sync_folder(folder: Path) -> None:
+    handle = os.open(folder, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)

@@ -1,0 +1,29 @@
+"""Shared fixtures. With LOYAL_TRACE_BLOCK_QT=1 the core tests run with PyQt6 made impossible to import."""
+
+import os
+import sys
+from importlib.abc import MetaPathFinder
+
+import pytest
+from hypothesis import settings
+
+settings.register_profile("steady", derandomize=True, deadline=None, print_blob=True)
+settings.load_profile("steady")
+
+
+class _NoQt(MetaPathFinder):
+    def find_spec(self, name, path=None, target=None):
+        if name.partition(".")[0] == "PyQt6":
+            raise ImportError("PyQt6 is blocked: the core must not need it")
+        return
+
+
+if os.environ.get("LOYAL_TRACE_BLOCK_QT"):
+    sys.meta_path.insert(0, _NoQt())
+
+
+@pytest.fixture(scope="session")
+def library():
+    from loyal_trace.resources import chip_library
+
+    return chip_library()

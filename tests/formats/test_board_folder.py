@@ -1,0 +1,105 @@
+import zipfile
+
+import pytest
+
+from loyal_trace.core.errors import BoardDefects, RequestError, UserFileError
+from loyal_trace.core.roms.images import digest
+from loyal_trace.demo.images import CPU_SLOTS, true_image
+from loyal_trace.demo.workshop import demo_boards
+from loyal_trace.formats.board_folder import load_board, parse_board
+from loyal_trace.formats.drawer import parse_drawer
+from tests.helpers.builders import BOARD_TOML, NETS_CSV, PARTS_CSV, tiny_files
+
+
+def test_a_board_answers_questions(library):
+    board = parse_board(tiny_files(), "tiny", library)
+    assert board.part("U1").number == "74LS00" and board.part("C1").value == pytest.approx(1e-7)
+    assert board.pins_on("D0") == (("U1", 3), ("U2", 9)) and board.net_of("U2", 24) == "VCC"
+    assert board.others_on_net("U1", 3) == (("U2", 9),)
+    assert [p.refdes for p in board.neighbours("U1", 25)] == ["C1"]
+    assert [s.refdes for s in board.slots_for("A")] == ["U2"] and board.slots_for("B") == ()
+    with pytest.raises(RequestError, match="U99"):
+        board.part("U99")
+
+
+@pytest.mark.parametrize(
+    ("file", "old", "new", "where", "what"),
+    [
+        ("parts", "U2,2716", "U1,2716", "parts.csv:3", "listed twice"),
+        ("parts", "74LS00,DIP-14,", "74LS00,DIP-14,gadget", "parts.csv:2", "unknown kind"),
+        ("parts", "100n\n", "many\n", "parts.csv:4", "not a number"),
+        ("parts", "refdes,part", "name,part", "parts.csv:1", "no column refdes"),
+        ("nets", "U2.9", "U9.9", "nets.csv:3", "does not list"),
+        ("nets", "U2.9", "U2.99", "nets.csv:3", "has 24 pins"),
+        ("nets", "U1.3 U2.9", "U1.14 U2.9", "nets.csv:3", "already on net VCC"),
+        ("nets", "U1.3 U2.9", "U1.3", "nets.csv:3", "dangling"),
+        ("nets", "D0,", "VCC,", "nets.csv:3", "listed twice"),
+        ("nets", "U2.9", "U2-9", "nets.csv:3", "is no pin"),
+        ("toml", 'id = "tiny"', "", "board.toml:1", "no id"),
+        ("toml", 'net = "VCC"', 'net = "VEE"', "board.toml:13", "does not have"),
+        ("toml", "low = 4.75", 'low = "low"', "board.toml:11", "low"),
+        ("toml", "low = 4.75", "lowest = 4.75", "board.toml:11", "unknown key"),
+        ("toml", 'refdes = "U2"', 'refdes = "U7"', "board.toml:15", "does not list"),
+        ("toml", "size = 2048", "size = 2000", "board.toml:15", "power of two"),
+        ("toml", "0123abcd", "0123", "board.toml:15", "8 hex digits"),
+        ("toml", "crc32 =", "crc64 =", "board.toml:15", "unknown sum"),
+        ("toml", "width = 100", "width = ", "board.toml:4", "TOML"),
+        ("toml", "[[rom]]", "[[eprom]]", "board.toml:15", "unknown table"),
+    ],
+)
+def test_every_defect_is_named_with_file_line_and_remedy(library, file, old, new, where, what):
+    texts = {"toml": BOARD_TOML, "parts": PARTS_CSV, "nets": NETS_CSV}
+    assert old in texts[file]
+    texts[file] = texts[file].replace(old, new, 1)
+    with pytest.raises(BoardDefects) as error:
+        parse_board(tiny_files(**texts), "tiny", library)
+    matching = [d for d in error.value.defects if str(d).startswith(where + ":") and what in str(d)]
+    assert matching and matching[0].remedy, [str(d) for d in error.value.defects]
+
+
+def test_all_defects_come_at_once(library):
+    files = tiny_files(parts=PARTS_CSV.replace("U2,", "U1,"), nets="net,pins\nX,U1.1\nY,Q1.1 Q2.2\n")
+    with pytest.raises(BoardDefects) as error:
+        parse_board(files, "tiny", library)
+    assert len(error.value.defects) >= 4 and "\n" not in str(error.value)
+
+
+def test_a_zipped_board_is_the_same_board(tmp_path, library):
+    with zipfile.ZipFile(tmp_path / "tiny.zip", "w") as archive:
+        for name, data in tiny_files().items():
+            archive.writestr(f"tiny/{name}", data)
+    assert load_board(tmp_path / "tiny.zip", library) == parse_board(tiny_files(), "x", library)
+
+
+def test_windows_line_ends_a_bom_and_no_nets_are_fine(library):
+    files = {n: b"\xef\xbb\xbf" + d.replace(b"\n", b"\r\n") for n, d in tiny_files().items() if n != "nets.csv"}
+    files["board.toml"] = files["board.toml"].replace(b'net = "VCC"\r\n', b"")
+    assert parse_board(files, "tiny", library).nets == ()
+
+
+def test_what_is_no_board_is_refused(tmp_path, library):
+    with pytest.raises(UserFileError, match="neither"):
+        load_board(tmp_path / "none", library)
+    with pytest.raises(BoardDefects, match=r"board\.toml"):
+        load_board(tmp_path, library)
+
+
+def test_the_demo_boards_hold_the_sums_of_their_contents():
+    board = demo_boards()["tw-cpu"]
+    for slot in board.rom_slots:
+        assert slot.refdes in CPU_SLOTS
+        for firmware in "AB":
+            data = true_image("tw-cpu", slot.refdes, firmware)
+            assert slot.expected(firmware) == {a: digest(data, a) for a in ("crc32", "sha1")}
+
+
+def test_a_drawer_is_read_and_its_mistakes_are_named():
+    items = parse_drawer(b"number,kind,count,value,state\n10u 25V,capacitor,4,10u,proven\n")
+    assert items[0].count == 4 and items[0].value == pytest.approx(1e-5)
+    for text, words in (
+        (b"part\nx\n", "line 1"),
+        (b"number,state\nx,fine\n", "line 2"),
+        (b"number,value\nx,y\n", "line 2"),
+    ):
+        with pytest.raises(UserFileError, match=words):
+            parse_drawer(text)
