@@ -36,7 +36,7 @@ tests: setup
 	QT_QPA_PLATFORM=offscreen $(PY) -m pytest
 
 core-alone: setup
-	LOYAL_TRACE_BLOCK_QT=1 $(PY) -m pytest tests/core -p no:pytest-qt -o qt_api= -o qt_log_level_fail= -o qt_log_ignore=
+	LOYAL_TRACE_BLOCK_QT=1 $(PY) -m pytest -c tests/core/pytest.ini --rootdir=. -p no:pytest-qt tests/core
 
 bench: setup
 	QT_QPA_PLATFORM=offscreen $(PY) -m benchmarks.run

@@ -1,0 +1,142 @@
+"""How far each of the ten stages has come, and the marks that a stage lays over the board map."""
+
+from dataclasses import dataclass
+
+from loyal_trace.core.assessment import Assessment
+from loyal_trace.core.boards.model import BoardDefinition
+from loyal_trace.core.diagnosis.gather import GOOD_FINDINGS
+from loyal_trace.core.logbook.describe import STAGES
+
+SUSPECT_FROM = 0.2
+
+
+@dataclass(frozen=True)
+class StageProgress:
+    """One station: how full it is (0 to 1) and its count in words (`5/6`, `12`, or empty)."""
+
+    name: str
+    filled: float
+    count: str
+
+
+@dataclass(frozen=True)
+class Mark:
+    """What the map shows at a part: good, bad, doubtful or unknown, hatched when suspect, and a word for it."""
+
+    kind: str
+    word: str
+    hatched: bool = False
+
+
+def _share(done: int, total: int) -> tuple[float, str]:
+    return (done / total if total else 0.0), f"{done}/{total}" if total else ""
+
+
+def progress(found: Assessment) -> tuple[StageProgress, ...]:
+    """The ten stations."""
+    case, state = found.case, found.case.state
+    parts = sum(len(board.parts) for board in case.boards.values())
+    seen = sum(1 for place in state.findings if place[0] in case.boards)
+    points = [p for report in found.rails.values() for p in report.points]
+    slots = list(found.roms.values())
+    strong = [s for s in found.suspects if s.belief >= SUSPECT_FROM]
+    plan = found.plan
+    items = found.proof.items
+    numbers = [
+        (1.0 if state.opened and (state.symptoms or state.decisions) else 0.5 if state.opened else 0.0, ""),
+        _share(seen, parts),
+        _share(sum(p.reading is not None for p in points), len(points)),
+        _share(sum(s.verdict is not None for s in slots), len(slots)),
+        (min(1.0, len(found.chips) / 8), str(len(found.chips)) if found.chips else ""),
+        (0.5 if strong else 0.0, str(len(strong)) if strong else ""),
+        (0.5 if plan.steps else 0.0, str(len(plan.steps)) if plan.steps else ""),
+        _share(plan.done, len(plan.steps)),
+        _share(found.proof.done, len(items)),
+        (1.0 if state.handed_back else 0.0, ""),
+    ]
+    return tuple(StageProgress(name, filled, count) for name, (filled, count) in zip(STAGES, numbers, strict=True))
+
+
+_KIND_OF_WORD = {
+    "matches": "good", "possible": "good", "good": "good", "differs": "bad", "impossible": "bad", "bad": "bad",
+    "unstable": "doubtful", "unusual": "doubtful", "doubtful": "doubtful",
+}  # fmt: skip
+
+
+def mark_for_word(word: str, hatched: bool = False) -> Mark:
+    """The mark for a plain verdict word; anything else is unknown."""
+    return Mark(_KIND_OF_WORD.get(word, "unknown"), word, hatched)
+
+
+def map_marks(found: Assessment, board_id: str, stage: int) -> dict[str, Mark]:
+    """What a stage knows of each part of one board: refdes → mark."""
+    board = found.case.boards[board_id]
+    marks = {
+        1: _look_marks, 2: _rail_marks, 3: _rom_marks, 4: _probe_marks, 5: _suspect_marks, 6: _plan_marks,
+        7: _plan_marks, 8: _work_marks, 9: _work_marks,
+    }.get(stage)  # fmt: skip
+    return marks(found, board_id, board) if marks else {}
+
+
+def _look_marks(found: Assessment, board_id: str, board: BoardDefinition) -> dict[str, Mark]:
+    marks = {part.refdes: Mark("unknown", "not looked at") for part in board.parts}
+    for (where, refdes), findings in found.case.state.findings.items():
+        if where == board_id and refdes in marks:
+            word = findings[-1].finding
+            marks[refdes] = Mark("good" if word in GOOD_FINDINGS else "bad", word)
+    return marks
+
+
+def _rail_marks(found: Assessment, board_id: str, board: BoardDefinition) -> dict[str, Mark]:
+    order = ("bad", "doubtful", "not measured", "good")
+    marks: dict[str, Mark] = {}
+    for point in found.rails[board_id].points:
+        part = point.point.part
+        if part and (part not in marks or order.index(point.verdict) < order.index(marks[part].word)):
+            marks[part] = mark_for_word(point.verdict, hatched=point.verdict == "bad")
+    return marks
+
+
+def _rom_marks(found: Assessment, board_id: str, board: BoardDefinition) -> dict[str, Mark]:
+    marks = {}
+    for (where, refdes), slot in found.roms.items():
+        if where == board_id:
+            small = slot.verdict is not None and slot.verdict.verdict in ("few-bytes", "other-revision")
+            mark = mark_for_word(slot.word, hatched=slot.word in ("differs", "unstable"))
+            marks[refdes] = Mark("doubtful", slot.word, True) if small else mark
+    return marks
+
+
+def _probe_marks(found: Assessment, board_id: str, board: BoardDefinition) -> dict[str, Mark]:
+    return {
+        refdes: mark_for_word(verdict.word, hatched=verdict.word == "impossible")
+        for (where, refdes), verdict in found.chips.items()
+        if where == board_id
+    }
+
+
+def _suspect_marks(found: Assessment, board_id: str, board: BoardDefinition) -> dict[str, Mark]:
+    marks = {}
+    for suspect in found.suspects:
+        if suspect.place[0] == board_id:
+            if suspect.belief >= 0.5:
+                marks[suspect.place[1]] = Mark("bad", f"suspect, {suspect.belief:.0%}", True)
+            elif suspect.belief >= SUSPECT_FROM:
+                marks[suspect.place[1]] = Mark("doubtful", f"suspect, {suspect.belief:.0%}", True)
+            elif suspect.belief < suspect.prior:
+                marks[suspect.place[1]] = Mark("good", "evidence speaks for it")
+    return marks
+
+
+def _plan_marks(found: Assessment, board_id: str, board: BoardDefinition) -> dict[str, Mark]:
+    marks = {}
+    for step in found.plan.steps:
+        if step.place[0] == board_id:
+            mark = Mark("good", "done") if step.done else Mark("doubtful", "to be done", True)
+            if step.place[1] not in marks or not step.done:
+                marks[step.place[1]] = mark
+    return marks
+
+
+def _work_marks(found: Assessment, board_id: str, board: BoardDefinition) -> dict[str, Mark]:
+    return {refdes: Mark("good", "renewed") for where, refdes in found.case.state.fitted if where == board_id}

@@ -1,0 +1,230 @@
+"""The board map: drawn from the definition like a fine technical drawing, with the findings of the stage laid over it."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QFontMetricsF, QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QToolTip, QWidget
+
+from loyal_trace.core.boards.model import BoardDefinition, Part
+from loyal_trace.core.boards.outline import body_size, pin_places
+from loyal_trace.ui.glyphs import draw_glyph, hatch
+from loyal_trace.ui.theme import THEME, font
+
+
+@dataclass(frozen=True)
+class Overlay:
+    """What lies over the board: refdes → (kind, word, hatched); the picked part; a line traced between pins."""
+
+    marks: Mapping[str, tuple[str, str, bool]]
+    selected: str = ""
+    trace: tuple[tuple[str, int], ...] = ()
+    trace_label: str = ""
+
+
+class BoardMap(QWidget):
+    """One board, seen from the component side. A click picks a part."""
+
+    picked = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setMinimumSize(380, 420)
+        self.setAccessibleName("board map")
+        self.board: BoardDefinition | None = None
+        self.overlay = Overlay({})
+
+    def show_board(self, board: BoardDefinition | None, overlay: Overlay) -> None:
+        """Draws another board or another overlay."""
+        self.board, self.overlay = board, overlay
+        self.setAccessibleDescription(f"{board.title}, {overlay.selected} picked" if board else "no board")
+        self.update()
+
+    def _frame(self) -> tuple[float, float, float]:
+        """(scale px/mm, left, top) that fits the board with its row and column marks."""
+        if self.board is None:
+            return 1.0, 0.0, 0.0
+        room_x, room_y = self.width() - 40, self.height() - 30
+        scale = min(room_x / self.board.width, room_y / self.board.height)
+        return scale, 30 + (room_x - scale * self.board.width) / 2, 24
+
+    def rect_of(self, part: Part) -> QRectF:
+        """Where a part is on the screen (pixels)."""
+        scale, left, top = self._frame()
+        width, height = body_size(part)
+        return QRectF(
+            left + (part.x - width / 2) * scale, top + (part.y - height / 2) * scale, width * scale, height * scale
+        )
+
+    def part_at(self, x: float, y: float) -> str:
+        """The refdes under a point, or an empty text; small parts win over large ones."""
+        if self.board is None:
+            return ""
+        hits = [p for p in self.board.parts if self.rect_of(p).adjusted(-4, -4, 4, 4).contains(x, y)]
+        return min(hits, key=lambda p: body_size(p)[0] * body_size(p)[1]).refdes if hits else ""
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        refdes = self.part_at(event.position().x(), event.position().y())
+        if refdes:
+            self.picked.emit(refdes)
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ToolTip and isinstance(event, QHelpEvent) and self.board is not None:
+            refdes = self.part_at(event.pos().x(), event.pos().y())
+            if refdes:
+                part = self.board.part(refdes)
+                word = self.overlay.marks.get(refdes, ("", "", False))[1]
+                lines = [f"{refdes}  {part.number}", part.role, word]
+                QToolTip.showText(event.globalPos(), "\n".join(line for line in lines if line), self)
+                return True
+        return super().event(event)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), THEME.colour("paper"))
+        if self.board is None:
+            painter.setPen(THEME.colour("soft"))
+            painter.setFont(font(14))
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "no board yet")
+            return
+        self._paint_outline(painter, self.board)
+        for part in self.board.parts:
+            self._paint_part(painter, part)
+        self._paint_trace(painter, self.board)
+        for part in self.board.parts:
+            self._paint_mark(painter, part)
+
+    def _paint_outline(self, painter: QPainter, board: BoardDefinition) -> None:
+        scale, left, top = self._frame()
+        painter.setPen(QPen(THEME.colour("ink"), 1.6))
+        painter.setBrush(THEME.colour("panel"))
+        painter.drawRoundedRect(QRectF(left, top, board.width * scale, board.height * scale), 9, 9)
+        painter.setPen(QPen(THEME.colour("soft"), 1))
+        for x in (7, board.width - 7):
+            for y in (7, board.height - 7):
+                painter.drawEllipse(QPointF(left + x * scale, top + y * scale), 5.5, 5.5)
+        painter.setFont(font(11, mono=True))
+        painter.setPen(THEME.colour("soft"))
+        for name, x in self._marks(board, board.columns, 0):
+            painter.drawText(QRectF(left + x * scale - 12, top - 21, 24, 16), Qt.AlignmentFlag.AlignCenter, name)
+        for name, y in self._marks(board, board.rows, 1):
+            painter.drawText(QRectF(left - 24, top + y * scale - 8, 18, 16), Qt.AlignmentFlag.AlignCenter, name)
+
+    def _marks(self, board: BoardDefinition, names: tuple[str, ...], axis: int) -> list[tuple[str, float]]:
+        """Grid marks at the mean place of the parts whose refdes carries them, else evenly spread."""
+        found = []
+        for index, name in enumerate(names):
+            at = [(p.x, p.y)[axis] for p in board.parts if p.is_chip and name == p.refdes[1 - axis : 2 - axis]]
+            length = board.height if axis else board.width
+            found.append((name, sum(at) / len(at) if at else (index + 0.5) * length / len(names)))
+        return found
+
+    def _paint_part(self, painter: QPainter, part: Part) -> None:
+        rect = self.rect_of(part)
+        mark = self.overlay.marks.get(part.refdes)
+        painter.setPen(QPen(THEME.colour("ink"), 1.1))
+        self._paint_pins(painter, part)
+        painter.setBrush(THEME.colour("card"))
+        round_body = part.kind == "capacitor" and part.polarised
+        draw = painter.drawEllipse if round_body else lambda r: painter.drawRoundedRect(r, 2.5, 2.5)
+        draw(rect)
+        if mark and mark[2]:
+            painter.setBrush(hatch(mark[0]))
+            draw(rect)
+        if part.package.startswith("DIP-"):
+            x, y = self._pin_on_screen(part, 1)
+            inset = QPointF(rect.center().x() - x, rect.center().y() - y)
+            length = max(1.0, (inset.x() ** 2 + inset.y() ** 2) ** 0.5)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(THEME.colour("ink"))
+            painter.drawEllipse(QPointF(x + inset.x() / length * 8, y + inset.y() / length * 8), 1.6, 1.6)
+        self._paint_label(painter, part, rect, bool(mark and mark[2]))
+        if part.refdes == self.overlay.selected:
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(THEME.colour("copper"), 2.6))
+            painter.drawRoundedRect(rect.adjusted(-6, -6, 6, 6), 6, 6)
+
+    def _paint_pins(self, painter: QPainter, part: Part) -> None:
+        scale, left, top = self._frame()
+        rect = self.rect_of(part)
+        for x, y in pin_places(part).values():
+            px, py = left + x * scale, top + y * scale
+            nx = min(max(px, rect.left()), rect.right())
+            ny = min(max(py, rect.top()), rect.bottom())
+            if part.rotation % 180:
+                nx = rect.left() if px < rect.center().x() else rect.right()
+                painter.drawLine(QPointF(nx, py), QPointF(nx + (3 if px > rect.center().x() else -3), py))
+            else:
+                ny = rect.top() if py < rect.center().y() else rect.bottom()
+                painter.drawLine(QPointF(px, ny), QPointF(px, ny + (3 if py > rect.center().y() else -3)))
+
+    def _paint_label(self, painter: QPainter, part: Part, rect: QRectF, hatched: bool) -> None:
+        small = rect.width() < 24 or rect.height() < 12
+        painter.setFont(font(8.5 if small else 11, bold=not small, mono=True))
+        lines = [part.refdes]
+        if part.is_chip and rect.height() > 14:
+            lines.append(part.short_number)
+        metrics = QFontMetricsF(painter.font())
+        if small and rect.height() < 12 and metrics.horizontalAdvance(part.refdes) > rect.width() - 2:
+            painter.setPen(THEME.colour("soft"))
+            box = QRectF(rect.center().x() - 20, rect.bottom() + 0.5, 40, 10)
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, part.refdes)
+            return
+        height = 12.0 if len(lines) == 1 else 21.0
+        if hatched:
+            width = max(metrics.horizontalAdvance(line) for line in lines) + 6
+            back = QRectF(rect.center().x() - width / 2, rect.center().y() - height / 2, width, height)
+            painter.fillRect(back, THEME.colour("card"))
+        painter.setPen(THEME.colour("ink"))
+        first = QRectF(rect.center().x() - 40, rect.center().y() - height / 2, 80, 12)
+        painter.drawText(first, Qt.AlignmentFlag.AlignCenter, lines[0])
+        if len(lines) > 1:
+            painter.setFont(font(8.5, mono=True))
+            painter.setPen(THEME.colour("soft"))
+            second = QRectF(rect.center().x() - 40, rect.center().y() + 0.5, 80, 10)
+            painter.drawText(second, Qt.AlignmentFlag.AlignCenter, lines[1])
+
+    def _paint_mark(self, painter: QPainter, part: Part) -> None:
+        mark = self.overlay.marks.get(part.refdes)
+        if mark:
+            rect = self.rect_of(part)
+            if mark[0] == "unknown" and rect.width() < 24:
+                return
+            round_body = part.kind == "capacitor" and part.polarised
+            shift = 0.15 * rect.width() if round_body else 0.0
+            draw_glyph(painter, mark[0], rect.right() - shift, rect.top() + shift, 13)
+
+    def _pin_on_screen(self, part: Part, pin: int) -> tuple[float, float]:
+        scale, left, top = self._frame()
+        x, y = pin_places(part).get(pin, (part.x, part.y))
+        return left + x * scale, top + y * scale
+
+    def _paint_trace(self, painter: QPainter, board: BoardDefinition) -> None:
+        """A copper line from the first pin to each of the others, square-cornered, with a label."""
+        pins = [(board.part(r), n) for r, n in self.overlay.trace if board.has(r)]
+        if len(pins) < 2:
+            return
+        scale, left, top = self._frame()
+        x0, y0 = self._pin_on_screen(*pins[0])
+        painter.setPen(QPen(THEME.colour("copper"), 2.2))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for part, pin in pins[1:]:
+            x1, y1 = self._pin_on_screen(part, pin)
+            middle = (y0 + y1) / 2
+            corners = [QPointF(x0, y0), QPointF(x0, middle), QPointF(x1, middle), QPointF(x1, y1)]
+            painter.drawPolyline(QPolygonF(corners))
+        painter.setBrush(THEME.colour("copper"))
+        painter.setPen(Qt.PenStyle.NoPen)
+        for part, pin in pins:
+            x, y = self._pin_on_screen(part, pin)
+            painter.drawEllipse(QPointF(x, y), 3.2, 3.2)
+        painter.setFont(font(10, bold=True, mono=True))
+        metrics = QFontMetricsF(painter.font())
+        label = metrics.elidedText(self.overlay.trace_label, Qt.TextElideMode.ElideRight, board.width * scale - 60)
+        width = metrics.horizontalAdvance(label) + 10
+        box = QRectF(left + 22, top + board.height * scale - 17, width, 14)
+        painter.fillRect(box, THEME.colour("panel"))
+        painter.setPen(THEME.colour("copper"))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, label)
