@@ -13,6 +13,8 @@ from loyal_trace.core.power.rails import RailReport
 from loyal_trace.core.probing.check import ChipVerdict
 from loyal_trace.core.proving.checklist import Proof, build_proof
 
+_PROBING = (2, 4)
+
 
 @dataclass(frozen=True)
 class Beliefs:
@@ -34,6 +36,7 @@ class Assessment:
     capacitors: Mapping[Place, PartVerdict]
     suspects: tuple[Suspect, ...]
     next: tuple[NextThing, ...]
+    probing: tuple[NextThing, ...]
     plan: Plan
     proof: Proof
 
@@ -54,6 +57,7 @@ def assess(case: Case, beliefs: Beliefs) -> Assessment:
         case.capacitors(),
         suspects,
         next_things(case, suspects, beliefs.evidence),
+        next_things(case, suspects, beliefs.evidence, stages=_PROBING),
         build_plan(case, suspects, case.state.decision("order school", "least invasive")),
         build_proof(case.boards, case.state),
     )

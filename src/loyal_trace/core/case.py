@@ -172,5 +172,12 @@ class Case:
             for part in board.capacitors
         }
 
+    # the drawer
+
     def renewed(self, place: Place) -> bool:
+        """Was the part in this place changed or put right in this job?"""
         return place in self.state.fitted
+
+    def in_stock(self, item: StockItem) -> int:
+        """How many of a drawer item are left: what this job took is gone, what is known bad does not count."""
+        return 0 if item.state == "bad" else max(0, item.count - self.state.taken.get((item.number, item.place), 0))

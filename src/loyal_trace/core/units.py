@@ -63,13 +63,17 @@ def _same_unit(unit: str) -> str:
 
 
 def format_quantity(value: float, unit: str, digits: int = 3) -> str:
-    """`value` with an SI prefix and its unit, `digits` significant figures: 4.62 V, 3.30 kΩ, 100 nF."""
+    """`value` with an SI prefix and its unit, `digits` significant figures: 4.62 V, 3.30 kΩ, 100 nF, 6800 µF.
+
+    Capacitors are spoken of in µF at most, never in mF.
+    """
     if math.isinf(value):
         return "OL"
     if value == 0:
         return f"0 {unit}".rstrip()
     rounded = float(f"{value:.{digits}g}")
-    size, prefix = next(((s, p) for s, p in _PREFIXES if abs(rounded) >= s), _PREFIXES[-1])
+    usual = _PREFIXES[5:] if unit == "F" else _PREFIXES
+    size, prefix = next(((s, p) for s, p in usual if abs(rounded) >= s), _PREFIXES[-1])
     scaled = rounded / size
     decimals = max(0, digits - 1 - math.floor(math.log10(abs(scaled)) + 1e-12))
     return f"{scaled:.{decimals}f} {prefix}{unit}".rstrip()
@@ -82,6 +86,8 @@ def format_percent(fraction: float) -> str:
         return "< 0.1 %"
     if 99.9 < percent < 100:
         return "> 99.9 %"
+    if percent in (0, 100):
+        return f"{percent:.0f} %"
     return f"{percent:.1f} %" if percent < 1 or percent > 99 else f"{percent:.0f} %"
 
 

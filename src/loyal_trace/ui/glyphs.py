@@ -1,5 +1,7 @@
 """Verdict glyphs: a tick in a disc, a cross in a square, a question mark in a triangle, an open ring."""
 
+import itertools
+
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 
@@ -47,7 +49,7 @@ def _lines(
     pen.setCapStyle(Qt.PenCapStyle.RoundCap)
     painter.setPen(pen)
     placed = [QPointF(x + dx * size, y + dy * size) for dx, dy in points]
-    for start, end in zip(placed, placed[1:], strict=False):
+    for start, end in itertools.pairwise(placed):
         painter.drawLine(start, end)
 
 

@@ -1,7 +1,30 @@
-"""The composition root of the window: builds what it needs and passes it down."""
+"""The composition root of the window: builds what it needs and passes it down.
 
+Nothing heavy is imported before the window has painted once; then the store is opened in the background.
+"""
+
+import getpass
+import os
+import sys
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
+from types import TracebackType
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog
+
+from loyal_trace.core.units import count_of
+from loyal_trace.ui.shell import Shell
+from loyal_trace.ui.theme import THEME, apply_style, load_fonts
+from loyal_trace.ui.widgets.finder import Command
+from loyal_trace.ui.widgets.station_line import STAGE_NAMES
+
+if TYPE_CHECKING:
+    from loyal_trace.session import JobSession
+    from loyal_trace.store.store import Store
+    from loyal_trace.ui.wiring import JobWiring
 
 
 @dataclass(frozen=True)
@@ -16,6 +39,267 @@ class WindowOptions:
     files: tuple[Path, ...] = ()
 
 
+def _author() -> str:
+    try:
+        return getpass.getuser()
+    except (OSError, KeyError):
+        return ""
+
+
+def store_folder(options: WindowOptions) -> Path:
+    """Where this window keeps its jobs: as asked, else the user's data folder, the demo apart from real work."""
+    from platformdirs import user_data_path
+
+    return options.store or user_data_path("loyal-trace") / ("demo" if options.demo else "store")
+
+
+def open_store(folder: Path, demo: bool) -> "tuple[Store, JobSession | None]":
+    """Opens the store (read-only beside another window) and, for the demo, its job, made when missing."""
+    from loyal_trace.session import JobSession, Surroundings
+    from loyal_trace.store.connection import StoreBusy
+    from loyal_trace.store.store import Store
+
+    try:
+        store = Store(folder)
+    except StoreBusy:
+        store = Store(folder, read_only=True)
+    if not demo:
+        return store, None
+    from loyal_trace.demo.workshop import JOB_ID, build_demo, demo_bench
+
+    around = Surroundings(author=_author())
+    if store.has_job(JOB_ID):
+        return store, JobSession(store, JOB_ID, around)
+    return store, build_demo(store, demo_bench(), around)
+
+
+class Application(QObject):
+    """Owns the window, the store and the open job."""
+
+    opened = pyqtSignal(object)
+    ready = pyqtSignal()
+
+    def __init__(self, options: WindowOptions) -> None:
+        super().__init__()
+        self.options = options
+        self.shell = Shell()
+        self.store: Store | None = None
+        self.wiring: JobWiring | None = None
+        self._pool = ThreadPoolExecutor(1)
+        self.opened.connect(self._on_opened)
+        self.shell.first_painted.connect(self._start)
+        self.shell.closing.connect(self.close)
+        first = self.shell.first
+        first.demo_asked.connect(self.open_demo)
+        first.new_asked.connect(self.new_job)
+        first.board_asked.connect(self.new_from_board)
+        first.job_asked.connect(self.open_job)
+        self.shell.commands = self.commands
+        for keys, run in (
+            ("Ctrl+Z", lambda: self.wiring and self.wiring.desk.retract_last()),
+            ("Ctrl+B", lambda: self.wiring and self.wiring.next_board()),
+            ("F1", lambda: self.wiring and self.wiring.help()),
+            ("F2", lambda: self.wiring and self.wiring.say_why()),
+            ("Escape", lambda: self.wiring and self.wiring.desk.stop()),
+            ("Ctrl+D", lambda: self.shell.set_dark(not THEME.dark)),
+            ("Ctrl+J", self.show_jobs),
+            ("Ctrl+O", self.choose_files),
+        ):
+            self.shell.shortcut(keys, run)
+        self.shell.files_dropped.connect(self._dropped_without_job)
+
+    def _start(self) -> None:
+        """After the first paint: open the store without holding up the window."""
+        folder = store_folder(self.options)
+        missing = self.options.demo and not (folder / "workshop.sqlite3").exists()
+        words = "setting up the demo workshop: simulating the Tidewrack boards" if missing else "opening the workshop"
+        self.shell.first.say(words + " …")
+        self._load(folder, self.options.demo)
+
+    def _load(self, folder: Path, demo: bool) -> None:
+        future = self._pool.submit(open_store, folder, demo)
+        future.add_done_callback(lambda f: self.opened.emit(f))
+
+    def _on_opened(self, future: "Future[tuple[Store, JobSession | None]]") -> None:
+        from loyal_trace.core.errors import LoyalTraceError
+
+        try:
+            self.store, session = future.result()
+        except LoyalTraceError as error:
+            self.shell.first.say(f"Not opened: {error}")
+            self.ready.emit()
+            return
+        self.shell.first.say("")
+        self._list_jobs()
+        if self.store.read_only:
+            self.shell.bar.say("another window has this store open: you can look, but not write", True)
+        if session is not None:
+            self.show_session(session, with_bench=self.options.demo)
+        for path in self.options.files:
+            self._dropped_without_job([path])
+        self.ready.emit()
+
+    def _list_jobs(self) -> None:
+        jobs = self.store.jobs() if self.store else ()
+        self.shell.first.show_jobs(
+            [(j.id, f"{j.title}    {j.opened[:10]}    {count_of(j.entries, 'entry', 'entries')}") for j in jobs]
+        )
+
+    def show_session(self, session: "JobSession", with_bench: bool) -> None:
+        """Puts an open job into the window."""
+        from loyal_trace.ui.desk import Desk
+        from loyal_trace.ui.wiring import JobWiring
+
+        instruments = None
+        if with_bench:
+            from loyal_trace.demo.workshop import demo_instruments_builder
+            from loyal_trace.instruments.simulated import SimulatedInstruments
+
+            instruments = SimulatedInstruments(demo_instruments_builder(lambda: session))
+        if self.wiring is not None:
+            self.wiring.close()
+        self.wiring = JobWiring(self.shell, Desk(session, instruments))
+        wanted = [n for n, name in enumerate(STAGE_NAMES) if name.lower() == self.options.stage.lower()]
+        if wanted:
+            self.wiring.show_stage(wanted[0])
+
+    def open_job(self, job: str) -> None:
+        """Opens a job of the list."""
+        from loyal_trace.core.errors import LoyalTraceError
+        from loyal_trace.demo.workshop import JOB_ID
+        from loyal_trace.session import JobSession, Surroundings
+
+        try:
+            session = JobSession(self.store, job, Surroundings(author=_author()))
+        except LoyalTraceError as error:
+            self.shell.first.say(f"Not opened: {error}")
+            return
+        self.show_session(session, with_bench=self.options.demo and job == JOB_ID)
+
+    def show_jobs(self) -> None:
+        """Back to the job list."""
+        if self.wiring is not None:
+            self.wiring.close()
+            self.wiring = None
+        self._list_jobs()
+        self.shell.stations.set_job("Loyal Trace", "jobs of this workshop")
+        self.shell.stations.set_stations([(0.0, "")] * len(STAGE_NAMES))
+        self.shell.stations.set_current(-1)
+        self.shell.bar.say("", False)
+        self.shell.pages.setCurrentWidget(self.shell.first)
+
+    def open_demo(self) -> None:
+        """Closes this store and opens the demo's."""
+        self.options = WindowOptions(True, None, self.options.stage, None, self.options.dark)
+        if self.store is not None:
+            self.store.close()
+            self.store = None
+        self._start()
+
+    def new_job(self, boards: tuple[Path, ...] = ()) -> None:
+        """Asks for a title and opens a new job."""
+        from loyal_trace.core.errors import LoyalTraceError
+        from loyal_trace.session import Surroundings, open_new_job
+
+        if self.store is None:
+            self.shell.first.say("The workshop is still being opened.")
+            return
+        title, accepted = QInputDialog.getText(self.shell, "New job", "What is it, and whose?")
+        if not accepted or not title.strip():
+            return
+        try:
+            job = open_new_job(self.store, title.strip(), boards or (), surroundings=Surroundings(author=_author()))
+        except LoyalTraceError as error:
+            self.shell.first.say(f"Not opened: {error}")
+            return
+        self.open_job(job)
+
+    def new_from_board(self) -> None:
+        """Asks for a board folder, then for a title."""
+        folder = QFileDialog.getExistingDirectory(self.shell, "Choose a board folder")
+        if folder:
+            self.new_job((Path(folder),))
+
+    def choose_files(self) -> None:
+        """Files by dialog instead of by dropping."""
+        names, _ = QFileDialog.getOpenFileNames(self.shell, "ROM images, sums, job archives")
+        if names:
+            self.shell.files_dropped.emit([Path(n) for n in names])
+
+    def _dropped_without_job(self, paths: list[Path]) -> None:
+        """Archives open anywhere; a board folder begins a job when none is open."""
+        from loyal_trace.core.errors import LoyalTraceError
+        from loyal_trace.formats.archive import read_archive
+        from loyal_trace.session import take_in
+
+        if self.wiring is not None or self.store is None:
+            return
+        for path in paths:
+            try:
+                if path.suffix == ".ltjob":
+                    self.open_job(take_in(self.store, read_archive(path)))
+                elif (path / "board.toml").exists():
+                    self.new_job((path,))
+                else:
+                    self.shell.first.say("Open or make a job first; then drop images and sums on it.")
+            except LoyalTraceError as error:
+                self.shell.first.say(f"Not taken in: {error}")
+
+    def commands(self) -> list[Command]:
+        """What the finder offers now."""
+        found = self.wiring.commands() if self.wiring else []
+        return [
+            *found,
+            Command("job list", "Ctrl+J", self.show_jobs),
+            Command("open files: images, sums, archives", "Ctrl+O", self.choose_files),
+            Command("new job", "", self.new_job),
+            Command("new job from a board folder", "", self.new_from_board),
+        ]
+
+    def close(self) -> None:
+        """Ends background work and closes the store."""
+        if self.wiring is not None:
+            self.wiring.desk.close()
+        self._pool.shutdown(wait=True)
+        if self.store is not None:
+            self.store.close()
+            self.store = None
+
+
+def _report_bug(kind: type[BaseException], value: BaseException, trace: TracebackType | None) -> None:
+    """A bug of ours must not take the window down with it: what was acknowledged is on disk, and work goes on."""
+    sys.__excepthook__(kind, value, trace)
+
+
+def make_application(options: WindowOptions) -> tuple[QApplication, Application]:
+    """The Qt application (the running one, if any) and our own, not yet shown."""
+    running = QApplication.instance()
+    app = running if isinstance(running, QApplication) else QApplication(["loyal-trace"])
+    app.setApplicationName("Loyal Trace")
+    app.setDesktopFileName("loyal-trace")
+    load_fonts()
+    THEME.set_dark(options.dark)
+    apply_style(app)
+    return app, Application(options)
+
+
 def run_window(options: WindowOptions) -> int:
-    """Opens the window and runs until it is closed."""
-    raise SystemExit("the window is not there yet")
+    """Opens the window and runs until it is closed (or until the picture asked for is written)."""
+    if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
+        print(
+            "loyal-trace: no display here; set QT_QPA_PLATFORM=offscreen for --shot, or use xvfb-run", file=sys.stderr
+        )
+        return 2
+    sys.excepthook = _report_bug
+    app, ours = make_application(options)
+    ours.shell.show()
+    if options.shot is not None:
+        ours.ready.connect(lambda: QTimer.singleShot(300, lambda: _take_shot(ours, options.shot)))
+    return app.exec()
+
+
+def _take_shot(ours: Application, target: Path) -> None:
+    ours.shell.grab().save(str(target))
+    print(target)
+    ours.shell.close()
+    QApplication.quit()

@@ -34,7 +34,7 @@ class Palette:
 
 LIGHT = Palette(
     paper="#F3EDE1", panel="#FBF8F1", card="#FFFEFA", ink="#22303C", soft="#56636F", line="#D5CAB8", copper="#A0541A",
-    copper_light="#DDB08A", selected="#F3E2D0", blue="#1F5C8B", good="#2C7554", bad="#B0342A", doubtful="#8F6400",
+    copper_light="#DDB08A", selected="#F7EBDD", blue="#1F5C8B", good="#2C7554", bad="#B0342A", doubtful="#845B00",
     caution="#FDEEE6", groove="#E6DDCB",
 )  # fmt: skip
 DARK = Palette(

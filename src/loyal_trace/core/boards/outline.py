@@ -1,10 +1,11 @@
-"""How large a part's body is, seen from above: from its package, or what its kind usually measures (millimetres)."""
+"""How large a part is drawn on the board map (millimetres): from its package, with room for its name in a DIP."""
 
 import re
 
 from loyal_trace.core.boards.model import Part
 
 _ROW_SPACING = {40: 15.2, 28: 15.2, 24: 15.2}
+_DRAWN_HEIGHT = {40: 19.0, 28: 19.0, 24: 19.0}
 _BY_KIND = {
     "connector": (60.0, 10.0), "bridge": (20.0, 16.0), "regulator": (12.0, 18.0), "crystal": (11.0, 6.0),
     "fuse": (20.0, 7.0), "network": (22.0, 5.0), "amplifier": (22.0, 9.0), "control": (12.0, 12.0),
@@ -26,11 +27,11 @@ def body_size(part: Part) -> tuple[float, float]:
 def _lying(part: Part) -> tuple[float, float]:
     if part.package.startswith("DIP-"):
         pins = pin_count(part)
-        return pins / 2 * 2.54, _ROW_SPACING.get(pins, 7.62)
+        return pins / 2 * 2.54 + 3, _DRAWN_HEIGHT.get(pins, 12.5)
     if part.kind == "capacitor":
         if part.polarised and part.diameter:
-            return max(part.diameter, 7.0), max(part.diameter, 7.0)
-        return 7.0, 4.0
+            return max(part.diameter, 12.0), max(part.diameter, 12.0)
+        return 9.5, 5.5
     if part.kind == "connector" and pin_count(part):
         return min(150.0, pin_count(part) / 2 * 3.4 + 6), 11.0
     return _BY_KIND.get(part.kind, (10.0, 6.0))

@@ -145,9 +145,13 @@ def _swaps(case: Case, table: EvidenceTable) -> Iterator[Evidence]:
 
 
 def _seen_codes(case: Case) -> Iterator[tuple[str, SelfTestCode]]:
-    seen = {start.code for start in case.state.starts if start.code}
+    """Codes seen since any part that they name was last put right; an older one has had its answer."""
+    last_seen = {start.code: start.time for start in (*case.state.starts_before, *case.state.starts) if start.code}
     for board_id, board in case.boards.items():
-        yield from ((board_id, code) for code in board.self_tests if code.code in seen)
+        for code in board.self_tests:
+            changed = [since for refdes in code.parts if (since := _since(case, (board_id, refdes)))]
+            if code.code in last_seen and all(last_seen[code.code] > since for since in changed):
+                yield board_id, code
 
 
 def _accused_by_code(case: Case) -> set[Place]:

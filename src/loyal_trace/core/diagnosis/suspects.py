@@ -77,18 +77,26 @@ def rank_suspects(case: Case, table: EvidenceTable, priors: Priors) -> tuple[Sus
 
 
 def next_things(
-    case: Case, suspects: tuple[Suspect, ...], table: EvidenceTable, count: int = 3
+    case: Case,
+    suspects: tuple[Suspect, ...],
+    table: EvidenceTable,
+    count: int = 3,
+    stages: tuple[int, ...] = (),
 ) -> tuple[NextThing, ...]:
     """The things worth doing next: most expected bits per minute and risk.
 
     At most one for each part and two for each stage, so that a row of like measurements does not hide everything else.
+    With `stages`, only things to do at these stages, without that limit.
     """
     candidates = [thing for s in suspects if s.belief >= SHOWN_FROM for thing in _things_for(case, s, table)]
     candidates += _open_rails(case, table)
     chosen: list[NextThing] = []
     for thing in sorted(candidates, key=lambda t: (-t.value, t.place, t.text)):
         same_stage = sum(c.stage == thing.stage for c in chosen)
-        if thing.place not in {c.place for c in chosen} and same_stage < 2 and thing.bits > 0.005:
+        if stages and thing.stage not in stages:
+            continue
+        free = stages or same_stage < 2
+        if thing.place not in {c.place for c in chosen} and free and thing.bits > 0.005:
             chosen.append(thing)
         if len(chosen) == count:
             break
@@ -147,7 +155,7 @@ def _chip_things(case: Case, suspect: Suspect, table: EvidenceTable) -> list[Nex
             things += _line_to_ground(case, suspect, output.pin, table)
     is_rom = any(slot.refdes == part.refdes for slot in case.boards[suspect.place[0]].rom_slots)
     if suspect.belief > 0.3 and not is_rom and not any((s.board, s.place) == suspect.place for s in case.state.swaps):
-        spare = next((i for i in case.drawer if i.number == part.number and i.state != "bad" and i.count), None)
+        spare = next((i for i in case.drawer if i.number == part.number and case.in_stock(i)), None)
         if spare:
             weight = table.weight("swap-cured")
             bits = expected_gain_bits(suspect.belief, weight.bad, weight.good)

@@ -49,6 +49,7 @@ class JobState:
     swaps: list[Swapped] = field(default_factory=list)
     removed: dict[Place, Removed] = field(default_factory=dict)
     fitted: dict[Place, Fitted] = field(default_factory=dict)
+    taken: dict[tuple[str, str], int] = field(default_factory=dict)
     steps: dict[str, StepDone] = field(default_factory=dict)
     starts: list[Started] = field(default_factory=list)
     starts_before: list[Started] = field(default_factory=list)
@@ -131,6 +132,8 @@ def _removed(state: JobState, entry: Removed) -> None:
 
 def _fitted(state: JobState, entry: Fitted) -> None:
     state.fitted[_place(entry)] = entry
+    source = (entry.number, entry.origin)
+    state.taken[source] = state.taken.get(source, 0) + 1
     _changed(state, _place(entry))
 
 

@@ -5,13 +5,14 @@ list; each names its reason. Order is a named school and can be chosen.
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from loyal_trace.core.boards.model import Part, natural_key
 from loyal_trace.core.case import Case
 from loyal_trace.core.diagnosis.suspects import Suspect
 from loyal_trace.core.logbook.state import Place
 from loyal_trace.core.parts.capacitors import StockItem, SubstituteCheck, acceptable, check_substitute
+from loyal_trace.core.roms.verdicts import RomVerdict
 from loyal_trace.core.units import format_percent
 
 ORDER_SCHOOLS = {
@@ -85,30 +86,44 @@ class Plan:
 
 
 def build_plan(case: Case, suspects: tuple[Suspect, ...], school: str = "least invasive") -> Plan:
-    """The whole plan from the verdicts; an unknown school falls back on least invasive first."""
-    steps: dict[str, Step] = {}
-    for step in (
-        *_capacitor_steps(case, suspects),
-        *_rom_steps(case),
-        *_suspect_steps(case, suspects),
-        *_socket_steps(case),
-    ):
-        steps.setdefault(step.id, step)
+    """The whole plan from the verdicts; an unknown school falls back on least invasive first.
+
+    What was done or skipped stays as it was recorded; what the evidence asks for now is open. A place that is accused
+    again after its step gets a further one.
+    """
+    needed: dict[str, Step] = {}
+    found = _capacitor_steps(case, suspects) + _rom_steps(case) + _suspect_steps(case, suspects) + _socket_steps(case)
+    for step in found:
+        open_id = _open_id(case, step)
+        if open_id:
+            needed.setdefault(open_id, replace(step, id=open_id))
     known = school if school in ORDER_SCHOOLS else "least invasive"
-    ordered = sorted((_with_progress(case, s) for s in steps.values()), key=lambda s: _order(s, known))
+    ordered = _recorded(case) + sorted(needed.values(), key=lambda s: _order(s, known))
     left = sum(s.minutes for s in ordered if not s.done)
     return Plan(tuple(ordered), _parts(case, ordered), known, left)
 
 
-def _with_progress(case: Case, step: Step) -> Step:
-    record = case.state.steps.get(step.id)
-    if record is None:
-        return step
-    return Step(**{**step.__dict__, "done": True, "skipped": record.skipped})
+def _open_id(case: Case, step: Step) -> str:
+    """The id of a needed step: numbered on when the same was done before, empty when it was skipped."""
+    records = [r for key, r in case.state.steps.items() if key == step.id or key.startswith(step.id + "-")]
+    if not records:
+        return step.id
+    return "" if records[-1].skipped else f"{step.id}-{len(records) + 1}"
+
+
+def _recorded(case: Case) -> list[Step]:
+    """The steps that were done or skipped, in the order it happened."""
+    steps = []
+    for key, record in case.state.steps.items():
+        board, _, rest = key.partition("/")
+        refdes, _, kind = rest.partition("/")
+        done = Step(key, kind.split("-")[0], (board, refdes), record.what, record.note or "done", record.minutes)
+        steps.append(replace(done, done=True, skipped=record.skipped))
+    return steps
 
 
 def _order(step: Step, school: str) -> tuple[object, ...]:
-    """Sort key: what is done stays on top, then the school decides, then the place."""
+    """Sort key of an open step: the school decides, then the place."""
     iron = step.kind not in ("leg", "program") and not step.socketed
     if school == "likely first":
         key: tuple[object, ...] = (-round(step.belief, 3), iron)
@@ -116,7 +131,7 @@ def _order(step: Step, school: str) -> tuple[object, ...]:
         key = (step.kind != "capacitor", iron, not step.socketed, step.height)
     else:
         key = (iron, not step.socketed, step.height)
-    return (not step.done, *key, step.place[0], natural_key(step.place[1]))
+    return (*key, step.place[0], natural_key(step.place[1]))
 
 
 def _capacitor_steps(case: Case, suspects: tuple[Suspect, ...]) -> list[Step]:
@@ -125,8 +140,7 @@ def _capacitor_steps(case: Case, suspects: tuple[Suspect, ...]) -> list[Step]:
     service = {(b, item.refdes): item.why for b, board in case.boards.items() for item in board.service}
     steps = []
     for place, verdict in verdicts.items():
-        done_already = f"{place[0]}/{place[1]}/capacitor" in case.state.steps
-        if verdict.verdict == "bad" or done_already:
+        if verdict.verdict == "bad":
             steps.append(_capacitor(case, place, verdict.reason, 0.95))
         elif place in accused:
             steps.append(_capacitor(case, place, accused[place].against[0].text, accused[place].belief))
@@ -163,7 +177,7 @@ def _capacitor(case: Case, place: Place, reason: str, belief: float) -> Step:
 def choose_substitute(case: Case, place: Place) -> tuple[StockItem | None, tuple[SubstituteCheck, ...]]:
     """The first drawer item that fits a capacitor's place, with its checks; else the nearest miss, for its reasons."""
     part, board = case.part(place), case.boards[place[0]]
-    items = [i for i in case.drawer if i.kind == "capacitor" and i.state != "bad" and i.count > 0]
+    items = [i for i in case.drawer if i.kind == "capacitor" and case.in_stock(i)]
     judged = [(item, check_substitute(board, part, item)) for item in items]
     for item, checks in judged:
         if acceptable(checks):
@@ -176,20 +190,18 @@ def _rom_steps(case: Case) -> list[Step]:
     steps = []
     for place, slot in case.roms().items():
         verdict = slot.verdict.verdict if slot.verdict else ""
-        leg_done, program_done = (f"{place[0]}/{place[1]}/{kind}" in case.state.steps for kind in ("leg", "program"))
-        if verdict in ("stuck-address", "stuck-data", "unstable") or leg_done:
-            steps.append(_leg_step(case, place, slot.verdict.reason if slot.verdict else ""))
-        if verdict in ("few-bytes", "blank", "unknown") or program_done:
-            steps.append(_program_step(case, place, slot.verdict.reason if slot.verdict else "", bool(slot.truth)))
+        if slot.verdict and verdict in ("stuck-address", "stuck-data", "unstable"):
+            steps.append(_leg_step(place, slot.verdict))
+        elif slot.verdict and verdict in ("few-bytes", "blank", "unknown"):
+            steps.append(_program_step(case, place, slot.verdict.reason, bool(slot.truth)))
     return steps
 
 
-def _leg_step(case: Case, place: Place, reason: str) -> Step:
-    verdict = case.roms()[place].verdict
-    what = f"Mend the contact of {place[1]}: " + (verdict.next if verdict and not verdict.good else "leg and socket")
+def _leg_step(place: Place, verdict: RomVerdict) -> Step:
+    what = f"Mend the contact of {place[1]}"
     return Step(
-        f"{place[0]}/{place[1]}/leg", "leg", place, what, reason or "mended", _MINUTES["leg"],
-        cautions=(CAUTIONS["static"],), tool="flat pliers, isopropyl alcohol ≥ 90 %",
+        f"{place[0]}/{place[1]}/leg", "leg", place, what, verdict.reason, _MINUTES["leg"],
+        cautions=(CAUTIONS["static"],), tool=f"{verdict.next} Flat pliers, isopropyl alcohol ≥ 90 %",
         after=f"read {place[1]} again, three times", socketed=True, height=0.0, belief=0.9,
     )  # fmt: skip
 
@@ -198,7 +210,7 @@ def _program_step(case: Case, place: Place, reason: str, truth: bool) -> Step:
     part = case.part(place)
     how = "from the true image at hand" if truth else "once the true image is found"
     return Step(
-        f"{place[0]}/{place[1]}/program", "program", place, f"Programme {place[1]} anew {how}", reason or "programmed",
+        f"{place[0]}/{place[1]}/program", "program", place, f"Programme {place[1]} anew {how}", reason,
         _MINUTES["program"], part_number=part.number, cautions=(CAUTIONS["uv"], CAUTIONS["static"]),
         tool="eraser if bits must go from 0 to 1, programmer, window label",
         after=f"verify twice, then read {place[1]} again", socketed=part.socketed, height=1.0, belief=0.9,
@@ -210,27 +222,21 @@ def _suspect_steps(case: Case, suspects: tuple[Suspect, ...]) -> list[Step]:
     slots = {(b, s.refdes) for b, board in case.boards.items() for s in board.rom_slots}
     for suspect in suspects:
         part = case.part(suspect.place)
-        finished = f"{suspect.place[0]}/{suspect.place[1]}/chip" in case.state.steps
-        if part.kind == "capacitor" or not (finished or suspect.belief >= DECIDE_FROM):
+        if part.kind == "capacitor" or suspect.belief < DECIDE_FROM:
             continue
         if suspect.place not in slots:
             steps.append(_chip_step(case, suspect, part))
         elif any(line.kind == "fails-in-circuit" for line in suspect.evidence):
             steps.append(_socket_step(suspect.place, part, suspect.against[0].text))
-    listed = {step.id for step in steps}
-    for step_id, record in case.state.steps.items():
-        board, _, rest = step_id.partition("/")
-        refdes, _, kind = rest.partition("/")
-        if kind == "chip" and step_id not in listed and board in case.boards:
-            part = case.boards[board].part(refdes)
-            steps.append(_chip_step(case, Suspect((board, refdes), part.role, 0.0, 0.0, ()), part, record.note))
     return steps
 
 
-def _chip_step(case: Case, suspect: Suspect, part: Part, note: str = "") -> Step:
-    spare = next((i for i in case.drawer if i.number == part.number and i.state != "bad" and i.count), None)
-    against = suspect.against
-    reason = f"belief {format_percent(suspect.belief)}: {against[0].text}" if against else note or "renewed"
+def _chip_step(case: Case, suspect: Suspect, part: Part) -> Step:
+    spare = next((i for i in case.drawer if i.number == part.number and case.in_stock(i)), None)
+    reason = f"belief {format_percent(suspect.belief)}: {suspect.against[0].text}"
+    fitted = case.state.fitted.get(suspect.place)
+    if fitted:
+        reason = f"the one from {fitted.origin} does it too, so mark it bad or doubt the line; {reason}"
     tool = "chip puller" if part.socketed else "cut the legs or clear the holes, then fit a turned-pin socket"
     checks: tuple[SubstituteCheck, ...] = ()
     if spare:
@@ -246,14 +252,12 @@ def _chip_step(case: Case, suspect: Suspect, part: Part, note: str = "") -> Step
 
 def _socket_steps(case: Case) -> list[Step]:
     steps = []
-    finished = {tuple(key.split("/")[:2]) for key in case.state.steps if key.endswith("/socket")}
-    for place in finished - set(case.state.findings):
-        steps.append(_socket_step((place[0], place[1]), case.part((place[0], place[1])), "renewed"))
     for place, findings in case.state.findings.items():
         if place[0] not in case.boards or not case.boards[place[0]].has(place[1]):
             continue
         worn = findings[-1].finding in ("socket worn", "socket loose", "single-wipe socket")
-        if worn or f"{place[0]}/{place[1]}/socket" in case.state.steps:
+        fitted = case.state.fitted.get(place)
+        if worn and not (fitted and fitted.time >= findings[-1].time):
             steps.append(_socket_step(place, case.part(place), f"seen: {findings[-1].finding}"))
     return steps
 
@@ -274,6 +278,6 @@ def _parts(case: Case, steps: list[Step]) -> tuple[PartNeed, ...]:
         if step.part_number and not step.done and step.kind != "program":
             needed.setdefault(step.part_number, []).append(step.place[1])
     stock: Mapping[str, int] = {
-        number: sum(i.count for i in case.drawer if i.number == number and i.state != "bad") for number in needed
+        number: sum(case.in_stock(i) for i in case.drawer if i.number == number) for number in needed
     }
     return tuple(PartNeed(n, len(places), stock[n], tuple(places)) for n, places in sorted(needed.items()))

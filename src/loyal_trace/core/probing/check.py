@@ -22,7 +22,10 @@ _CAN_WORDS = {0: "low", 1: "high", "P": "pulsing"}
 
 @dataclass(frozen=True)
 class OutputVerdict:
-    """One output judged: `verdict` is possible, impossible, unusual or not probed; `because` are pin numbers."""
+    """One output judged: `verdict` is possible, impossible, unusual or not probed; `because` are pin numbers.
+
+    `expected` says in words what a healthy output could do with these inputs.
+    """
 
     pin: int
     name: str
@@ -30,6 +33,7 @@ class OutputVerdict:
     verdict: str
     reason: str
     because: tuple[int, ...] = ()
+    expected: str = ""
 
 
 @dataclass(frozen=True)
@@ -124,10 +128,14 @@ def input_drives(chip: ChipType, readings: Readings) -> dict[str, Drive]:
 
 def _judge(chip: ChipType, pin: Pin, readings: Readings) -> OutputVerdict:
     reading = readings.get(pin.number, NOT_PROBED)
+    expected = expectation_for(chip, pin, input_drives(chip, readings))
+    words = {"never": _can(expected), "always": "off", "sometimes": "on and off"}[expected.released]
+    return replace(_judged(chip, pin, reading, readings, expected), expected=words)
+
+
+def _judged(chip: ChipType, pin: Pin, reading: PinReading, readings: Readings, expected: Expectation) -> OutputVerdict:
     if reading.state == "?":
         return OutputVerdict(pin.number, pin.name, reading, "not probed", "this pin has not been probed")
-    drives = input_drives(chip, readings)
-    expected = expectation_for(chip, pin, drives)
     output = chip.output_of.get(pin.name)
     if expected.released != "never":
         return _judge_released(pin, reading, expected)
@@ -229,7 +237,10 @@ def _ordered(behaviours: frozenset[Drive]) -> list[Drive]:
 
 
 def _can(expected: Expectation) -> str:
-    return " or ".join(_CAN_WORDS[b] for b in _ordered(expected.possible)) or "nothing at all"
+    words = [_CAN_WORDS[b] for b in _ordered(expected.possible)]
+    if len(words) == 3:
+        return "low, high or pulsing"
+    return " or ".join(words) or "nothing at all"
 
 
 def _judge_together(chip: ChipType, verdicts: list[OutputVerdict], readings: Readings) -> list[OutputVerdict]:
@@ -248,9 +259,7 @@ def _judge_together(chip: ChipType, verdicts: list[OutputVerdict], readings: Rea
                     f"pin {here.pin} ({here.name}) is {STATE_WORDS[here.reading.state]} while pin {there.pin} "
                     f"({there.name}) is {STATE_WORDS[there.reading.state]}; a {chip.name} cannot show both at once"
                 )
-                together[here.pin] = OutputVerdict(
-                    here.pin, here.name, here.reading, "impossible", reason, (there.pin,)
-                )
+                together[here.pin] = replace(here, verdict="impossible", reason=reason, because=(there.pin,))
     return [together.get(v.pin, v) for v in verdicts]
 
 

@@ -1,4 +1,4 @@
-"""The board map: drawn from the definition like a fine technical drawing, with the findings of the stage laid over it."""
+"""The board map: drawn from the definition like a fine technical drawing, the findings of the stage laid over it."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -90,9 +90,10 @@ class BoardMap(QWidget):
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "no board yet")
             return
         self._paint_outline(painter, self.board)
+        self._paint_trace(painter, self.board)
         for part in self.board.parts:
             self._paint_part(painter, part)
-        self._paint_trace(painter, self.board)
+        self._paint_trace_ends(painter, self.board)
         for part in self.board.parts:
             self._paint_mark(painter, part)
 
@@ -135,11 +136,11 @@ class BoardMap(QWidget):
             draw(rect)
         if part.package.startswith("DIP-"):
             x, y = self._pin_on_screen(part, 1)
-            inset = QPointF(rect.center().x() - x, rect.center().y() - y)
-            length = max(1.0, (inset.x() ** 2 + inset.y() ** 2) ** 0.5)
+            x = rect.left() + 4.5 if x < rect.center().x() else rect.right() - 4.5
+            y = rect.top() + 4.5 if y < rect.center().y() else rect.bottom() - 4.5
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(THEME.colour("ink"))
-            painter.drawEllipse(QPointF(x + inset.x() / length * 8, y + inset.y() / length * 8), 1.6, 1.6)
+            painter.drawEllipse(QPointF(x, y), 1.7, 1.7)
         self._paint_label(painter, part, rect, bool(mark and mark[2]))
         if part.refdes == self.overlay.selected:
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -203,10 +204,9 @@ class BoardMap(QWidget):
 
     def _paint_trace(self, painter: QPainter, board: BoardDefinition) -> None:
         """A copper line from the first pin to each of the others, square-cornered, with a label."""
-        pins = [(board.part(r), n) for r, n in self.overlay.trace if board.has(r)]
+        pins = self._traced(board)
         if len(pins) < 2:
             return
-        scale, left, top = self._frame()
         x0, y0 = self._pin_on_screen(*pins[0])
         painter.setPen(QPen(THEME.colour("copper"), 2.2))
         painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -215,6 +215,16 @@ class BoardMap(QWidget):
             middle = (y0 + y1) / 2
             corners = [QPointF(x0, y0), QPointF(x0, middle), QPointF(x1, middle), QPointF(x1, y1)]
             painter.drawPolyline(QPolygonF(corners))
+
+    def _traced(self, board: BoardDefinition) -> list[tuple[Part, int]]:
+        return [(board.part(r), n) for r, n in self.overlay.trace if board.has(r)]
+
+    def _paint_trace_ends(self, painter: QPainter, board: BoardDefinition) -> None:
+        """Dots on the pins over the parts, and the name of the line at the top of the board."""
+        pins = self._traced(board)
+        if len(pins) < 2:
+            return
+        scale, left, top = self._frame()
         painter.setBrush(THEME.colour("copper"))
         painter.setPen(Qt.PenStyle.NoPen)
         for part, pin in pins:
@@ -224,7 +234,7 @@ class BoardMap(QWidget):
         metrics = QFontMetricsF(painter.font())
         label = metrics.elidedText(self.overlay.trace_label, Qt.TextElideMode.ElideRight, board.width * scale - 60)
         width = metrics.horizontalAdvance(label) + 10
-        box = QRectF(left + 22, top + board.height * scale - 17, width, 14)
+        box = QRectF(left + 24, top + 6, width, 14)
         painter.fillRect(box, THEME.colour("panel"))
         painter.setPen(THEME.colour("copper"))
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, label)

@@ -111,11 +111,19 @@ class _KeyRow(QWidget):
         self.setAccessibleDescription(", ".join(f"{h.key} {h.label}" for h in hints))
         self.update()
 
+    def _gap(self, painter: QPainter) -> float:
+        """Room between keys: as much as there is, so that all of them fit."""
+        painter.setFont(font(12))
+        words = sum(painter.fontMetrics().horizontalAdvance(h.label) for h in self._hints)
+        painter.setFont(font(11, bold=True, mono=True))
+        caps = sum(max(19, painter.fontMetrics().horizontalAdvance(h.key) + 10) for h in self._hints)
+        return min(18.0, max(7.0, (self.width() - words - caps) / max(1, len(self._hints))))
+
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), THEME.colour("card"))
-        x = 0.0
+        x, gap = 0.0, self._gap(painter)
         for hint in self._hints:
             painter.setFont(font(11, bold=True, mono=True))
             width = max(19.0, painter.fontMetrics().horizontalAdvance(hint.key) + 10.0)
@@ -127,8 +135,8 @@ class _KeyRow(QWidget):
             painter.setFont(font(12))
             painter.setPen(THEME.colour("soft"))
             words = painter.fontMetrics().horizontalAdvance(hint.label)
-            painter.drawText(QRectF(x + width + 6, 2, words + 4, 19), Qt.AlignmentFlag.AlignVCenter, hint.label)
-            x += width + words + 22
+            painter.drawText(QRectF(x + width + 5, 2, words + 4, 19), Qt.AlignmentFlag.AlignVCenter, hint.label)
+            x += width + words + gap
 
 
 class MeaningBox(QFrame):
@@ -158,6 +166,7 @@ class MeaningBox(QFrame):
             if title == "Why":
                 layout.addWidget(self.aside)
         self.aside.setContentsMargins(46, 0, 0, 0)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
         self.restyle()
 
     def restyle(self) -> None:

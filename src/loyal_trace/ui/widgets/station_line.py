@@ -20,7 +20,7 @@ class StationLine(QWidget):
         self.setFixedHeight(66)
         self.setAccessibleName("stages of the work")
         self.title, self.subtitle = "Loyal Trace", ""
-        self.current = 0
+        self.current = -1
         self._stations: list[tuple[float, str]] = [(0.0, "")] * len(STAGE_NAMES)
 
     def set_job(self, title: str, subtitle: str) -> None:
@@ -82,6 +82,9 @@ class StationLine(QWidget):
         inner = QRectF(centre.x() - 6.5, centre.y() - 6.5, 13, 13)
         if filled >= 1:
             painter.drawEllipse(centre, 6.5, 6.5)
+            painter.setPen(QPen(THEME.colour("panel"), 1.8))
+            for start, end in (((-3, 0.3), (-0.8, 2.6)), ((-0.8, 2.6), (3.2, -2.4))):
+                painter.drawLine(centre + QPointF(*start), centre + QPointF(*end))
         elif filled > 0:
             painter.drawPie(inner, 90 * 16, -round(360 * filled) * 16)
         painter.setFont(font(11))

@@ -1,0 +1,174 @@
+"""The desk: the open job as the window sees it. Stages listen to it and ask it to record; it never draws."""
+
+from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
+from pathlib import Path
+from threading import Event
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from loyal_trace.core.assessment import Assessment
+from loyal_trace.core.boards.model import BoardDefinition
+from loyal_trace.core.errors import LoyalTraceError
+from loyal_trace.core.logbook.describe import describe
+from loyal_trace.core.logbook.entries import AnyEntry, RomRead
+from loyal_trace.core.logbook.state import Place
+from loyal_trace.core.units import count_of
+from loyal_trace.instruments.protocols import Cancelled
+from loyal_trace.instruments.simulated import SimulatedInstruments
+from loyal_trace.session import JobSession
+from loyal_trace.session_files import take_files
+
+
+class Desk(QObject):
+    """Holds the session, the picked part and the instruments; everything that happens is a signal."""
+
+    changed = pyqtSignal()
+    picked = pyqtSignal()
+    said = pyqtSignal(str, bool)
+    working = pyqtSignal(str, int, int)
+    stage_asked = pyqtSignal(int)
+    _finished = pyqtSignal(object, object)
+
+    def __init__(self, session: JobSession, instruments: SimulatedInstruments | None) -> None:
+        super().__init__()
+        self.session, self.instruments = session, instruments
+        self.board = next(iter(session.boards), "")
+        self.part = ""
+        self._pool = ThreadPoolExecutor(1)
+        self._cancel = Event()
+        self.busy = False
+        self._finished.connect(self._on_finished)
+
+    @property
+    def place(self) -> Place:
+        return self.board, self.part
+
+    @property
+    def definition(self) -> BoardDefinition | None:
+        return self.session.boards.get(self.board)
+
+    def place_name(self, place: Place) -> str:
+        """A place as shown in lists: the board's short name before the refdes when there are several boards."""
+        short = place[0].split("-")[-1].upper() + " " if len(self.session.boards) > 1 else ""
+        return f"{short}{place[1]}"
+
+    def assessment(self) -> Assessment:
+        return self.session.assessment()
+
+    def pick(self, board: str, part: str) -> None:
+        """A part was picked somewhere; it is picked everywhere."""
+        if board in self.session.boards and (board, part) != self.place:
+            self.board, self.part = board, part
+            self.picked.emit()
+
+    def record(self, kind: type[AnyEntry], **fields: Any) -> bool:
+        """Records one entry; says what went wrong otherwise."""
+        return self.attempt(lambda: [describe(self.session.record(kind, **fields))])
+
+    def record_all(self, entries: list[AnyEntry], words: str) -> bool:
+        """Records several entries together."""
+
+        def act() -> list[str]:
+            self.session.record_all(entries)
+            return [words]
+
+        return self.attempt(act)
+
+    def attempt(self, act: Callable[[], list[str]]) -> bool:
+        """Does something that may fail with a sentence, and lets everyone know."""
+        try:
+            lines = act()
+        except LoyalTraceError as error:
+            self.said.emit(str(error), True)
+            return False
+        if lines:
+            self.said.emit("; ".join(lines[:3]) + (f" … {len(lines)} in all" if len(lines) > 3 else ""), False)
+        self.changed.emit()
+        return True
+
+    def retract_last(self) -> None:
+        """Takes back the newest entry that counts."""
+        entry = self.session.last_live()
+        if entry is None:
+            self.said.emit("there is nothing to take back", False)
+            return
+        self.retract(entry.id)
+
+    def retract(self, target: str) -> None:
+        """Takes back one entry by appending a retraction."""
+        words = next((describe(e) for e in self.session.entries if e.id == target), "")
+
+        def act() -> list[str]:
+            self.session.retract(target)
+            return [f"retracted: {words}"]
+
+        self.attempt(act)
+
+    def drop(self, paths: list[Path]) -> None:
+        """Files were dropped on the window."""
+        slots = {(b, s.refdes) for b, board in self.session.boards.items() for s in board.rom_slots}
+        selected = self.place if self.place in slots else None
+        self.attempt(lambda: take_files(self.session, paths, selected))
+
+    # long work
+
+    def read_roms(self, places: list[Place], times: int) -> None:
+        """Reads ROMs from the reader in the background; each finished read is an entry at once."""
+        if self.instruments is None:
+            self.said.emit("no ROM reader is connected: drop files here instead", True)
+            return
+        if self.busy:
+            self.said.emit("the reader is busy; Esc stops it", True)
+            return
+        self.busy = True
+        self._cancel.clear()
+        jobs = [place for place in places for _ in range(times)]
+        self._pool.submit(self._read_all, jobs).add_done_callback(self._report_failure)
+
+    def _read_all(self, jobs: list[Place]) -> None:
+        for number, (board, refdes) in enumerate(jobs):
+            label = f"reading {refdes}" + (f", {number + 1} of {len(jobs)}" if len(jobs) > 1 else "")
+            try:
+                data = self.instruments.read(
+                    board, refdes, lambda done, total, label=label: self.working.emit(label, done, total), self._cancel
+                )
+            except Cancelled:
+                self._finished.emit(None, f"stopped; {count_of(number, 'read')} kept")
+                return
+            except LoyalTraceError as error:
+                self._finished.emit(None, str(error))
+                return
+            last = number == len(jobs) - 1
+            self._finished.emit((board, refdes, data), "" if last else "more")
+
+    def _report_failure(self, future: "Future[None]") -> None:
+        error = future.exception()
+        if error is not None:
+            self._finished.emit(None, f"the reader failed: {error}")
+
+    def _on_finished(self, result: tuple[str, str, bytes] | None, words: str) -> None:
+        if words != "more":
+            self.busy = False
+            self.working.emit("", 0, 0)
+        if result is None:
+            self.said.emit(words, not words.startswith("stopped"))
+            return
+        board, refdes, data = result
+
+        def act() -> list[str]:
+            sha = self.session.store.put_attachment(data)
+            entry = self.session.record(RomRead, board=board, place=refdes, attachment=sha, size=len(data))
+            return [describe(entry)]
+
+        self.attempt(act)
+
+    def stop(self) -> None:
+        """Stops long work."""
+        self._cancel.set()
+
+    def close(self) -> None:
+        """Ends background work; call before the store is closed."""
+        self.stop()
+        self._pool.shutdown(wait=True)

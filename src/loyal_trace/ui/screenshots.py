@@ -1,0 +1,79 @@
+"""Takes one picture of each main view, from the demo data: `python -m loyal_trace.ui.screenshots FOLDER`."""
+
+import sys
+import tempfile
+from pathlib import Path
+
+from PyQt6.QtCore import QEventLoop, QTimer
+
+from loyal_trace.ui.main import Application, WindowOptions, make_application
+
+SHOTS = (
+    ("intake", 0, None), ("look", 1, ("tw-cpu", "5B")), ("rails", 2, ("tw-cpu", "C1")), ("roms", 3, ("tw-cpu", "6C")),
+    ("probe", 4, ("tw-vid", "5D")), ("suspects", 5, ("tw-cpu", "6C")), ("plan", 6, ("tw-cpu", "C12")),
+    ("work", 7, ("tw-vid", "5D")), ("prove", 8, None), ("hand-back", 9, None),
+)  # fmt: skip
+
+
+def wait_until_ready(ours: Application) -> None:
+    """Runs the event loop until the store is open and the demo is there."""
+    loop = QEventLoop()
+    ours.ready.connect(lambda: QTimer.singleShot(50, loop.quit))
+    ours.shell.show()
+    loop.exec()
+
+
+def settle(milliseconds: int = 60) -> None:
+    """Lets pending paints happen."""
+    loop = QEventLoop()
+    QTimer.singleShot(milliseconds, loop.quit)
+    loop.exec()
+
+
+def take_all(folder: Path, only: tuple[str, ...] = ()) -> None:
+    """Writes the pictures into a folder."""
+    folder.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as store:
+        _, ours = make_application(WindowOptions(demo=True, store=Path(store) / "store"))
+        wait_until_ready(ours)
+        wiring = ours.wiring
+        for name, stage, place in SHOTS:
+            if place:
+                wiring.desk.pick(*place)
+            wiring.show_stage(stage)
+            if name == "probe":
+                _probe_all(ours)
+            if name == "plan":
+                _measure(ours)
+            settle()
+            if not only or name in only:
+                ours.shell.grab().save(str(folder / f"{name}.png"))
+        wiring.desk.pick("tw-cpu", "6C")
+        wiring.show_stage(3)
+        ours.shell.set_dark(True)
+        settle()
+        if not only or "roms-dark" in only:
+            ours.shell.grab().save(str(folder / "roms-dark.png"))
+        ours.shell.set_dark(False)
+        ours.show_jobs()
+        settle()
+        if not only or "first-page" in only:
+            ours.shell.grab().save(str(folder / "first-page.png"))
+        ours.shell.close()
+
+
+def _probe_all(ours: Application) -> None:
+    """Every pin of the picked chip, by key."""
+    for hint in ours.wiring.stages[4].hints():
+        if hint.key == "A":
+            hint.action()
+
+
+def _measure(ours: Application) -> None:
+    """The aging capacitors, by key."""
+    for _ in range(2):
+        next(h for h in ours.wiring.stages[6].hints() if h.key == "M").action()
+
+
+if __name__ == "__main__":
+    take_all(Path(sys.argv[1]), tuple(sys.argv[2:]))

@@ -1,0 +1,169 @@
+"""The main window: station line above, board map beside the stage, logbook below. Light to import."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QPaintEvent, QShortcut
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QLabel, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+
+from loyal_trace.ui.theme import THEME, apply_style, font
+from loyal_trace.ui.widgets.board_map import BoardMap, Overlay
+from loyal_trace.ui.widgets.finder import Command, Finder
+from loyal_trace.ui.widgets.first_page import FirstPage
+from loyal_trace.ui.widgets.logbook import LogbookBar, LogbookDrawer
+from loyal_trace.ui.widgets.station_line import STAGE_NAMES, StationLine
+
+_MAP_WIDTH = 560
+
+
+class BoardPanel(QWidget):
+    """Board tabs above the map, and what the map is showing."""
+
+    board_asked = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.map, self.showing = BoardMap(), QLabel()
+        self.showing.setFont(font(12))
+        self._tabs_row = QHBoxLayout()
+        self._tabs_row.setSpacing(16)
+        self._tabs: list[QLabel] = []
+        head = QHBoxLayout()
+        head.setContentsMargins(18, 12, 10, 0)
+        head.addLayout(self._tabs_row)
+        head.addStretch(1)
+        head.addWidget(self.showing)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 8)
+        layout.setSpacing(4)
+        layout.addLayout(head)
+        layout.addWidget(self.map, 1)
+
+    def show_tabs(self, boards: list[tuple[str, str]], current: str, showing: str) -> None:
+        """(id, title) of each board; the current one is underlined in copper."""
+        while len(self._tabs) < len(boards):
+            label = QLabel()
+            label.setTextFormat(Qt.TextFormat.RichText)
+            label.linkActivated.connect(self.board_asked)
+            self._tabs.append(label)
+            self._tabs_row.addWidget(label)
+        for label, (board, title) in zip(self._tabs, boards, strict=False):
+            here = board == current
+            p = THEME.palette
+            style = f"color:{p.ink if here else p.soft};text-decoration:none;font-weight:{'bold' if here else 'normal'}"
+            label.setText(f"<a href='{board}' style='{style}'>{title}</a>")
+            label.setStyleSheet(f"padding-bottom:3px;border-bottom:3px solid {p.copper if here else 'transparent'};")
+        self.showing.setText(showing)
+        self.showing.setStyleSheet(f"color: {THEME.palette.soft};")
+
+
+class Shell(QMainWindow):
+    """The window. What it does with a job is wired by `ui.wiring`; it only asks and shows."""
+
+    stage_asked = pyqtSignal(int)
+    files_dropped = pyqtSignal(list)
+    closing = pyqtSignal()
+    restyled = pyqtSignal()
+    drawer_opened = pyqtSignal()
+    first_painted = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setWindowTitle("Loyal Trace")
+        self.resize(1280, 800)
+        self.setAcceptDrops(True)
+        self.stations, self.panel, self.first = StationLine(), BoardPanel(), FirstPage()
+        self.stages, self.pages = QStackedWidget(), QStackedWidget()
+        self.drawer, self.bar = LogbookDrawer(), LogbookBar()
+        self.commands: Callable[[], list[Command]] = list
+        self._painted = False
+        self._lay_out()
+        self.stations.stage_asked.connect(self.stage_asked)
+        self._shortcuts: list[QShortcut] = []
+        for stage in range(len(STAGE_NAMES)):
+            self.shortcut(f"Ctrl+{(stage + 1) % 10}", lambda stage=stage: self.stage_asked.emit(stage))
+        self.shortcut("Ctrl+K", self.find_command)
+        self.shortcut("Ctrl+L", self.toggle_drawer)
+
+    def _lay_out(self) -> None:
+        desk = QWidget()
+        row = QHBoxLayout(desk)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        self.panel.setFixedWidth(_MAP_WIDTH)
+        row.addWidget(self.panel)
+        row.addWidget(self.stages, 1)
+        self.desk_page = desk
+        self.pages.addWidget(self.first)
+        self.pages.addWidget(desk)
+        body = QWidget()
+        column = QVBoxLayout(body)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.stations)
+        column.addWidget(self.pages, 1)
+        column.addWidget(self.drawer)
+        column.addWidget(self.bar)
+        self.setCentralWidget(body)
+
+    def shortcut(self, keys: str, run: Callable[[], object]) -> None:
+        """A key that works everywhere in the window."""
+        found = QShortcut(QKeySequence(keys), self)
+        found.activated.connect(run)
+        self._shortcuts.append(found)
+
+    def resizeEvent(self, event: object) -> None:
+        super().resizeEvent(event)
+        self.panel.setFixedWidth(max(_MAP_WIDTH, round(self.width() * 0.4375)))
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        if not self._painted:
+            self._painted = True
+            QTimer.singleShot(0, self.first_painted.emit)
+
+    def show_board(
+        self, boards: list[tuple[str, str]], current: str, board: object, overlay: Overlay, showing: str
+    ) -> None:
+        """The board map and its tabs."""
+        self.panel.show_tabs(boards, current, showing)
+        self.panel.map.show_board(board, overlay)
+
+    def toggle_drawer(self) -> None:
+        """Opens or closes the logbook."""
+        self.drawer.setVisible(not self.drawer.isVisible())
+        if self.drawer.isVisible():
+            self.drawer_opened.emit()
+            self.drawer.list.setFocus()
+
+    def find_command(self) -> None:
+        """Opens the finder and runs what was picked."""
+        finder = Finder(self.commands(), self)
+        if finder.exec() and finder.chosen is not None:
+            finder.chosen.run()
+
+    def set_dark(self, dark: bool) -> None:
+        """Changes between paper and the dim bench."""
+        THEME.set_dark(dark)
+        apply_style(QApplication.instance())
+        for widget in self.findChildren(QWidget):
+            restyle = getattr(widget, "restyle", None)
+            if callable(restyle):
+                restyle()
+            widget.update()
+        self.restyled.emit()
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        if paths:
+            event.acceptProposedAction()
+            self.files_dropped.emit(paths)
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        self.closing.emit()
+        super().closeEvent(event)

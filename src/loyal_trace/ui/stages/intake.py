@@ -1,0 +1,173 @@
+"""Intake: what came in, which revision, what is wrong, and how the job is judged."""
+
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from loyal_trace.core.logbook.entries import Decided, Note, SymptomSeen
+from loyal_trace.core.planning.steps import ORDER_SCHOOLS
+from loyal_trace.core.power.rails import SCHOOLS
+from loyal_trace.ui.desk import Desk
+from loyal_trace.ui.widgets.rows import Cell, Row, RowList
+from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame
+
+FIRST_POWER = {
+    "test as found": "a baseline first: what worked before is known",
+    "renew capacitors first": "forty-year-old electrolytics can do damage; a reliable baseline to work from",
+    "by risk": "rails checked with a current limit, then a short test",
+}
+_PROMISES = ("repair", "repair and service", "restore to as-built look")
+_ABILITIES = ("display", "harness", "speaker", "supply")
+
+
+class IntakeStage:
+    """A sheet of rows; Enter or a click changes the picked one, typed text is a note."""
+
+    def __init__(self, desk: Desk) -> None:
+        self.desk = desk
+        self.sheet = RowList("intake sheet")
+        evidence = QWidget()
+        layout = QVBoxLayout(evidence)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(self.sheet)
+        layout.addStretch(1)
+        self.frame = StageFrame(evidence)
+        self.sheet.picked.connect(self._row_picked)
+        self.frame.entry.submitted.connect(self._submitted)
+        self._actions: dict[int, tuple[str, str]] = {}
+        self.current = -1
+
+    def hints(self) -> tuple[KeyHint, ...]:
+        return (
+            KeyHint("↵", "change the picked line", None),
+            KeyHint("↑↓", "line", None),
+            KeyHint("↑", "", lambda: self._move(-1)),
+            KeyHint("↓", "", lambda: self._move(1)),
+        )
+
+    def overlay_trace(self) -> tuple[tuple[tuple[str, int], ...], str]:
+        return (), ""
+
+    def picked(self) -> None:
+        """Intake does not follow the picked part."""
+
+    def refresh(self) -> None:
+        state = self.desk.session.state
+        opened = state.opened
+        title = " · ".join(b.title for b in self.desk.session.boards.values()) or "no board definition yet"
+        self.frame.head("What came in, and what is promised?", title)
+        rows: list[Row] = []
+        self._actions = {}
+        self._facts(rows)
+        rows.append(Row("", (), heading="Symptoms: press to say present, again to say gone", height=30))
+        self._symptoms(rows)
+        rows.append(Row("", (), heading="How this job is judged", height=30))
+        self._decisions(rows)
+        if self.current not in self._actions:
+            self.current = min(self._actions, default=-1)
+        self.sheet.set_rows(tuple(rows), self.current)
+        self._meaning(opened.complaint if opened else "")
+        self.frame.entry.set_target("note", "type a note, or an empty ↵ to change the picked line")
+        self.frame.entry.set_hints(self.hints())
+
+    def _facts(self, rows: list[Row]) -> None:
+        opened = self.desk.session.state.opened
+        facts = [("Owner", opened.owner if opened else ""), ("Complaint", opened.complaint if opened else "")]
+        for board in self.desk.session.boards.values():
+            facts.append((board.title, f"{board.maker} {board.year or ''}, {len(board.parts)} parts".strip(", ")))
+            facts += [("", f"told apart by: {mark}") for mark in board.revision_marks]
+        for name, text in facts:
+            if text:
+                rows.append(Row("", (Cell(8, 150, name, bold=True), Cell(164, 0, text)), height=23))
+
+    def _symptoms(self, rows: list[Row]) -> None:
+        state = self.desk.session.state
+        known = [(board_id, text) for board_id, board in self.desk.session.boards.items() for text, _ in board.symptoms]
+        known += [(s.board, text) for text, s in state.symptoms.items() if (s.board, text) not in known]
+        for board, text in known:
+            seen = state.symptoms.get(text)
+            glyph = "unknown" if seen is None else "bad" if seen.present else "good"
+            word = "not asked" if seen is None else "present" if seen.present else "gone"
+            self._actions[len(rows)] = ("symptom", f"{board}\n{text}")
+            rows.append(Row(glyph, (Cell(40, 330, text), Cell(376, 90, word, glyph), Cell(470, 0, board)), height=25))
+
+    def _decisions(self, rows: list[Row]) -> None:
+        state = self.desk.session.state
+        firmwares = sorted({f for b in self.desk.session.boards.values() for f in b.firmwares})
+        choices: list[tuple[str, list[str], str]] = [
+            ("firmware", firmwares, "decided by the labels; ROM verdicts follow it"),
+            ("promise", list(_PROMISES), ""),
+            ("first power", list(FIRST_POWER), FIRST_POWER.get(state.decision("first power"), "")),
+            ("rail school", list(SCHOOLS), SCHOOLS[state.decision("rail school", "maker")]),
+            ("order school", list(ORDER_SCHOOLS), ORDER_SCHOOLS[state.decision("order school", "least invasive")]),
+        ]
+        promised = state.opened.promise if state.opened else ""
+        defaults = {"rail school": "maker", "order school": "least invasive", "promise": promised or "not decided"}
+        for what, options, why in choices:
+            if options:
+                self._actions[len(rows)] = ("decision", f"{what}\n" + "\n".join(options))
+                choice = state.decision(what, defaults.get(what, "not decided"))
+                cells = (Cell(40, 120, what, bold=True), Cell(164, 150, choice), Cell(318, 0, why))
+                rows.append(Row("good" if what in state.decisions else "unknown", cells, height=25))
+        lacking = {w.strip() for w in state.decision("bench lacks").split(",") if w.strip()}
+        for ability in _ABILITIES:
+            self._actions[len(rows)] = ("ability", ability)
+            word = "this bench has none: what needs it is listed as not tested" if ability in lacking else "at hand"
+            cells = (Cell(40, 120, ability, bold=True), Cell(164, 0, word))
+            rows.append(Row("doubtful" if ability in lacking else "good", cells, height=25))
+
+    def _meaning(self, complaint: str) -> None:
+        state = self.desk.session.state
+        present = [s.text for s in state.symptoms.values() if s.present]
+        blocks = sorted(
+            {
+                block.name
+                for symptom in state.symptoms.values()
+                if symptom.present and symptom.board in self.desk.session.boards
+                for block in self.desk.session.boards[symptom.board].blocks
+                if symptom.text in block.symptoms
+            }
+        )
+        if not present:
+            self.frame.meaning.say(
+                complaint or "No complaint has been written down yet.",
+                "Say which symptoms are present; they point at blocks.",
+            )
+            return
+        why = f"Present: {'; '.join(present)}." + (f" That concerns {', '.join(blocks)}." if blocks else "")
+        undecided = [w for w in ("firmware", "first power") if w not in state.decisions]
+        nothing = "Look the boards over (Ctrl+2) before power is applied."
+        self.frame.meaning.say(why, f"Decide {undecided[0]}." if undecided else nothing)
+
+    def _move(self, step: int) -> None:
+        places = sorted(self._actions)
+        if places:
+            here = places.index(self.current) if self.current in places else 0
+            self.current = places[(here + step) % len(places)]
+            self.sheet.set_rows(self.sheet.rows, self.current)
+            self.frame.scroll.ensureVisible(10, self.sheet.top_of(self.current), 0, 60)
+
+    def _row_picked(self, index: int) -> None:
+        if index in self._actions:
+            self.current = index
+            self._change()
+
+    def _submitted(self, text: str) -> None:
+        if not text.strip():
+            self._change()
+        elif self.desk.record(Note, text=text.strip()):
+            self.frame.entry.edit.clear()
+
+    def _change(self) -> None:
+        kind, detail = self._actions.get(self.current, ("", ""))
+        state = self.desk.session.state
+        if kind == "symptom":
+            board, text = detail.split("\n")
+            seen = state.symptoms.get(text)
+            self.desk.record(SymptomSeen, board=board, text=text, present=seen is None or not seen.present)
+        elif kind == "decision":
+            what, *options = detail.split("\n")
+            now = state.decision(what, {"rail school": "maker", "order school": "least invasive"}.get(what, ""))
+            choice = options[(options.index(now) + 1) % len(options)] if now in options else options[0]
+            self.desk.record(Decided, what=what, choice=choice)
+        elif kind == "ability":
+            lacking = {w.strip() for w in state.decision("bench lacks").split(",") if w.strip()} ^ {detail}
+            self.desk.record(Decided, what="bench lacks", choice=", ".join(sorted(lacking)))

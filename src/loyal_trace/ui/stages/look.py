@@ -1,0 +1,155 @@
+"""Look: over the board part by part, one key a finding."""
+
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from loyal_trace.core.boards.model import Part
+from loyal_trace.core.diagnosis.gather import GOOD_FINDINGS
+from loyal_trace.core.logbook.entries import Observed
+from loyal_trace.ui.desk import Desk
+from loyal_trace.ui.widgets.rows import Cell, Row, RowList
+from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame
+
+FINDINGS = (
+    ("G", "looks good"), ("C", "corroded"), ("F", "leg folded or missing"), ("J", "joint cracked or dull"),
+    ("O", "socket loose"), ("S", "single-wipe socket"), ("W", "wrong part"), ("V", "reversed"), ("B", "scorched"),
+    ("K", "leaking or bulged"), ("T", "track damaged"), ("P", "previous work"),
+)  # fmt: skip
+_REACH = 35.0
+
+
+class LookStage:
+    """Walks the board in rows; a key records a finding and goes on to the next part."""
+
+    def __init__(self, desk: Desk) -> None:
+        self.desk = desk
+        self.keys, self.seen = RowList("finding keys"), RowList("what was seen")
+        evidence = QWidget()
+        layout = QVBoxLayout(evidence)
+        layout.setContentsMargins(0, 0, 0, 0)
+        for widget in (self.keys, self.seen):
+            layout.addWidget(widget)
+        layout.addStretch(1)
+        self.frame = StageFrame(evidence)
+        self.seen.picked.connect(self._seen_picked)
+        self.frame.entry.submitted.connect(self._submitted)
+        self._seen: list[tuple[str, str]] = []
+
+    def hints(self) -> tuple[KeyHint, ...]:
+        shown = {"G", "C", "F", "J", "O"}
+        keys = tuple(
+            KeyHint(k, w.split(" or ")[0] if k in shown else "", lambda w=w: self._found(w, "")) for k, w in FINDINGS
+        )
+        return (
+            *keys,
+            KeyHint("␣", "skip", lambda: self._move(1)),
+            KeyHint("↑↓", "part", None),
+            KeyHint("↑", "", lambda: self._move(-1)),
+            KeyHint("↓", "", lambda: self._move(1)),
+        )
+
+    def overlay_trace(self) -> tuple[tuple[tuple[str, int], ...], str]:
+        return (), ""
+
+    def picked(self) -> None:
+        self.refresh()
+
+    def _path(self) -> list[Part]:
+        """The parts in a sensible path: row by row, back and forth."""
+        board = self.desk.definition
+        if board is None:
+            return []
+        band = 32.0
+        return sorted(
+            board.parts, key=lambda p: (int(p.y // band), p.x if int(p.y // band) % 2 == 0 else -p.x, p.refdes)
+        )
+
+    def _part(self) -> Part | None:
+        path = self._path()
+        here = [p for p in path if p.refdes == self.desk.part]
+        if here:
+            return here[0]
+        findings = self.desk.session.state.findings
+        unseen = [p for p in path if (self.desk.board, p.refdes) not in findings]
+        return (unseen or path or [None])[0]
+
+    def refresh(self) -> None:
+        part, board, state = self._part(), self.desk.definition, self.desk.session.state
+        self.frame.entry.set_hints(self.hints())
+        if part is None or board is None:
+            self.frame.head("What can be seen before anything is touched?", "no board")
+            return
+        seen = [(p, f) for p, f in state.findings.items() if p[0] == self.desk.board]
+        total = len(board.parts)
+        self.frame.head(
+            "What can be seen before anything is touched?", f"{board.title} · {len(seen)} of {total} parts seen"
+        )
+        rows = [
+            Row("", (), heading=f"{part.refdes}  {part.number}" + (f", {part.role}" if part.role else ""), height=30)
+        ]
+        for left, right in zip(FINDINGS[::2], FINDINGS[1::2], strict=True):
+            cells = (Cell(14, 24, left[0], bold=True, mono=True), Cell(42, 250, left[1]),
+                     Cell(320, 24, right[0], bold=True, mono=True), Cell(348, 250, right[1]))  # fmt: skip
+            rows.append(Row("", cells, height=25))
+        self.keys.set_rows(tuple(rows), -1)
+        self._show_seen(seen)
+        self._meaning(part)
+        self.frame.entry.set_target(part.refdes, "one key for the finding, or type a note to it")
+
+    def _show_seen(self, seen: list[tuple[tuple[str, str], list[Observed]]]) -> None:
+        bad = [(p, f[-1]) for p, f in seen if f[-1].finding not in GOOD_FINDINGS]
+        good = [(p, f[-1]) for p, f in reversed(seen) if f[-1].finding in GOOD_FINDINGS]
+        listed = (bad + good)[:9]
+        self._seen = [p for p, _ in listed]
+        rows = [Row("", (), heading="Seen so far, damage first", height=32)]
+        for place, entry in listed:
+            kind = "good" if entry.finding in GOOD_FINDINGS else "bad"
+            cells = (
+                Cell(40, 70, place[1], bold=True, mono=True),
+                Cell(116, 190, entry.finding, kind),
+                Cell(310, 0, entry.note),
+            )
+            rows.append(Row(kind, cells, height=25))
+        self.seen.set_rows(tuple(rows), -1)
+
+    def _meaning(self, part: Part) -> None:
+        """Leaking capacitors reach their neighbours; otherwise say what is left to look at."""
+        board, state = self.desk.definition, self.desk.session.state
+        for (board_id, refdes), findings in state.findings.items():
+            if board_id == self.desk.board and findings[-1].finding == "leaking or bulged" and board.has(refdes):
+                near = [p.refdes for p in board.neighbours(refdes, _REACH)]
+                open_ones = [r for r in near if (board_id, r) not in state.findings]
+                if open_ones:
+                    why = f"{refdes} leaks: electrolyte reaches {', '.join(near[:8])} (within {_REACH:.0f} mm)."
+                    self.frame.meaning.say(why, f"Inspect {', '.join(open_ones[:6])} for residue and corrosion.", "bad")
+                    return
+        left = [p.refdes for p in self._path() if (self.desk.board, p.refdes) not in state.findings]
+        why = "Many faults can be seen: contacts, legs, joints, sockets, leaking cans. What is seen counts as evidence."
+        self.frame.meaning.say(why, f"Look at {part.refdes}; {len(left)} parts are still unseen on this board.")
+
+    def _move(self, step: int) -> None:
+        path, part = self._path(), self._part()
+        if part is not None:
+            index = [p.refdes for p in path].index(part.refdes)
+            self.desk.pick(self.desk.board, path[(index + step) % len(path)].refdes)
+
+    def _found(self, finding: str, note: str) -> None:
+        part = self._part()
+        if part is None:
+            return
+        if self.desk.part != part.refdes:
+            self.desk.pick(self.desk.board, part.refdes)
+        if self.desk.record(Observed, board=self.desk.board, place=part.refdes, finding=finding, note=note):
+            self._move(1)
+
+    def _submitted(self, text: str) -> None:
+        part = self._part()
+        if not text.strip():
+            self._move(1)
+            return
+        findings = self.desk.session.state.findings.get((self.desk.board, part.refdes if part else ""))
+        self.frame.entry.edit.clear()
+        self._found(findings[-1].finding if findings else "noted", text.strip())
+
+    def _seen_picked(self, index: int) -> None:
+        if 0 < index <= len(self._seen):
+            self.desk.pick(*self._seen[index - 1])

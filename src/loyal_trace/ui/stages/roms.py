@@ -1,0 +1,173 @@
+"""ROMs: is what sits in the sockets what should be there?"""
+
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from loyal_trace.core.case import SlotAssessment
+from loyal_trace.core.logbook.state import Place
+from loyal_trace.core.units import count_of, format_percent
+from loyal_trace.ui.desk import Desk
+from loyal_trace.ui.widgets.rom_picture import RomPicture, strip_of
+from loyal_trace.ui.widgets.rows import Cell, Row, RowList
+from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame
+
+_KIND = {"matches": "good", "differs": "bad", "unstable": "doubtful"}
+
+
+class RomStage:
+    """Slots, the picture of the picked one, and what explains it."""
+
+    def __init__(self, desk: Desk) -> None:
+        self.desk = desk
+        self.slots, self.explanations = RowList("ROM slots"), RowList("what explains it")
+        self.picture = RomPicture()
+        evidence = QWidget()
+        layout = QVBoxLayout(evidence)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(8)
+        for widget in (self.slots, self.picture, self.explanations):
+            layout.addWidget(widget)
+        layout.addStretch(1)
+        self.frame = StageFrame(evidence)
+        self.slots.picked.connect(self._row_picked)
+        self.frame.entry.submitted.connect(self._submitted)
+        self._places: list[Place] = []
+
+    def hints(self) -> tuple[KeyHint, ...]:
+        return (
+            KeyHint("R", "read", lambda: self._read(1)),
+            KeyHint("T", "read three times", lambda: self._read(3)),
+            KeyHint("A", "read all", self._read_all),
+            KeyHint("W", "say why", self._say_why),
+            KeyHint("↑↓", "slot", None),
+            KeyHint("↑", "", lambda: self._move(-1)),
+            KeyHint("↓", "", lambda: self._move(1)),
+        )
+
+    def overlay_trace(self) -> tuple[tuple[tuple[str, int], ...], str]:
+        """The faulty line of the picked slot, from pin to pin along its net."""
+        slot = self._current()
+        if slot is None or slot.verdict is None or slot.verdict.good:
+            return (), ""
+        where = slot.verdict.hypotheses[0].where
+        names = [f"A{n}" for n in _numbers(where.get("address"))] + [f"D{n}" for n in _numbers(where.get("data"))]
+        chip = self.desk.session.case().chip_type((slot.board, slot.slot.refdes))
+        if len(names) != 1 or chip is None or names[0] not in {p.name for p in chip.pins}:
+            return (), ""
+        board, pin = self.desk.session.boards[slot.board], chip.pin(names[0]).number
+        others = board.others_on_net(slot.slot.refdes, pin)
+        net = board.net_of(slot.slot.refdes, pin)
+        return ((slot.slot.refdes, pin), *others), f"{names[0]} of {slot.slot.refdes} (pin {pin}) on net {net}"
+
+    def refresh(self) -> None:
+        found = self.desk.assessment()
+        self._places = [place for place in found.roms if place[0] == self.desk.board] or list(found.roms)
+        read = sum(found.roms[place].verdict is not None for place in self._places)
+        firmware = f"firmware {found.firmware}" if found.firmware else "firmware not decided"
+        known = count_of(len(found.case.known_sums().entries), "known sum")
+        sockets = count_of(len(self._places), "socket")
+        self.frame.head(
+            "Is what sits in the sockets what should be there?", f"{sockets} · {read} read · {firmware} · {known}"
+        )
+        current = self._current()
+        index = self._places.index((current.board, current.slot.refdes)) if current else -1
+        self.slots.set_rows(tuple(self._row(place, found.roms[place]) for place in self._places), index)
+        self._show(current)
+        self.frame.entry.set_hints(self.hints())
+
+    def picked(self) -> None:
+        self.refresh()
+
+    def _row(self, place: Place, slot: SlotAssessment) -> Row:
+        verdict = slot.verdict
+        kind = _KIND.get(slot.word, "")
+        if verdict and verdict.verdict in ("few-bytes", "other-revision"):
+            kind = "doubtful"
+        reason = verdict.reason.split(": ")[0].split(" (")[0] if verdict else "press R to read it, or drop its file"
+        if verdict and verdict.good:
+            reason = verdict.reason.partition(": ")[2]
+        return Row(
+            kind or "unknown",
+            (
+                Cell(36, 90, self.desk.place_name(place), bold=True, mono=True),
+                Cell(112, 54, slot.slot.label.split("-")[-1] if slot.slot.label else "", mono=True),
+                Cell(150, 60, slot.slot.device, mono=True),
+                Cell(222, 78, slot.word, kind, bold=True),
+                Cell(306, 0, reason),
+            ),
+            height=24,
+        )
+
+    def _current(self) -> SlotAssessment | None:
+        """The picked slot; else the first that is wrong, else the first."""
+        every = self.desk.assessment().roms
+        if self.desk.place in every:
+            return every[self.desk.place]
+        roms = {p: s for p, s in every.items() if p[0] == self.desk.board} or every
+        wrong = [s for s in roms.values() if s.verdict is not None and not s.verdict.good]
+        return wrong[0] if wrong else next(iter(roms.values()), None)
+
+    def _show(self, slot: SlotAssessment | None) -> None:
+        if slot is None:
+            self.picture.hide()
+            self.explanations.hide()
+            why = "This board lists no ROM slots. Drop images with a list of sums here, or add [[rom]] to board.toml."
+            self.frame.meaning.say(why, "Drop a list of sums or a board folder.")
+            self.frame.entry.set_target("", "drop files or a folder anywhere")
+            return
+        refdes, verdict = slot.slot.refdes, slot.verdict
+        self.frame.entry.set_target(refdes, "drop a file or folder, or R to read from the reader")
+        self.picture.setVisible(slot.image is not None)
+        self.picture.show_strip(strip_of(slot))
+        shown = verdict.hypotheses if verdict and not verdict.good else ()
+        self.explanations.setVisible(bool(shown))
+        rows = [Row("", (), heading="What explains it", height=24)]
+        for found in shown[:3]:
+            bar = (2.0, 96.0, found.likelihood, "ink")
+            cells = (
+                Cell(106, 62, format_percent(found.likelihood), bold=True, mono=True),
+                Cell(172, 296, found.reason.split(":")[0], bold=True),
+                Cell(474, 0, found.evidence),
+            )
+            rows.append(Row("", cells, bar, height=25))
+        self.explanations.set_rows(tuple(rows), -1)
+        if verdict is None:
+            self.frame.meaning.say(f"{refdes} has not been read.", f"Read {refdes}: R, or drop its file here.")
+        else:
+            kind = _KIND.get(slot.word, "unknown")
+            reads = f"{count_of(slot.reads, 'read')}, all alike" if slot.word != "unstable" and slot.reads > 1 else ""
+            self.frame.meaning.say(f"{refdes}: {verdict.reason}.", verdict.next, kind, reads)
+
+    def _row_picked(self, index: int) -> None:
+        self.desk.pick(*self._places[index])
+
+    def _move(self, step: int) -> None:
+        current = self._current()
+        if current is not None:
+            every = list(self.desk.assessment().roms)
+            index = every.index((current.board, current.slot.refdes))
+            self.desk.pick(*every[(index + step) % len(every)])
+
+    def _read(self, times: int) -> None:
+        slot = self._current()
+        if slot is not None:
+            self.desk.read_roms([(slot.board, slot.slot.refdes)], times)
+
+    def _read_all(self) -> None:
+        self.desk.read_roms([p for p, s in self.desk.assessment().roms.items() if s.verdict is None] or self._places, 1)
+
+    def _say_why(self) -> None:
+        slot = self._current()
+        if slot is not None and slot.verdict is not None:
+            lines = [f"{h.kind}: {h.evidence}" for h in slot.verdict.hypotheses[:4]]
+            self.frame.meaning.say(f"{slot.slot.refdes}: {slot.verdict.reason}.", slot.verdict.next,
+                                   _KIND.get(slot.word, "unknown"), "\n".join(lines))  # fmt: skip
+
+    def _submitted(self, text: str) -> None:
+        if not text.strip():
+            self._move(1)
+            return
+        self.desk.said.emit("a ROM is read (R) or dropped as a file; typed sums come from a list file", True)
+
+
+def _numbers(value: object) -> list[int]:
+    return [int(n) for n in value] if isinstance(value, list) else []

@@ -1,0 +1,94 @@
+"""The supply chain drawn from source to far end, with the reading and the limits at each point."""
+
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QWidget
+
+from loyal_trace.ui.glyphs import draw_glyph
+from loyal_trace.ui.theme import THEME, font
+
+
+@dataclass(frozen=True)
+class ChainStop:
+    """One point: names, reading, limits, verdict kind, and whether the fault's boundary is here."""
+
+    point: str
+    quantity: str
+    reading: str
+    expected: str
+    kind: str
+    boundary: bool = False
+
+
+class ChainView(QWidget):
+    """Stops along a copper line; a click picks one."""
+
+    picked = pyqtSignal(int)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.stops: tuple[ChainStop, ...] = ()
+        self.current = -1
+        self.setFixedHeight(176)
+        self.setAccessibleName("supply chain")
+
+    def show_chain(self, stops: tuple[ChainStop, ...], current: int) -> None:
+        self.stops, self.current = stops, current
+        self.setAccessibleDescription("; ".join(f"{s.point} {s.quantity} {s.reading} {s.kind}" for s in stops))
+        self.update()
+
+    def _x(self, index: int) -> float:
+        step = (self.width() - 20) / max(1, len(self.stops))
+        return 10 + (index + 0.5) * step
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if self.stops:
+            nearest = min(range(len(self.stops)), key=lambda i: abs(self._x(i) - event.position().x()))
+            self.picked.emit(nearest)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if not self.stops:
+            painter.setFont(font(13))
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "this board describes no supply chain")
+            return
+        painter.setPen(QPen(THEME.colour("copper"), 4))
+        painter.drawLine(QPointF(self._x(0), 62), QPointF(self._x(len(self.stops) - 1), 62))
+        for index, stop in enumerate(self.stops):
+            self._paint_stop(painter, index, stop)
+
+    def _paint_stop(self, painter: QPainter, index: int, stop: ChainStop) -> None:
+        x = self._x(index)
+        width = (self.width() - 20) / len(self.stops)
+        centre = Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignVCenter
+        if index == self.current or stop.boundary:
+            painter.setPen(QPen(THEME.colour("copper"), 2.2 if index == self.current else 1.2))
+            painter.setBrush(THEME.colour("selected") if index == self.current else Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(QRectF(x - width / 2 + 3, 8, width - 6, 136), 6, 6)
+            if index == self.current:
+                painter.setPen(QPen(THEME.colour("copper"), 4))
+                painter.drawLine(QPointF(x - width / 2 + 3, 62), QPointF(x + width / 2 - 3, 62))
+        painter.setPen(QPen(THEME.colour("copper"), 3))
+        painter.setBrush(THEME.colour("panel"))
+        painter.drawEllipse(QPointF(x, 62), 14, 14)
+        draw_glyph(painter, stop.kind, x, 62, 14)
+        painter.setPen(THEME.colour("ink"))
+        painter.setFont(font(12, bold=True, mono=True))
+        painter.drawText(QRectF(x - width / 2, 12, width, 18), centre, stop.point)
+        painter.setFont(font(11))
+        painter.setPen(THEME.colour("soft"))
+        painter.drawText(QRectF(x - width / 2, 28, width, 16), centre, stop.quantity)
+        painter.setFont(font(14, bold=True))
+        painter.setPen(THEME.verdict_colour(stop.kind) if stop.kind in ("bad", "doubtful") else THEME.colour("ink"))
+        painter.drawText(QRectF(x - width / 2, 82, width, 20), centre, stop.reading)
+        painter.setFont(font(10.5))
+        painter.setPen(THEME.colour("soft"))
+        wrapped = centre | Qt.TextFlag.TextWordWrap
+        painter.drawText(QRectF(x - width / 2 + 5, 102, width - 10, 38), wrapped, stop.expected)
+        if stop.boundary:
+            painter.setFont(font(11, bold=True))
+            painter.setPen(THEME.colour("copper"))
+            painter.drawText(QRectF(x - 80, 148, 160, 18), centre, "first bad after good")

@@ -1,0 +1,176 @@
+"""The chip drawn from above: pins with names, what was read, what was expected, and the verdict at each output."""
+
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PyQt6.QtWidgets import QWidget
+
+from loyal_trace.ui.glyphs import draw_glyph
+from loyal_trace.ui.theme import THEME, font
+
+_BODY = 210
+_ANYTHING = "low, high or pulsing"
+
+
+@dataclass(frozen=True)
+class PinView:
+    """One pin as drawn. `state` is L H P X Z or ?; `verdict` a word for outputs, empty for inputs."""
+
+    number: int
+    name: str
+    state: str
+    words: str
+    verdict: str = ""
+    expected: str = ""
+
+
+@dataclass(frozen=True)
+class ChipPicture:
+    """All pins of a chip, its refdes and type, and the pin that the next reading is for."""
+
+    refdes: str
+    type_name: str
+    pins: tuple[PinView, ...]
+    current: int
+
+
+class ChipView(QWidget):
+    """Paints a ChipPicture; a click on a pin picks it."""
+
+    pin_picked = pyqtSignal(int)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.picture: ChipPicture | None = None
+        self.setAccessibleName("chip from above")
+
+    def show_chip(self, picture: ChipPicture | None) -> None:
+        self.picture = picture
+        if picture is not None:
+            rows = len(picture.pins) // 2
+            self.setFixedHeight(24 + rows * self._pitch())
+            words = ", ".join(f"{p.number} {p.name} {p.words} {p.verdict}".strip() for p in picture.pins)
+            self.setAccessibleDescription(f"{picture.refdes} {picture.type_name}: {words}")
+        self.update()
+
+    def _pitch(self) -> int:
+        rows = len(self.picture.pins) // 2 if self.picture else 8
+        return 36 if rows <= 8 else 29 if rows <= 10 else 22 if rows <= 14 else 20
+
+    def _pin_y(self, number: int) -> float:
+        rows = len(self.picture.pins) // 2
+        row = number - 1 if number <= rows else 2 * rows - number
+        return 12 + (row + 0.5) * self._pitch()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if self.picture is None:
+            return
+        left = event.position().x() < self.width() / 2
+        rows = len(self.picture.pins) // 2
+        for pin in self.picture.pins:
+            on_left = pin.number <= rows
+            if on_left == left and abs(event.position().y() - self._pin_y(pin.number)) < self._pitch() / 2:
+                self.pin_picked.emit(pin.number)
+                return
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        if self.picture is None:
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        left = (self.width() - _BODY) / 2
+        body = QRectF(left, 4, _BODY, self.height() - 8)
+        painter.setPen(QPen(THEME.colour("ink"), 1.8))
+        painter.setBrush(THEME.colour("card"))
+        painter.drawRoundedRect(body, 7, 7)
+        painter.setBrush(THEME.colour("paper"))
+        painter.drawChord(QRectF(body.center().x() - 13, body.top() - 13, 26, 26), 180 * 16, 180 * 16)
+        self._paint_title(painter, body)
+        for pin in self.picture.pins:
+            self._paint_pin(painter, pin, body)
+
+    def _paint_title(self, painter: QPainter, body: QRectF) -> None:
+        painter.setPen(THEME.colour("ink"))
+        painter.setFont(font(24, bold=True, mono=True))
+        centre = body.center().y()
+        painter.drawText(QRectF(body.left(), centre - 34, _BODY, 30), Qt.AlignmentFlag.AlignCenter, self.picture.refdes)
+        painter.setPen(THEME.colour("soft"))
+        painter.setFont(font(13, mono=True))
+        painter.drawText(
+            QRectF(body.left(), centre - 4, _BODY, 20), Qt.AlignmentFlag.AlignCenter, self.picture.type_name
+        )
+        painter.setFont(font(11))
+        painter.drawText(QRectF(body.left(), centre + 16, _BODY, 18), Qt.AlignmentFlag.AlignCenter, "from above")
+
+    def _paint_pin(self, painter: QPainter, pin: PinView, body: QRectF) -> None:
+        rows = len(self.picture.pins) // 2
+        on_left = pin.number <= rows
+        y = self._pin_y(pin.number)
+        kind = {"impossible": "bad", "unusual": "doubtful", "possible": "good"}.get(pin.verdict, "")
+        edge = body.left() if on_left else body.right()
+        square = QRectF(edge - 15 if on_left else edge, y - 6, 15, 12)
+        painter.setPen(QPen(THEME.colour("soft"), 1))
+        painter.setBrush(THEME.verdict_colour(kind) if kind in ("bad", "doubtful") else THEME.colour("groove"))
+        painter.drawRect(square)
+        self._paint_name(painter, pin, body, on_left, y, kind)
+        if pin.number == self.picture.current:
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(THEME.colour("copper"), 2.4))
+            box = QRectF(edge - 20 if on_left else edge - 92, y - 11, 112, 22)
+            painter.drawRoundedRect(box, 4, 4)
+        self._paint_reading(painter, pin, edge, on_left, y, kind)
+
+    def _paint_name(self, painter: QPainter, pin: PinView, body: QRectF, on_left: bool, y: float, kind: str) -> None:
+        painter.setFont(font(12, mono=True))
+        painter.setPen(THEME.verdict_colour(kind) if kind == "bad" else THEME.colour("ink"))
+        number = QRectF(body.left() + 6, y - 9, 22, 18) if on_left else QRectF(body.right() - 28, y - 9, 22, 18)
+        painter.drawText(number, Qt.AlignmentFlag.AlignCenter, str(pin.number))
+        painter.setFont(font(12, bold=True, mono=True))
+        name = pin.name.lstrip("/")
+        width = QFontMetricsF(painter.font()).horizontalAdvance(name)
+        x = body.left() + 34 if on_left else body.right() - 34 - width
+        painter.drawText(QRectF(x, y - 9, width + 2, 18), Qt.AlignmentFlag.AlignVCenter, name)
+        if pin.name.startswith("/"):
+            painter.drawLine(QPointF(x, y - 7.5), QPointF(x + width, y - 7.5))
+
+    def _paint_reading(self, painter: QPainter, pin: PinView, edge: float, on_left: bool, y: float, kind: str) -> None:
+        painter.setFont(font(12.5, bold=kind == "bad"))
+        painter.setPen(THEME.verdict_colour(kind) if kind == "bad" else THEME.colour("soft"))
+        words = pin.words if pin.state != "?" else ""
+        box = QRectF(edge - 114, y - 9, 92, 18) if on_left else QRectF(edge + 22, y - 9, 92, 18)
+        side = Qt.AlignmentFlag.AlignRight if on_left else Qt.AlignmentFlag.AlignLeft
+        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | side, words)
+        if pin.expected and pin.expected != _ANYTHING and self._pitch() >= 29:
+            painter.setFont(font(10))
+            painter.setPen(THEME.colour("soft"))
+            below = box.adjusted(-30 if on_left else 0, 14, 0 if on_left else 30, 12)
+            painter.drawText(below, Qt.AlignmentFlag.AlignVCenter | side, f"can: {pin.expected}")
+        wave_x = edge - 154 if on_left else edge + 118
+        self._paint_wave(painter, pin.state, wave_x, y, kind)
+        if pin.verdict in ("impossible", "unusual", "possible"):
+            glyph_x = edge - 170 if on_left else edge + 166
+            draw_glyph(painter, kind, glyph_x, y, 13)
+            painter.setFont(font(11, bold=pin.verdict == "impossible"))
+            painter.setPen(THEME.verdict_colour(kind))
+            text = QRectF(glyph_x - 76, y - 9, 64, 18) if on_left else QRectF(glyph_x + 11, y - 9, 70, 18)
+            painter.drawText(text, Qt.AlignmentFlag.AlignVCenter | side, pin.verdict)
+
+    def _paint_wave(self, painter: QPainter, state: str, x: float, y: float, kind: str) -> None:
+        """A small sign of the reading: a line low or high, a square wave, a dashed line for no level."""
+        if state == "?":
+            return
+        painter.setPen(QPen(THEME.verdict_colour(kind) if kind == "bad" else THEME.colour("ink"), 1.4))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        if state == "P":
+            path = QPainterPath(QPointF(x, y + 4))
+            for n in range(3):
+                at = x + n * 11
+                for dx, dy in ((4, 4), (4, -5), (9, -5), (9, 4)):
+                    path.lineTo(at + dx, y + dy)
+            painter.drawPath(path)
+            return
+        level = {"L": 4, "H": -5}.get(state, 0)
+        if state in "XZ":
+            painter.setPen(QPen(THEME.colour("doubtful"), 1.6, Qt.PenStyle.DashLine))
+        painter.drawLine(QPointF(x, y + level), QPointF(x + 32, y + level))

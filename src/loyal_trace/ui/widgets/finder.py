@@ -1,0 +1,67 @@
+"""The command finder: type a few letters of anything the program can do."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+
+from loyal_trace.ui.theme import font
+
+
+@dataclass(frozen=True)
+class Command:
+    """Something the program can do: its words, its key, and the doing."""
+
+    words: str
+    key: str
+    run: Callable[[], None]
+
+
+class Finder(QDialog):
+    """Filters commands by every word typed; Enter runs the picked one."""
+
+    def __init__(self, commands: list[Command], parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Find a command")
+        self.setMinimumSize(560, 380)
+        self._commands = commands
+        self.chosen: Command | None = None
+        self.edit, self.list = QLineEdit(), QListWidget()
+        self.edit.setPlaceholderText("what do you want to do?")
+        self.edit.setFont(font(15))
+        self.edit.setAccessibleName("command finder")
+        self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.list.setAccessibleName("commands")
+        self.edit.textChanged.connect(self._filter)
+        self.edit.returnPressed.connect(self._accept)
+        self.list.itemClicked.connect(lambda _: self._accept())
+        layout = QVBoxLayout(self)
+        layout.addWidget(self.edit)
+        layout.addWidget(self.list)
+        self._filter("")
+
+    def _filter(self, text: str) -> None:
+        wanted = text.lower().split()
+        self.list.clear()
+        for command in self._commands:
+            if all(word in command.words.lower() for word in wanted):
+                item = QListWidgetItem(f"{command.words}" + (f"    {command.key}" if command.key else ""))
+                item.setData(Qt.ItemDataRole.UserRole, command)
+                self.list.addItem(item)
+        self.list.setCurrentRow(0)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up):
+            step = 1 if event.key() == Qt.Key.Key_Down else -1
+            count = max(1, self.list.count())
+            self.list.setCurrentRow((self.list.currentRow() + step) % count)
+            return
+        super().keyPressEvent(event)
+
+    def _accept(self) -> None:
+        item = self.list.currentItem()
+        if item is not None:
+            self.chosen = item.data(Qt.ItemDataRole.UserRole)
+            self.accept()

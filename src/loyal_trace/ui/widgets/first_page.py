@@ -1,0 +1,87 @@
+"""The job list of the workshop; with no job at all, three lines that teach and three ways to begin."""
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
+
+from loyal_trace.ui.theme import THEME, font
+
+TEACHING = (
+    "Everything you do or measure is one line in a logbook; every verdict is computed from it and says why.",
+    "Ten stages lead from intake to the report. Go back and forth as you like: none blocks another.",
+    "Point it at your own ROM files, probe one chip with its pins, or work a whole board from its definition.",
+)
+
+
+class FirstPage(QWidget):
+    """Shown before a job is open."""
+
+    demo_asked = pyqtSignal()
+    new_asked = pyqtSignal()
+    board_asked = pyqtSignal()
+    job_asked = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.title = QLabel("Loyal Trace")
+        self.title.setFont(font(30, bold=True))
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(140, 60, 140, 40)
+        layout.setSpacing(14)
+        layout.addWidget(self.title)
+        self.lines = [QLabel(text) for text in TEACHING]
+        for number, line in enumerate(self.lines, start=1):
+            line.setText(f"{number}   {line.text()}")
+            line.setFont(font(15))
+            line.setWordWrap(True)
+            layout.addWidget(line)
+        layout.addSpacing(10)
+        layout.addLayout(self._buttons())
+        self.jobs_title = QLabel("Jobs of this workshop")
+        self.jobs_title.setFont(font(15, bold=True))
+        self.jobs = QListWidget()
+        self.jobs.setFont(font(14))
+        self.jobs.setAccessibleName("jobs")
+        self.jobs.itemActivated.connect(self._open)
+        self.jobs.itemClicked.connect(self._open)
+        layout.addWidget(self.jobs_title)
+        layout.addWidget(self.jobs, 1)
+        self.state = QLabel()
+        self.state.setFont(font(14))
+        self.state.setStyleSheet(f"color: {THEME.palette.copper};")
+        layout.addWidget(self.state)
+        self.show_jobs([])
+
+    def _buttons(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(12)
+        self.demo = QPushButton("Open the demo workshop")
+        self.demo.setObjectName("main")
+        self.new = QPushButton("New job")
+        self.board = QPushButton("New job from a board folder…")
+        for button, signal in (
+            (self.demo, self.demo_asked), (self.new, self.new_asked), (self.board, self.board_asked),
+        ):  # fmt: skip
+            button.setFont(font(14))
+            button.clicked.connect(signal)
+            row.addWidget(button)
+        row.addStretch(1)
+        return row
+
+    def _open(self, item: QListWidgetItem) -> None:
+        self.job_asked.emit(str(item.data(Qt.ItemDataRole.UserRole)))
+
+    def show_jobs(self, jobs: list[tuple[str, str]]) -> None:
+        """(id, words) of every job."""
+        self.jobs.clear()
+        for job, words in jobs:
+            item = QListWidgetItem(words)
+            item.setData(Qt.ItemDataRole.UserRole, job)
+            self.jobs.addItem(item)
+        self.jobs_title.setVisible(bool(jobs))
+        self.jobs.setVisible(bool(jobs))
+        if jobs:
+            self.jobs.setCurrentRow(0)
+
+    def say(self, text: str) -> None:
+        """One line at the foot: what is going on."""
+        self.state.setText(text)

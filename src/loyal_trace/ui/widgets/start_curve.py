@@ -1,0 +1,80 @@
+"""The bound on the failure rate against the number of clean starts: where the job stands, and where it should be."""
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QWidget
+
+from loyal_trace.core.proving.starts import StartTally, failure_rate_upper
+from loyal_trace.core.units import format_percent
+from loyal_trace.ui.glyphs import draw_glyph
+from loyal_trace.ui.theme import THEME, font
+
+
+class StartCurve(QWidget):
+    """A curve from no starts to the number needed, with the starts so far as a row of glyphs."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.tally = StartTally(0, 0, 0, 0)
+        self.results: tuple[bool, ...] = ()
+        self.setFixedHeight(190)
+        self.setAccessibleName("start statistics")
+
+    def show_tally(self, tally: StartTally, results: tuple[bool, ...]) -> None:
+        """`results` are the starts since the last change, in order, True for a clean one."""
+        self.tally, self.results = tally, results
+        words = f"{tally.clean} clean, {tally.failed} failed, bound {format_percent(tally.upper)}"
+        self.setAccessibleDescription(words)
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        plot = QRectF(46, 22, self.width() - 66, 100)
+        most = max(10, self.tally.clean + self.tally.still_needed)
+        painter.setPen(QPen(THEME.colour("line"), 1))
+        painter.drawRect(plot)
+        self._paint_axes(painter, plot, most)
+        points = QPolygonF()
+        for n in range(1, most + 1):
+            share = failure_rate_upper(n, self.tally.failed)
+            points.append(QPointF(plot.left() + plot.width() * n / most, plot.bottom() - plot.height() * share))
+        painter.setPen(QPen(THEME.colour("copper"), 2.4))
+        painter.drawPolyline(points)
+        target_y = plot.bottom() - plot.height() * self.tally.target
+        painter.setPen(QPen(THEME.colour("good"), 1.4, Qt.PenStyle.DashLine))
+        painter.drawLine(QPointF(plot.left(), target_y), QPointF(plot.right(), target_y))
+        x = plot.left() + plot.width() * self.tally.clean / most
+        y = plot.bottom() - plot.height() * self.tally.upper
+        painter.setPen(QPen(THEME.colour("ink"), 2))
+        painter.setBrush(THEME.colour("card"))
+        painter.drawEllipse(QPointF(x, y), 6, 6)
+        painter.setFont(font(12, bold=True))
+        painter.setPen(THEME.colour("ink"))
+        if not self.tally.clean:
+            self._paint_results(painter)
+            return
+        label = f"at most {format_percent(self.tally.upper)} of starts fail (95 %)"
+        painter.drawText(QRectF(min(x + 10, plot.right() - 240), max(y - 22, plot.top() + 2), 240, 18), 0, label)
+        self._paint_results(painter)
+
+    def _paint_axes(self, painter: QPainter, plot: QRectF, most: int) -> None:
+        painter.setFont(font(10.5))
+        painter.setPen(THEME.colour("soft"))
+        right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        for share in (0.0, 0.5, 1.0):
+            y = plot.bottom() - plot.height() * share
+            painter.drawText(QRectF(0, y - 8, 40, 16), right, f"{share:.0%}".replace("%", " %"))
+        for n in (0, most // 2, most):
+            x = plot.left() + plot.width() * n / most
+            box = QRectF(min(x - 40, self.width() - 82), plot.bottom() + 2, 80, 14)
+            painter.drawText(box, Qt.AlignmentFlag.AlignHCenter, f"{n} clean")
+        painter.drawText(QRectF(46, 2, 400, 16), 0, "what clean starts prove, and the 5 % wanted")
+
+    def _paint_results(self, painter: QPainter) -> None:
+        shown = self.results[-34:]
+        painter.setFont(font(11))
+        painter.setPen(THEME.colour("soft"))
+        painter.drawText(QRectF(0, 150, 44, 18), Qt.AlignmentFlag.AlignVCenter, "starts")
+        for index, clean in enumerate(shown):
+            draw_glyph(painter, "good" if clean else "bad", 56 + index * 18, 159, 13)
