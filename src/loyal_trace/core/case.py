@@ -6,6 +6,7 @@ out. All of it is pure; the only memory is a cache of verdicts keyed by exactly 
 
 from collections.abc import Callable, Hashable, Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import TypeVar
 
 from loyal_trace.core.boards.model import BoardDefinition, Part, RomSlot
@@ -46,7 +47,10 @@ class SlotAssessment:
 
 @dataclass(frozen=True)
 class Case:
-    """The inputs of all assessments: boards, the folded state, the chip library, attachment bytes, the drawer."""
+    """The inputs of all assessments: boards, the folded state, the chip library, attachment bytes, the drawer.
+
+    A case is of one moment: make a new one when the state has changed.
+    """
 
     boards: Mapping[str, BoardDefinition]
     state: JobState
@@ -105,6 +109,10 @@ class Case:
 
     def roms(self) -> dict[Place, SlotAssessment]:
         """Every ROM slot of the job, judged."""
+        return self._roms
+
+    @cached_property
+    def _roms(self) -> dict[Place, SlotAssessment]:
         firmware = self.firmware()
         return {
             (board_id, slot.refdes): self._slot(board_id, slot, firmware)
@@ -154,6 +162,10 @@ class Case:
 
     def chips(self) -> dict[Place, ChipVerdict]:
         """Every chip with at least one probed pin, judged."""
+        return self._chips
+
+    @cached_property
+    def _chips(self) -> dict[Place, ChipVerdict]:
         verdicts = ((place, self.chip(place)) for place in self.state.pins if place[0] in self.boards)
         return {place: verdict for place, verdict in verdicts if verdict is not None}
 
@@ -161,11 +173,19 @@ class Case:
 
     def rails(self) -> dict[str, RailReport]:
         """The supply chain of each board under the chosen school."""
+        return self._rails
+
+    @cached_property
+    def _rails(self) -> dict[str, RailReport]:
         school = self.state.decision("rail school", "maker")
         return {board_id: judge_rails(board_id, board, self.state, school) for board_id, board in self.boards.items()}
 
     def capacitors(self) -> dict[Place, PartVerdict]:
         """Every capacitor of the job with its verdict."""
+        return self._capacitors
+
+    @cached_property
+    def _capacitors(self) -> dict[Place, PartVerdict]:
         return {
             (board_id, part.refdes): verdict_from_log(board_id, part, self.state)
             for board_id, board in self.boards.items()

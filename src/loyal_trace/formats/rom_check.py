@@ -4,11 +4,10 @@ Works on many files at once with little memory: the bytes of an image are droppe
 read again only when it has to be examined.
 """
 
-import re
 from collections.abc import Iterable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from pathlib import Path, PurePosixPath
+from pathlib import Path
 
 from loyal_trace.core.boards.model import BoardDefinition, RomSlot
 from loyal_trace.core.chips.library import ChipLibrary
@@ -26,6 +25,7 @@ from loyal_trace.core.roms.verdicts import Expected, RomVerdict, judge
 from loyal_trace.formats.rom_files import image_paths, iter_images
 
 _WORKERS = 2
+_BATCH = 16
 _ALWAYS = ("crc32", "sha1")
 
 
@@ -54,10 +54,11 @@ class CheckResult:
 
 @dataclass(frozen=True)
 class _Seen:
-    """An image after the fast pass: digests and size, but no bytes."""
+    """An image after the fast pass: digests and size, but no bytes; `own` are the sums meant for its name."""
 
     image: RomImage
     path: Path
+    own: tuple[KnownSum, ...]
 
 
 def sums_of_board(board: BoardDefinition) -> SumList:
@@ -72,12 +73,13 @@ def sums_of_board(board: BoardDefinition) -> SumList:
     )
 
 
-def _fast_pass(path: Path, algorithms: Sequence[str]) -> list[_Seen]:
+def _fast_pass(paths: Sequence[Path], algorithms: Sequence[str], sums: SumList) -> list[_Seen]:
     seen = []
-    for image in iter_images(path):
-        for algorithm in algorithms:
-            image.digest(algorithm)
-        seen.append(_Seen(image.without_bytes(), path))
+    for path in paths:
+        for image in iter_images(path):
+            for algorithm in algorithms:
+                image.digest(algorithm)
+            seen.append(_Seen(image.without_bytes(), path, sums.for_name(image.name)))
     return seen
 
 
@@ -103,33 +105,34 @@ class RomChecker:
             raise UserFileError("the given paths", "hold no files that could be ROM images")
         algorithms = tuple(dict.fromkeys((*_ALWAYS, *self._sums.algorithms)))
         with ThreadPoolExecutor(_WORKERS) as pool:
-            seen = [s for found in pool.map(lambda f: _fast_pass(f, algorithms), files) for s in found]
+            batches = [files[i : i + _BATCH] for i in range(0, len(files), _BATCH)]
+            seen = [s for found in pool.map(lambda b: _fast_pass(b, algorithms, self._sums), batches) for s in found]
         firmware = self._firmware or self._voted(seen)
         groups: dict[str, list[_Seen]] = {}
-        for one in seen:
-            groups.setdefault(self._chip_key(one), []).append(one)
-        checked = tuple(self._judged(one, groups[self._chip_key(one)], firmware) for one in seen)
-        named = {base_name(e.name) for one in seen for e in self._sums.for_name(one.image.name)}
+        keys = [self._chip_key(one) for one in seen]
+        for key, one in zip(keys, seen, strict=True):
+            groups.setdefault(key, []).append(one)
+        checked = tuple(self._judged(one, groups[key], firmware) for key, one in zip(keys, seen, strict=True))
+        named = {base_name(e.name) for one in seen for e in one.own}
         missing = tuple(dict.fromkeys(e.name for e in self._sums.entries if base_name(e.name) not in named))
         return CheckResult(checked, firmware, missing)
 
     def _voted(self, seen: list[_Seen]) -> str:
         """The firmware most images belong to."""
-        every = ([e for e in self._sums.for_name(one.image.name) if e.accepts(one.image)] for one in seen)
+        every = ([e for e in one.own if e.accepts(one.image)] for one in seen)
         return prevailing_firmware(tuple(found) for found in every if found)
 
     def _chip_key(self, one: _Seen) -> str:
         """Reads of one chip share a key: numbered names in one folder, or one name in numbered folders."""
-        place = PurePosixPath(one.image.source.replace("\\", "/").replace(": ", "/"))
-        folder = re.sub(r"\d+$", "", str(place.parent))
+        folder = one.image.source.replace("\\", "/").replace(": ", "/").rpartition("/")[0].rstrip("0123456789")
         stem, dot, ending = base_name(one.image.name).rpartition(".")
         stem = stem if dot else ending
-        own = self._sums.for_name(one.image.name)
-        plain = stem if own and base_name(own[0].name).startswith(stem) else without_read_number(stem)
-        return f"{folder}/{plain}"
+        if stem[-1:].isdigit() and not (one.own and base_name(one.own[0].name).startswith(stem)):
+            stem = without_read_number(stem)
+        return f"{folder}/{stem}"
 
     def _judged(self, one: _Seen, group: list[_Seen], firmware: str) -> CheckedImage:
-        own = self._sums.for_name(one.image.name)
+        own = one.own
         others = [o for o in group if o is not one]
         accepted = [e for e in own if e.accepts(one.image)]
         differ = any(o.image.digests["sha1"] != one.image.digests["sha1"] for o in others)

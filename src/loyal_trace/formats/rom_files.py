@@ -2,6 +2,7 @@
 
 import os
 import re
+import stat
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -18,7 +19,7 @@ _NOT_IMAGES = (".txt", ".md", ".sfv", ".csv", ".json", ".md5", ".sha1", ".sha256
 
 def is_image_name(name: str) -> bool:
     """Could a file of that name be an image? Sum lists, notes and hidden files are passed over in folders."""
-    lower = Path(name).name.lower()
+    lower = name.replace("\\", "/").rpartition("/")[2].lower()
     stem = lower.rsplit(".", 1)[0]
     return not lower.startswith(".") and not lower.endswith(_NOT_IMAGES) and not stem.endswith("sums")
 
@@ -30,7 +31,7 @@ def image_paths(path: Path) -> Iterator[Path]:
             folders.sort()
             for name in sorted(files):
                 if is_image_name(name):
-                    yield Path(folder) / name
+                    yield Path(f"{folder}/{name}")
     elif path.exists():
         yield path
     else:
@@ -44,19 +45,21 @@ def _raise(error: OSError) -> None:
 def read_file(path: Path) -> bytes:
     """The bytes of a file of sensible size; UserFileError otherwise."""
     try:
-        size = path.stat().st_size
-        if size > MAX_MEMBER_BYTES and path.suffix.lower() != ".zip":
-            raise UserFileError(str(path), f"is {size:,} bytes long, more than any ROM ({MAX_MEMBER_BYTES >> 20} MiB)")
-        if not path.is_file():
-            raise UserFileError(str(path), "is not a plain file")
-        return path.read_bytes()
+        with path.open("rb", buffering=0) as stream:
+            found = os.fstat(stream.fileno())
+            if not stat.S_ISREG(found.st_mode):
+                raise UserFileError(str(path), "is not a plain file")
+            if found.st_size > MAX_MEMBER_BYTES:
+                most = f"{MAX_MEMBER_BYTES >> 20} MiB"
+                raise UserFileError(str(path), f"is {found.st_size:,} bytes long, more than any ROM ({most})")
+            return stream.read()
     except OSError as error:
         raise UserFileError(str(path), f"cannot be read ({error.strerror})") from None
 
 
 def iter_images(path: Path) -> Iterator[RomImage]:
     """The images in one file, one after the other (several when it is a zip). UserFileError names file and place."""
-    if path.suffix.lower() == ".zip":
+    if path.name.lower().endswith(".zip"):
         for name, data in zip_files(path):
             if is_image_name(name):
                 yield decode_image(name, data, f"{path}: {name}")

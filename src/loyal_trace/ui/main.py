@@ -3,6 +3,7 @@
 Nothing heavy is imported before the window has painted once; then the store is opened in the background.
 """
 
+import gc
 import getpass
 import os
 import sys
@@ -137,6 +138,8 @@ class Application(QObject):
             self.show_session(session, with_bench=self.options.demo)
         for path in self.options.files:
             self._dropped_without_job([path])
+        gc.collect()
+        gc.freeze()  # what was loaded stays: later collections need not walk it while someone types
         self.ready.emit()
 
     def _list_jobs(self) -> None:

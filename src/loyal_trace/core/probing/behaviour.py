@@ -13,6 +13,7 @@ clocked with changing data is impossible. docs/method.md has the definitions in 
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 from itertools import product
 
 import numpy as np
@@ -48,6 +49,13 @@ def _covers(values: Mapping[str, np.ndarray], mask: np.ndarray, names: Iterable[
 
 def function_behaviour(expr: Expr, drives: Drives) -> tuple[set[Drive], set[Drive]]:
     """(possible, usual) behaviours of a combinational function under the drives of its arguments."""
+    possible, usual = _cached_function(expr, tuple(drives.get(n, "?") for n in expr.names))
+    return set(possible), set(usual)
+
+
+@lru_cache(maxsize=32768)
+def _cached_function(expr: Expr, given: tuple[Drive, ...]) -> tuple[frozenset[Drive], frozenset[Drive]]:
+    drives = dict(zip(expr.names, given, strict=True))
     steady_unknown = [n for n in expr.names if drives.get(n, "?") == "C"]
     possible: set[Drive] = set()
     usual: set[Drive] = set()
@@ -56,7 +64,7 @@ def function_behaviour(expr: Expr, drives: Drives) -> tuple[set[Drive], set[Driv
         more_possible, more_usual = _function_behaviour(expr, fixed)
         possible |= more_possible
         usual |= more_usual
-    return possible, usual
+    return frozenset(possible), frozenset(usual)
 
 
 def _function_behaviour(expr: Expr, drives: Drives) -> tuple[set[Drive], set[Drive]]:
@@ -85,8 +93,7 @@ class _RegisterView:
 
     def __init__(self, register: Register, drives: Drives, clocked: bool) -> None:
         self.register, self.drives = register, drives
-        self.tree = _with_overrides(register, clocked)
-        controls = sorted(set(control_names(self.tree)) - {register.bit})
+        self.tree, controls = _decision_of(register, clocked)
         self.pulsing = [n for n in controls if drives[n] == "P"]
         self.free = [n for n in controls if drives[n] not in (0, 1, "P")]
         self.settled = {n: drives[n] for n in controls if drives[n] in (0, 1)}
@@ -122,15 +129,15 @@ class _RegisterView:
             outcomes.append(taken)
         return outcomes
 
-    def can_hold(self, level: int, independent: bool) -> bool:
-        """Can the bit stay at `level`? `independent`: also when the pulsing controls take all combinations."""
+    def holds(self, level: int) -> tuple[bool, bool]:
+        """Can the bit stay at `level` at all, and also when the pulsing controls take all combinations?"""
+        possible = False
         for _, combinations in self._control_sets():
             good = [c for c in combinations if {level} in self._leaf_values(c, level)]
-            if independent and len(good) == len(combinations):
-                return True
-            if not independent and good and all({c[n] for c in good} == {0, 1} for n in self.pulsing):
-                return True
-        return False
+            if len(good) == len(combinations):
+                return True, True
+            possible = possible or (bool(good) and all({c[n] for c in good} == {0, 1} for n in self.pulsing))
+        return possible, False
 
     def can_move(self) -> bool:
         """Can the bit go up at some time and down at another?"""
@@ -139,7 +146,16 @@ class _RegisterView:
             for control in combinations:
                 ups = ups or any(1 in taken for taken in self._leaf_values(control, 0))
                 downs = downs or any(0 in taken for taken in self._leaf_values(control, 1))
-        return ups and downs
+                if ups and downs:
+                    return True
+        return False
+
+
+@lru_cache(maxsize=1024)
+def _decision_of(register: Register, clocked: bool) -> tuple[Tree, tuple[str, ...]]:
+    """A bit's whole decision tree and the names that its decisions read, without the bit itself."""
+    tree = _with_overrides(register, clocked)
+    return tree, tuple(sorted(control_names(tree) - {register.bit}))
 
 
 def _with_overrides(register: Register, clocked: bool) -> Tree:
@@ -157,7 +173,19 @@ def _as_drive(behaviours: set[Drive]) -> Drive:
     return "C" if behaviours == {0, 1} else "?"
 
 
-def _register_step(register: Register, drives: Drives) -> tuple[set[Drive], set[Drive]]:
+@lru_cache(maxsize=512)
+def _names_of(register: Register) -> tuple[str, ...]:
+    return tuple(sorted(register.reads | set(register.clock.names if register.clock else ())))
+
+
+def _register_step(register: Register, drives: Drives) -> tuple[frozenset[Drive], frozenset[Drive]]:
+    """(possible, usual) behaviours of one stored bit, given those of everything that it reads."""
+    return _cached_step(register, tuple(drives[n] for n in _names_of(register)))
+
+
+@lru_cache(maxsize=32768)
+def _cached_step(register: Register, given: tuple[Drive, ...]) -> tuple[frozenset[Drive], frozenset[Drive]]:
+    drives = dict(zip(_names_of(register), given, strict=True))
     clock_possible: set[Drive] = {"P"}
     clock_usual: set[Drive] = {"P"}
     if register.clock is not None:
@@ -168,15 +196,16 @@ def _register_step(register: Register, drives: Drives) -> tuple[set[Drive], set[
         if not (clock_possible & ({"P"} if clocked else {0, 1})):
             continue
         view = _RegisterView(register, drives, clocked)
-        found: set[Drive] = {v for v in (0, 1) if view.can_hold(v, independent=False)}
-        free_found: set[Drive] = {v for v in found if view.can_hold(int(v), independent=True)}
+        held = {v: view.holds(v) for v in (0, 1)}
+        found: set[Drive] = {v for v, (possibly, _) in held.items() if possibly}
+        free_found: set[Drive] = {v for v, (_, freely) in held.items() if freely}
         if view.can_move():
             found.add("P")
             free_found.add("P")
         possible |= found
         if clock_usual & ({"P"} if clocked else {0, 1}):
             usual |= free_found
-    return possible, usual
+    return frozenset(possible), frozenset(usual)
 
 
 def register_behaviours(chip: ChipType, inputs: Drives) -> tuple[dict[str, set[Drive]], dict[str, set[Drive]]]:
@@ -190,7 +219,7 @@ def register_behaviours(chip: ChipType, inputs: Drives) -> tuple[dict[str, set[D
             drives = {**inputs, **{bit: _as_drive(found) for bit, found in possible.items()}}
             found, found_usual = _register_step(register, drives)
             narrowed = possible[register.bit] & found
-            usual[register.bit] = found_usual & narrowed
+            usual[register.bit] = set(found_usual & narrowed)
             if narrowed != possible[register.bit]:
                 possible[register.bit] = narrowed
                 waiting |= {r.bit for r in chip.registers if register.bit in r.reads}

@@ -111,6 +111,19 @@ def _names_read(cone: ChipType) -> tuple[str, ...]:
     return tuple(sorted(names))
 
 
+@lru_cache(maxsize=512)
+def _names_nearby(cone: ChipType, name: str) -> frozenset[str]:
+    """What an output reads itself, and what the stored bits that it shows read."""
+    output = cone.output_of.get(name)
+    if output is None:
+        return frozenset(_names_read(cone))
+    names = set(output.value.names) | set(output.enable.names if output.enable else ())
+    for register in cone.registers:
+        if register.bit in names:
+            names |= register.reads | set(register.clock.names if register.clock else ())
+    return frozenset(names)
+
+
 @lru_cache(maxsize=8192)
 def _expectation(cone: ChipType, name: str, drives: tuple[tuple[str, Drive], ...]) -> Expectation:
     found = expected_behaviours(cone, dict(drives)).get(name)
@@ -200,12 +213,23 @@ def _unusual(chip: ChipType, pin: Pin, reading: PinReading, readings: Readings, 
 
 
 def _deciding_pins(chip: ChipType, pin: Pin, readings: Readings, drive: Drive, usual: bool = False) -> tuple[int, ...]:
-    """A smallest set of input readings (found by leaving one out at a time) that already settles the verdict."""
+    """A smallest set of input readings that already settles the verdict.
+
+    Everything the output does not read directly is left out at once if it can be, then one reading after the other.
+    """
+
+    def settles(drives: Mapping[str, Drive]) -> bool:
+        expected = expectation_for(chip, pin, drives)
+        return drive not in (expected.usual if usual else expected.possible)
+
     kept = input_drives(chip, readings)
+    near = _names_nearby(cone_of(chip, pin.name), pin.name)
+    only_near: dict[str, Drive] = {n: (d if n in near else "?") for n, d in kept.items()}
+    if settles(only_near):
+        kept = only_near
     for name in sorted((n for n, d in kept.items() if d != "?"), key=lambda n: kept[n] != "P"):
         without = {**kept, name: "?"}
-        expected = expectation_for(chip, pin, without)
-        if drive not in (expected.usual if usual else expected.possible):
+        if settles(without):
             kept = without
     return tuple(sorted(chip.pin(name).number for name, d in kept.items() if d != "?"))
 

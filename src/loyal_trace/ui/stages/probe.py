@@ -181,26 +181,31 @@ class ProbeStage:
         chip = self._chip()
         if chip is None:
             return
+        self.pin = self._beside(chip, step)
+        self.desk.picked.emit()
+
+    def _beside(self, chip: ChipType, step: int) -> int:
+        """The next pin in that direction that is used."""
         pin = self.pin
         for _ in chip.pins:
             pin = (pin - 1 + step) % len(chip.pins) + 1
             if chip.pin_number(pin).role != "unused":
                 break
-        self.pin = pin
-        self.refresh()
-        self.desk.picked.emit()
+        return pin
 
     def _pick_pin(self, pin: int) -> None:
         self.pin = pin
-        self.refresh()
         self.desk.picked.emit()
 
     def _enter(self, reading: PinReading) -> None:
         """Records a reading of the pin in hand and goes on to the next."""
-        place = self._place()
-        recorded = self.desk.record(PinsProbed, board=place[0], place=place[1], pins=(pin_state(self.pin, reading),))
-        if recorded:
-            self._advance(1)
+        place, chip, here = self._place(), self._chip(), self.pin
+        if chip is None:
+            return
+        self.pin = self._beside(chip, 1)  # first, so that what follows the record shows the next pin already
+        if not self.desk.record(PinsProbed, board=place[0], place=place[1], pins=(pin_state(here, reading),)):
+            self.pin = here
+            self.refresh()
 
     def _submitted(self, text: str) -> None:
         chip = self._chip()

@@ -2,9 +2,10 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from itertools import pairwise
 
-from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QFontMetricsF, QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtCore import QEvent, QLineF, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QFontMetricsF, QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF
 from PyQt6.QtWidgets import QToolTip, QWidget
 
 from loyal_trace.core.boards.model import BoardDefinition, Part
@@ -34,9 +35,13 @@ class BoardMap(QWidget):
         self.setAccessibleName("board map")
         self.board: BoardDefinition | None = None
         self.overlay = Overlay({})
+        self._still: tuple[object, QPixmap] | None = None
+        self._still_board: BoardDefinition | None = None
 
     def show_board(self, board: BoardDefinition | None, overlay: Overlay) -> None:
         """Draws another board or another overlay."""
+        if board is self.board and overlay == self.overlay:
+            return
         self.board, self.overlay = board, overlay
         self.setAccessibleDescription(f"{board.title}, {overlay.selected} picked" if board else "no board")
         self.update()
@@ -83,19 +88,48 @@ class BoardMap(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), THEME.colour("paper"))
         if self.board is None:
+            painter.fillRect(self.rect(), THEME.colour("paper"))
             painter.setPen(THEME.colour("soft"))
             painter.setFont(font(14))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "no board yet")
             return
-        self._paint_outline(painter, self.board)
+        painter.drawPixmap(0, 0, self._still_picture(self.board))
         self._paint_trace(painter, self.board)
-        for part in self.board.parts:
-            self._paint_part(painter, part)
+        for refdes in self._to_draw_over(self.board):
+            self._paint_part(painter, self.board.part(refdes))
         self._paint_trace_ends(painter, self.board)
         for part in self.board.parts:
             self._paint_mark(painter, part)
+
+    def _still_picture(self, board: BoardDefinition) -> QPixmap:
+        """Board and parts without any overlay, painted once for a size and a palette."""
+        key = (board.id, self.width(), self.height(), self.devicePixelRatioF(), THEME.dark)
+        if self._still is None or self._still[0] != key or self._still_board is not board:
+            ratio = self.devicePixelRatioF()
+            picture = QPixmap(round(self.width() * ratio), round(self.height() * ratio))
+            picture.setDevicePixelRatio(ratio)
+            picture.fill(THEME.colour("paper"))
+            painter = QPainter(picture)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            shown, self.overlay = self.overlay, Overlay({})
+            self._paint_outline(painter, board)
+            for part in board.parts:
+                self._paint_part(painter, part)
+            self.overlay = shown
+            painter.end()
+            self._still, self._still_board = (key, picture), board
+        return self._still[1]
+
+    def _to_draw_over(self, board: BoardDefinition) -> list[str]:
+        """Parts that the overlay changes: hatched ones, the picked one, and those that the traced line runs under."""
+        runs = [
+            QRectF(a, b).normalized().adjusted(-2, -2, 2, 2) for line in self._runs(board) for a, b in pairwise(line)
+        ]
+        under = [p.refdes for p in board.parts if any(self.rect_of(p).intersects(run) for run in runs)] if runs else []
+        hatched = [r for r, mark in self.overlay.marks.items() if mark[2] and board.has(r)]
+        picked = [self.overlay.selected] if board.has(self.overlay.selected) else []
+        return list(dict.fromkeys(under + hatched + picked))
 
     def _paint_outline(self, painter: QPainter, board: BoardDefinition) -> None:
         scale, left, top = self._frame()
@@ -150,16 +184,18 @@ class BoardMap(QWidget):
     def _paint_pins(self, painter: QPainter, part: Part) -> None:
         scale, left, top = self._frame()
         rect = self.rect_of(part)
+        upright = part.rotation % 180
+        lines = []
         for x, y in pin_places(part).values():
             px, py = left + x * scale, top + y * scale
-            nx = min(max(px, rect.left()), rect.right())
-            ny = min(max(py, rect.top()), rect.bottom())
-            if part.rotation % 180:
-                nx = rect.left() if px < rect.center().x() else rect.right()
-                painter.drawLine(QPointF(nx, py), QPointF(nx + (3 if px > rect.center().x() else -3), py))
+            if upright:
+                edge, out = (rect.left(), -3) if px < rect.center().x() else (rect.right(), 3)
+                lines.append(QLineF(edge, py, edge + out, py))
             else:
-                ny = rect.top() if py < rect.center().y() else rect.bottom()
-                painter.drawLine(QPointF(px, ny), QPointF(px, ny + (3 if py > rect.center().y() else -3)))
+                edge, out = (rect.top(), -3) if py < rect.center().y() else (rect.bottom(), 3)
+                lines.append(QLineF(px, edge, px, edge + out))
+        if lines:
+            painter.drawLines(lines)
 
     def _paint_label(self, painter: QPainter, part: Part, rect: QRectF, hatched: bool) -> None:
         small = rect.width() < 24 or rect.height() < 12
@@ -204,17 +240,23 @@ class BoardMap(QWidget):
 
     def _paint_trace(self, painter: QPainter, board: BoardDefinition) -> None:
         """A copper line from the first pin to each of the others, square-cornered, with a label."""
-        pins = self._traced(board)
-        if len(pins) < 2:
-            return
-        x0, y0 = self._pin_on_screen(*pins[0])
         painter.setPen(QPen(THEME.colour("copper"), 2.2))
         painter.setBrush(Qt.BrushStyle.NoBrush)
+        for line in self._runs(board):
+            painter.drawPolyline(QPolygonF(line))
+
+    def _runs(self, board: BoardDefinition) -> list[list[QPointF]]:
+        """The corners of the line from the first traced pin to each of the others."""
+        pins = self._traced(board)
+        if len(pins) < 2:
+            return []
+        x0, y0 = self._pin_on_screen(*pins[0])
+        lines = []
         for part, pin in pins[1:]:
             x1, y1 = self._pin_on_screen(part, pin)
             middle = (y0 + y1) / 2
-            corners = [QPointF(x0, y0), QPointF(x0, middle), QPointF(x1, middle), QPointF(x1, y1)]
-            painter.drawPolyline(QPolygonF(corners))
+            lines.append([QPointF(x0, y0), QPointF(x0, middle), QPointF(x1, middle), QPointF(x1, y1)])
+        return lines
 
     def _traced(self, board: BoardDefinition) -> list[tuple[Part, int]]:
         return [(board.part(r), n) for r, n in self.overlay.trace if board.has(r)]

@@ -50,6 +50,8 @@ class RowList(QWidget):
 
     def set_rows(self, rows: tuple[Row, ...], current: int) -> None:
         """Shows rows; `current` is the picked one (−1 for none)."""
+        if (rows, current) == (self.rows, self.current):
+            return
         self.rows, self.current = rows, current
         self.setAccessibleDescription("; ".join(row.words for row in rows))
         self.setFixedHeight(max(1, sum(row.height for row in rows)))

@@ -107,7 +107,10 @@ class _KeyRow(QWidget):
         self._hints: tuple[KeyHint, ...] = ()
 
     def set_hints(self, hints: tuple[KeyHint, ...]) -> None:
-        self._hints = tuple(h for h in hints if h.label)
+        shown = tuple(h for h in hints if h.label)
+        if [(h.key, h.label) for h in shown] == [(h.key, h.label) for h in self._hints]:
+            return
+        self._hints = shown
         self.setAccessibleDescription(", ".join(f"{h.key} {h.label}" for h in hints))
         self.update()
 
@@ -146,12 +149,15 @@ class MeaningBox(QFrame):
         super().__init__()
         self.setObjectName("card")
         self.kind = "unknown"
+        self._said: tuple[str, str, str, str] | None = None
         self.why, self.next, self.aside = _wrapped(), _wrapped(bold=True), _wrapped(soft=True)
         self.why.setAccessibleName("why")
         self.next.setAccessibleName("next")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 8, 14, 8)
         layout.setSpacing(4)
+        self.why.setMinimumHeight(38)
+        self.why.setAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
         self._heads: list[QLabel] = []
         for title, label in (("Why", self.why), ("Next", self.next)):
             row = QHBoxLayout()
@@ -166,6 +172,7 @@ class MeaningBox(QFrame):
             if title == "Why":
                 layout.addWidget(self.aside)
         self.aside.setContentsMargins(46, 0, 0, 0)
+        self.aside.setMinimumHeight(18)  # kept free when empty, so that nothing jumps while someone types
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
         self.restyle()
 
@@ -176,11 +183,13 @@ class MeaningBox(QFrame):
 
     def say(self, why: str, next_text: str, kind: str = "unknown", aside: str = "") -> None:
         """Sets the two sentences; `kind` colours the edge."""
+        if (why, next_text, kind, aside) == self._said:
+            return
+        self._said = (why, next_text, kind, aside)
         self.kind = kind
         self.why.setText(why)
         self.next.setText(next_text)
         self.aside.setText(aside)
-        self.aside.setVisible(bool(aside))
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -206,6 +215,8 @@ class CautionBox(QFrame):
 
     def say(self, text: str) -> None:
         """Shows a caution, or hides the box when there is none."""
+        if text == self.label.text():
+            return
         self.label.setText(text)
         self.setVisible(bool(text))
 

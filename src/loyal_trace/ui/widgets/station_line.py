@@ -24,11 +24,14 @@ class StationLine(QWidget):
         self._stations: list[tuple[float, str]] = [(0.0, "")] * len(STAGE_NAMES)
 
     def set_job(self, title: str, subtitle: str) -> None:
-        self.title, self.subtitle = title, subtitle
-        self.update()
+        if (title, subtitle) != (self.title, self.subtitle):
+            self.title, self.subtitle = title, subtitle
+            self.update()
 
     def set_stations(self, stations: list[tuple[float, str]]) -> None:
         """(filled 0 to 1, count) for each of the ten stages."""
+        if stations == self._stations:
+            return
         self._stations = stations
         words = ", ".join(f"{n} {c}" for n, (_, c) in zip(STAGE_NAMES, stations, strict=True) if c)
         self.setAccessibleDescription(words)

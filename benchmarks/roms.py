@@ -1,0 +1,76 @@
+"""ROM check of 256 MiB against zlib.crc32 plus hashlib.sha1 alone on the same bytes, and its memory."""
+
+import hashlib
+import subprocess
+import sys
+import tempfile
+import zlib
+from pathlib import Path
+
+import numpy as np
+
+from benchmarks.measure import Figure, best_of
+
+_TOTAL = 256 * 2**20
+_SIZES = (32 * 2**10, 64 * 2**10, 256 * 2**10, 2**20)
+
+_PEAK = """
+import sys
+from pathlib import Path
+from loyal_trace.formats.rom_check import RomChecker
+from loyal_trace.formats.sum_lists import read_sums
+def peak():
+    return int(next(line for line in open("/proc/self/status") if line.startswith("VmHWM")).split()[1])
+sums = read_sums(Path(sys.argv[2]))
+idle = peak()
+result = RomChecker(sums).check([Path(sys.argv[1])])
+assert result.all_good
+print(idle, peak())
+"""
+
+
+def make_files(folder: Path) -> list[Path]:
+    """Files of 32 KiB to 1 MiB, 256 MiB in all, the same share of bytes in each size."""
+    rng = np.random.default_rng(4)
+    paths = []
+    for size in _SIZES:
+        for _ in range(_TOTAL // len(_SIZES) // size):
+            path = folder / f"rom{len(paths):05}.bin"
+            path.write_bytes(rng.integers(0, 256, size, dtype=np.uint8).tobytes())
+            paths.append(path)
+    return paths
+
+
+def _yardstick(blocks: list[bytes]) -> None:
+    for block in blocks:
+        zlib.crc32(block)
+        hashlib.sha1(block)
+
+
+def run() -> list[Figure]:
+    """Speed as a share of the yardstick's, and peak memory over the idle process."""
+    from loyal_trace.formats.rom_check import RomChecker
+    from loyal_trace.formats.sum_lists import read_sums
+
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name) / "roms"
+        folder.mkdir()
+        paths = make_files(folder)
+        blocks: list[bytes] = [p.read_bytes() for p in paths]
+        lines = [f"{hashlib.sha1(b).hexdigest()}  {p.name}\n" for p, b in zip(paths, blocks, strict=True)]
+        sums_file = Path(name) / "all.sha1"
+        sums_file.write_text("".join(lines))
+        alone = best_of(3, lambda: _yardstick(blocks))
+        blocks.clear()
+        sums = read_sums(sums_file)
+        checked = best_of(3, lambda: RomChecker(sums).check([folder]))
+        output = subprocess.run(
+            [sys.executable, "-c", _PEAK, str(folder), str(sums_file)], check=True, capture_output=True, text=True
+        ).stdout
+    idle, peak = (int(word) / 1024 for word in output.split())
+    return [
+        Figure("ROM check of 256 MiB, speed", alone / checked, 0.8, at_most=False,
+               detail=f"{256 / checked:.0f} MiB/s against {256 / alone:.0f} MiB/s for crc32 and sha1 alone"),
+        Figure("ROM check, peak memory over idle", peak - idle, 150, "MiB",
+               detail=f"{idle:.0f} MiB idle, {peak:.0f} MiB peak"),
+    ]  # fmt: skip
