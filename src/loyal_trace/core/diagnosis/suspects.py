@@ -148,7 +148,7 @@ def _chip_things(case: Case, suspect: Suspect, table: EvidenceTable) -> list[Nex
         all_pins = sum(1 for p in verdict.chip.pins if p.role not in ("unused", "ground"))
         left = max(all_pins - verdict.probed, len(open_pins))
         if open_pins:
-            text = f"probe {part.refdes}: {count_of(left, 'pin')} to go, {count_of(len(open_pins), 'output')} unjudged"
+            text = f"probe {part.refdes}: {count_of(left, 'pin')}, {count_of(len(open_pins), 'output')} unjudged"
             bits = _gain(suspect, table, "output-impossible")
             things.append(NextThing(4, suspect.place, text, max(0.5, left * _PER_PIN_MINUTES), bits))
         for output in verdict.impossible[:1]:

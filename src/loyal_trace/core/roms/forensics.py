@@ -39,6 +39,15 @@ class Hypothesis:
     evidence: str = ""
     score: float = 0.0
 
+    @property
+    def short(self) -> str:
+        """A few words for a list: `A9 stuck low`, `D5 stuck high`, `few bytes`."""
+        level = {0: " low", 1: " high", None: ""}[self.where.get("level")]  # type: ignore[index]
+        for letter, lines in (("A", self.where.get("address")), ("D", self.where.get("data"))):
+            if isinstance(lines, list) and len(lines) == 1:
+                return f"{letter}{lines[0]} stuck{level}" if level else f"{letter}{lines[0]} open or stuck"
+        return self.kind.replace("-", " ")
+
 
 @dataclass(frozen=True)
 class PinNames:

@@ -37,6 +37,7 @@ class ProbeStage:
             layout.addWidget(widget)
         layout.addStretch(1)
         self.frame = StageFrame(evidence)
+        self.frame.meaning.keep_steady()
         self.chip_view.pin_picked.connect(self._pick_pin)
         self.worth.picked.connect(self._worth_picked)
         self.frame.entry.submitted.connect(self._submitted)

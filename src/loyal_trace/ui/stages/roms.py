@@ -125,8 +125,8 @@ class RomStage:
             bar = (2.0, 96.0, found.likelihood, "ink")
             cells = (
                 Cell(106, 62, format_percent(found.likelihood), bold=True, mono=True),
-                Cell(172, 296, found.reason.split(":")[0], bold=True),
-                Cell(474, 0, found.evidence),
+                Cell(172, 150, found.short, bold=True),
+                Cell(328, 0, found.evidence),
             )
             rows.append(Row("", cells, bar, height=25))
         self.explanations.set_rows(tuple(rows), -1)

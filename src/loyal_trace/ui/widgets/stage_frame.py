@@ -149,6 +149,7 @@ class MeaningBox(QFrame):
         super().__init__()
         self.setObjectName("card")
         self.kind = "unknown"
+        self._steady = False
         self._said: tuple[str, str, str, str] | None = None
         self.why, self.next, self.aside = _wrapped(), _wrapped(bold=True), _wrapped(soft=True)
         self.why.setAccessibleName("why")
@@ -156,7 +157,6 @@ class MeaningBox(QFrame):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 8, 14, 8)
         layout.setSpacing(4)
-        self.why.setMinimumHeight(38)
         self.why.setAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
         self._heads: list[QLabel] = []
         for title, label in (("Why", self.why), ("Next", self.next)):
@@ -172,9 +172,14 @@ class MeaningBox(QFrame):
             if title == "Why":
                 layout.addWidget(self.aside)
         self.aside.setContentsMargins(46, 0, 0, 0)
-        self.aside.setMinimumHeight(18)  # kept free when empty, so that nothing jumps while someone types
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
         self.restyle()
+
+    def keep_steady(self) -> None:
+        """Keeps room for two lines and an aside, so that nothing jumps while someone types reading after reading."""
+        self._steady = True
+        self.why.setMinimumHeight(38)
+        self.aside.setMinimumHeight(18)
 
     def restyle(self) -> None:
         for head in self._heads:
@@ -190,6 +195,7 @@ class MeaningBox(QFrame):
         self.why.setText(why)
         self.next.setText(next_text)
         self.aside.setText(aside)
+        self.aside.setVisible(bool(aside) or self._steady)
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
