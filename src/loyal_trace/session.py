@@ -12,14 +12,16 @@ from typing import Any, TypeVar
 from uuid import uuid4
 
 from loyal_trace.core.assessment import Assessment, Beliefs, assess
+from loyal_trace.core.boards.loose import LOOSE_ID, loose_board
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.case import Case
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.diagnosis.evidence import EvidenceTable, Priors
 from loyal_trace.core.errors import RequestError
-from loyal_trace.core.logbook.entries import AnyEntry, Opened, Retracted
+from loyal_trace.core.logbook.entries import AnyEntry, Fitted, Opened, Retracted, SumsKnown
 from loyal_trace.core.logbook.state import JobState, apply_entry, fold, retracted_ids
 from loyal_trace.core.parts.capacitors import StockItem
+from loyal_trace.core.roms.images import KnownSum, sums_from_mapping
 from loyal_trace.formats.archive import JobArchive
 from loyal_trace.formats.board_folder import board_files, load_board, parse_board
 from loyal_trace.formats.drawer import parse_drawer
@@ -73,7 +75,8 @@ class JobSession:
         self.entries: list[AnyEntry] = list(store.entries(job))
         self.state: JobState = fold(self.entries)
         order = self.state.opened.boards if self.state.opened else ()
-        self.boards = {b: self.boards[b] for b in sorted(self.boards, key=lambda b: (b not in order, b))}
+        self._own_boards = {b: self.boards[b] for b in sorted(self.boards, key=lambda b: (b not in order, b))}
+        self.boards = self._with_loose_board()
         self.drawer = load_drawer(store)
         self._cache: dict[Hashable, object] = {}
         self._assessment: Assessment | None = None
@@ -102,6 +105,20 @@ class JobSession:
             for entry in new:
                 apply_entry(self.state, entry)
         self._assessment = None
+        if any(isinstance(entry, SumsKnown | Fitted | Retracted) for entry in new):
+            self.boards = self._with_loose_board()
+
+    def _with_loose_board(self) -> dict[str, BoardDefinition]:
+        """The job's boards, and a bare one for listed sums that belong to none and chips probed on their own."""
+        lines = (line for taken in self.state.sums for line in taken.lines)
+        sums = [KnownSum(x.name, sums_from_mapping(x.digests), x.size, x.firmware, x.place) for x in lines]
+        chips = {
+            place: (entry.number, len(self.library.find(entry.number).pins))
+            for (board, place), entry in self.state.fitted.items()
+            if board == LOOSE_ID and self.library.knows(entry.number)
+        }
+        loose = loose_board(sums, self._own_boards, chips)
+        return {**self._own_boards, loose.id: loose} if loose else dict(self._own_boards)
 
     def retract(self, target: str) -> None:
         """Takes an entry back by appending a retraction; RequestError for an unknown or already retracted one."""

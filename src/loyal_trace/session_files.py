@@ -30,7 +30,7 @@ def take_files(session: JobSession, paths: Iterable[Path], selected: Place | Non
             for image in found:
                 place = place_of(session, image) or (selected if len(found) == 1 else None)
                 if place is None:
-                    remedy = "name it after its slot, or pick the slot first and drop it alone"
+                    remedy = "drop a list of sums first, name it after its slot, or pick the slot and drop it alone"
                     raise UserFileError(image.source, "matches no slot by name or content", remedy)
                 entries.append(_read(session, image, place))
                 said.append(f"{image.name}: taken as a read of {place[1]}")

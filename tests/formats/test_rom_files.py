@@ -147,3 +147,16 @@ def test_the_set_decides_which_revision_is_the_odd_one(tmp_path):
         "matches",
         "other-revision",
     ]
+
+
+def test_one_name_under_several_given_paths_is_one_chip_read_again(tmp_path):
+    shaky = bytes([DATA[0] ^ 1]) + DATA[1:]
+    stuck = bytes(b | 8 for b in DATA)
+    for folder, data in (("a", DATA), ("b", shaky), ("c", stuck)):
+        (tmp_path / folder).mkdir()
+        (tmp_path / folder / "6c.bin").write_bytes(data)
+    checker = RomChecker(SumList([known(DATA)]))
+    found = [c.verdict.verdict for c in checker.check([tmp_path / "a", tmp_path / "b"]).images]
+    assert found == ["unstable", "unstable"]
+    found = [c.verdict.verdict for c in checker.check([tmp_path / "a" / "6c.bin", tmp_path / "c" / "6c.bin"]).images]
+    assert found == ["matches", "stuck-data"], "one cause explains the second read entirely"

@@ -1,7 +1,7 @@
 """The real window: keys typed, clicks made, text read back, the logbook looked at on disk."""
 
 import pytest
-from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QApplication, QInputDialog, QLabel, QLineEdit, QMessageBox, QWidget
 
@@ -12,6 +12,7 @@ from loyal_trace.ui.theme import DARK, LIGHT
 from loyal_trace.ui.widgets.finder import Finder
 from loyal_trace.ui.widgets.first_page import TEACHING
 from tests.helpers.builders import tiny_files
+from tests.ui.driver import Driver
 
 
 def test_the_demo_opens_where_work_left_off(window):
@@ -256,3 +257,71 @@ def test_a_second_window_on_the_same_store_may_look_but_not_write(window, qtbot)
     second.wiring.stages[4].frame.entry.edit.key_action.emit("P")
     assert "read-only" in second.shell.bar.last.text()
     second.shell.close()
+
+
+@pytest.fixture
+def bare(qtbot, tmp_path, monkeypatch):
+    """A window on an empty store with one new job that has no board at all."""
+    _, ours = make_application(WindowOptions(store=tmp_path / "store"))
+    with qtbot.waitSignal(ours.ready, timeout=20_000):
+        ours.shell.show()
+    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("Loose chips", True))
+    ours.new_job()
+    yield Driver(qtbot, ours)
+    ours.shell.close()
+
+
+def test_a_job_without_a_board_works_at_every_stage(bare):
+    for number in range(1, 11):
+        bare.stage(number)
+        bare.keys("Down", "Up", "Enter")
+        for hint in bare.frame.entry._hints:
+            if hint.key not in ("P", "M", "B") or number != 10:
+                bare.edit.key_action.emit(hint.key)
+        bare.edit.clear()
+        assert bare.frame.question.text() and bare.why
+
+
+def test_anybodys_own_files_are_checked_from_a_list_of_sums_alone(bare, tmp_path):
+    import hashlib
+
+    images = {name: true_image("tw-cpu", name, "B") for name in ("6A", "6B")}
+    lines = [f"{hashlib.sha1(data).hexdigest()}  {name.lower()}.bin\n" for name, data in images.items()]
+    (tmp_path / "mine.sha1").write_text("".join(lines))
+    (tmp_path / "dumps").mkdir()
+    (tmp_path / "dumps" / "6a.bin").write_bytes(images["6A"])
+    (tmp_path / "dumps" / "6b.bin").write_bytes(bytes(b & 0xDF for b in images["6B"]))
+    drop(bare, tmp_path / "mine.sha1")
+    drop(bare, tmp_path / "dumps")
+    bare.stage(4)
+    assert "data line D5 reads low" in bare.why
+    texts = bare.row_texts("ROM slots")
+    assert "6a" in texts[0] and "matches" in texts[0] and "differs" in texts[1]
+    assert bare.shell.panel.map.board.name == "Loose parts"
+    bare.ctrl("z")
+    assert "differs" not in " ".join(bare.row_texts("ROM slots"))
+
+
+def test_a_swap_is_typed_at_suspects_and_weighs(window):
+    window.stage(6)
+    before = window.belief("tw-cpu", "6C")
+    window.click_row("suspects", 0)
+    window.type("swap box 2: stays")
+    assert window.on_disk()[-1].kind == "swapped" and window.on_disk()[-1].result == "fault stays"
+    assert window.belief("tw-cpu", "6C") < before
+
+
+def test_a_click_on_the_title_leads_to_the_job_list_and_back(window):
+    window.qtbot.mouseClick(window.shell.stations, Qt.MouseButton.LeftButton, pos=QPoint(60, 20))
+    assert window.shell.pages.currentWidget() is window.shell.first and window.shell.first.jobs.count() == 1
+    window.shell.first.jobs.itemActivated.emit(window.shell.first.jobs.item(0))
+    assert window.shell.pages.currentWidget() is window.shell.desk_page
+    assert window.frame.question.text() == "Can 5D do what its pins do?"
+
+
+def test_one_chip_is_probed_on_its_own_from_its_number(bare):
+    bare.stage(5)
+    bare.type("74ls00")
+    assert bare.frame.question.text() == "Can U1 do what its pins do?"
+    bare.keys("L", "P", "L")
+    assert "Pin 3 (1Y) is low although pin 1 (1A) is low" in bare.why

@@ -79,7 +79,7 @@ class Case:
     def known_sums(self) -> SumList:
         """All sums of the job: those of the boards and those taken in from lists."""
         entries = [
-            KnownSum(slot.refdes, digests, slot.size, firmware, slot.refdes)
+            KnownSum(slot.refdes, digests, slot.size or None, firmware, slot.refdes)
             for board in self.boards.values()
             for slot in board.rom_slots
             for firmware, digests in slot.sums
@@ -140,7 +140,7 @@ class Case:
         own = tuple(e for e in sums.for_name(slot.refdes) if not e.place or e.place == slot.refdes)
         chip = self.chip_type(place)
         names = PinNames(lambda line: chip.pin(line).number if chip and line in {p.name for p in chip.pins} else None)
-        expected = Expected(own, firmware, slot.size, truth, names)
+        expected = Expected(own, firmware, slot.size or None, truth, names)
         verdict = judge(image, expected, sums, [self.blobs(r.attachment) for r in reads[:-1]])
         return SlotAssessment(board_id, slot, len(reads), verdict, image.data, truth)
 

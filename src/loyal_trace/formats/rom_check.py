@@ -21,7 +21,7 @@ from loyal_trace.core.roms.images import (
     prevailing_firmware,
     without_read_number,
 )
-from loyal_trace.core.roms.verdicts import Expected, RomVerdict, judge
+from loyal_trace.core.roms.verdicts import Expected, RomVerdict, judge, settled_damage
 from loyal_trace.formats.rom_files import image_paths, iter_images
 
 _WORKERS = 2
@@ -59,13 +59,14 @@ class _Seen:
     image: RomImage
     path: Path
     own: tuple[KnownSum, ...]
+    root: str
 
 
 def sums_of_board(board: BoardDefinition) -> SumList:
     """The known sums of a board's slots, each under its refdes and place."""
     return SumList(
         (
-            KnownSum(slot.refdes, digests, slot.size, firmware, slot.refdes)
+            KnownSum(slot.refdes, digests, slot.size or None, firmware, slot.refdes)
             for slot in board.rom_slots
             for firmware, digests in slot.sums
         ),
@@ -73,13 +74,13 @@ def sums_of_board(board: BoardDefinition) -> SumList:
     )
 
 
-def _fast_pass(paths: Sequence[Path], algorithms: Sequence[str], sums: SumList) -> list[_Seen]:
+def _fast_pass(paths: Sequence[tuple[Path, str]], algorithms: Sequence[str], sums: SumList) -> list[_Seen]:
     seen = []
-    for path in paths:
+    for path, root in paths:
         for image in iter_images(path):
             for algorithm in algorithms:
                 image.digest(algorithm)
-            seen.append(_Seen(image.without_bytes(), path, sums.for_name(image.name)))
+            seen.append(_Seen(image.without_bytes(), path, sums.for_name(image.name), root))
     return seen
 
 
@@ -100,7 +101,7 @@ class RomChecker:
 
     def check(self, paths: Iterable[Path]) -> CheckResult:
         """Judges every image under the paths. UserFileError for the first file that cannot be read."""
-        files = [file for path in paths for file in image_paths(path)]
+        files = [(file, str(path if path.is_dir() else path.parent)) for path in paths for file in image_paths(path)]
         if not files:
             raise UserFileError("the given paths", "hold no files that could be ROM images")
         algorithms = tuple(dict.fromkeys((*_ALWAYS, *self._sums.algorithms)))
@@ -123,8 +124,9 @@ class RomChecker:
         return prevailing_firmware(tuple(found) for found in every if found)
 
     def _chip_key(self, one: _Seen) -> str:
-        """Reads of one chip share a key: numbered names in one folder, or one name in numbered folders."""
-        folder = one.image.source.replace("\\", "/").replace(": ", "/").rpartition("/")[0].rstrip("0123456789")
+        """Reads of one chip share a key: the same place under each given path, numbered names or numbered folders."""
+        inside = one.image.source[len(one.root) :].replace("\\", "/").replace(": ", "/")
+        folder = inside.rpartition("/")[0].rstrip("0123456789")
         stem, dot, ending = base_name(one.image.name).rpartition(".")
         stem = stem if dot else ending
         if stem[-1:].isdigit() and not (one.own and base_name(one.own[0].name).startswith(stem)):
@@ -133,20 +135,26 @@ class RomChecker:
 
     def _judged(self, one: _Seen, group: list[_Seen], firmware: str) -> CheckedImage:
         own = one.own
-        others = [o for o in group if o is not one]
-        accepted = [e for e in own if e.accepts(one.image)]
-        differ = any(o.image.digests["sha1"] != one.image.digests["sha1"] for o in others)
         slot = own[0].place or own[0].name if own else ""
-        if accepted and not differ:
-            verdict = judge(one.image, Expected(own, firmware), self._sums)
-            return CheckedImage(one.image, one.path, verdict, slot)
+        differing = [o for o in group if o.image.digests["sha1"] != one.image.digests["sha1"]]
+        accepted = any(e.accepts(one.image) for e in own)
+        if accepted and all(self._settled(other) for other in differing):
+            return CheckedImage(one.image, one.path, judge(one.image, Expected(own, firmware), self._sums), slot)
         image = _load_again(one)
-        reads = [_load_again(o).data for o in others] if differ else []
-        expected = Expected(own, firmware, self._size_of(own), self._true_image(own, one.image.name), self._pins(own))
-        return CheckedImage(image, one.path, judge(image, expected, self._sums, reads), slot)
+        reads = [_load_again(other).data for other in differing]
+        verdict = judge(image, self._expected(one, firmware), self._sums, reads)
+        return CheckedImage(image, one.path, verdict, slot)
 
-    def _size_of(self, own: Sequence[KnownSum]) -> int | None:
-        return next((e.size for e in own if e.size is not None), None)
+    def _expected(self, one: _Seen, firmware: str) -> Expected:
+        own = one.own
+        size = next((e.size for e in own if e.size is not None), None)
+        return Expected(own, firmware, size, self._true_image(own, one.image.name), self._pins(own))
+
+    def _settled(self, one: _Seen) -> bool:
+        """Is this read right for some revision, or damaged in a way that one cause explains entirely?"""
+        if any(e.accepts(one.image) for e in one.own):
+            return True
+        return settled_damage(judge(_load_again(one), self._expected(one, self._firmware), self._sums))
 
     def _true_image(self, own: Sequence[KnownSum], name: str) -> bytes | None:
         for candidate in (*(e.name for e in own), name):

@@ -83,6 +83,8 @@ class Desk(QObject):
         except LoyalTraceError as error:
             self.said.emit(str(error), True)
             return False
+        if self.board not in self.session.boards:
+            self.board, self.part = next(iter(self.session.boards), ""), ""
         if lines:
             self.said.emit("; ".join(lines[:3]) + (f" … {len(lines)} in all" if len(lines) > 3 else ""), False)
         self.changed.emit()

@@ -14,11 +14,14 @@ from types import TracebackType
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtGui import QIcon, QPixmap
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog
 
 from loyal_trace.core.units import count_of
+from loyal_trace.resources import read_bytes
 from loyal_trace.ui.shell import Shell
 from loyal_trace.ui.theme import THEME, apply_style, load_fonts
+from loyal_trace.ui.widgets.board_map import Overlay
 from loyal_trace.ui.widgets.finder import Command
 from loyal_trace.ui.widgets.station_line import STAGE_NAMES
 
@@ -56,13 +59,16 @@ def store_folder(options: WindowOptions) -> Path:
 
 def open_store(folder: Path, demo: bool) -> "tuple[Store, JobSession | None]":
     """Opens the store (read-only beside another window) and, for the demo, its job, made when missing."""
+    from loyal_trace.core.errors import MachineError
     from loyal_trace.session import JobSession, Surroundings
-    from loyal_trace.store.connection import StoreBusy
+    from loyal_trace.store.connection import DATABASE, StoreBusy
     from loyal_trace.store.store import Store
 
     try:
         store = Store(folder)
-    except StoreBusy:
+    except (StoreBusy, MachineError):
+        if not (folder / DATABASE).exists():
+            raise
         store = Store(folder, read_only=True)
     if not demo:
         return store, None
@@ -90,6 +96,7 @@ class Application(QObject):
         self.opened.connect(self._on_opened)
         self.shell.first_painted.connect(self._start)
         self.shell.closing.connect(self.close)
+        self.shell.stations.jobs_asked.connect(self.show_jobs)
         first = self.shell.first
         first.demo_asked.connect(self.open_demo)
         first.new_asked.connect(self.new_job)
@@ -133,7 +140,7 @@ class Application(QObject):
         self.shell.first.say("")
         self._list_jobs()
         if self.store.read_only:
-            self.shell.bar.say("another window has this store open: you can look, but not write", True)
+            self.shell.bar.say("this store is in use or read-only: you can look, but not write", True)
         if session is not None:
             self.show_session(session, with_bench=self.options.demo)
         for path in self.options.files:
@@ -145,7 +152,7 @@ class Application(QObject):
     def _list_jobs(self) -> None:
         jobs = self.store.jobs() if self.store else ()
         self.shell.first.show_jobs(
-            [(j.id, f"{j.title}    {j.opened[:10]}    {count_of(j.entries, 'entry', 'entries')}") for j in jobs]
+            [(j.id, f"{j.title}    opened {j.opened[:10]}, {count_of(j.entries, 'entry', 'entries')}") for j in jobs]
         )
 
     def show_session(self, session: "JobSession", with_bench: bool) -> None:
@@ -188,6 +195,7 @@ class Application(QObject):
         self.shell.stations.set_job("Loyal Trace", "jobs of this workshop")
         self.shell.stations.set_stations([(0.0, "")] * len(STAGE_NAMES))
         self.shell.stations.set_current(-1)
+        self.shell.panel.map.show_board(None, Overlay({}))
         self.shell.bar.say("", False)
         self.shell.pages.setCurrentWidget(self.shell.first)
 
@@ -274,12 +282,19 @@ def _report_bug(kind: type[BaseException], value: BaseException, trace: Tracebac
     sys.__excepthook__(kind, value, trace)
 
 
+def _icon() -> QIcon:
+    picture = QPixmap()
+    picture.loadFromData(read_bytes("icons/loyal-trace.svg"), "SVG")
+    return QIcon(picture)
+
+
 def make_application(options: WindowOptions) -> tuple[QApplication, Application]:
     """The Qt application (the running one, if any) and our own, not yet shown."""
     running = QApplication.instance()
     app = running if isinstance(running, QApplication) else QApplication(["loyal-trace"])
     app.setApplicationName("Loyal Trace")
     app.setDesktopFileName("loyal-trace")
+    app.setWindowIcon(_icon())
     load_fonts()
     THEME.set_dark(options.dark)
     apply_style(app)

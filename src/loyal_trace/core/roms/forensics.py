@@ -8,7 +8,7 @@ from a fixed table) plus what it takes to write down everything that the damage 
 import math
 import zlib
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -24,6 +24,7 @@ PRIOR_BITS = {
 }
 _FEW_SHARE, _FEW_LEAST = 0.02, 32
 _MAX_LISTED = 64
+_MOST_SEARCHED = 2**20
 
 
 @dataclass(frozen=True)
@@ -38,6 +39,7 @@ class Hypothesis:
     where: dict[str, object] = field(default_factory=dict)
     evidence: str = ""
     score: float = 0.0
+    unexplained: int = 0
 
     @property
     def short(self) -> str:
@@ -68,10 +70,7 @@ def rank(found: Sequence[Hypothesis]) -> tuple[Hypothesis, ...]:
     best = min(h.score for h in found)
     weights = [2.0 ** -(h.score - best) for h in found]
     total = sum(weights)
-    ranked = [
-        Hypothesis(h.kind, h.verdict, h.reason, h.next, w / total, h.where, h.evidence, h.score)
-        for h, w in zip(found, weights, strict=True)
-    ]
+    ranked = [replace(h, likelihood=w / total) for h, w in zip(found, weights, strict=True)]
     return tuple(sorted(ranked, key=lambda h: -h.likelihood))
 
 
@@ -123,7 +122,8 @@ def _stuck_data_known(image: np.ndarray, truth: np.ndarray, line: int, level: in
     predicted = (truth | mask) if level else (truth & ~mask)
     left, cost = _residual_bits(image, predicted)
     explained = int(np.count_nonzero(truth != predicted))
-    return _stuck_data(line, level, names, f"explains {count_of(explained, 'wrong byte')}, leaves {left:,}", cost)
+    evidence = f"explains {count_of(explained, 'wrong byte')}, leaves {left:,}"
+    return replace(_stuck_data(line, level, names, evidence, cost), unexplained=left)
 
 
 def _stuck_data(line: int, level: int, names: PinNames, evidence: str, cost: float) -> Hypothesis:
@@ -146,14 +146,8 @@ def _stuck_address_known(image: np.ndarray, truth: np.ndarray, line: int, level:
     left, cost = _residual_bits(image, predicted)
     explained = int(np.count_nonzero(truth != predicted))
     word = "high" if level else "low"
-    return _stuck_address(
-        line,
-        f"stuck {word}",
-        names,
-        f"explains {count_of(explained, 'wrong byte')}, leaves {left:,}",
-        cost,
-        level,
-    )
+    evidence = f"explains {count_of(explained, 'wrong byte')}, leaves {left:,}"
+    return replace(_stuck_address(line, f"stuck {word}", names, evidence, cost, level), unexplained=left)
 
 
 def _stuck_address(
@@ -268,9 +262,9 @@ def _from_inside(image: np.ndarray, names: PinNames) -> tuple[Hypothesis, ...]:
 
 
 def _steady_lane_cost(image: np.ndarray, line: int) -> float:
-    """Text keeps bit 7 low by nature: a steady lane weighs less when the content is plain text."""
+    """Text keeps bit 7 low by nature: in plain text a steady D7 explains nothing."""
     printable = np.count_nonzero((image >= 0x20) & (image < 0x7F)) / len(image)
-    return 2.0 * len(image) if line == 7 and printable > 0.95 else 0.0
+    return 6.0 * len(image) if line == 7 and printable > 0.95 else 0.0
 
 
 def _repeats_below(image: np.ndarray, line: int) -> bool:
@@ -285,7 +279,7 @@ def restore_one_byte(image: RomImage, digests: dict[str, str]) -> tuple[int, int
     CRC is linear: the difference of the two sums, run backwards over k zero bytes, equals a table entry exactly when
     one byte, k places from the end, is wrong (Koopman 2002; reflected polynomial EDB88320). None when no byte does.
     """
-    if "crc32" not in digests or not image.size:
+    if "crc32" not in digests or not 0 < image.size <= _MOST_SEARCHED:
         return None
     table = [zlib.crc32(bytes([e])) ^ zlib.crc32(b"\0") for e in range(256)]
     error_of = {value: e for e, value in enumerate(table) if e}

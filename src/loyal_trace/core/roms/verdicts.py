@@ -49,16 +49,28 @@ def judge(image: RomImage, expected: Expected, known: SumList, other_reads: Sequ
     """The verdict on one image. `known` holds all sums of the set; `other_reads` are further reads of the same chip."""
     proved = _by_digest(image, expected, known)
     flicker = _unstable(image, other_reads, proved)
-    if flicker:
-        return flicker
     if proved:
-        return proved
+        return flicker or proved
+    own = _by_content(image, expected, known)
+    if flicker and not settled_damage(own):
+        return flicker
+    return replace(own, reason=f"{own.reason}; another read of it differs") if flicker else own
+
+
+def settled_damage(verdict: RomVerdict) -> bool:
+    """Damage that one cause explains to the last byte: a read like that says what it is even if another differs."""
+    exact = verdict.verdict in ("stuck-data", "stuck-address", "blank", "wrong-size")
+    return exact and not verdict.hypotheses[0].unexplained
+
+
+def _by_content(image: RomImage, expected: Expected, known: SumList) -> RomVerdict:
+    """What the content itself shows, once the sums have said that it is not right."""
     wrong_size = _wrong_size(image, expected, known)
     if wrong_size:
         return wrong_size
     truth = expected.truth if expected.truth is not None and len(expected.truth) == image.size else None
     ranked = examine(image.data, truth, expected.names)
-    if truth is None and ranked[0].verdict == "unknown":
+    if truth is None and ranked[0].verdict != "blank":
         ranked = _from_sums(image, expected, ranked)
     top = ranked[0]
     return RomVerdict(top.verdict, top.reason, top.next, ranked)

@@ -77,6 +77,9 @@ class LookStage:
         self.frame.entry.set_hints(self.hints())
         if part is None or board is None:
             self.frame.head("What can be seen before anything is touched?", "no board")
+            why = "This job has no board definition, so there is no map to walk over."
+            self.frame.meaning.say(why, "Make a job from a board folder (Ctrl+J), or check ROM files on their own.")
+            self.frame.entry.set_target("", "nothing to do here")
             return
         seen = [(p, f) for p, f in state.findings.items() if p[0] == self.desk.board]
         total = len(board.parts)

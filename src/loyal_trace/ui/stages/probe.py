@@ -4,11 +4,12 @@ import re
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from loyal_trace.core.boards.loose import LOOSE_ID
 from loyal_trace.core.boards.model import in_order
 from loyal_trace.core.chips.model import ChipType
 from loyal_trace.core.errors import LoyalTraceError
 from loyal_trace.core.logbook.describe import number_or_overload, pin_state
-from loyal_trace.core.logbook.entries import Measured, PinsProbed
+from loyal_trace.core.logbook.entries import Fitted, Measured, PinsProbed
 from loyal_trace.core.logbook.state import Place
 from loyal_trace.core.probing.check import ChipVerdict, OutputVerdict
 from loyal_trace.core.probing.states import NOT_PROBED, PinReading, parse_state
@@ -92,7 +93,11 @@ class ProbeStage:
         if chip is None:
             self.frame.head("Can this chip do what its pins do?", "no chip the library knows is picked")
             self.chip_view.show_chip(None)
-            self.frame.meaning.say("Pick a chip on the map.", "The chip library has over fifty common types.")
+            self.frame.meaning.say(
+                "Pick a chip on the map, or probe one on its own: its type and its own pins are enough.",
+                "Type its number, for instance 74LS166.",
+            )
+            self.frame.entry.set_target("", "the number on the chip, such as 74LS00")
             return
         if place != self._shown:
             self._shown = place
@@ -109,7 +114,7 @@ class ProbeStage:
         self.chip_view.show_chip(self._picture(place, chip, verdict, readings))
         pin = chip.pin_number(self.pin)
         self.frame.entry.set_target(
-            f"{place[1]}.{pin.number} {pin.name}", "one key, a voltage, a frequency, or 4k3Ω to ground"
+            f"{place[1]}.{pin.number} {pin.name}", "a key, a voltage, 6MHz, 4k3Ω to ground, or a chip number"
         )
         self._meaning(place, chip, verdict)
         self._show_worth()
@@ -210,6 +215,9 @@ class ProbeStage:
 
     def _submitted(self, text: str) -> None:
         chip = self._chip()
+        if self.desk.session.library.knows(text):
+            self._loose_chip(text.strip().upper())
+            return
         if chip is None or not text.strip():
             self._advance(1)
             return
@@ -225,6 +233,14 @@ class ProbeStage:
             return
         self.frame.entry.edit.clear()
         self._enter(reading)
+
+    def _loose_chip(self, number: str) -> None:
+        """A chip type was typed: a chip to probe on its own, on no board."""
+        loose = [place for board, place in self.desk.session.state.fitted if board == LOOSE_ID]
+        refdes = f"U{len(loose) + 1}"
+        if self.desk.record(Fitted, board=LOOSE_ID, place=refdes, number=number, origin="own chip"):
+            self.frame.entry.edit.clear()
+            self.desk.pick(LOOSE_ID, refdes)
 
     def _record_resistance(self, text: str) -> None:
         """A typed resistance to ground, power off: `4k3Ω`, `2 ohm`, `OL ohm`."""
@@ -246,6 +262,8 @@ class ProbeStage:
 
     def _to_ground(self) -> None:
         """The resistance of the pin in hand (of the impossible output, if there is one) to ground, power off."""
+        if self._chip() is None:
+            return
         place, verdict = self._place(), self.desk.session.case().chip(self._place())
         if self.desk.instruments is None:
             self.desk.said.emit("no meter is connected: type the reading with its unit, such as 4k3Ω", True)
@@ -256,8 +274,9 @@ class ProbeStage:
         self._record_resistance("OL ohm" if number == float("inf") else f"{number:.4g}Ω")
 
     def _from_probe(self) -> None:
-        """The pin in hand from the simulated probe."""
-        self._probe_pins([self.pin], advance=True)
+        """The pin in hand from the probe."""
+        if self._chip() is not None:
+            self._probe_pins([self.pin], advance=True)
 
     def _all_pins(self) -> None:
         chip = self._chip()
@@ -280,6 +299,8 @@ class ProbeStage:
 
     def _next_chip(self) -> None:
         """The next chip on this board that has not been probed, else simply the next."""
+        if self._chip() is None:
+            return
         board, part = self._place()
         definition, case = self.desk.session.boards[board], self.desk.session.case()
         chips = in_order(p.refdes for p in definition.chips if case.chip_type((board, p.refdes)))

@@ -1,16 +1,19 @@
 """Suspects: everything known, weighed part by part."""
 
+import re
+
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from loyal_trace.core.boards.model import in_order
 from loyal_trace.core.diagnosis.suspects import Suspect, cleared
-from loyal_trace.core.logbook.entries import Note
+from loyal_trace.core.logbook.entries import Note, Swapped
 from loyal_trace.core.units import count_of, format_percent
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.widgets.rows import Cell, Row, RowList
 from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame
 
 _LISTED = 8
+_SWAP = re.compile(r"swap (.+?):? (?:fault )?(goes|stays|moves)", re.IGNORECASE)
 
 
 class SuspectStage:
@@ -79,7 +82,9 @@ class SuspectStage:
         self._show_things()
         self._meaning(current)
         self.frame.entry.set_hints(self.hints())
-        self.frame.entry.set_target(current.place[1] if current else "", "type a note, or 1 2 3 to go and do it")
+        self.frame.entry.set_target(
+            current.place[1] if current else "", "1 2 3 to go and do it, a note, or: swap drawer 7: stays"
+        )
 
     def _show_reasons(self, suspect: Suspect | None) -> None:
         if suspect is None:
@@ -145,5 +150,12 @@ class SuspectStage:
             self.desk.stage_asked.emit(things[index].stage)
 
     def _submitted(self, text: str) -> None:
+        swap = _SWAP.fullmatch(text.strip())
+        current = self._current()
+        if swap and current is not None:
+            result = f"fault {swap[2].lower()}"
+            if self.desk.record(Swapped, board=current.place[0], place=current.place[1], spare=swap[1], result=result):
+                self.frame.entry.edit.clear()
+            return
         if text.strip() and self.desk.record(Note, text=text.strip()):
             self.frame.entry.edit.clear()

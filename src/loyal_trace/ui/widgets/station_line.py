@@ -14,6 +14,7 @@ class StationLine(QWidget):
     """Shows title and stages; a click on a pad asks for its stage."""
 
     stage_asked = pyqtSignal(int)
+    jobs_asked = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -46,6 +47,9 @@ class StationLine(QWidget):
         return QPointF(_LEFT + stage * step, _TRACK)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.position().x() < _LEFT - 50:
+            self.jobs_asked.emit()
+            return
         for stage in range(len(STAGE_NAMES)):
             if abs(event.position().x() - self._pad(stage).x()) < 40:
                 self.stage_asked.emit(stage)
