@@ -36,7 +36,7 @@ tests: setup
 	QT_QPA_PLATFORM=offscreen $(PY) -m pytest
 
 core-alone: setup
-	LOYAL_TRACE_BLOCK_QT=1 $(PY) -m pytest -c tests/core/pytest.ini --rootdir=. --confcutdir=. -p no:pytest-qt tests/core
+	LOYAL_TRACE_BLOCK_QT=1 $(PY) -m pytest -c tests/core_alone.ini --rootdir=. --confcutdir=. -p no:pytest-qt tests/core
 
 bench: setup
 	QT_QPA_PLATFORM=offscreen $(PY) -m benchmarks.run

@@ -3,10 +3,15 @@
 import itertools
 from datetime import UTC, datetime, timedelta
 
+from loyal_trace.core.assessment import assess
 from loyal_trace.core.boards.model import BoardDefinition, Part, Rail
+from loyal_trace.core.case import Case
+from loyal_trace.core.logbook import entries as e
+from loyal_trace.core.logbook.state import fold
 from loyal_trace.core.probing.check import check_chip
 from loyal_trace.core.probing.states import parse_assignment
 from loyal_trace.resources import chip_library
+from loyal_trace.session import default_beliefs
 
 _COUNTER = itertools.count()
 START = datetime(2026, 3, 1, 9, 0, tzinfo=UTC)
@@ -69,3 +74,27 @@ NETS_CSV = "net,pins\nVCC,U1.14 U2.24 C1.1\nD0,U1.3 U2.9\n"
 def tiny_files(toml=BOARD_TOML, parts=PARTS_CSV, nets=NETS_CSV):
     """The three files of a small valid board, as bytes."""
     return {"board.toml": toml.encode(), "parts.csv": parts.encode(), "nets.csv": nets.encode()}
+
+
+def case_of(board=None, entries=(), blobs=None, drawer=()):
+    """A case of one board (id `small`) after the given entries."""
+    board = board or small_board()
+    store = dict(blobs or {})
+    return Case({board.id: board}, fold(entries), chip_library(), store.__getitem__, tuple(drawer))
+
+
+def assessment_of(board=None, entries=(), blobs=None, drawer=()):
+    """Every verdict for one board after the given entries."""
+    return assess(case_of(board, entries, blobs, drawer), default_beliefs())
+
+
+def probed(refdes, pins, board="small"):
+    """A PinsProbed entry from `1=L 2=P`, for a 74-type chip with number pins."""
+    states = tuple(e.PinState(pin=int(p.split("=")[0]), state=p.split("=")[1]) for p in pins.split())
+    return made(e.PinsProbed, board=board, place=refdes, pins=states)
+
+
+def measured(place, quantity, value, board="small", **more):
+    """A Measured entry; infinity is OL."""
+    number = None if value == float("inf") else value
+    return made(e.Measured, board=board, place=place, quantity=quantity, value=number, overload=number is None, **more)

@@ -137,7 +137,7 @@ class Case:
         image = self._image(place)
         truth = self.blobs(truth_sha) if truth_sha else None
         sums = self.known_sums()
-        own = tuple(e for e in sums.for_name(slot.refdes) if not e.place or e.place == slot.refdes)
+        own = sums.for_place(slot.refdes)
         chip = self.chip_type(place)
         names = PinNames(lambda line: chip.pin(line).number if chip and line in {p.name for p in chip.pins} else None)
         expected = Expected(own, firmware, slot.size or None, truth, names)

@@ -126,12 +126,12 @@ def _memory(entry: Mapping[str, str]) -> Memory:
 
 
 def _registers(entry: dict[str, Any], repeat: list[str]) -> tuple[Register, ...]:
-    return tuple(
-        _register(item, n) for item in entry.get("reg", []) for n in (repeat if "{n}" in item["bit"] else repeat[:1])
-    )
+    rows = [(item, n) for item in entry.get("reg", []) for n in (repeat if "{n}" in item["bit"] else repeat[:1])]
+    all_bits = frozenset(item["bit"].replace("{n}", n) for item, n in rows)
+    return tuple(_register(item, n, all_bits) for item, n in rows)
 
 
-def _register(item: dict[str, Any], n: str) -> Register:
+def _register(item: dict[str, Any], n: str, all_bits: frozenset[str]) -> Register:
     def filled(text: str) -> str:
         return text.replace("{n}", n)
 
@@ -143,4 +143,5 @@ def _register(item: dict[str, Any], n: str) -> Register:
             (compile_expression(filled(when)), compile_expression(filled(value)))
             for when, value in item.get("force", [])
         ),
+        all_bits,
     )

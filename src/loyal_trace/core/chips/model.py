@@ -41,13 +41,15 @@ class Register:
     """One bit of stored state.
 
     On a rising edge of `clock` the bit takes the value of `sync`; with no clock it follows `sync` at all times (a
-    transparent latch, whose tree reads its own bit to hold). `overrides` (condition, value) come first, always.
+    transparent latch, whose tree reads its own bit to hold). `overrides` (condition, value) come first, always;
+    `all_bits` names every stored bit of the chip.
     """
 
     bit: str
     sync: Tree
     clock: Expr | None = None
     overrides: tuple[tuple[Expr, Expr], ...] = ()
+    all_bits: frozenset[str] = frozenset()
 
     @cached_property
     def controls(self) -> frozenset[str]:

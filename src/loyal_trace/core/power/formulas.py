@@ -17,5 +17,5 @@ def peak_voltage(ac_rms: float, diode_drop: float, diodes_in_path: int = 2) -> f
 
 
 def regulator_output(trough: float, nominal: float, dropout: float) -> float:
-    """What a linear regulator can hold (volt) at the bottom of the ripple."""
-    return min(nominal, trough - dropout)
+    """What a linear regulator can hold (volt) at the bottom of the ripple; never below zero."""
+    return max(0.0, min(nominal, trough - dropout))

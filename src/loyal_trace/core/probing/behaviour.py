@@ -111,13 +111,17 @@ class _RegisterView:
                 ],
             )
 
-    def _leaf_values(self, control: dict[str, Drive], own: int) -> list[set[int]]:
-        """For each choice of the unknown data, the set of values that the leaf takes."""
+    def _leaf_values(self, control: dict[str, Drive], own: int, fair: bool = True) -> list[set[int]]:
+        """For each choice of the unknown data, the set of values that the leaf takes.
+
+        `fair` takes moving data to be seen at both levels whenever the leaf counts. Without it that holds for input
+        pins only: a stored bit may move and yet always show the same level at the moments that a control picks.
+        """
         values: dict[str, Drive] = {**control, self.register.bit: own}
         leaf = leaf_for(self.tree, values)
         data = [n for n in leaf.names if n not in values]
-        moving = [n for n in data if self.drives[n] == "P"]
-        unknown = [n for n in data if self.drives[n] not in (0, 1, "P")]
+        moving = [n for n in data if self.drives[n] == "P" and (fair or n not in self.register.all_bits)]
+        unknown = [n for n in data if self.drives[n] not in (0, 1) and n not in moving]
         values.update({n: self.drives[n] for n in data if self.drives[n] in (0, 1)})
         outcomes = []
         for levels in product((0, 1), repeat=len(unknown)):
@@ -133,9 +137,9 @@ class _RegisterView:
         """Can the bit stay at `level` at all, and also when the pulsing controls take all combinations?"""
         possible = False
         for _, combinations in self._control_sets():
-            good = [c for c in combinations if {level} in self._leaf_values(c, level)]
-            if len(good) == len(combinations):
+            if all({level} in self._leaf_values(c, level) for c in combinations):
                 return True, True
+            good = [c for c in combinations if {level} in self._leaf_values(c, level, fair=not self.pulsing)]
             possible = possible or (bool(good) and all({c[n] for c in good} == {0, 1} for n in self.pulsing))
         return possible, False
 

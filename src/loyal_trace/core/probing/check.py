@@ -196,7 +196,7 @@ def _impossible(
         f"{_named(pin)} is {STATE_WORDS[reading.state]} although {_list_inputs(chip, because, readings)}; "
         f"by the logic of a {chip.name} it can only be {_can(expected)}"
     )
-    if output and output.open_collector and reading.state in "LP":
+    if output and output.open_collector and reading.state in "LP" and expected.possible != {0}:
         reason += ", unless another open-collector output on the line pulls it down"
         return OutputVerdict(pin.number, pin.name, reading, "unusual", reason, because)
     return OutputVerdict(pin.number, pin.name, reading, "impossible", reason, because)

@@ -262,9 +262,9 @@ def _from_inside(image: np.ndarray, names: PinNames) -> tuple[Hypothesis, ...]:
 
 
 def _steady_lane_cost(image: np.ndarray, line: int) -> float:
-    """Text keeps bit 7 low by nature: in plain text a steady D7 explains nothing."""
+    """Text keeps its upper bits steady by nature: in plain text a steady D5, D6 or D7 explains nothing."""
     printable = np.count_nonzero((image >= 0x20) & (image < 0x7F)) / len(image)
-    return 6.0 * len(image) if line == 7 and printable > 0.95 else 0.0
+    return 6.0 * len(image) if line >= 5 and printable > 0.95 else 0.0
 
 
 def _repeats_below(image: np.ndarray, line: int) -> bool:
