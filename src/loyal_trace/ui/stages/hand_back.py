@@ -34,6 +34,7 @@ class HandBackStage:
             KeyHint("M", "write HTML", lambda: self._write(".html")),
             KeyHint("G", "good enough", self._good_enough),
             KeyHint("B", "handed back", lambda: self.desk.record(HandedBack)),
+            KeyHint('"', "file name"),
         )
 
     def overlay_trace(self) -> tuple[tuple[tuple[str, int], ...], str]:

@@ -45,6 +45,7 @@ class LookStage:
             KeyHint("↑↓", "part", None),
             KeyHint("↑", "", lambda: self._move(-1)),
             KeyHint("↓", "", lambda: self._move(1)),
+            KeyHint('"', "note"),
         )
 
     def overlay_trace(self) -> tuple[tuple[tuple[str, int], ...], str]:
@@ -96,7 +97,7 @@ class LookStage:
         self.keys.set_rows(tuple(rows), -1)
         self._show_seen(seen)
         self._meaning(part)
-        self.frame.entry.set_target(part.refdes, "one key for the finding, or type a note to it")
+        self.frame.entry.set_target(part.refdes, "one key for the finding, or a note to it after a quotation mark")
 
     def _show_seen(self, seen: list[tuple[tuple[str, str], list[Observed]]]) -> None:
         bad = [(p, f[-1]) for p, f in seen if f[-1].finding not in GOOD_FINDINGS]

@@ -39,8 +39,10 @@ class ProveStage:
             KeyHint("Y", "passed", lambda: self._result(True)),
             KeyHint("N", "failed", lambda: self._result(False)),
             KeyHint("U", "not testable", self._untestable_hint),
+            KeyHint("S", "it says", self._code_hint),
             KeyHint("↑", "", lambda: self._move(-1)),
             KeyHint("↓", "", lambda: self._move(1)),
+            KeyHint('"', "note"),
         )
 
     def overlay_trace(self) -> tuple[tuple[tuple[str, int], ...], str]:
@@ -71,7 +73,7 @@ class ProveStage:
         self._meaning(proof)
         self.frame.entry.set_hints(self.hints())
         name = proof.items[self.current].name if proof.items else ""
-        self.frame.entry.set_target(name[:34], "Y or N, a note, or a self-test code after a failed start: code ROM 3")
+        self.frame.entry.set_target(name[:34], "Y or N; S and the code when it says one; a note after a quotation mark")
 
     def _meaning(self, proof: Proof) -> None:
         tally = proof.starts
@@ -137,6 +139,10 @@ class ProveStage:
     def _untestable_hint(self) -> None:
         self.frame.entry.edit.setText("cannot: ")
         self.desk.said.emit("type why it cannot be tested here, then ↵", False)
+
+    def _code_hint(self) -> None:
+        self.frame.entry.edit.setText("code ")
+        self.desk.said.emit("type the self-test code of the failed start, then ↵", False)
 
     def _submitted(self, text: str) -> None:
         item, words = self._item(), text.strip()

@@ -47,6 +47,7 @@ class WorkStage:
             KeyHint("↑↓", "step", None),
             KeyHint("↑", "", lambda: self._move(-1)),
             KeyHint("↓", "", lambda: self._move(1)),
+            KeyHint('"', "note"),
         )
 
     def overlay_trace(self) -> tuple[tuple[tuple[str, int], ...], str]:
@@ -107,7 +108,7 @@ class WorkStage:
         self._show_spares(step)
         self.frame.caution.say(" ".join(step.cautions))
         self.frame.meaning.say(f"{step.reason}.", f"Do it, press ↵, then {step.after}.")
-        self.frame.entry.set_target(step.place[1], "↵ when it is done, with a note if you like")
+        self.frame.entry.set_target(step.place[1], "↵ when it is done, with a note after a quotation mark if you like")
 
     def _show_spares(self, step: Step) -> None:
         spares = self._spares(step)

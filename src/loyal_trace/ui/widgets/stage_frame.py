@@ -26,7 +26,7 @@ _NAMED_KEYS = {
 
 
 class EntryEdit(QLineEdit):
-    """The one field that takes readings. While it is empty, single keys are actions."""
+    """The one field that takes readings. While it is empty, single keys are actions; a quotation mark begins a text."""
 
     key_action = pyqtSignal(str)
 
@@ -44,6 +44,14 @@ class EntryEdit(QLineEdit):
             super().keyPressEvent(event)
 
 
+def without_quotes(text: str) -> str:
+    """A text begun with a quotation mark is a text, whatever letter follows; the marks are not part of it."""
+    stripped = text.strip()
+    if stripped[:1] in ('"', "'"):
+        return stripped.strip("\"'")
+    return text
+
+
 class EntryLine(QFrame):
     """The entry line at the foot of a stage: where the reading goes, the field, and the keys."""
 
@@ -58,7 +66,7 @@ class EntryLine(QFrame):
         self.edit = EntryEdit()
         self.edit.setFont(font(14))
         self.edit.setAccessibleName("entry line")
-        self.edit.returnPressed.connect(lambda: self.submitted.emit(self.edit.text()))
+        self.edit.returnPressed.connect(lambda: self.submitted.emit(without_quotes(self.edit.text())))
         self.edit.key_action.connect(self._act)
         self.keys = _KeyRow()
         top = QHBoxLayout()
@@ -92,9 +100,8 @@ class EntryLine(QFrame):
 
     def _act(self, name: str) -> None:
         for hint in self._hints:
-            if hint.key == name or (hint.key == "↑↓" and name in "↑↓"):
-                if hint.action is not None:
-                    hint.action()
+            if hint.key == name and hint.action is not None:
+                hint.action()
                 return
 
 
