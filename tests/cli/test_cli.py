@@ -134,3 +134,103 @@ def test_a_job_through_the_command_line(capsys, tmp_path):
 def test_help_names_every_command(capsys):
     assert main(["--help"]) == 0
     assert "roms check" in capsys.readouterr().out
+
+
+def test_columns_of_a_spreadsheet_are_mapped_by_hand(capsys, roms):
+    lines = [f"{name};{hashlib.md5(data).hexdigest()}\n" for name, data in IMAGES.items()]
+    (roms / "set.csv").write_text("Chip;Prüfsumme\n" + "".join(lines))
+    arguments = ["roms", "check", roms / "dumps", "--sums", roms / "set.csv", "--column", "name=Chip"]
+    code, found, _ = run_json(capsys, *arguments, "--column", "md5=Prüfsumme")
+    assert code == 0 and len(found["images"]) == 3
+    code, _, err = run(capsys, *arguments, "--column", "colour=Chip")
+    assert code == 2 and "no column mapping" in err
+    assert run(capsys, *arguments)[0] == 2
+
+
+def test_revisions_in_one_list_and_a_chosen_firmware(capsys, roms):
+    other = {name: program_image(name + "B", 0x800) for name in IMAGES}
+    lines = [
+        f"{hashlib.sha1(d).hexdigest()}  {f}/{n}\n" for f, s in (("A", IMAGES), ("B", other)) for n, d in s.items()
+    ]
+    (roms / "both.sha1").write_text("".join(lines))
+    (roms / "dumps" / "u3.bin").write_bytes(other["u3.bin"])
+    code, found, _ = run_json(capsys, "roms", "check", roms / "dumps", "--sums", roms / "both.sha1")
+    assert code == 1 and found["firmware"] == "A"
+    assert [i["verdict"] for i in found["images"]] == ["matches", "matches", "other-revision"]
+    code, found, _ = run_json(capsys, "roms", "check", roms / "dumps", "--sums", roms / "both.sha1", "--firmware", "B")
+    assert [i["verdict"] for i in found["images"]] == ["other-revision", "other-revision", "matches"]
+
+
+def test_two_reads_that_disagree_are_unstable(capsys, roms):
+    for n, flip in ((1, 0), (2, 4)):
+        (roms / f"read{n}").mkdir()
+        (roms / f"read{n}" / "u1.bin").write_bytes(bytes([IMAGES["u1.bin"][0] ^ flip]) + IMAGES["u1.bin"][1:])
+    code, found, _ = run_json(capsys, "roms", "check", roms / "read1", roms / "read2", "--sums", roms / "set.sha1")
+    assert code == 1 and {i["verdict"] for i in found["images"]} == {"unstable"}
+    assert found["images"][0]["hypotheses"][0]["where"]["data"] == [2]
+
+
+@pytest.mark.parametrize(
+    ("make", "verdict"),
+    [
+        (lambda d: b"\xff" * len(d), "blank"), (lambda d: d[: len(d) // 2], "wrong-size"), (lambda d: d[:512] * 4, "stuck-address"),
+        (lambda d: bytes(b & 0x7F for b in d), "stuck-data"), (lambda d: d[:9] + bytes([d[9] ^ 3]) + d[10:], "few-bytes"),
+        (lambda d: hashlib.sha512(d).digest() * 32, "unknown"),
+    ],
+)  # fmt: skip
+def test_each_verdict_from_the_command_line(capsys, roms, make, verdict):
+    lines = [f"{hashlib.sha1(data).hexdigest()},{name},{len(data)}\n" for name, data in IMAGES.items()]
+    (roms / "set.csv").write_text("sha1,name,size\n" + "".join(lines))
+    (roms / "dumps" / "u2.bin").write_bytes(make(IMAGES["u2.bin"]))
+    code, found, _ = run_json(
+        capsys, "roms", "check", roms / "dumps" / "u2.bin", "--sums", roms / "set.csv", "--truth", roms / "truth"
+    )
+    (image,) = found["images"]
+    if verdict != "unknown":
+        assert (code, image["verdict"]) == (1, verdict)
+    assert image["reason"] and image["next"] and set(image) >= {"name", "size", "crc32", "sha1", "hypotheses"}
+
+
+def test_states_in_every_spelling(capsys):
+    code, found, _ = run_json(
+        capsys, "chip", "check", "SN74LS04N", "1=0.3V", "2=3.4V", "4a=h", "4=0.2", "5=2MHz", "6=p", "VCC=5.02V"
+    )
+    assert code == 0 and [o["verdict"] for o in found["outputs"][:3]] == ["possible"] * 3
+    code, found, _ = run_json(capsys, "chip", "check", "74LS04", "VCC=4.2V")
+    assert code == 1 and "4.20 V" in found["supply"]
+
+
+def test_failed_starts_raise_the_bound(capsys):
+    _, clean, _ = run_json(capsys, "calc", "starts", "--clean", 30)
+    _, failed, _ = run_json(capsys, "calc", "starts", "--clean", 29, "--failed", 1)
+    assert clean["failure_rate_upper"] < failed["failure_rate_upper"] < 0.2
+    _, ninety, _ = run_json(capsys, "calc", "starts", "--clean", 30, "--confidence", "0.9", "--target", "2%")
+    assert ninety["failure_rate_upper"] == pytest.approx(1 - 0.1 ** (1 / 30)) and ninety["target"] == 0.02
+
+
+def test_a_job_is_told_in_words_as_well(capsys, tmp_path):
+    from loyal_trace.demo.workshop import JOB_ID, build_demo, demo_bench
+    from loyal_trace.session import Surroundings
+    from loyal_trace.store.store import Store
+
+    with Store(tmp_path / "store") as store:
+        build_demo(store, demo_bench(), Surroundings())
+        code, out, _ = run(capsys, "job", "show", JOB_ID, "--store", tmp_path / "store")
+    assert code == 0 and "ROM tw-cpu 6C: differs address line A9" in out and "suspect tw-cpu 6C: 98 %" in out
+    code, shown, _ = run_json(capsys, "job", "show", JOB_ID, "--store", tmp_path / "store")
+    assert shown["firmware"] == "B" and len(shown["next"]) == 3 and shown["plan"][0]["step"] == "tw-cpu/6C/leg"
+    code, listed, _ = run(capsys, "job", "list", "--store", tmp_path / "store")
+    assert "Tidewrack two-board set" in listed
+    assert run(capsys, "job", "show", "nobody", "--store", tmp_path / "store")[0] == 2
+
+
+def test_a_damaged_store_is_one_sentence(capsys, tmp_path):
+    (tmp_path / "workshop.sqlite3").write_bytes(b"not a database, honestly not" * 50)
+    code, _, err = run(capsys, "job", "list", "--store", tmp_path)
+    assert code == 2 and "damaged" in err and err.count("\n") == 1
+
+
+def test_an_archive_of_something_else_is_one_sentence(capsys, tmp_path):
+    (tmp_path / "x.ltjob").write_bytes(b"PK not really")
+    code, _, err = run(capsys, "job", "import", tmp_path / "x.ltjob", "--store", tmp_path / "store")
+    assert code == 2 and "x.ltjob" in err and err.count("\n") == 1

@@ -1,6 +1,8 @@
 import zipfile
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from loyal_trace.core.errors import BoardDefects, RequestError, UserFileError
 from loyal_trace.core.roms.images import digest
@@ -8,6 +10,7 @@ from loyal_trace.demo.images import CPU_SLOTS, true_image
 from loyal_trace.demo.workshop import demo_boards
 from loyal_trace.formats.board_folder import load_board, parse_board
 from loyal_trace.formats.drawer import parse_drawer
+from loyal_trace.resources import chip_library
 from tests.helpers.builders import BOARD_TOML, NETS_CSV, PARTS_CSV, tiny_files
 
 
@@ -103,3 +106,30 @@ def test_a_drawer_is_read_and_its_mistakes_are_named():
     ):
         with pytest.raises(UserFileError, match=words):
             parse_drawer(text)
+
+
+@given(st.sampled_from(sorted(tiny_files())), st.integers(0, 400), st.binary(min_size=0, max_size=6))
+def test_a_board_file_damaged_anywhere_is_a_board_or_a_list_of_defects(file, place, junk):
+    files = tiny_files()
+    data = files[file]
+    files[file] = data[: place % len(data)] + junk + data[place % len(data) + 1 :]
+    try:
+        board = parse_board(files, "tiny", chip_library())
+    except BoardDefects as error:
+        assert error.defects and all(d.what and d.remedy and "\n" not in str(d) for d in error.defects)
+    else:
+        assert board.parts
+
+
+@pytest.mark.parametrize("board", ["tw-cpu", "tw-vid"])
+def test_the_demo_boards_are_whole(board, library):
+    found = demo_boards()[board]
+    assert len(found.chips) >= 29 and len(found.nets) > 150
+    pins = [pin for _, on_net in found.nets for pin in on_net]
+    assert len(pins) == len(set(pins))
+    for part in found.chips:
+        chip = library.find(part.number)
+        supply = [found.net_of(part.refdes, p.number) for p in chip.pins if p.role in ("power", "ground")]
+        assert set(supply) == {"VCC", "GND"}, part.refdes
+        unconnected = [p.name for p in chip.pins if p.role == "input" and not found.net_of(part.refdes, p.number)]
+        assert len(unconnected) <= len(chip.pins) / 2, (part.refdes, unconnected)

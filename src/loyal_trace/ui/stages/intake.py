@@ -1,13 +1,11 @@
 """Intake: what came in, which revision, what is wrong, and how the job is judged."""
 
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
-
 from loyal_trace.core.logbook.entries import Decided, Note, SymptomSeen
 from loyal_trace.core.planning.steps import ORDER_SCHOOLS
 from loyal_trace.core.power.rails import SCHOOLS
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.widgets.rows import Cell, Row, RowList
-from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame
+from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame, column
 
 FIRST_POWER = {
     "test as found": "a baseline first: what worked before is known",
@@ -24,12 +22,7 @@ class IntakeStage:
     def __init__(self, desk: Desk) -> None:
         self.desk = desk
         self.sheet = RowList("intake sheet")
-        evidence = QWidget()
-        layout = QVBoxLayout(evidence)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.addWidget(self.sheet)
-        layout.addStretch(1)
-        self.frame = StageFrame(evidence)
+        self.frame = StageFrame(column(self.sheet))
         self.sheet.picked.connect(self._row_picked)
         self.frame.entry.submitted.connect(self._submitted)
         self._actions: dict[int, tuple[str, str]] = {}

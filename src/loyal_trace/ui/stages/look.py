@@ -1,13 +1,11 @@
 """Look: over the board part by part, one key a finding."""
 
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
-
 from loyal_trace.core.boards.model import Part
 from loyal_trace.core.diagnosis.gather import GOOD_FINDINGS
 from loyal_trace.core.logbook.entries import Observed
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.widgets.rows import Cell, Row, RowList
-from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame
+from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame, column
 
 FINDINGS = (
     ("G", "looks good"), ("C", "corroded"), ("F", "leg folded or missing"), ("J", "joint cracked or dull"),
@@ -23,13 +21,7 @@ class LookStage:
     def __init__(self, desk: Desk) -> None:
         self.desk = desk
         self.keys, self.seen = RowList("finding keys"), RowList("what was seen")
-        evidence = QWidget()
-        layout = QVBoxLayout(evidence)
-        layout.setContentsMargins(0, 0, 0, 0)
-        for widget in (self.keys, self.seen):
-            layout.addWidget(widget)
-        layout.addStretch(1)
-        self.frame = StageFrame(evidence)
+        self.frame = StageFrame(column(self.keys, self.seen))
         self.seen.picked.connect(self._seen_picked)
         self.frame.entry.submitted.connect(self._submitted)
         self._seen: list[tuple[str, str]] = []

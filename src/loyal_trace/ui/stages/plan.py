@@ -1,7 +1,5 @@
 """Plan: what to renew, with what, in which order, and what to order."""
 
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
-
 from loyal_trace.core.boards.model import natural_key
 from loyal_trace.core.errors import LoyalTraceError
 from loyal_trace.core.logbook.entries import Decided, Measured
@@ -10,7 +8,7 @@ from loyal_trace.core.planning.steps import ORDER_SCHOOLS, Plan, Step
 from loyal_trace.core.units import count_of, parse_quantity
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.widgets.rows import Cell, Row, RowList
-from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame
+from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame, column
 
 
 class PlanStage:
@@ -19,14 +17,7 @@ class PlanStage:
     def __init__(self, desk: Desk) -> None:
         self.desk = desk
         self.steps, self.parts, self.capacitors = RowList("steps"), RowList("parts list"), RowList("capacitors")
-        evidence = QWidget()
-        layout = QVBoxLayout(evidence)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(10)
-        for widget in (self.steps, self.parts, self.capacitors):
-            layout.addWidget(widget)
-        layout.addStretch(1)
-        self.frame = StageFrame(evidence)
+        self.frame = StageFrame(column(self.steps, self.parts, self.capacitors, spacing=10))
         self.steps.picked.connect(self._step_picked)
         self.capacitors.picked.connect(self._capacitor_picked)
         self.frame.entry.submitted.connect(self._submitted)

@@ -2,8 +2,6 @@
 
 import re
 
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
-
 from loyal_trace.core.boards.loose import LOOSE_ID
 from loyal_trace.core.boards.model import in_order
 from loyal_trace.core.chips.model import ChipType
@@ -17,7 +15,7 @@ from loyal_trace.core.units import format_percent, parse_quantity
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.widgets.chip_view import ChipPicture, ChipView, PinView
 from loyal_trace.ui.widgets.rows import Cell, Row, RowList
-from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame
+from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame, column
 
 _OHMS = re.compile(r".*(Ω|ohm)", re.IGNORECASE)
 _EDGE = {"impossible": "bad", "unusual": "doubtful", "possible": "good"}
@@ -31,13 +29,7 @@ class ProbeStage:
         self.pin = 1
         self._shown: Place = ("", "")
         self.chip_view, self.worth = ChipView(), RowList("worth probing next")
-        evidence = QWidget()
-        layout = QVBoxLayout(evidence)
-        layout.setContentsMargins(0, 0, 0, 0)
-        for widget in (self.chip_view, self.worth):
-            layout.addWidget(widget)
-        layout.addStretch(1)
-        self.frame = StageFrame(evidence)
+        self.frame = StageFrame(column(self.chip_view, self.worth))
         self.frame.meaning.keep_steady()
         self.chip_view.pin_picked.connect(self._pick_pin)
         self.worth.picked.connect(self._worth_picked)

@@ -1,13 +1,11 @@
 """Prove: counted starts, the checklist, and what could not be tested."""
 
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
-
 from loyal_trace.core.logbook.entries import CheckResult, Decided, NotTestable, Started, SymptomSeen
 from loyal_trace.core.proving.checklist import Proof, ProofItem
 from loyal_trace.core.units import count_of, format_percent
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.widgets.rows import Cell, Row, RowList
-from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame
+from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame, column
 from loyal_trace.ui.widgets.start_curve import StartCurve
 
 _KIND = {"passed": "good", "failed": "bad", "not testable": "doubtful", "open": "unknown"}
@@ -21,13 +19,7 @@ class ProveStage:
         self.desk = desk
         self.current = 0
         self.curve, self.items = StartCurve(), RowList("checklist")
-        evidence = QWidget()
-        layout = QVBoxLayout(evidence)
-        layout.setContentsMargins(0, 0, 0, 0)
-        for widget in (self.curve, self.items):
-            layout.addWidget(widget)
-        layout.addStretch(1)
-        self.frame = StageFrame(evidence)
+        self.frame = StageFrame(column(self.curve, self.items))
         self.items.picked.connect(self._row_picked)
         self.frame.entry.submitted.connect(self._submitted)
 

@@ -1,7 +1,5 @@
 """Rails: are the supplies right, and where do they stop being right?"""
 
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
-
 from loyal_trace.core.errors import LoyalTraceError
 from loyal_trace.core.logbook.describe import UNITS, number_or_overload
 from loyal_trace.core.logbook.entries import CautionSeen, Decided, Measured
@@ -10,7 +8,7 @@ from loyal_trace.core.units import parse_quantity
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.widgets.chain_view import ChainStop, ChainView
 from loyal_trace.ui.widgets.rows import Cell, Row, RowList
-from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame
+from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame, column
 
 CAUTION = (
     "Mains is on this set's transformer. Switch off before touching; the reservoir holds charge: discharge it through "
@@ -28,13 +26,7 @@ class RailStage:
         self.desk = desk
         self.current = 0
         self.chain, self.blocks = ChainView(), RowList("schools and blocks")
-        evidence = QWidget()
-        layout = QVBoxLayout(evidence)
-        layout.setContentsMargins(0, 0, 0, 0)
-        for widget in (self.chain, self.blocks):
-            layout.addWidget(widget)
-        layout.addStretch(1)
-        self.frame = StageFrame(evidence)
+        self.frame = StageFrame(column(self.chain, self.blocks))
         self.chain.picked.connect(self._pick)
         self.frame.entry.submitted.connect(self._submitted)
         self._board = ""

@@ -1,14 +1,12 @@
 """ROMs: is what sits in the sockets what should be there?"""
 
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
-
 from loyal_trace.core.case import SlotAssessment
 from loyal_trace.core.logbook.state import Place
 from loyal_trace.core.units import count_of, format_percent
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.widgets.rom_picture import RomPicture, strip_of
 from loyal_trace.ui.widgets.rows import Cell, Row, RowList
-from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame
+from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame, column
 
 _KIND = {"matches": "good", "differs": "bad", "unstable": "doubtful"}
 
@@ -20,14 +18,7 @@ class RomStage:
         self.desk = desk
         self.slots, self.explanations = RowList("ROM slots"), RowList("what explains it")
         self.picture = RomPicture()
-        evidence = QWidget()
-        layout = QVBoxLayout(evidence)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(8)
-        for widget in (self.slots, self.picture, self.explanations):
-            layout.addWidget(widget)
-        layout.addStretch(1)
-        self.frame = StageFrame(evidence)
+        self.frame = StageFrame(column(self.slots, self.picture, self.explanations))
         self.slots.picked.connect(self._row_picked)
         self.frame.entry.submitted.connect(self._submitted)
         self._places: list[Place] = []

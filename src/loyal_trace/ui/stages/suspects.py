@@ -2,15 +2,13 @@
 
 import re
 
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
-
 from loyal_trace.core.boards.model import in_order
 from loyal_trace.core.diagnosis.suspects import Suspect, cleared
 from loyal_trace.core.logbook.entries import Note, Swapped
 from loyal_trace.core.units import count_of, format_percent
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.widgets.rows import Cell, Row, RowList
-from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame
+from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame, column
 
 _LISTED = 8
 _SWAP = re.compile(r"swap (.+?):? (?:fault )?(goes|stays|moves)", re.IGNORECASE)
@@ -22,14 +20,7 @@ class SuspectStage:
     def __init__(self, desk: Desk) -> None:
         self.desk = desk
         self.ranked, self.reasons, self.things = RowList("suspects"), RowList("reasons"), RowList("next three things")
-        evidence = QWidget()
-        layout = QVBoxLayout(evidence)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(10)
-        for widget in (self.ranked, self.reasons, self.things):
-            layout.addWidget(widget)
-        layout.addStretch(1)
-        self.frame = StageFrame(evidence)
+        self.frame = StageFrame(column(self.ranked, self.reasons, self.things, spacing=10))
         self.ranked.picked.connect(self._row_picked)
         self.things.picked.connect(lambda row: self._jump(row - 1))
         self.frame.entry.submitted.connect(self._submitted)

@@ -1,14 +1,12 @@
 """Work: one step at a time, with its tool, its caution and the check afterwards."""
 
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
-
 from loyal_trace.core.logbook.entries import AnyEntry, Fitted, Removed, StepDone
 from loyal_trace.core.parts.capacitors import StockItem
 from loyal_trace.core.planning.steps import Step
 from loyal_trace.core.units import count_of
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.widgets.rows import Cell, Row, RowList
-from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame
+from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame, column
 
 _PUT_RIGHT = {
     "leg": "own part, contact mended",
@@ -23,14 +21,7 @@ class WorkStage:
     def __init__(self, desk: Desk) -> None:
         self.desk = desk
         self.card, self.choices, self.list = RowList("the step in hand"), RowList("spares"), RowList("all steps")
-        evidence = QWidget()
-        layout = QVBoxLayout(evidence)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(10)
-        for widget in (self.card, self.choices, self.list):
-            layout.addWidget(widget)
-        layout.addStretch(1)
-        self.frame = StageFrame(evidence)
+        self.frame = StageFrame(column(self.card, self.choices, self.list, spacing=10))
         self.list.picked.connect(self._picked_row)
         self.choices.picked.connect(lambda row: self._choose(row - 1))
         self.frame.entry.submitted.connect(self._done)

@@ -251,6 +251,18 @@ def _wrapped(bold: bool = False, soft: bool = False) -> QLabel:
     return label
 
 
+def column(*widgets: QWidget, spacing: int = 8) -> QWidget:
+    """Widgets one under another, kept at the top: the evidence of most stages."""
+    holder = QWidget()
+    layout = QVBoxLayout(holder)
+    layout.setContentsMargins(0, 0, 0, 0)
+    layout.setSpacing(spacing)
+    for widget in widgets:
+        layout.addWidget(widget)
+    layout.addStretch(1)
+    return holder
+
+
 class StageFrame(QWidget):
     """One stage page. Stages fill it; they do not inherit from it."""
 
