@@ -10,7 +10,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from benchmarks.measure import Figure
-from loyal_trace.ui.main import WindowOptions, make_application
+from loyal_trace.ui.main import WindowOptions, make_application, settle_memory
 
 
 def run() -> list[Figure]:
@@ -18,6 +18,7 @@ def run() -> list[Figure]:
     with tempfile.TemporaryDirectory() as folder:
         _, ours = make_application(WindowOptions(demo=True, store=Path(folder) / "store"))
         loop = QEventLoop()
+        ours.ready.connect(settle_memory)
         ours.ready.connect(loop.quit)
         ours.shell.show()
         loop.exec()

@@ -1,6 +1,9 @@
-"""The real window on the demo, with its store in a temporary folder."""
+"""The real window, with its store in a temporary folder."""
+
+import shutil
 
 import pytest
+from PyQt6 import sip
 
 from loyal_trace.demo.workshop import build_demo, demo_bench
 from loyal_trace.session import Surroundings
@@ -19,17 +22,26 @@ def demo_template(tmp_path_factory):
 
 
 @pytest.fixture
-def window(qtbot, tmp_path, demo_template):
-    """The demo window, open at the stage where work left off."""
-    import shutil
+def open_window(qtbot):
+    """Opens windows with the options given, and destroys them afterwards."""
+    opened = []
 
+    def opening(**options):
+        _, ours = make_application(WindowOptions(**options))
+        opened.append(ours)
+        with qtbot.waitSignal(ours.ready, timeout=20_000):
+            ours.shell.show()
+        return ours
+
+    yield opening
+    for ours in opened:
+        ours.shell.close()
+        sip.delete(ours.shell)
+
+
+@pytest.fixture
+def window(qtbot, tmp_path, demo_template, open_window):
+    """The demo window, open at the stage where work left off."""
     folder = tmp_path / "store"
     shutil.copytree(demo_template, folder)
-    _, ours = make_application(WindowOptions(demo=True, store=folder))
-    with qtbot.waitSignal(ours.ready, timeout=20_000):
-        ours.shell.show()
-    qtbot.waitExposed(ours.shell)
-    driver = Driver(qtbot, ours)
-    yield driver
-    ours.shell.set_dark(False)
-    ours.shell.close()
+    return Driver(qtbot, open_window(demo=True, store=folder))

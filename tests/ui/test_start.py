@@ -8,7 +8,7 @@ import pytest
 from loyal_trace.core.errors import MachineError, UserFileError
 from loyal_trace.store.connection import DATABASE
 from loyal_trace.store.store import Store
-from loyal_trace.ui.main import WindowOptions, make_application, open_store, store_folder
+from loyal_trace.ui.main import WindowOptions, open_store, store_folder
 
 HEAVY = ("numpy", "scipy", "pydantic", "sqlalchemy", "alembic", "reportlab", "jinja2")
 
@@ -51,13 +51,10 @@ def test_without_any_display_it_says_so_instead_of_aborting(tmp_path):
     assert done.returncode == 2 and "no display" in done.stderr and done.stderr.count("\n") == 1
 
 
-def test_a_store_that_cannot_be_opened_is_said_on_the_first_page(qtbot, tmp_path):
+def test_a_store_that_cannot_be_opened_is_said_on_the_first_page(open_window, tmp_path):
     (tmp_path / DATABASE).write_bytes(b"certainly no database" * 99)
-    _, ours = make_application(WindowOptions(store=tmp_path))
-    with qtbot.waitSignal(ours.ready, timeout=20_000):
-        ours.shell.show()
+    ours = open_window(store=tmp_path)
     assert "damaged" in ours.shell.first.state.text() and ours.shell.pages.currentWidget() is ours.shell.first
-    ours.shell.close()
 
 
 def test_opening_falls_back_to_looking_only(tmp_path):
@@ -76,15 +73,12 @@ def test_the_demo_keeps_apart_from_real_work(monkeypatch, tmp_path):
     assert store_folder(WindowOptions(demo=True, store=tmp_path / "x")) == tmp_path / "x"
 
 
-def test_an_archive_given_on_the_command_line_opens_as_a_job(qtbot, tmp_path, demo_template):
+def test_an_archive_given_on_the_command_line_opens_as_a_job(open_window, tmp_path, demo_template):
     from loyal_trace.formats.archive import write_archive
 
     with Store(demo_template, read_only=True) as store:
         write_archive(store.export("gp-0147"), tmp_path / "tide.ltjob")
-    _, ours = make_application(WindowOptions(store=tmp_path / "store", files=(tmp_path / "tide.ltjob",)))
-    with qtbot.waitSignal(ours.ready, timeout=20_000):
-        ours.shell.show()
+    ours = open_window(store=tmp_path / "store", files=(tmp_path / "tide.ltjob",))
     assert ours.wiring.desk.session.title == "Tidewrack two-board set"
     ours.wiring.stages[4].frame.entry.edit.key_action.emit("R")
     assert "no probe is connected" in ours.shell.bar.last.text(), "a job from elsewhere has no simulated bench"
-    ours.shell.close()

@@ -6,7 +6,6 @@ from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QApplication, QInputDialog, QLabel, QLineEdit, QMessageBox, QWidget
 
 from loyal_trace.demo.images import true_image
-from loyal_trace.ui.main import WindowOptions, make_application
 from loyal_trace.ui.stages import rails
 from loyal_trace.ui.theme import DARK, LIGHT
 from loyal_trace.ui.widgets.finder import Finder
@@ -227,14 +226,12 @@ def test_nothing_is_cut_off_at_the_smallest_size(window):
                 assert label.heightForWidth(label.width()) <= label.height() + 2, (number, label.text())
 
 
-def test_with_no_data_the_first_page_teaches_and_opens_a_board_folder(qtbot, tmp_path, monkeypatch):
+def test_with_no_data_the_first_page_teaches_and_opens_a_board_folder(open_window, tmp_path, monkeypatch):
     board = tmp_path / "tiny"
     board.mkdir()
     for name, data in tiny_files().items():
         (board / name).write_bytes(data)
-    _, ours = make_application(WindowOptions(store=tmp_path / "store"))
-    with qtbot.waitSignal(ours.ready, timeout=20_000):
-        ours.shell.show()
+    ours = open_window(store=tmp_path / "store")
     shown = [label.text() for label in ours.shell.first.findChildren(QLabel)]
     assert all(any(line in text for text in shown) for line in TEACHING)
     assert not ours.shell.first.jobs.isVisible() and ours.shell.first.demo.isVisible()
@@ -247,28 +244,21 @@ def test_with_no_data_the_first_page_teaches_and_opens_a_board_folder(qtbot, tmp
     assert "no ROM reader is connected" in ours.shell.bar.last.text()
     ours.show_jobs()
     assert ours.shell.first.jobs.count() == 1
-    ours.shell.close()
 
 
-def test_a_second_window_on_the_same_store_may_look_but_not_write(window, qtbot):
-    _, second = make_application(WindowOptions(demo=True, store=window.desk.session.store.folder))
-    with qtbot.waitSignal(second.ready, timeout=20_000):
-        second.shell.show()
+def test_a_second_window_on_the_same_store_may_look_but_not_write(window, open_window):
+    second = open_window(demo=True, store=window.desk.session.store.folder)
     second.wiring.stages[4].frame.entry.edit.key_action.emit("P")
     assert "read-only" in second.shell.bar.last.text()
-    second.shell.close()
 
 
 @pytest.fixture
-def bare(qtbot, tmp_path, monkeypatch):
+def bare(qtbot, open_window, tmp_path, monkeypatch):
     """A window on an empty store with one new job that has no board at all."""
-    _, ours = make_application(WindowOptions(store=tmp_path / "store"))
-    with qtbot.waitSignal(ours.ready, timeout=20_000):
-        ours.shell.show()
+    ours = open_window(store=tmp_path / "store")
     monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("Loose chips", True))
     ours.new_job()
-    yield Driver(qtbot, ours)
-    ours.shell.close()
+    return Driver(qtbot, ours)
 
 
 def test_a_job_without_a_board_works_at_every_stage(bare):

@@ -145,8 +145,6 @@ class Application(QObject):
             self.show_session(session, with_bench=self.options.demo)
         for path in self.options.files:
             self._dropped_without_job([path])
-        gc.collect()
-        gc.freeze()  # what was loaded stays: later collections need not walk it while someone types
         self.ready.emit()
 
     def _list_jobs(self) -> None:
@@ -301,6 +299,12 @@ def make_application(options: WindowOptions) -> tuple[QApplication, Application]
     return app, Application(options)
 
 
+def settle_memory() -> None:
+    """What was loaded stays: later collections need not walk it while someone types. Once, when a window is ready."""
+    gc.collect()
+    gc.freeze()
+
+
 def run_window(options: WindowOptions) -> int:
     """Opens the window and runs until it is closed (or until the picture asked for is written)."""
     if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
@@ -310,6 +314,7 @@ def run_window(options: WindowOptions) -> int:
         return 2
     sys.excepthook = _report_bug
     app, ours = make_application(options)
+    ours.ready.connect(settle_memory)
     ours.shell.show()
     if options.shot is not None:
         ours.ready.connect(lambda: QTimer.singleShot(300, lambda: _take_shot(ours, options.shot)))

@@ -84,11 +84,17 @@ def font(size: float = 13, bold: bool = False, mono: bool = False) -> QFont:
 
 
 def apply_style(app: QApplication) -> None:
-    """Sets application font and style sheet for the palette in use."""
+    """Sets application font and style sheet for the palette in use; does nothing when they are set already."""
+    sheet = _sheet(THEME.palette)
+    if sheet == app.styleSheet():
+        return
     app.setStyle("Fusion")
     app.setFont(font(13))
-    p = THEME.palette
-    app.setStyleSheet(f"""
+    app.setStyleSheet(sheet)
+
+
+def _sheet(p: Palette) -> str:
+    return f"""
         QWidget {{ background: {p.paper}; color: {p.ink}; }}
         QLabel {{ background: transparent; }}
         QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; border: none; }}
@@ -111,4 +117,4 @@ def apply_style(app: QApplication) -> None:
             background: none; border: none; height: 0; }}
         QDialog {{ background: {p.paper}; }}
         QToolTip {{ background: {p.card}; color: {p.ink}; border: 1px solid {p.line}; }}
-    """)
+    """
