@@ -6,6 +6,7 @@ from loyal_trace.core.assessment import Assessment
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.diagnosis.gather import GOOD_FINDINGS
 from loyal_trace.core.logbook.describe import STAGES
+from loyal_trace.core.planning.steps import Plan
 
 SUSPECT_FROM = 0.2
 
@@ -41,20 +42,27 @@ def progress(found: Assessment) -> tuple[StageProgress, ...]:
     slots = list(found.roms.values())
     strong = [s for s in found.suspects if s.belief >= SUSPECT_FROM]
     plan = found.plan
+    chips = sum(1 for board in case.boards for part in case.boards[board].parts if case.chip_type((board, part.refdes)))
     items = found.proof.items
     numbers = [
         (1.0 if state.opened and (state.symptoms or state.decisions) else 0.5 if state.opened else 0.0, ""),
         _share(seen, parts),
         _share(sum(p.reading is not None for p in points), len(points)),
         _share(sum(s.verdict is not None for s in slots), len(slots)),
-        (min(1.0, len(found.chips) / 8), str(len(found.chips)) if found.chips else ""),
-        (0.5 if strong else 0.0, str(len(strong)) if strong else ""),
-        (0.5 if plan.steps else 0.0, str(len(plan.steps)) if plan.steps else ""),
+        _share(len(found.chips), max(chips, len(found.chips))),
+        (0.5 if strong else 1.0 if plan.steps else 0.0, str(len(strong)) if strong else ""),
+        (_plan_filled(plan), str(len(plan.steps)) if plan.steps else ""),
         _share(plan.done, len(plan.steps)),
         _share(found.proof.done, len(items)),
         (1.0 if state.handed_back else 0.0, ""),
     ]
     return tuple(StageProgress(name, filled, count) for name, (filled, count) in zip(STAGES, numbers, strict=True))
+
+
+def _plan_filled(plan: Plan) -> float:
+    if not plan.steps:
+        return 0.0
+    return 1.0 if plan.done == len(plan.steps) else 0.5
 
 
 _KIND_OF_WORD = {

@@ -1,5 +1,6 @@
 """Reads zip files that strangers made: no path leaves its folder, no member is a link, nothing unpacks without end."""
 
+import lzma
 import stat
 import zipfile
 import zlib
@@ -50,7 +51,7 @@ def read_member(archive: zipfile.ZipFile, member: zipfile.ZipInfo, place: str) -
     try:
         with archive.open(member) as stream:
             data = stream.read(member.file_size + 1)
-    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, OSError) as error:
+    except (zipfile.BadZipFile, zlib.error, lzma.LZMAError, EOFError, RuntimeError, OSError) as error:
         raise UserFileError(f"{place}, member “{member.filename}”", f"cannot be unpacked ({error})") from None
     if len(data) != member.file_size:
         raise UserFileError(f"{place}, member “{member.filename}”", "is not as long as the archive says")

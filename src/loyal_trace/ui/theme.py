@@ -80,6 +80,7 @@ def font(size: float = 13, bold: bool = False, mono: bool = False) -> QFont:
     found = QFont(MONO if mono else SANS)
     found.setPixelSize(round(size))
     found.setBold(bold)
+    found.setHintingPreference(QFont.HintingPreference.PreferNoHinting)  # hinted, its letters stand too far apart
     return found
 
 

@@ -20,6 +20,7 @@ class HandBackStage:
         self.desk = desk
         self.preview = QTextBrowser()
         self.preview.setOpenLinks(False)
+        self.preview.document().setDocumentMargin(14)
         self.preview.setAccessibleName("report preview")
         evidence = QWidget()
         layout = QVBoxLayout(evidence)

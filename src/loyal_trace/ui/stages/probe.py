@@ -157,7 +157,7 @@ class ProbeStage:
         for number, thing in enumerate(things, start=1):
             cells = (
                 Cell(4, 20, str(number), bold=True), Cell(26, 330, self._elsewhere(thing.place) + thing.text),
-                Cell(514, 76, f"{thing.bits:.2f} bit", mono=True), Cell(592, 60, f"{thing.minutes:.1f} min", mono=True),
+                Cell(514, 76, f"{thing.bits:.2f} bit"), Cell(592, 60, f"{thing.minutes:.1f} min"),
             )  # fmt: skip
             rows.append(Row("", cells, (360.0, 146.0, thing.bits / top, "copper"), height=24))
         self.worth.set_rows(tuple(rows), -1)

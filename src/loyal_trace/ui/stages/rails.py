@@ -108,7 +108,7 @@ class RailStage:
                 chosen = name == state.decision("rail school", "maker")
                 cells = (
                     Cell(40, 70, name, bold=chosen), Cell(112, 110, end.verdict, end.verdict),
-                    Cell(226, 80, end.shown, mono=True), Cell(310, 0, words),
+                    Cell(226, 80, end.shown), Cell(310, 0, words),
                 )  # fmt: skip
                 rows.append(Row(_KIND.get(end.verdict, "unknown"), cells, height=25))
         for block in board.blocks:

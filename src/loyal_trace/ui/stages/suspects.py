@@ -88,7 +88,7 @@ class SuspectStage:
             sign = "against" if kind == "bad" else "for it"
             cells = (
                 Cell(36, 58, sign, kind, bold=True),
-                Cell(98, 50, f"{line.weight:+.1f}", mono=True),
+                Cell(98, 50, f"{line.weight:+.1f}"),
                 Cell(150, 0, line.text),
             )
             rows.append(Row(kind, cells, height=42 if len(line.text) > 74 else 25))
@@ -101,7 +101,7 @@ class SuspectStage:
         for number, thing in enumerate(things, start=1):
             cells = (
                 Cell(4, 20, str(number), bold=True, mono=True), Cell(28, 386, thing.text),
-                Cell(516, 74, f"{thing.bits:.2f} bit", mono=True), Cell(592, 0, f"{thing.minutes:.1f} min", mono=True),
+                Cell(516, 74, f"{thing.bits:.2f} bit"), Cell(592, 0, f"{thing.minutes:.1f} min"),
             )  # fmt: skip
             rows.append(Row("", cells, (420.0, 92.0, thing.value / top, "copper"), height=25))
         self.things.set_rows(tuple(rows), -1)

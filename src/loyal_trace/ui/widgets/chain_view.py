@@ -76,7 +76,7 @@ class ChainView(QWidget):
         painter.drawEllipse(QPointF(x, 62), 14, 14)
         draw_glyph(painter, stop.kind, x, 62, 14)
         painter.setPen(THEME.colour("ink"))
-        painter.setFont(font(12, bold=True, mono=True))
+        painter.setFont(font(12, bold=True))
         painter.drawText(QRectF(x - width / 2, 12, width, 18), centre, stop.point)
         painter.setFont(font(11))
         painter.setPen(THEME.colour("soft"))

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PyQt6.QtGui import QFont, QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from loyal_trace.ui.glyphs import draw_glyph
@@ -33,6 +33,10 @@ class ChipPicture:
     type_name: str
     pins: tuple[PinView, ...]
     current: int
+
+
+def _name_font() -> QFont:
+    return font(12, bold=True, mono=True)
 
 
 class ChipView(QWidget):
@@ -117,18 +121,21 @@ class ChipView(QWidget):
         if pin.number == self.picture.current:
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(THEME.colour("copper"), 2.4))
-            box = QRectF(edge - 20 if on_left else edge - 92, y - 11, 112, 22)
+            inside = 42 + self._name_width(pin)
+            box = QRectF(edge - 20 if on_left else edge - inside, y - 11, inside + 20, 22)
             painter.drawRoundedRect(box, 4, 4)
         self._paint_reading(painter, pin, edge, on_left, y, kind)
+
+    def _name_width(self, pin: PinView) -> float:
+        return QFontMetricsF(_name_font()).horizontalAdvance(pin.name.lstrip("/"))
 
     def _paint_name(self, painter: QPainter, pin: PinView, body: QRectF, on_left: bool, y: float, kind: str) -> None:
         painter.setFont(font(12, mono=True))
         painter.setPen(THEME.verdict_colour(kind) if kind == "bad" else THEME.colour("ink"))
         number = QRectF(body.left() + 6, y - 9, 22, 18) if on_left else QRectF(body.right() - 28, y - 9, 22, 18)
         painter.drawText(number, Qt.AlignmentFlag.AlignCenter, str(pin.number))
-        painter.setFont(font(12, bold=True, mono=True))
-        name = pin.name.lstrip("/")
-        width = QFontMetricsF(painter.font()).horizontalAdvance(name)
+        painter.setFont(_name_font())
+        name, width = pin.name.lstrip("/"), self._name_width(pin)
         x = body.left() + 34 if on_left else body.right() - 34 - width
         painter.drawText(QRectF(x, y - 9, width + 2, 18), Qt.AlignmentFlag.AlignVCenter, name)
         if pin.name.startswith("/"):

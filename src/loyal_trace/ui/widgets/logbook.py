@@ -36,7 +36,7 @@ class LogbookDrawer(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.list = _List()
-        self.list.setFont(font(12.5, mono=True))
+        self.list.setFont(font(12.5))
         self.list.setAccessibleName("logbook")
         self.list.retract_asked.connect(self.retract_asked)
         self.list.itemDoubleClicked.connect(lambda i: self.retract_asked.emit(str(i.data(Qt.ItemDataRole.UserRole))))
@@ -53,7 +53,7 @@ class LogbookDrawer(QWidget):
             item = QListWidgetItem(("retracted: " if dead else "") + text)
             item.setData(Qt.ItemDataRole.UserRole, entry_id)
             if dead:
-                struck = font(12.5, mono=True)
+                struck = font(12.5)
                 struck.setStrikeOut(True)
                 item.setFont(struck)
                 item.setForeground(THEME.colour("soft"))
@@ -72,7 +72,7 @@ class LogbookBar(QFrame):
         title = QLabel("Logbook")
         title.setFont(font(12.5, bold=True))
         self.last, self.keys = QLabel(), QLabel()
-        self.last.setFont(font(12, mono=True))
+        self.last.setFont(font(12))
         self.last.setTextFormat(Qt.TextFormat.PlainText)
         self.last.setAccessibleName("last message")
         self.keys.setFont(font(11.5))

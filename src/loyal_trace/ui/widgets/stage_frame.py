@@ -61,7 +61,7 @@ class EntryLine(QFrame):
         super().__init__()
         self.setObjectName("entry")
         self.prompt = QLabel()
-        self.prompt.setFont(font(15, bold=True, mono=True))
+        self.prompt.setFont(font(15, bold=True))
         self.prompt.setTextFormat(Qt.TextFormat.PlainText)
         self.edit = EntryEdit()
         self.edit.setFont(font(14))
