@@ -4,6 +4,7 @@ The composition of store and core that window, command line and demo share. Time
 """
 
 from collections.abc import Callable, Hashable, Sequence
+from copy import copy
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from functools import cache
@@ -76,7 +77,7 @@ class JobSession:
         self.state: JobState = fold(self.entries)
         order = self.state.opened.boards if self.state.opened else ()
         self._own_boards = {b: self.boards[b] for b in sorted(self.boards, key=lambda b: (b not in order, b))}
-        self.boards = self._with_loose_board()
+        self.boards = self._with_loose_board(self.state)
         self.drawer = load_drawer(store)
         self._cache: dict[Hashable, object] = {}
         self._assessment: Assessment | None = None
@@ -106,15 +107,15 @@ class JobSession:
                 apply_entry(self.state, entry)
         self._assessment = None
         if any(isinstance(entry, SumsKnown | Fitted | Retracted) for entry in new):
-            self.boards = self._with_loose_board()
+            self.boards = self._with_loose_board(self.state)
 
-    def _with_loose_board(self) -> dict[str, BoardDefinition]:
+    def _with_loose_board(self, state: JobState) -> dict[str, BoardDefinition]:
         """The job's boards, and a bare one for listed sums that belong to none and chips probed on their own."""
-        lines = (line for taken in self.state.sums for line in taken.lines)
+        lines = (line for taken in state.sums for line in taken.lines)
         sums = [KnownSum(x.name, sums_from_mapping(x.digests), x.size, x.firmware, x.place) for x in lines]
         chips = {
             place: (entry.number, len(self.library.find(entry.number).pins))
-            for (board, place), entry in self.state.fitted.items()
+            for (board, place), entry in state.fitted.items()
             if board == LOOSE_ID and self.library.knows(entry.number)
         }
         loose = loose_board(sums, self._own_boards, chips)
@@ -142,6 +143,12 @@ class JobSession:
     def case(self) -> Case:
         """The inputs of every assessment at this moment."""
         return Case(self.boards, self.state, self.library, self.store.attachment, self.drawer, self._cache)
+
+    def case_with(self, lists: Sequence[SumsKnown]) -> Case:
+        """The case as it would be with further lists of sums, before they are recorded."""
+        state = copy(self.state)
+        state.sums = [*state.sums, *lists]
+        return Case(self._with_loose_board(state), state, self.library, self.store.attachment, self.drawer)
 
     def assessment(self) -> Assessment:
         """Every verdict for the state of this moment; computed once until the next entry."""

@@ -79,7 +79,9 @@ def test_progress_counts_what_is_known_at_each_stage():
     stations = progress(assessment_of(rom_board(), entries, NAMES))
     assert [s.name for s in stations] == list(STAGES)
     counts = {s.name: s.count for s in stations}
-    assert counts["Look"] == "1/3" and counts["ROMs"] == "1/1" and counts["Probe"] == "1/2" and counts["Suspects"] == "1"
+    assert (
+        counts["Look"] == "1/3" and counts["ROMs"] == "1/1" and counts["Probe"] == "1/2" and counts["Suspects"] == "1"
+    )
     assert stations[3].filled == 1.0 and stations[9].filled == 0.0 and all(0 <= s.filled <= 1 for s in stations)
 
 

@@ -1,3 +1,5 @@
+from dataclasses import replace
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -109,3 +111,12 @@ def test_an_entry_from_a_newer_version_says_so():
     line = e.write_entry(made(e.Note, text="x")).replace('"v":1', '"v":2')
     with pytest.raises(UserFileError, match="newer version"):
         e.read_entry(line)
+
+
+def test_what_belongs_to_an_entry_is_taken_back_with_it_and_comes_back_with_it():
+    done = made(e.StepDone, step="b/U1/chip", what="Renew U1")
+    fitted = made(e.Fitted, board="b", place="U1", number="74LS00", part_of=done.id)
+    back = made(e.Retracted, target=done.id)
+    assert fold([fitted, done, back]).fitted == {} and fold([fitted, done, back]).steps == {}
+    assert fold([fitted, done, back, made(e.Retracted, target=back.id)]) == replace(fold([fitted, done]), entries=3)
+    assert fold([fitted, done, made(e.Retracted, target=fitted.id)]).steps.keys() == {"b/U1/chip"}

@@ -112,6 +112,33 @@ def test_a_list_makes_sockets_and_taking_it_back_removes_them(session, tmp_path)
     assert reopened.boards == session.boards and reopened.state == session.state
 
 
+def test_files_told_apart_only_by_their_endings_are_chips_of_their_own(session, tmp_path):
+    images = {f"prog.{n}": bytes([n]) * 0x400 for n in (1, 2, 3)}
+    lines = [f"{hashlib.sha1(data).hexdigest()}  {name}\n" for name, data in images.items()]
+    (tmp_path / "set.sha1").write_text("".join(lines))
+    for name, data in images.items():
+        (tmp_path / name).write_bytes(data)
+    take_files(session, [tmp_path / "set.sha1", *(tmp_path / name for name in images)])
+    found = {place[1]: slot.word for place, slot in session.assessment().roms.items() if place[0] == "files"}
+    assert found == dict.fromkeys(images, "matches")
+
+
+def test_a_whole_folder_brings_its_list_with_it_and_other_papers_are_passed_over(session, tmp_path):
+    folder = tmp_path / "from the shelf" / "inner"
+    folder.mkdir(parents=True)
+    (folder / "a.bin").write_bytes(ROM)
+    (folder / "notes.txt").write_text("bought in spring, two sockets worn\n")
+    (folder.parent / "set.md5").write_text(f"{hashlib.md5(ROM).hexdigest()}  a.bin\n")
+    said = take_files(session, [folder.parent])
+    assert said == ["set.md5: 1 known sum taken in", "a.bin: taken as a read of a"]
+    assert session.assessment().roms[("files", "a")].word == "matches"
+    (folder.parent / "set.md5").write_text("no sum at all\n")
+    before = list(session.entries)
+    with pytest.raises(UserFileError, match=r"set\.md5"):
+        take_files(session, [folder.parent])
+    assert session.entries == before
+
+
 def test_a_chip_on_its_own_is_a_part_to_probe(session):
     session.record(e.Fitted, board="files", place="U1", number="74LS166", origin="own chip")
     assert session.boards["files"].part("U1").package == "DIP-16"

@@ -1,15 +1,17 @@
 """A job as one file: a zip of `entries.jsonl`, the attachments and the board folders, complete both ways."""
 
 import hashlib
+import io
 import json
 import zipfile
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
-from loyal_trace.core.errors import MachineError, UserFileError
+from loyal_trace.core.errors import UserFileError
 from loyal_trace.core.logbook.entries import AnyEntry, read_entry, write_entry
 from loyal_trace.formats.safe_zip import checked_members, open_zip, read_member
+from loyal_trace.formats.whole_file import write_whole
 
 ARCHIVE_VERSION = 1
 _EPOCH = (1980, 1, 1, 0, 0, 0)
@@ -37,18 +39,12 @@ def _members(archive: JobArchive) -> Iterable[tuple[str, bytes]]:
 
 
 def write_archive(archive: JobArchive, path: Path) -> None:
-    """Writes the archive beside its target and moves it into place, so that no half-written file is ever seen."""
-    temporary = path.with_name(path.name + ".part")
-    try:
-        with zipfile.ZipFile(temporary, "w", zipfile.ZIP_DEFLATED) as target:
-            for name, data in _members(archive):
-                target.writestr(zipfile.ZipInfo(name, _EPOCH), data, zipfile.ZIP_DEFLATED)
-        temporary.replace(path)
-    except OSError as error:
-        temporary.unlink(missing_ok=True)
-        raise MachineError(
-            f"{path}: the archive could not be written ({error.strerror}); nothing was changed"
-        ) from None
+    """Writes the archive whole or not at all; MachineError when it cannot be."""
+    whole = io.BytesIO()
+    with zipfile.ZipFile(whole, "w", zipfile.ZIP_DEFLATED) as target:
+        for name, data in _members(archive):
+            target.writestr(zipfile.ZipInfo(name, _EPOCH), data, zipfile.ZIP_DEFLATED)
+    write_whole(path, whole.getvalue(), "archive")
 
 
 def read_archive(path: Path) -> JobArchive:

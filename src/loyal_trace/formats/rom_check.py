@@ -9,6 +9,8 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
+
 from loyal_trace.core.boards.model import BoardDefinition, RomSlot
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.errors import UserFileError
@@ -127,11 +129,10 @@ class RomChecker:
         """Reads of one chip share a key: the same place under each given path, numbered names or numbered folders."""
         inside = one.image.source[len(one.root) :].replace("\\", "/").replace(": ", "/")
         folder = inside.rpartition("/")[0].rstrip("0123456789")
+        if one.own:
+            return f"{folder}/{base_name(one.own[0].name)}"
         stem, dot, ending = base_name(one.image.name).rpartition(".")
-        stem = stem if dot else ending
-        if stem[-1:].isdigit() and not (one.own and base_name(one.own[0].name).startswith(stem)):
-            stem = without_read_number(stem)
-        return f"{folder}/{stem}"
+        return f"{folder}/{without_read_number(stem if dot else ending)}"
 
     def _judged(self, one: _Seen, group: list[_Seen], firmware: str) -> CheckedImage:
         own = one.own
@@ -142,6 +143,8 @@ class RomChecker:
             return CheckedImage(one.image, one.path, judge(one.image, Expected(own, firmware), self._sums), slot)
         image = _load_again(one)
         reads = [_load_again(other).data for other in differing]
+        if not own:
+            reads = [read for read in reads if _resemble(image.data, read)]
         verdict = judge(image, self._expected(one, firmware), self._sums, reads)
         return CheckedImage(image, one.path, verdict, slot)
 
@@ -177,6 +180,13 @@ class RomChecker:
         names = {base_name(n) for e in own for n in (e.place, e.name) if n}
         stems = names | {n.rsplit(".", 1)[0] for n in names}
         return next((s for s in self._board.rom_slots if s.refdes.lower() in stems), None)
+
+
+def _resemble(first: bytes, second: bytes) -> bool:
+    """Could these be two reads of one chip? Two chips that only look numbered agree in few bytes."""
+    if len(first) != len(second):
+        return False
+    return bool(np.mean(np.frombuffer(first, np.uint8) == np.frombuffer(second, np.uint8)) > 0.5)
 
 
 def _load_again(one: _Seen) -> RomImage:

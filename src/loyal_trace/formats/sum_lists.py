@@ -13,6 +13,8 @@ from loyal_trace.core.errors import UserFileError
 from loyal_trace.core.roms.images import DIGEST_LENGTHS, KnownSum, SumList, base_name, sums_from_mapping
 from loyal_trace.formats.rom_files import read_file
 
+SURE_ENDINGS = (".sfv", ".md5", ".sha1", ".sha256", ".crc", ".crc32")  # such a file is a list of sums or broken
+
 _BY_LENGTH = {length: name for name, length in DIGEST_LENGTHS.items()}
 _GNU = re.compile(r"\\?([0-9A-Fa-f]+)(?:\s+\*?|\t)(\S.*)")
 _TAGGED = re.compile(r"([A-Za-z0-9/_-]+) \((.+)\) = ([0-9A-Fa-f]+)")

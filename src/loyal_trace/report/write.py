@@ -2,7 +2,8 @@
 
 from pathlib import Path
 
-from loyal_trace.core.errors import MachineError, RequestError
+from loyal_trace.core.errors import RequestError
+from loyal_trace.formats.whole_file import write_whole
 from loyal_trace.report.model import build_report
 from loyal_trace.session import JobSession
 
@@ -21,14 +22,8 @@ def report_bytes(session: JobSession, file: Path) -> bytes:
     raise RequestError(f"{file.name}: the report is written as .pdf or .html; give the file one of these endings")
 
 
-def write_report(session: JobSession, file: Path) -> int:
-    """Writes the report beside its target and moves it into place; returns its length in bytes."""
+def write_report(session: JobSession, file: Path, make_folders: bool = False) -> int:
+    """Writes the report whole or not at all; returns its length in bytes."""
     data = report_bytes(session, file)
-    temporary = file.with_name(file.name + ".part")
-    try:
-        temporary.write_bytes(data)
-        temporary.replace(file)
-    except OSError as error:
-        temporary.unlink(missing_ok=True)
-        raise MachineError(f"{file}: the report could not be written ({error.strerror}); nothing was changed") from None
+    write_whole(file, data, "report", make_folders)
     return len(data)

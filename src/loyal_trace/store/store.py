@@ -1,7 +1,6 @@
 """The store: jobs, their logbooks, boards and attachments in one folder. An acknowledged entry is on disk."""
 
 import hashlib
-import os
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -13,6 +12,7 @@ import sqlalchemy as sa
 from loyal_trace.core.errors import MachineError, RequestError, UserFileError
 from loyal_trace.core.logbook.entries import AnyEntry, read_entry, write_entry
 from loyal_trace.formats.archive import JobArchive
+from loyal_trace.formats.whole_file import write_whole
 from loyal_trace.store.connection import DATABASE, bring_up_to_date, open_engine, speaking_plainly, take_lock
 from loyal_trace.store.schema import board_files, entries, jobs
 
@@ -166,18 +166,7 @@ class Store:
         if path.exists() and path.stat().st_size == len(data):
             return sha
         self._may_write()
-        temporary = path.with_suffix(".part")
-        try:
-            path.parent.mkdir(parents=True, exist_ok=True)
-            with temporary.open("wb") as stream:
-                stream.write(data)
-                stream.flush()
-                os.fsync(stream.fileno())
-            temporary.replace(path)
-            _sync_folder(path.parent)
-        except OSError as error:
-            temporary.unlink(missing_ok=True)
-            raise MachineError(f"{path.parent}: the attachment could not be saved ({error.strerror})") from None
+        write_whole(path, data, "attachment", make_folders=True)
         return sha
 
     def attachment(self, sha: str) -> bytes:
@@ -214,11 +203,3 @@ class Store:
         title = opened.title if opened is not None and opened.kind == "opened" else job
         when = archive.entries[0].time.isoformat() if archive.entries else ""
         self.create_job(job, title, when, archive.boards, archive.entries)
-
-
-def _sync_folder(folder: Path) -> None:
-    handle = os.open(folder, os.O_RDONLY)
-    try:
-        os.fsync(handle)
-    finally:
-        os.close(handle)

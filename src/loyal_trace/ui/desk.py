@@ -64,8 +64,13 @@ class Desk(QObject):
             self.picked.emit()
 
     def record(self, kind: type[AnyEntry], **fields: Any) -> bool:
-        """Records one entry; says what went wrong otherwise."""
-        return self.attempt(lambda: [describe(self.session.record(kind, **fields))])
+        """Records one entry, which is then the newest and shown as such; says what went wrong otherwise."""
+
+        def act() -> list[str]:
+            self.session.record(kind, **fields)
+            return []
+
+        return self.attempt(act)
 
     def record_all(self, entries: list[AnyEntry], words: str) -> bool:
         """Records several entries together."""
@@ -85,9 +90,9 @@ class Desk(QObject):
             return False
         if self.board not in self.session.boards:
             self.board, self.part = next(iter(self.session.boards), ""), ""
-        if lines:
-            self.said.emit("; ".join(lines[:3]) + (f" … {len(lines)} in all" if len(lines) > 3 else ""), False)
         self.changed.emit()
+        if lines:  # after the change, which puts the newest entry there
+            self.said.emit("; ".join(lines[:3]) + (f" … {len(lines)} in all" if len(lines) > 3 else ""), False)
         return True
 
     def retract_last(self) -> None:
@@ -161,8 +166,8 @@ class Desk(QObject):
 
         def act() -> list[str]:
             sha = self.session.store.put_attachment(data)
-            entry = self.session.record(RomRead, board=board, place=refdes, attachment=sha, size=len(data))
-            return [describe(entry)]
+            self.session.record(RomRead, board=board, place=refdes, attachment=sha, size=len(data))
+            return []
 
         self.attempt(act)
 

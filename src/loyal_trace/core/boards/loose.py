@@ -18,11 +18,7 @@ def loose_board(
     """
     taken = {slot.refdes.lower() for b in boards.values() for slot in b.rom_slots}
     taken |= {slot.label.lower() for b in boards.values() for slot in b.rom_slots}
-    found: dict[str, list[KnownSum]] = {}
-    for entry in sums:
-        stem = (entry.place or base_name(entry.name).rsplit(".", 1)[0]).lower()
-        if stem and stem not in taken:
-            found.setdefault(stem, []).append(entry)
+    found = {name: entries for name, entries in _sockets(sums).items() if name not in taken}
     count = len(found) + len(chips)
     if not count:
         return None
@@ -45,3 +41,19 @@ def loose_board(
         parts=tuple(parts),
         rom_slots=tuple(slots),
     )
+
+
+def _sockets(sums: Iterable[KnownSum]) -> dict[str, list[KnownSum]]:
+    """Entries by the socket they are for: its place, else the file name without ending, unless only the ending
+    tells two chips apart (`prog.1` and `prog.2`)."""
+    by_stem: dict[str, list[KnownSum]] = {}
+    for entry in sums:
+        by_stem.setdefault((entry.place or base_name(entry.name).rsplit(".", 1)[0]).lower(), []).append(entry)
+    found: dict[str, list[KnownSum]] = {}
+    for stem, entries in by_stem.items():
+        names = {base_name(e.name) for e in entries if not e.place}
+        one_chip = len(names) <= len({e.firmware for e in entries})
+        for entry in entries:
+            found.setdefault(stem if one_chip or entry.place else base_name(entry.name), []).append(entry)
+    found.pop("", None)
+    return found

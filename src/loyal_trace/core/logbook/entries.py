@@ -22,6 +22,7 @@ class _Base(BaseModel):
     time: AwareDatetime
     author: str = ""
     board: str = ""
+    part_of: str = Field(default="", description="id of the entry this one belongs to: taken back with it")
     v: Literal[1] = 1
 
     @field_validator("time")

@@ -199,11 +199,17 @@ _APPLY: dict[str, Callable[[JobState, Any], None]] = {
 
 
 def retracted_ids(entries: Iterable[AnyEntry]) -> set[str]:
-    """Ids that do not count. A retraction can itself be retracted, so the newest are looked at first."""
+    """Ids that do not count. A retraction can itself be retracted, so the newest are looked at first.
+
+    What belongs to an entry (the part fitted in a step) goes with it.
+    """
+    listed = list(entries)
     dead: set[str] = set()
-    for entry in reversed(list(entries)):
+    for entry in reversed(listed):
         if entry.kind == "retracted" and entry.id not in dead:
             dead.add(entry.target)
+    if dead:
+        dead |= {entry.id for entry in listed if entry.part_of in dead}
     return dead
 
 

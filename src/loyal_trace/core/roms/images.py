@@ -120,8 +120,10 @@ class SumList:
         return tuple(self._by_stem.get(stem) or self._by_stem.get(without_read_number(stem)) or ())
 
     def for_place(self, place: str) -> tuple[KnownSum, ...]:
-        """Entries meant for a socket: listed for that place, or for a file named after it."""
-        return tuple(e for e in self._by_stem.get(place.lower(), ()) if e.place.lower() in ("", place.lower()))
+        """Entries meant for a socket: listed for that place, or for a file named after it (with or without ending)."""
+        key = place.lower()
+        found = self._by_stem.get(key) or self._by_name.get(key) or ()
+        return tuple(e for e in found if e.place.lower() in ("", key))
 
     def matching(self, image: RomImage) -> tuple[KnownSum, ...]:
         """Every entry, whatever its name, whose sums the image has."""

@@ -79,8 +79,7 @@ class HandBackStage:
         """Writes the report and says where it is."""
 
         def act() -> list[str]:
-            file.parent.mkdir(parents=True, exist_ok=True)
-            size = write_report(self.desk.session, file)
+            size = write_report(self.desk.session, file, make_folders=True)
             return [f"{file} written ({size:,} bytes)"]
 
         self.desk.attempt(act)

@@ -115,7 +115,7 @@ class SuspectStage:
         strongest = suspect.against[0].text if suspect.against else "only evidence in its favour"
         kind = "bad" if suspect.belief >= 0.5 else "doubtful" if suspect.belief >= 0.2 else "good"
         healthy = in_order(set(cleared(self.desk.assessment().suspects)))
-        aside = f"Speaking for themselves so far: {', '.join(healthy[:14])}" if healthy else ""
+        aside = f"Look healthy so far: {', '.join(healthy[:14])}" if healthy else ""
         self.frame.meaning.say(
             f"{name} is bad with a belief of {likely}. Strongest line: {strongest}.",
             f"{things[0].text[0].upper()}{things[0].text[1:]}." if things else "Plan the repair (Ctrl+7).",

@@ -187,14 +187,15 @@ class WorkStage:
         spares = self._spares(step)
         origin = _PUT_RIGHT.get(step.kind) or (spares[self._chosen].place if spares else step.from_drawer or "ordered")
         old = self.desk.session.case().part(step.place).number
+        what = step.what.split(":")[0]
+        done = make(StepDone, step=step.id, what=what, minutes=step.minutes, note=note)
         entries: list[AnyEntry] = []
         if step.kind not in _PUT_RIGHT:
-            entries.append(make(Removed, board=board, place=refdes, number=old, reason=step.reason[:120]))
+            reason = step.reason[:120]
+            entries.append(make(Removed, board=board, place=refdes, number=old, reason=reason, part_of=done.id))
         number = old if step.kind in _PUT_RIGHT else step.part_number
-        entries.append(
-            make(Fitted, board=board, place=refdes, number=number, origin=origin, note=note or step.what.split(":")[0])
-        )
-        entries.append(make(StepDone, step=step.id, what=step.what.split(":")[0], minutes=step.minutes, note=note))
+        fitted = {"number": number, "origin": origin, "note": note or what}
+        entries += [make(Fitted, board=board, place=refdes, part_of=done.id, **fitted), done]
         if self.desk.instruments is not None:
             self.desk.instruments.renew(board, refdes, origin)
         return entries

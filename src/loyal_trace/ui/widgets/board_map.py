@@ -272,7 +272,7 @@ class BoardMap(QWidget):
         for part, pin in pins:
             x, y = self._pin_on_screen(part, pin)
             painter.drawEllipse(QPointF(x, y), 3.2, 3.2)
-        painter.setFont(font(10, bold=True, mono=True))
+        painter.setFont(font(11, bold=True))
         metrics = QFontMetricsF(painter.font())
         label = metrics.elidedText(self.overlay.trace_label, Qt.TextElideMode.ElideRight, board.width * scale - 60)
         width = metrics.horizontalAdvance(label) + 10

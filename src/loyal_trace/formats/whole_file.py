@@ -1,0 +1,36 @@
+"""Writes a file whole or not at all."""
+
+import os
+from contextlib import suppress
+from pathlib import Path
+
+from loyal_trace.core.errors import MachineError
+
+
+def write_whole(path: Path, data: bytes, what: str, make_folders: bool = False) -> None:
+    """Writes beside the target, forces it to disk and moves it into place.
+
+    MachineError (“the `what` could not be written”) leaves the target as it was and nothing beside it.
+    """
+    temporary = path.with_name(path.name + ".part")
+    try:
+        if make_folders:
+            path.parent.mkdir(parents=True, exist_ok=True)
+        with temporary.open("wb") as stream:
+            stream.write(data)
+            stream.flush()
+            os.fsync(stream.fileno())
+        temporary.replace(path)
+        _sync_folder(path.parent)
+    except OSError as error:
+        with suppress(OSError):
+            temporary.unlink()
+        raise MachineError(f"{path}: the {what} could not be written ({error.strerror}); nothing was changed") from None
+
+
+def _sync_folder(folder: Path) -> None:
+    handle = os.open(folder, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)
