@@ -1,5 +1,8 @@
+import os
+import pickle
 import stat
 import zipfile
+from pathlib import Path
 
 import bincopy
 import pytest
@@ -10,7 +13,7 @@ from loyal_trace.core.errors import LoyalTraceError, UserFileError
 from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
 from loyal_trace.demo.images import program_image
 from loyal_trace.formats.rom_check import RomChecker
-from loyal_trace.formats.rom_files import decode_image, image_paths, iter_images
+from loyal_trace.formats.rom_files import ReadBuffer, decode_image, image_paths, iter_images, read_file
 
 DATA = program_image("format test", 0x800)
 
@@ -131,7 +134,7 @@ def test_numbered_reads_are_compared_and_other_files_are_not(tmp_path):
         (tmp_path / name).write_bytes(data)
     sums = SumList([known(DATA, n) for n in ("6c.bin", "6d.bin", "6e.bin")])
     result = RomChecker(sums).check([tmp_path])
-    found = {str(c.path.relative_to(tmp_path)): c.verdict.verdict for c in result.images}
+    found = {str(Path(c.image.source).relative_to(tmp_path)): c.verdict.verdict for c in result.images}
     assert found == {"6c-1.bin": "unstable", "6c-2.bin": "unstable", "read1/6d.bin": "unstable", "read2/6d.bin": "unstable",
                      "good/6e.bin": "matches", "bad/6e.bin": "few-bytes"}  # fmt: skip
 
@@ -160,3 +163,48 @@ def test_one_name_under_several_given_paths_is_one_chip_read_again(tmp_path):
     assert found == ["unstable", "unstable"]
     found = [c.verdict.verdict for c in checker.check([tmp_path / "a" / "6c.bin", tmp_path / "c" / "6c.bin"]).images]
     assert found == ["matches", "stuck-data"], "one cause explains the second read entirely"
+
+
+def test_the_buffer_gives_raw_files_whole_and_leaves_the_others_to_a_closer_look(tmp_path):
+    for name, data in (
+        ("a.bin", DATA),
+        ("b.bin", hex_text().encode()),
+        ("c.hex", b"x"),
+        ("d.bin", b""),
+        ("e", DATA[:7]),
+    ):
+        (tmp_path / name).write_bytes(data)
+    buffer = ReadBuffer()
+    found = {path.name: buffer.raw_bytes(str(path)) for path in image_paths(tmp_path)}
+    assert found["e"] == DATA[:7] and [name for name, view in found.items() if view is None] == [
+        "b.bin",
+        "c.hex",
+        "d.bin",
+    ]
+    (tmp_path / "large").write_bytes(bytes(2**20 + 1))
+    assert buffer.raw_bytes(f"{tmp_path}/large") is None and len(read_file(tmp_path / "large")) == 2**20 + 1
+
+
+def test_a_pipe_among_the_files_is_refused_at_once(tmp_path):
+    os.mkfifo(tmp_path / "6c.bin")
+    with pytest.raises(UserFileError, match="not a plain file") as caught:
+        RomChecker(SumList([known(DATA)])).check([tmp_path])
+    again = pickle.loads(pickle.dumps(caught.value))
+    assert (str(again), again.place, again.remedy) == (str(caught.value), caught.value.place, caught.value.remedy)
+
+
+def test_many_files_are_checked_as_few_are_in_their_order(tmp_path, monkeypatch):
+    sums = SumList([known(DATA, f"{n}.bin") for n in range(300)])
+    for n in range(300):
+        (tmp_path / f"{n}.bin").write_bytes(DATA if n % 7 else DATA[:-1] + bytes([n % 256]))
+    with zipfile.ZipFile(tmp_path / "more.zip", "w") as archive:
+        archive.writestr("301.bin", DATA)
+    many = RomChecker(sums).check([tmp_path])
+    monkeypatch.setattr("loyal_trace.formats.rom_check._FORK_FROM", 10_000)
+    few = RomChecker(sums).check([tmp_path])
+    assert many == few and len(many.images) == 301 and {c.image.name for c in many.images if not c.verdict.good} == {
+        "301.bin", *(f"{n}.bin" for n in range(0, 300, 7) if n % 256 != DATA[-1])}  # fmt: skip
+    (tmp_path / "0.bin").write_bytes(b"")
+    monkeypatch.undo()
+    with pytest.raises(UserFileError, match=r"0\.bin: the file is empty"):
+        RomChecker(sums).check([tmp_path])

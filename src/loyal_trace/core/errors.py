@@ -17,6 +17,9 @@ class UserFileError(LoyalTraceError):
         self.place, self.what, self.remedy = place, what, remedy
         super().__init__(f"{place}: {what}" + (f"; {remedy}" if remedy else ""))
 
+    def __reduce__(self) -> tuple[object, ...]:
+        return UserFileError, (self.place, self.what, self.remedy)
+
 
 class MachineError(LoyalTraceError):
     """The machine would not do it: disk full, read-only, locked."""

@@ -4,9 +4,13 @@ Works on many files at once with little memory: the bytes of an image are droppe
 read again only when it has to be examined.
 """
 
-from collections.abc import Iterable, Sequence
-from concurrent.futures import ThreadPoolExecutor
+import signal
+import threading
+from collections.abc import Iterable, Iterator, Sequence
+from concurrent.futures import Executor, ProcessPoolExecutor, ThreadPoolExecutor
 from dataclasses import dataclass
+from itertools import repeat
+from multiprocessing import get_context
 from pathlib import Path
 
 import numpy as np
@@ -20,23 +24,24 @@ from loyal_trace.core.roms.images import (
     RomImage,
     SumList,
     base_name,
+    digest,
     prevailing_firmware,
     without_read_number,
 )
-from loyal_trace.core.roms.verdicts import Expected, RomVerdict, judge, settled_damage
-from loyal_trace.formats.rom_files import image_paths, iter_images
+from loyal_trace.core.roms.verdicts import Expected, RomVerdict, accepted_verdict, judge, settled_damage
+from loyal_trace.formats.rom_files import ReadBuffer, image_paths, iter_images
 
 _WORKERS = 2
-_BATCH = 16
+_BATCH = 64
+_FORK_FROM = 256
 _ALWAYS = ("crc32", "sha1")
 
 
 @dataclass(frozen=True)
 class CheckedImage:
-    """One image with its verdict; `path` and `member` say where its bytes are."""
+    """One image with its verdict; `image.source` says where its bytes are."""
 
     image: RomImage
-    path: Path
     verdict: RomVerdict
     slot: str = ""
 
@@ -56,12 +61,31 @@ class CheckResult:
 
 @dataclass(frozen=True)
 class _Seen:
-    """An image after the fast pass: digests and size, but no bytes; `own` are the sums meant for its name."""
+    """An image after the fast pass: digests and size, but no bytes.
+
+    `own` are the sums meant for its name, `accepting` those of them that agree, `chip` is shared by reads of one chip.
+    """
 
     image: RomImage
-    path: Path
+    file: str
     own: tuple[KnownSum, ...]
-    root: str
+    accepting: tuple[KnownSum, ...]
+    chip: str
+
+
+def _seen(image: RomImage, file: str, root: str, sums: SumList) -> _Seen:
+    own = sums.for_name(image.name)
+    return _Seen(image, file, own, tuple([e for e in own if e.accepts(image)]), _chip_key(image, own, root))
+
+
+def _chip_key(image: RomImage, own: tuple[KnownSum, ...], root: str) -> str:
+    """Reads of one chip share a key: the same place under each given path, numbered names or numbered folders."""
+    inside = image.source[len(root) :].replace("\\", "/").replace(": ", "/")
+    folder = inside.rpartition("/")[0].rstrip("0123456789")
+    if own:
+        return f"{folder}/{base_name(own[0].name)}"
+    stem, dot, ending = base_name(image.name).rpartition(".")
+    return f"{folder}/{without_read_number(stem if dot else ending)}"
 
 
 def sums_of_board(board: BoardDefinition) -> SumList:
@@ -76,14 +100,27 @@ def sums_of_board(board: BoardDefinition) -> SumList:
     )
 
 
-def _fast_pass(paths: Sequence[tuple[Path, str]], algorithms: Sequence[str], sums: SumList) -> list[_Seen]:
-    seen = []
-    for path, root in paths:
-        for image in iter_images(path):
+def _fast_pass(paths: Sequence[str], algorithms: Sequence[str]) -> list[tuple[int, RomImage]]:
+    """Digests and sizes of all images in the files, without their bytes, each with the number of its file."""
+    found, buffer = [], ReadBuffer()
+    for number, path in enumerate(paths):
+        raw = buffer.raw_bytes(path)
+        if raw is not None:
+            digests = {algorithm: digest(raw, algorithm) for algorithm in algorithms}
+            found.append((number, RomImage(path.rpartition("/")[2], b"", path, digests, len(raw))))
+            continue
+        for image in iter_images(Path(path)):
             for algorithm in algorithms:
                 image.digest(algorithm)
-            seen.append(_Seen(image.without_bytes(), path, sums.for_name(image.name), root))
-    return seen
+            found.append((number, image.without_bytes()))
+    return found
+
+
+def _pool(files: int) -> Executor:
+    """Two workers: processes for many files, which would wait for each other as threads, where forking is safe."""
+    if files < _FORK_FROM or threading.active_count() > 1:
+        return ThreadPoolExecutor(_WORKERS)
+    return ProcessPoolExecutor(_WORKERS, get_context("fork"), signal.signal, (signal.SIGINT, signal.SIG_IGN))
 
 
 class RomChecker:
@@ -103,50 +140,42 @@ class RomChecker:
 
     def check(self, paths: Iterable[Path]) -> CheckResult:
         """Judges every image under the paths. UserFileError for the first file that cannot be read."""
-        files = [(file, str(path if path.is_dir() else path.parent)) for path in paths for file in image_paths(path)]
-        if not files:
+        files = [(str(f), str(path if path.is_dir() else path.parent)) for path in paths for f in image_paths(path)]
+        seen = list(self._seen(files))
+        if not seen:
             raise UserFileError("the given paths", "hold no files that could be ROM images")
-        algorithms = tuple(dict.fromkeys((*_ALWAYS, *self._sums.algorithms)))
-        with ThreadPoolExecutor(_WORKERS) as pool:
-            batches = [files[i : i + _BATCH] for i in range(0, len(files), _BATCH)]
-            seen = [s for found in pool.map(lambda b: _fast_pass(b, algorithms, self._sums), batches) for s in found]
-        firmware = self._firmware or self._voted(seen)
+        firmware = self._firmware or prevailing_firmware(one.accepting for one in seen if one.accepting)
         groups: dict[str, list[_Seen]] = {}
-        keys = [self._chip_key(one) for one in seen]
-        for key, one in zip(keys, seen, strict=True):
-            groups.setdefault(key, []).append(one)
-        checked = tuple(self._judged(one, groups[key], firmware) for key, one in zip(keys, seen, strict=True))
+        for one in seen:
+            groups.setdefault(one.chip, []).append(one)
+        checked = tuple(self._judged(one, groups[one.chip], firmware) for one in seen)
         named = {base_name(e.name) for one in seen for e in one.own}
         missing = tuple(dict.fromkeys(e.name for e in self._sums.entries if base_name(e.name) not in named))
         return CheckResult(checked, firmware, missing)
 
-    def _voted(self, seen: list[_Seen]) -> str:
-        """The firmware most images belong to."""
-        every = ([e for e in one.own if e.accepts(one.image)] for one in seen)
-        return prevailing_firmware(tuple(found) for found in every if found)
-
-    def _chip_key(self, one: _Seen) -> str:
-        """Reads of one chip share a key: the same place under each given path, numbered names or numbered folders."""
-        inside = one.image.source[len(one.root) :].replace("\\", "/").replace(": ", "/")
-        folder = inside.rpartition("/")[0].rstrip("0123456789")
-        if one.own:
-            return f"{folder}/{base_name(one.own[0].name)}"
-        stem, dot, ending = base_name(one.image.name).rpartition(".")
-        return f"{folder}/{without_read_number(stem if dot else ending)}"
+    def _seen(self, files: list[tuple[str, str]]) -> Iterator[_Seen]:
+        """What the fast pass finds in the files, each given with the path it lies under, in their order."""
+        algorithms = tuple(dict.fromkeys((*_ALWAYS, *self._sums.algorithms)))
+        batches = [files[i : i + _BATCH] for i in range(0, len(files), _BATCH)]
+        names = [[path for path, _ in batch] for batch in batches]
+        with _pool(len(files)) as pool:
+            for batch, found in zip(batches, pool.map(_fast_pass, names, repeat(algorithms)), strict=False):
+                for number, image in found:
+                    yield _seen(image, *batch[number], self._sums)
 
     def _judged(self, one: _Seen, group: list[_Seen], firmware: str) -> CheckedImage:
         own = one.own
         slot = own[0].place or own[0].name if own else ""
-        differing = [o for o in group if o.image.digests["sha1"] != one.image.digests["sha1"]]
-        accepted = any(e.accepts(one.image) for e in own)
-        if accepted and all(self._settled(other) for other in differing):
-            return CheckedImage(one.image, one.path, judge(one.image, Expected(own, firmware), self._sums), slot)
+        sha1 = one.image.digests["sha1"]
+        differing = [o for o in group if o.image.digests["sha1"] != sha1] if len(group) > 1 else []
+        if one.accepting and all(self._settled(other) for other in differing):
+            return CheckedImage(one.image, accepted_verdict(own, one.accepting, firmware), slot)
         image = _load_again(one)
         reads = [_load_again(other).data for other in differing]
         if not own:
             reads = [read for read in reads if _resemble(image.data, read)]
         verdict = judge(image, self._expected(one, firmware), self._sums, reads)
-        return CheckedImage(image, one.path, verdict, slot)
+        return CheckedImage(image, verdict, slot)
 
     def _expected(self, one: _Seen, firmware: str) -> Expected:
         own = one.own
@@ -155,7 +184,7 @@ class RomChecker:
 
     def _settled(self, one: _Seen) -> bool:
         """Is this read right for some revision, or damaged in a way that one cause explains entirely?"""
-        if any(e.accepts(one.image) for e in one.own):
+        if one.accepting:
             return True
         return settled_damage(judge(_load_again(one), self._expected(one, self._firmware), self._sums))
 
@@ -190,4 +219,4 @@ def _resemble(first: bytes, second: bytes) -> bool:
 
 
 def _load_again(one: _Seen) -> RomImage:
-    return next(i for i in iter_images(one.path) if i.source == one.image.source)
+    return next(i for i in iter_images(Path(one.file)) if i.source == one.image.source)

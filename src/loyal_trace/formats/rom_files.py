@@ -14,6 +14,9 @@ _HEX_LINE = re.compile(rb":(?:[0-9A-Fa-f]{2}){5,}$")
 _SREC_LINE = re.compile(rb"S[0-9](?:[0-9A-Fa-f]{2}){3,}$")
 _HEX_ENDINGS = (".hex", ".ihx", ".ihex")
 _SREC_ENDINGS = (".srec", ".s19", ".s28", ".s37", ".mot", ".s")
+_LOOKED_AT = 600
+_BUFFER = 2**20
+_ENCODED_ENDINGS = (".zip", *_HEX_ENDINGS, *_SREC_ENDINGS)
 _NOT_IMAGES = (".txt", ".md", ".sfv", ".csv", ".json", ".md5", ".sha1", ".sha256", ".crc", ".crc32", ".toml", ".xml")
 
 
@@ -42,10 +45,15 @@ def _raise(error: OSError) -> None:
     raise UserFileError(str(error.filename), f"cannot be read ({error.strerror})")
 
 
+def _without_waiting(path: str, flags: int) -> int:
+    """Opens without waiting for the other end of a pipe, which would be for ever."""
+    return os.open(path, flags | os.O_NONBLOCK)
+
+
 def read_file(path: Path) -> bytes:
     """The bytes of a file of sensible size; UserFileError otherwise."""
     try:
-        with path.open("rb", buffering=0) as stream:
+        with open(path, "rb", buffering=0, opener=_without_waiting) as stream:
             found = os.fstat(stream.fileno())
             if not stat.S_ISREG(found.st_mode):
                 raise UserFileError(str(path), "is not a plain file")
@@ -55,6 +63,31 @@ def read_file(path: Path) -> bytes:
             return stream.read()
     except OSError as error:
         raise UserFileError(str(path), f"cannot be read ({error.strerror})") from None
+
+
+class ReadBuffer:
+    """Memory that one file after the other is read into: fresh pages for each cost as much as its digests."""
+
+    def __init__(self) -> None:
+        self._memory = memoryview(bytearray(_BUFFER + 1))
+
+    def raw_bytes(self, path: str) -> memoryview | None:
+        """The bytes of a raw binary file, valid until the next call.
+
+        None for whatever wants a closer look by `iter_images`: zips, HEX, S-records, empty or large files, pipes.
+        """
+        if path.lower().endswith(_ENCODED_ENDINGS):
+            return None
+        try:
+            handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK)
+            try:
+                view = self._memory[: os.readv(handle, [self._memory])]
+                whole = os.fstat(handle).st_size == len(view)
+            finally:
+                os.close(handle)
+        except OSError as error:
+            raise UserFileError(path, f"cannot be read ({error.strerror})") from None
+        return view if whole and 0 < len(view) <= _BUFFER and not _looks_encoded(bytes(view[:_LOOKED_AT])) else None
 
 
 def iter_images(path: Path) -> Iterator[RomImage]:
@@ -71,13 +104,20 @@ def decode_image(name: str, data: bytes, source: str) -> RomImage:
     """The image in the bytes of a file: HEX and S-record are recognised by ending or by look."""
     if not data:
         raise UserFileError(source, "the file is empty", "read the chip again")
-    lower = name.lower()
-    first = data[:600].removeprefix(b"\xef\xbb\xbf").lstrip().split(b"\n", 1)[0].rstrip()
-    if lower.endswith(_HEX_ENDINGS) or _HEX_LINE.match(first):
+    lower, look = name.lower(), _looks_encoded(data[:_LOOKED_AT])
+    if lower.endswith(_HEX_ENDINGS) or look == "hex":
         return RomImage(name, _decode_text(data, source, _HEX_LINE, "Intel HEX"), source)
-    if lower.endswith(_SREC_ENDINGS) or (_SREC_LINE.match(first) and first[:2] == b"S0"):
+    if lower.endswith(_SREC_ENDINGS) or look == "srec":
         return RomImage(name, _decode_text(data, source, _SREC_LINE, "S-record"), source)
     return RomImage(name, data, source)
+
+
+def _looks_encoded(start: bytes) -> str:
+    """`hex` or `srec` when the first line of a file is a whole record of that kind, empty otherwise."""
+    first = start.removeprefix(b"\xef\xbb\xbf").lstrip().split(b"\n", 1)[0].rstrip()
+    if _HEX_LINE.match(first):
+        return "hex"
+    return "srec" if first[:2] == b"S0" and _SREC_LINE.match(first) else ""
 
 
 def _decode_text(data: bytes, source: str, pattern: re.Pattern[bytes], kind: str) -> bytes:

@@ -1,24 +1,28 @@
 """ROM images, their digests, and the lists of sums they are held against."""
 
 import hashlib
-import zlib
 from collections import Counter
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 
+import anycrc
+
 from loyal_trace.core.errors import RequestError
 
 DIGEST_LENGTHS = {"crc32": 8, "md5": 32, "sha1": 40, "sha256": 64}
+_CRC32 = anycrc.Model("CRC32")  # two to three times as fast as zlib's
+_CONSTRUCTORS = {"md5": hashlib.md5, "sha1": hashlib.sha1, "sha256": hashlib.sha256}  # by name costs a search each time
 
 
 def digest(data: bytes | memoryview, algorithm: str) -> str:
     """The hex digest of `data`; `algorithm` is one of crc32, md5, sha1, sha256 (RequestError otherwise)."""
     if algorithm == "crc32":
-        return f"{zlib.crc32(data):08x}"
-    if algorithm not in DIGEST_LENGTHS:
+        return f"{_CRC32.calc(data):08x}"
+    make = _CONSTRUCTORS.get(algorithm)
+    if make is None:
         raise RequestError(f"unknown checksum algorithm “{algorithm}” (known: {', '.join(DIGEST_LENGTHS)})")
-    return hashlib.new(algorithm, data, usedforsecurity=False).hexdigest()
+    return str(make(data, usedforsecurity=False).hexdigest())
 
 
 @dataclass(frozen=True)

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import cache
 
 import numpy as np
 
@@ -45,6 +46,12 @@ def _settled(verdict: str, reason: str, advice: str, **where: object) -> RomVerd
     return RomVerdict(verdict, reason, advice, (only,))
 
 
+@cache
+def _right(detail: str, firmwares: tuple[str, ...]) -> RomVerdict:
+    """One verdict for all images that are right in the same way: large sets have thousands."""
+    return _settled("matches", f"content is right: {detail}", "Nothing to do here.", firmware=list(firmwares))
+
+
 def judge(image: RomImage, expected: Expected, known: SumList, other_reads: Sequence[bytes] = ()) -> RomVerdict:
     """The verdict on one image. `known` holds all sums of the set; `other_reads` are further reads of the same chip."""
     proved = _by_digest(image, expected, known)
@@ -76,22 +83,26 @@ def _by_content(image: RomImage, expected: Expected, known: SumList) -> RomVerdi
     return RomVerdict(top.verdict, top.reason, top.next, ranked)
 
 
+def accepted_verdict(own: tuple[KnownSum, ...], accepting: Sequence[KnownSum], firmware: str) -> RomVerdict:
+    """The verdict on an image whose own sums (one at least, the accepting ones) agree: right, or right elsewhere."""
+    firmwares = sorted({entry.firmware for entry in accepting} - {""})
+    if not firmwares or not firmware or firmware in firmwares:
+        every = {entry.firmware for entry in own}
+        same = len(every) > 1 and set(firmwares) == every
+        return _right("the same in every firmware revision" if same else _right_by(own, firmwares), tuple(firmwares))
+    return _settled(
+        "other-revision",
+        f"right content, but of firmware {firmwares[0]}; this set is firmware {firmware}",
+        "Not a bad chip. Decide which revision the board should run and make the set whole.",
+        firmware=firmwares,
+    )
+
+
 def _by_digest(image: RomImage, expected: Expected, known: SumList) -> RomVerdict | None:
     """What the sums prove: right, right for another revision, or right for another slot."""
     accepting = [entry for entry in expected.own if entry.accepts(image)]
     if accepting:
-        firmwares = sorted({entry.firmware for entry in accepting} - {""})
-        if not firmwares or not expected.firmware or expected.firmware in firmwares:
-            every = {entry.firmware for entry in expected.own}
-            same = len(every) > 1 and set(firmwares) == every
-            detail = "the same in every firmware revision" if same else _firmware_words(expected, firmwares)
-            return _settled("matches", f"content is right: {detail}", "Nothing to do here.", firmware=firmwares)
-        return _settled(
-            "other-revision",
-            f"right content, but of firmware {firmwares[0]}; this set is firmware {expected.firmware}",
-            "Not a bad chip. Decide which revision the board should run and make the set whole.",
-            firmware=firmwares,
-        )
+        return accepted_verdict(expected.own, accepting, expected.firmware)
     elsewhere = known.matching(image)
     if elsewhere:
         home = elsewhere[0]
@@ -105,10 +116,10 @@ def _by_digest(image: RomImage, expected: Expected, known: SumList) -> RomVerdic
     return None
 
 
-def _firmware_words(expected: Expected, firmwares: list[str]) -> str:
+def _right_by(own: tuple[KnownSum, ...], firmwares: list[str]) -> str:
     if firmwares:
         return f"firmware {firmwares[0]}"
-    algorithms = sorted({a for entry in expected.own for a, _ in entry.digests})
+    algorithms = sorted({a for entry in own for a, _ in entry.digests})
     return f"all sums agree ({', '.join(algorithms)})"
 
 

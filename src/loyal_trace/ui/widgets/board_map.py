@@ -94,9 +94,13 @@ class BoardMap(QWidget):
             painter.setFont(font(14))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "no board yet")
             return
-        painter.drawPixmap(0, 0, self._still_picture(self.board))
+        still = self._still_picture(self.board)
+        painter.drawPixmap(0, 0, still)
         self._paint_trace(painter, self.board)
-        for refdes in self._to_draw_over(self.board):
+        ratio = still.devicePixelRatio()
+        for body in self._over_the_trace(self.board):
+            painter.drawPixmap(body, still, QRectF(body.topLeft() * ratio, body.size() * ratio))
+        for refdes in self._changed_by_overlay(self.board):
             self._paint_part(painter, self.board.part(refdes))
         self._paint_trace_ends(painter, self.board)
         for part in self.board.parts:
@@ -121,15 +125,19 @@ class BoardMap(QWidget):
             self._still, self._still_board = (key, picture), board
         return self._still[1]
 
-    def _to_draw_over(self, board: BoardDefinition) -> list[str]:
-        """Parts that the overlay changes: hatched ones, the picked one, and those that the traced line runs under."""
+    def _over_the_trace(self, board: BoardDefinition) -> list[QRectF]:
+        """The bodies (whole pixels) that the traced line runs under: copied back over it from the still picture."""
         runs = [
             QRectF(a, b).normalized().adjusted(-2, -2, 2, 2) for line in self._runs(board) for a, b in pairwise(line)
         ]
-        under = [p.refdes for p in board.parts if any(self.rect_of(p).intersects(run) for run in runs)] if runs else []
+        bodies = [self.rect_of(part) for part in board.parts] if runs else []
+        return [QRectF(body.toAlignedRect()) for body in bodies if any(map(body.intersects, runs))]
+
+    def _changed_by_overlay(self, board: BoardDefinition) -> list[str]:
+        """Parts that look different under the overlay: hatched ones and the picked one."""
         hatched = [r for r, mark in self.overlay.marks.items() if mark[2] and board.has(r)]
         picked = [self.overlay.selected] if board.has(self.overlay.selected) else []
-        return list(dict.fromkeys(under + hatched + picked))
+        return list(dict.fromkeys(hatched + picked))
 
     def _paint_outline(self, painter: QPainter, board: BoardDefinition) -> None:
         scale, left, top = self._frame()
