@@ -99,3 +99,12 @@ def test_the_pictures_of_the_documents_can_be_taken_at_any_time(qapp, tmp_path):
     take_all(tmp_path, only=("suspects", "first-page"))
     assert {p.name for p in tmp_path.iterdir()} == {"suspects.png", "first-page.png"}
     assert all(p.read_bytes().startswith(b"\x89PNG") for p in tmp_path.iterdir()) and len(SHOTS) == 10
+
+
+def test_the_finder_reaches_what_other_stages_do(window):
+    words = [c.words for c in window.ours.commands()]
+    assert words[0].startswith("Probe: ") and len(set(words)) == len(words), "what can be done here comes first"
+    command = next(c for c in window.ours.commands() if c.words == "Plan: order of work")
+    school = plan_of(window).school
+    command.run()
+    assert window.ours.wiring.current == 6 and plan_of(window).school != school

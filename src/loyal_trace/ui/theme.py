@@ -116,6 +116,7 @@ def _sheet(p: Palette) -> str:
         QScrollBar::handle:vertical {{ background: {p.line}; border-radius: 4px; min-height: 24px; }}
         QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {{
             background: none; border: none; height: 0; }}
-        QDialog {{ background: {p.paper}; }}
+        QDialog {{ background: {p.paper}; border: 2px solid {p.copper_light}; }}
+        QDialog QLineEdit {{ border: 2px solid {p.blue}; border-radius: 6px; padding: 6px 8px; }}
         QToolTip {{ background: {p.card}; color: {p.ink}; border: 1px solid {p.line}; }}
     """

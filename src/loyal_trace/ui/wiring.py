@@ -170,17 +170,31 @@ class JobWiring(QObject):
             QMessageBox.Icon.NoIcon, STAGE_NAMES[self.current], text, QMessageBox.StandardButton.Ok, self.shell
         ).exec()
 
+    def _stage_commands(self, stage: int) -> list[Command]:
+        """The keys of one stage's entry line; done from elsewhere, they lead to that stage first."""
+
+        def there(action: Callable[[], object]) -> Callable[[], None]:
+            def act() -> None:
+                if stage != self.current:
+                    self.show_stage(stage)
+                action()
+
+            return act
+
+        hints = [h for h in self.stages[stage].hints() if h.action is not None and h.label]
+        return [Command(f"{STAGE_NAMES[stage]}: {h.label}", h.key, there(h.action)) for h in hints]
+
     def commands(self) -> list[Command]:
         """Everything this job can do, for the finder."""
-        found = [
-            Command(f"{n + 1}  go to {name}", f"Ctrl+{(n + 1) % 10}", lambda n=n: self.show_stage(n))
+        going = [
+            Command(f"go to {name}", f"Ctrl+{(n + 1) % 10}", lambda n=n: self.show_stage(n))
             for n, name in enumerate(STAGE_NAMES)
         ]
-        for hint in self.stages[self.current].hints():
-            if hint.action is not None and hint.label:
-                found.append(Command(f"{STAGE_NAMES[self.current]}: {hint.label}", hint.key, hint.action))
+        others = [n for n in range(len(self.stages)) if n != self.current]
         return [
-            *found,
+            *self._stage_commands(self.current),
+            *going,
+            *(command for n in others for command in self._stage_commands(n)),
             Command("take back the last entry", "Ctrl+Z", self.desk.retract_last),
             Command("open or close the logbook", "Ctrl+L", self.shell.toggle_drawer),
             Command("next board", "Ctrl+B", self.next_board),

@@ -26,7 +26,7 @@ class ProveStage:
     def hints(self) -> tuple[KeyHint, ...]:
         return (
             KeyHint("C", "clean start", lambda: self._start(True, "")),
-            KeyHint("F", "failed", lambda: self._start(False, "")),
+            KeyHint("F", "failed start", lambda: self._start(False, "")),
             KeyHint("B", "start the bench", self._bench_start),
             KeyHint("Y", "passed", lambda: self._result(True)),
             KeyHint("N", "failed", lambda: self._result(False)),

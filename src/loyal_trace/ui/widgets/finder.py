@@ -3,11 +3,20 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtCore import QModelIndex, Qt
+from PyQt6.QtGui import QKeyEvent, QPainter
+from PyQt6.QtWidgets import (
+    QDialog,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QVBoxLayout,
+    QWidget,
+)
 
-from loyal_trace.ui.theme import font
+from loyal_trace.ui.theme import THEME, font
 
 
 @dataclass(frozen=True)
@@ -17,6 +26,18 @@ class Command:
     words: str
     key: str
     run: Callable[[], None]
+
+
+class _WithKey(QStyledItemDelegate):
+    """Draws the key of a command at the right of its line."""
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        super().paint(painter, option, index)
+        painter.setPen(THEME.colour("soft"))
+        painter.setFont(font(12, mono=True))
+        place = option.rect.adjusted(0, 0, -12, 0)
+        key = index.data(Qt.ItemDataRole.UserRole).key
+        painter.drawText(place, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, key)
 
 
 class Finder(QDialog):
@@ -34,10 +55,13 @@ class Finder(QDialog):
         self.edit.setAccessibleName("command finder")
         self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.list.setAccessibleName("commands")
+        self.list.setItemDelegate(_WithKey(self.list))
         self.edit.textChanged.connect(self._filter)
         self.edit.returnPressed.connect(self._accept)
         self.list.itemClicked.connect(lambda _: self._accept())
         layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 14, 16, 16)
+        layout.setSpacing(10)
         layout.addWidget(self.edit)
         layout.addWidget(self.list)
         self._filter("")
@@ -47,7 +71,8 @@ class Finder(QDialog):
         self.list.clear()
         for command in self._commands:
             if all(word in command.words.lower() for word in wanted):
-                item = QListWidgetItem(f"{command.words}" + (f"    {command.key}" if command.key else ""))
+                item = QListWidgetItem(command.words)
+                item.setToolTip(command.key)
                 item.setData(Qt.ItemDataRole.UserRole, command)
                 self.list.addItem(item)
         self.list.setCurrentRow(0)
