@@ -125,6 +125,15 @@ def test_an_overdump_says_that_its_right_part_is_right(data):
     assert found.verdict == "wrong-size" and "exactly right" in found.reason
 
 
+@given(st.sampled_from([2, 4, 8]), st.data())
+def test_a_right_part_tells_the_size_when_nobody_knows_it(count, data):
+    start = data.draw(st.integers(0, count - 1))
+    parts = [bytes(SIZE)] * count
+    parts[start] = CODE
+    found = judge(RomImage("6c.bin", b"".join(parts)), Expected((known("6c.bin", CODE),)), SumList([]))
+    assert found.verdict == "wrong-size" and f"from {start * SIZE:04X} on are exactly right" in found.reason
+
+
 def test_half_an_image_is_of_the_wrong_size():
     assert verdict(CODE[: SIZE // 2]).verdict == "wrong-size"
     assert verdict(b"").verdict == "wrong-size"

@@ -152,7 +152,7 @@ def _unstable(image: RomImage, other_reads: Sequence[bytes], proved: RomVerdict 
 def _wrong_size(image: RomImage, expected: Expected, known: SumList) -> RomVerdict | None:
     sizes = {entry.size for entry in expected.own if entry.size is not None}
     size = expected.size or (len(expected.truth) if expected.truth is not None else None)
-    wanted = sizes or ({size} if size else set())
+    wanted = sizes or ({size} if size else set()) or _proved_sizes(image, expected)
     if not wanted or image.size in wanted:
         return None
     right = sorted(w for w in wanted if w is not None)[0]
@@ -169,9 +169,17 @@ def _wrong_size(image: RomImage, expected: Expected, known: SumList) -> RomVerdi
     return _settled("wrong-size", reason, advice, size=image.size, expected=right)
 
 
+def _proved_sizes(image: RomImage, expected: Expected) -> set[int]:
+    """Without a known size: a half, quarter or eighth of the image whose sums are right tells it."""
+    parts = (image.size // count for count in (2, 4, 8) if image.size and image.size % count == 0)
+    return {s for s in parts if any(_part_fits(image, start, s, expected) for start in range(0, image.size, s))}
+
+
 def _part_fits(image: RomImage, start: int, size: int, expected: Expected) -> bool:
     part = RomImage(image.name, image.data[start : start + size])
-    return any(entry.accepts(part) for entry in expected.own) or part.data == expected.truth
+    return any(entry.accepts(part) for entry in expected.own) or (
+        expected.truth is not None and part.data == expected.truth
+    )
 
 
 def _from_sums(image: RomImage, expected: Expected, ranked: tuple[Hypothesis, ...]) -> tuple[Hypothesis, ...]:
