@@ -8,9 +8,8 @@ from loyal_trace.core.chips.model import ChipType
 from loyal_trace.core.errors import BoardDefects, RequestError, UserFileError
 from loyal_trace.core.probing.check import ChipVerdict, check_chip
 from loyal_trace.core.probing.states import PinReading, parse_assignment
-from loyal_trace.core.proving.starts import failure_rate_upper, starts_needed
 from loyal_trace.core.roms.forensics import Hypothesis
-from loyal_trace.core.units import count_of, format_percent
+from loyal_trace.core.units import count_of
 from loyal_trace.formats.board_folder import load_board
 from loyal_trace.formats.rom_check import CheckedImage, CheckResult, RomChecker, sums_of_board
 from loyal_trace.formats.sum_lists import read_sums
@@ -171,41 +170,4 @@ def board_check(options: argparse.Namespace) -> int:
         print_json({"board": board.id, "name": board.title, **facts, "defects": []})
     else:
         print(f"{board.title}: no defects; " + ", ".join(f"{n} {word.replace('_', ' ')}" for word, n in facts.items()))
-    return 0
-
-
-def parse_share(text: str) -> float:
-    """`95%` or `0.95` as a fraction; RequestError outside 0 to 1 (exclusive)."""
-    try:
-        value = float(text.rstrip("% ")) / (100 if text.strip().endswith("%") else 1)
-    except ValueError:
-        raise RequestError(f"“{text}” is not a share; write 95% or 0.95") from None
-    if not 0 < value < 1:
-        raise RequestError(f"“{text}” does not lie between 0 and 100 %")
-    return value
-
-
-def calc_starts(options: argparse.Namespace) -> int:
-    """What n clean starts prove."""
-    confidence, target = parse_share(options.confidence), parse_share(options.target)
-    upper = failure_rate_upper(options.clean, options.failed, confidence)
-    needed = starts_needed(target, options.failed, confidence)
-    still = max(0, needed - options.clean)
-    if options.json:
-        print_json(
-            {
-                "clean": options.clean,
-                "failed": options.failed,
-                "confidence": confidence,
-                "failure_rate_upper": upper,
-                "target": target,
-                "clean_starts_needed": needed,
-                "still_needed": still,
-            }
-        )
-        return 0
-    tried = count_of(options.clean + options.failed, "start")
-    bound = f"with {format_percent(confidence)} confidence at most {format_percent(upper)} of starts fail"
-    more = f"{count_of(still, 'more clean start')} would show {format_percent(target)}"
-    print(f"{options.clean} clean of {tried}: {bound}; {more}.")
     return 0

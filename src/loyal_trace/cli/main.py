@@ -65,6 +65,22 @@ def _board_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
     check.add_argument("--json", action="store_true")
 
 
+_CALC: dict[str, tuple[str, dict[str, str | None]]] = {
+    # action: (help, option → default; None when it must be given, empty when it may be left out)
+    "ripple": ("ripple on a reservoir", {"current": None, "capacitance": None, "mains": "50Hz", "rectifier": "full"}),
+    "reservoir": ("peak and trough behind a rectifier", {"ac": None, "drop": "0.85V", "rectifier": "bridge",
+                  "current": None, "capacitance": None, "mains": "50Hz"}),
+    "regulator": ("headroom, heat and junction of a linear regulator", {"input": None, "output": None, "dropout": "2V",
+                  "current": None, "theta-jc": "", "theta-cs": "", "theta-sa": "", "ambient": "25"}),
+    "bridge": ("four diode-test readings: 0.55,0.56,OL,0.54", {"readings": None}),
+    "crystal": ("the load a crystal sees against the one it was cut for", {"c1": None, "c2": None, "stray": "5p",
+                "load": None}),
+    "cell": ("how long a back-up cell lasts", {"capacity": None, "current": None, "self-discharge": "0%"}),
+    "divider": ("frequencies down a divider chain", {"from": None, "by": None}),
+}  # fmt: skip
+_RECTIFIERS = {"ripple": ("full", "half"), "reservoir": ("bridge", "centre-tap", "half")}
+
+
 def _calc_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
     calc = commands.add_parser("calc", help="sums of the bench").add_subparsers(dest="action", required=True)
     starts = calc.add_parser("starts", help="what clean starts prove")
@@ -73,6 +89,15 @@ def _calc_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
     starts.add_argument("--confidence", default="95%")
     starts.add_argument("--target", default="5%", help="failure rate to be shown; says how many starts it takes")
     starts.add_argument("--json", action="store_true")
+    for action, (words, fields) in _CALC.items():
+        parser = calc.add_parser(action, help=words)
+        for name, default in fields.items():
+            choices = _RECTIFIERS.get(action) if name == "rectifier" else None
+            told = None if default in (None, "") else f"default {default}"
+            parser.add_argument(
+                f"--{name}", required=default is None, default=default or None, choices=choices, help=told
+            )
+        parser.add_argument("--json", action="store_true")
 
 
 def _job_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
@@ -147,13 +172,19 @@ def main(arguments: Sequence[str] | None = None) -> int:
 def _help() -> int:
     build_parser().print_help()
     print("\ncommands (each has --help):")
-    print("  roms check   chip check|show|list   board check   calc starts   job new|list|show|export|import|report")
+    print("  roms check   chip check|show|list   board check")
+    print("  calc starts|ripple|reservoir|regulator|bridge|crystal|cell|divider")
+    print("  job new|list|show|export|import|report")
     return 0
 
 
 def _run(options: argparse.Namespace) -> int:
     if options.command == "job":
         from loyal_trace.cli import jobs as module
+    elif options.command == "calc":
+        from loyal_trace.cli import calc
+
+        return calc.run(options)
     else:
         from loyal_trace.cli import commands as module  # type: ignore[no-redef]
     return int(getattr(module, f"{options.command}_{options.action}")(options))

@@ -12,7 +12,7 @@ _SCALE = {
     "p": 1e-12, "n": 1e-9, "u": 1e-6, "µ": 1e-6, "μ": 1e-6, "m": 1e-3,
     "": 1.0, "R": 1.0, "r": 1.0, "k": 1e3, "K": 1e3, "M": 1e6, "G": 1e9,
 }  # fmt: skip
-_UNITS = ("Hz", "Ω", "Ohm", "ohm", "V", "A", "F", "W", "s")
+_UNITS = ("Hz", "Ω", "Ohm", "ohm", "Ah", "K/W", "°C", "V", "A", "F", "W", "s")
 _PLAIN = re.compile(r"([+-]?)(\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE]([+-]?\d+))?\s*([pnuµμmRrkKMG]?)")
 _INFIX = re.compile(r"([+-]?)(\d+)([pnuµμmRrkKMGVv])(\d+)")
 _PREFIXES = (

@@ -1,0 +1,66 @@
+"""A rectifier read with the diode test of a meter: each diode, and the bridge as a whole.
+
+Limits: silicon 0.4 to 0.7 V forward, Schottky 0.15 to 0.45 V (usual data sheets at the milliampere of a meter); a
+little more is let pass, beyond that the path is as good as open.
+"""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from loyal_trace.core.errors import RequestError
+
+NEAR_ZERO = 0.05
+SCHOTTKY_LOW, SILICON_LOW, SILICON_HIGH = 0.15, 0.4, 0.85
+_WORST_FIRST = ("short", "open", "leaky", "good")
+
+
+@dataclass(frozen=True)
+class BridgeVerdict:
+    """The bridge as a whole (`good`, `open`, `short` or `leaky`), each diode, and a sentence."""
+
+    verdict: str
+    diodes: tuple[str, ...]
+    reason: str
+
+
+def judge_diode(forward: float, schottky: bool = False) -> str:
+    """One forward reading (volt; infinity for OL): `good`, `open`, `short`, or `leaky` for too low a drop."""
+    if math.isnan(forward) or forward < 0:
+        raise RequestError(f"a diode test does not read {forward:g} V; turn the probes round")
+    if forward > SILICON_HIGH:
+        return "open"
+    if forward <= NEAR_ZERO:
+        return "short"
+    return "leaky" if forward < (SCHOTTKY_LOW if schottky else SILICON_LOW) else "good"
+
+
+def judge_bridge(readings: Sequence[float]) -> BridgeVerdict:
+    """Four forward readings (volt, infinity for OL) of one bridge; RequestError for another number of them.
+
+    Diodes of one bridge are of one kind: it is taken as Schottky when all that conduct read below the silicon range.
+    """
+    if len(readings) != 4:
+        raise RequestError(f"a bridge has four diodes, and {len(readings)} readings were given")
+    conducting = [r for r in readings if NEAR_ZERO < r <= SILICON_HIGH]
+    schottky = len(conducting) > 1 and max(conducting) < SILICON_LOW + 0.05
+    diodes = tuple(judge_diode(r, schottky) for r in readings)
+    verdict = next(word for word in _WORST_FIRST if word in diodes)
+    return BridgeVerdict(verdict, diodes, _sentence(diodes, schottky))
+
+
+def _sentence(diodes: tuple[str, ...], schottky: bool) -> str:
+    bad = [(number, word) for number, word in enumerate(diodes, start=1) if word != "good"]
+    kind = "Schottky" if schottky else "silicon"
+    if not bad:
+        return f"all four diodes read like good {kind} ones"
+    told = ", ".join(f"diode {number} is {word if word != 'short' else 'shorted'}" for number, word in bad)
+    if len(bad) == 4 and all(word == "open" for _, word in bad):
+        return "all four diodes are open; it happens, but try the probes the other way round first"
+    effect = {
+        "open": "half of the wave is missing: the ripple comes at the mains frequency",
+        "short": "it shorts the winding: fuse and transformer suffer",
+        "leaky": "it leaks; read it out of circuit before it is condemned",
+    }
+    worst = next(word for word in _WORST_FIRST if any(w == word for _, w in bad))
+    return f"{told}; {effect[worst]}"
