@@ -90,7 +90,7 @@ def volts(place, value):
 def test_the_fault_lies_between_the_last_good_and_the_first_bad_point():
     report = judge_rails("small", rail_board(), fold([volts("C1", 10.4), volts("U1.14", 4.1)]))
     assert [p.verdict for p in report.points] == ["good", "bad", "not measured"]
-    assert report.first_bad.point.point == "U1.14" and report.last_good.point.point == "C1"
+    assert report.paths[0].first_bad.point.point == "U1.14" and report.paths[0].last_good.point.point == "C1"
 
 
 def test_schools_of_a_good_rail_differ_and_say_so():

@@ -100,6 +100,15 @@ def _calc_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
         parser.add_argument("--json", action="store_true")
 
 
+def _rails_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
+    rails = commands.add_parser("rails", help="supplies").add_subparsers(dest="action", required=True)
+    check = rails.add_parser("check", help="judge supply readings along the chain of a board")
+    check.add_argument("board", type=Path, metavar="BOARD", help="board folder or zip")
+    check.add_argument("--readings", type=Path, required=True, metavar="FILE.csv", help="columns point,quantity,value")
+    check.add_argument("--school", choices=("maker", "strict", "clean"), default="maker", help="what a good rail is")
+    check.add_argument("--json", action="store_true")
+
+
 def _job_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
     job = commands.add_parser("job", help="jobs in the store").add_subparsers(dest="action", required=True)
     new = job.add_parser("new", help="open a job")
@@ -142,12 +151,12 @@ def build_commands() -> argparse.ArgumentParser:
     commands: argparse._SubParsersAction[_Parser] = parser.add_subparsers(
         dest="command", required=True, parser_class=_Parser
     )
-    for add in (_roms_parser, _chip_parser, _board_parser, _calc_parser, _job_parser):
+    for add in (_roms_parser, _chip_parser, _board_parser, _rails_parser, _calc_parser, _job_parser):
         add(commands)
     return parser
 
 
-COMMANDS = ("roms", "chip", "board", "calc", "job")
+COMMANDS = ("roms", "chip", "board", "rails", "calc", "job")
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -172,7 +181,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
 def _help() -> int:
     build_parser().print_help()
     print("\ncommands (each has --help):")
-    print("  roms check   chip check|show|list   board check")
+    print("  roms check   chip check|show|list   board check   rails check")
     print("  calc starts|ripple|reservoir|regulator|bridge|crystal|cell|divider")
     print("  job new|list|show|export|import|report")
     return 0
@@ -181,6 +190,8 @@ def _help() -> int:
 def _run(options: argparse.Namespace) -> int:
     if options.command == "job":
         from loyal_trace.cli import jobs as module
+    elif options.command == "rails":
+        from loyal_trace.cli import rails as module  # type: ignore[no-redef]
     elif options.command == "calc":
         from loyal_trace.cli import calc
 

@@ -22,9 +22,11 @@ from loyal_trace.core.boards.model import (
     RomSlot,
     SelfTestCode,
     ServiceItem,
+    Supply,
 )
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.errors import BoardDefects, Defect, RequestError, UserFileError
+from loyal_trace.core.power.expected import limits_at
 from loyal_trace.core.roms.images import DIGEST_LENGTHS
 from loyal_trace.core.units import parse_quantity
 from loyal_trace.formats.rom_files import read_file
@@ -36,7 +38,7 @@ KINDS = ("chip", "capacitor", "resistor", "network", "fuse", "bridge", "regulato
          "transistor", "inductor", "switch", "control", "amplifier", "cell", "other")  # fmt: skip
 _UNIT_OF_KIND = {"capacitor": "F", "resistor": "Ω", "network": "Ω", "crystal": "Hz", "fuse": "A"}
 _TABLES: dict[str, type] = {
-    "rail": Rail, "chain": ChainPoint, "block": Block, "check": CheckItem, "self_test": SelfTestCode,
+    "rail": Rail, "chain": ChainPoint, "supply": Supply, "block": Block, "check": CheckItem, "self_test": SelfTestCode,
     "keep_out": KeepOut, "service": ServiceItem,
 }  # fmt: skip
 _BOARD_KEYS = {"id": str, "name": str, "revision": str, "maker": str, "year": int, "width": float, "height": float,
@@ -85,12 +87,13 @@ def parse_board(files: Mapping[str, bytes], place: str, library: ChipLibrary) ->
     _check_references(reader, text, table, parts, dict(nets))
     if reader.defects:
         raise BoardDefects(place, tuple(reader.defects))
-    return BoardDefinition(
+    board = BoardDefinition(
         **{k: v for k, v in head.items() if k not in ("revisions", "format")},
         parts=tuple(part for _, part in parts.values()),
         nets=nets,
         rails=tables["rail"],
         chain=tables["chain"],
+        supplies=tables["supply"],
         rom_slots=slots,
         blocks=tables["block"],
         checklist=tables["check"],
@@ -101,6 +104,10 @@ def parse_board(files: Mapping[str, bytes], place: str, library: ChipLibrary) ->
         siblings=tuple(tuple(map(str, s.get("parts", []))) for s in table.get("siblings", [])),
         mates=tuple((str(m.get("here", "")), str(m.get("there", ""))) for m in table.get("mate", [])),
     )
+    _check_chain(reader, text, board)
+    if reader.defects:
+        raise BoardDefects(place, tuple(reader.defects))
+    return board
 
 
 def _read_toml(reader: _Reader, data: bytes) -> tuple[dict[str, Any], str]:
@@ -364,6 +371,7 @@ def _slot_sums(reader: _Reader, line: int, refdes: str, digests: Any) -> list[tu
 
 
 _REFERENCES = {"block": ("parts", "rails"), "self_test": ("parts",), "service": ("refdes",), "chain": ("part",),
+               "supply": ("reservoir",),
                "rail": ("net",), "siblings": ("parts",)}  # fmt: skip
 
 
@@ -372,7 +380,7 @@ def _check_references(
 ) -> None:
     """Every part, rail and net that board.toml mentions has to exist."""
     rails = {str(r.get("name")) for r in table.get("rail", []) if isinstance(r, dict)}
-    known = {"parts": parts, "refdes": parts, "part": parts, "rails": rails, "net": nets}
+    known = {"parts": parts, "refdes": parts, "part": parts, "reservoir": parts, "rails": rails, "net": nets}
     for name, keys in _REFERENCES.items():
         for index, item in enumerate(table.get(name, []) if isinstance(table.get(name), list) else ()):
             for key in keys:
@@ -382,3 +390,19 @@ def _check_references(
                     if one and one not in known[key] and not (key == "net" and not nets):
                         what = f"[[{name}]] names {key.rstrip('s')} {one}, which this board does not have"
                         reader.bad("board.toml", _line_of(text, name, index, key), what, "correct the name or add it")
+
+
+def _check_chain(reader: _Reader, text: str, board: BoardDefinition) -> None:
+    """Every chain point has limits, its own or ones that can be computed from how its path is fed."""
+    for index, point in enumerate(board.chain):
+        line = _line_of(text, "chain", index)
+        if (point.low is None) != (point.high is None):
+            reader.bad("board.toml", line, f"{point.point} has only one of low and high", "give both, or neither")
+            continue
+        try:
+            found = limits_at(board, point)
+        except RequestError as error:
+            reader.bad("board.toml", line, str(error), "give low and high, or describe the [[supply]] of its path")
+            continue
+        if found.low > found.high:
+            reader.bad("board.toml", line, f"{point.point}: low is above high", "exchange them")

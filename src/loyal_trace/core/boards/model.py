@@ -62,15 +62,37 @@ class Rail:
 
 @dataclass(frozen=True)
 class ChainPoint:
-    """One point of a supply chain, in order from the source: what to measure and what is right there."""
+    """One point of a supply chain, in order from the source: what to measure and what is right there.
+
+    `path` names the supply when a board has several. Limits left out are computed from the path's `Supply`.
+    """
 
     point: str
     quantity: str
-    low: float
-    high: float
+    low: float | None = None
+    high: float | None = None
     part: str = ""
     note: str = ""
     powered: bool = True
+    path: str = ""
+
+
+@dataclass(frozen=True)
+class Supply:
+    """How one path is fed: winding (volt RMS), load (ampere), rectifier, reservoir and, if regulated, the regulator.
+
+    `nominal` and `dropout` (volt) belong to a linear regulator; `nominal` 0 is an unregulated supply.
+    """
+
+    ac_rms: float
+    current: float
+    path: str = ""
+    mains: float = 50.0
+    rectifier: str = "bridge"
+    diode_drop: float = 0.85
+    reservoir: str = ""
+    nominal: float = 0.0
+    dropout: float = 2.0
 
 
 @dataclass(frozen=True)
@@ -161,6 +183,7 @@ class BoardDefinition:
     nets: tuple[tuple[str, tuple[PinRef, ...]], ...] = ()
     rails: tuple[Rail, ...] = ()
     chain: tuple[ChainPoint, ...] = ()
+    supplies: tuple[Supply, ...] = ()
     rom_slots: tuple[RomSlot, ...] = ()
     blocks: tuple[Block, ...] = ()
     checklist: tuple[CheckItem, ...] = ()
@@ -232,6 +255,15 @@ class BoardDefinition:
     @cached_property
     def capacitors(self) -> tuple[Part, ...]:
         return tuple(part for part in self.parts if part.kind == "capacitor")
+
+    @cached_property
+    def paths(self) -> tuple[str, ...]:
+        """The supply paths in the order of the chain; one empty name when there is only one."""
+        return tuple(dict.fromkeys(point.path for point in self.chain))
+
+    def supply(self, path: str) -> Supply | None:
+        """How a path is fed, or None when the definition does not say."""
+        return next((supply for supply in self.supplies if supply.path == path), None)
 
     def slot(self, refdes: str) -> RomSlot:
         """The ROM slot in that place; RequestError when there is none."""

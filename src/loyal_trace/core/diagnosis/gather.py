@@ -106,8 +106,9 @@ def _rails(case: Case, table: EvidenceTable) -> Iterator[Evidence]:
             since = _since(case, place)
             if not point.point.part or point.reading is None or (since and point.reading.time <= since):
                 continue
-            if point.verdict == "bad" and point is report.first_bad:
-                after = f"; {report.last_good.point.point} before it is good" if report.last_good else ""
+            if point in report.first_bads:
+                good = report.path_of(point).last_good
+                after = f"; {good.point.point} before it is good" if good else ""
                 yield table.line(place, "rail-bad", f"{point.why} ({point.shown}){after}")
             elif point.verdict == "good" and case.part(place).kind != "chip" and place[1] not in bad_parts:
                 yield table.line(place, "rail-good", f"{point.point.quantity} {point.shown}: {point.why}")

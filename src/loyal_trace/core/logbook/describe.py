@@ -22,6 +22,8 @@ UNITS = {
     "esr": "Ω",
     "temperature": "°C",
     "current": "A",
+    "rating": "A",
+    "resistance to ground": "Ω",
 }
 
 _STAGE_OF_KIND = {

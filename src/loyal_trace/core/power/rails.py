@@ -1,10 +1,13 @@
-"""Rail readings judged: each point of the supply chain, the schools of what a good 5 V is, first bad after good."""
+"""Rail readings judged: each point of the supply chains, the schools of what a good 5 V is, first bad after good."""
 
 from dataclasses import dataclass
+from functools import cached_property
 
 from loyal_trace.core.boards.model import BoardDefinition, ChainPoint
+from loyal_trace.core.logbook.describe import UNITS
 from loyal_trace.core.logbook.entries import Measured
 from loyal_trace.core.logbook.state import JobState
+from loyal_trace.core.power.expected import Limits, limits_at
 from loyal_trace.core.units import format_quantity
 
 SCHOOLS = {
@@ -12,16 +15,16 @@ SCHOOLS = {
     "strict": "at least 4.9 V at the far chip",
     "clean": "clean matters more than exact: ripple within its limit",
 }
-_UNIT = {"voltage": "V", "ripple": "V", "ac voltage": "V", "diode": "V", "resistance": "Ω", "frequency": "Hz"}
 _STRICT_SHARE = 0.98
 
 
 @dataclass(frozen=True)
 class PointVerdict:
-    """One point of a chain: its reading (None when not taken), its verdict, and a sentence."""
+    """One point of a chain: its limits, its reading (None when not taken), its verdict, and a sentence."""
 
     board: str
     point: ChainPoint
+    limits: Limits
     reading: Measured | None
     verdict: str
     why: str
@@ -33,78 +36,129 @@ class PointVerdict:
             return "–"
         if self.reading.overload or self.reading.value is None:
             return "OL"
-        return format_quantity(self.reading.value, _UNIT.get(self.point.quantity, ""))
+        return format_quantity(self.reading.value, UNITS.get(self.point.quantity, ""))
 
     @property
     def expected(self) -> str:
-        """The limits in words: 4.75 to 5.25 V, at most 2.9 V."""
-        unit = _UNIT.get(self.point.quantity, "")
-        if self.point.low <= 0:
-            return f"at most {self.point.high:g} {unit}"
-        return f"{self.point.low:g} to {self.point.high:g} {unit}"
+        """The limits in words: 4.75 to 5.25 V, at most 2.9 V, 2 A."""
+        unit = UNITS.get(self.point.quantity, "")
+        low, high = self.limits.low, self.limits.high
+        if low == 0:
+            return f"at most {high:.3g} {unit}"
+        if self.point.quantity == "rating":
+            return f"{(low + high) / 2:.3g} {unit}"
+        return f"{low:.3g} to {high:.3g} {unit}"
 
 
 @dataclass(frozen=True)
-class RailReport:
-    """All points of one board's chain, and the place of the fault when good gives way to bad."""
+class PathReport:
+    """One supply path: its points in order, and where good gives way to bad."""
 
+    path: str
     points: tuple[PointVerdict, ...]
-    first_bad: PointVerdict | None
-    last_good: PointVerdict | None
+
+    @cached_property
+    def first_bad(self) -> PointVerdict | None:
+        return next((p for p in self.points if p.verdict == "bad"), None)
+
+    @cached_property
+    def last_good(self) -> PointVerdict | None:
+        """The last good point before the first bad one, at another place of the chain."""
+        bad = self.first_bad
+        if bad is None:
+            return None
+        before = self.points[: self.points.index(bad)]
+        return next((p for p in reversed(before) if p.verdict == "good" and p.point.point != bad.point.point), None)
 
     @property
     def measured(self) -> int:
         return sum(1 for p in self.points if p.reading is not None)
 
+    def latest(self, quantity: str, part: str = "") -> PointVerdict | None:
+        """The first measured point of a quantity, at a part if one is named."""
+        wanted = (p for p in self.points if p.reading and p.point.quantity == quantity)
+        return next((p for p in wanted if not part or part in (p.point.part, p.point.point)), None)
+
+
+@dataclass(frozen=True)
+class RailReport:
+    """All supply paths of one board."""
+
+    paths: tuple[PathReport, ...] = ()
+
+    @cached_property
+    def points(self) -> tuple[PointVerdict, ...]:
+        return tuple(point for path in self.paths for point in path.points)
+
+    @cached_property
+    def first_bads(self) -> tuple[PointVerdict, ...]:
+        """The point where each path stops being right."""
+        return tuple(path.first_bad for path in self.paths if path.first_bad)
+
+    @property
+    def measured(self) -> int:
+        return sum(path.measured for path in self.paths)
+
+    def path_of(self, point: PointVerdict) -> PathReport:
+        """The path that a point belongs to."""
+        return next(path for path in self.paths if point in path.points)
+
 
 def judge_rails(board_id: str, board: BoardDefinition, state: JobState, school: str = "maker") -> RailReport:
     """Judges every chain point of a board under one school of what a good 5 V is."""
     far = {rail.far: rail for rail in board.rails}
-    points = []
+    paths: dict[str, list[PointVerdict]] = {name: [] for name in board.paths}
     for point in board.chain:
         reading = state.latest(board_id, point.point, point.quantity)
         rail = far.get(point.point)
         strict_limit = rail.nominal * _STRICT_SHARE if rail and point.quantity == "voltage" else None
-        points.append(_judge(board_id, point, reading, school, strict_limit))
-    first_bad = next((p for p in points if p.verdict == "bad"), None)
-    last_good = None
-    if first_bad:
-        before = points[: points.index(first_bad)]
-        upstream = (p for p in reversed(before) if p.point.point != first_bad.point.point)
-        last_good = next((p for p in upstream if p.verdict == "good"), None)
-    return RailReport(tuple(points), first_bad, last_good)
+        limits = limits_at(board, point)
+        verdict, why = _judge(point, limits, reading, school, strict_limit)
+        paths[point.path].append(PointVerdict(board_id, point, limits, reading, verdict, why))
+    return RailReport(tuple(PathReport(name, tuple(points)) for name, points in paths.items()))
 
 
 def _judge(
-    board: str, point: ChainPoint, reading: Measured | None, school: str, strict_limit: float | None
-) -> PointVerdict:
+    point: ChainPoint, limits: Limits, reading: Measured | None, school: str, strict_limit: float | None
+) -> tuple[str, str]:
     if reading is None:
-        return PointVerdict(board, point, None, "not measured", f"{point.quantity} at {point.point}: {point.note}")
+        return "not measured", f"{point.quantity} at {point.point}: {point.note}"
     if reading.overload or reading.value is None:
-        return PointVerdict(board, point, reading, "bad", f"{point.point} reads open (OL): {point.note}")
-    value, low, high = reading.value, point.low, point.high
+        return "bad", f"{point.point} reads open (OL): {_open_words(point)}"
+    value, low, high = reading.value, limits.low, limits.high
     clean_only = school == "clean" and strict_limit is not None
     if value < low or value > high:
         side = "below" if value < low else "above"
         verdict = "doubtful" if clean_only and 0.9 * low <= value <= 1.05 * high else "bad"
-        return PointVerdict(
-            board, point, reading, verdict, f"{point.point} is {side} its limit: {_cause(point, value)}"
-        )
+        return verdict, f"{point.point} is {side} its limit: {_cause(point, limits, value)}"
     if strict_limit is not None and value < strict_limit:
         words = f"within the maker's limits, but below the stricter {strict_limit:.2f} V"
-        return PointVerdict(board, point, reading, "bad" if school == "strict" else "good", f"{point.point} is {words}")
-    return PointVerdict(board, point, reading, "good", f"{point.point} is within its limits ({point.note})")
+        return "bad" if school == "strict" else "good", f"{point.point} is {words}"
+    return "good", f"{point.point} is within its limits" + (f" ({point.note})" if point.note else "")
 
 
-def _cause(point: ChainPoint, value: float) -> str:
+def _open_words(point: ChainPoint) -> str:
+    if point.quantity == "diode":
+        return "this diode is open"
+    if point.quantity in ("resistance", "rating"):
+        return "blown, missing, or a poor contact"
+    return point.note
+
+
+def _cause(point: ChainPoint, limits: Limits, value: float) -> str:
     """What a reading outside its limits usually means at such a point."""
     if point.quantity == "ripple":
-        lost = 100 * (1 - point.high / value)
+        lost = 100 * (1 - limits.high / value)
         return f"the reservoir has lost capacitance (about {lost:.0f} % or more) or the load is too high"
+    if point.quantity == "ripple frequency":
+        return "half of the rectifier is missing" if value < limits.low else "not the mains: look for another source"
     if point.quantity == "diode":
-        return "a diode of the bridge is open or shorted"
+        return "shorted or leaky" if value < limits.low else "a poor joint or an open diode"
+    if point.quantity == "rating":
+        return "the wrong fuse; only like for like protects the board"
     if point.quantity == "resistance":
-        return "it is open or a poor contact" if value > point.high else "it is shorted"
+        return "it is open or a poor contact" if value > limits.high else "it is shorted"
     if point.quantity == "ac voltage":
         return "look at winding, plug and mains setting before this board"
-    return "drop on the way here, or something on the rail draws too much" if value < point.low else "regulation failed"
+    low = abs(value) < abs(limits.low) if limits.low > 0 else abs(value) < abs(limits.high)
+    return "drop on the way here, or something on the rail draws too much" if low else "regulation failed"

@@ -31,7 +31,7 @@ class ChainView(QWidget):
         super().__init__()
         self.stops: tuple[ChainStop, ...] = ()
         self.current = -1
-        self.setFixedHeight(176)
+        self.setFixedHeight(166)
         self.setAccessibleName("supply chain")
 
     def show_chain(self, stops: tuple[ChainStop, ...], current: int) -> None:
@@ -67,7 +67,7 @@ class ChainView(QWidget):
         if index == self.current or stop.boundary:
             painter.setPen(QPen(THEME.colour("copper"), 2.2 if index == self.current else 1.2))
             painter.setBrush(THEME.colour("selected") if index == self.current else Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(QRectF(x - width / 2 + 3, 8, width - 6, 136), 6, 6)
+            painter.drawRoundedRect(QRectF(x - width / 2 + 3, 4, width - 6, 136), 6, 6)
             if index == self.current:
                 painter.setPen(QPen(THEME.colour("copper"), 4))
                 painter.drawLine(QPointF(x - width / 2 + 3, 62), QPointF(x + width / 2 - 3, 62))
@@ -91,4 +91,4 @@ class ChainView(QWidget):
         if stop.boundary:
             painter.setFont(font(11, bold=True))
             painter.setPen(THEME.colour("copper"))
-            painter.drawText(QRectF(x - 80, 148, 160, 18), centre, "first bad after good")
+            painter.drawText(QRectF(x - 80, 142, 160, 18), centre, "first bad after good")

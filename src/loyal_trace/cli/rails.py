@@ -1,0 +1,99 @@
+"""`rails check`: supply readings judged along the chain of a board."""
+
+import argparse
+from collections.abc import Iterable
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+from loyal_trace.cli.output import print_json, print_table
+from loyal_trace.core.boards.model import BoardDefinition
+from loyal_trace.core.errors import RequestError
+from loyal_trace.core.logbook.describe import number_or_overload
+from loyal_trace.core.logbook.entries import Measured
+from loyal_trace.core.logbook.state import JobState, fold
+from loyal_trace.core.power.explain import Explanation, explain
+from loyal_trace.core.power.rails import PathReport, PointVerdict, judge_rails
+from loyal_trace.formats.board_folder import load_board
+from loyal_trace.formats.readings import Reading, read_readings
+from loyal_trace.resources import chip_library
+
+_START = datetime(2000, 1, 1, tzinfo=UTC)
+
+
+def rails_check(options: argparse.Namespace) -> int:
+    """Judges readings; 1 when any point is not good."""
+    board = load_board(options.board, chip_library())
+    if not board.chain:
+        raise RequestError(f"{board.title} describes no supply chain; add [[chain]] points to its board.toml")
+    state = _state(board, read_readings(options.readings, board))
+    report = judge_rails(board.id, board, state, options.school)
+    said = {path.path: explain(board, path) for path in report.paths}
+    if options.json:
+        print_json(_document(board, report.paths, said))
+    else:
+        _print(board, report.paths, said)
+    return 0 if all(p.verdict in ("good", "not measured") for p in report.points) else 1
+
+
+def _state(board: BoardDefinition, readings: Iterable[Reading]) -> JobState:
+    """The state of a job that holds these readings and nothing else."""
+    entries = []
+    for number, reading in enumerate(readings):
+        value, overload = number_or_overload(reading.value)
+        entries.append(
+            Measured(
+                id=f"r{number}", time=_START + timedelta(seconds=number), board=board.id, place=reading.point.point,
+                quantity=reading.point.quantity, value=value, overload=overload, powered=reading.point.powered,
+            )
+        )  # fmt: skip
+    return fold(entries)
+
+
+def _point(point: PointVerdict) -> dict[str, Any]:
+    reading = point.reading
+    return {
+        "path": point.point.path, "point": point.point.point, "quantity": point.point.quantity,
+        "part": point.point.part,
+        "value": reading.value if reading else None, "overload": bool(reading and reading.overload),
+        "low": point.limits.low, "high": point.limits.high, "limits_from": point.limits.source or "the board",
+        "verdict": point.verdict, "reason": point.why,
+    }  # fmt: skip
+
+
+def _boundary(path: PathReport) -> dict[str, Any] | None:
+    bad, good = path.first_bad, path.last_good
+    if bad is None:
+        return None
+    return {
+        "path": path.path, "last_good": good.point.point if good else None, "first_bad": bad.point.point,
+        "quantity": bad.point.quantity, "part": bad.point.part,
+    }  # fmt: skip
+
+
+def _document(
+    board: BoardDefinition, paths: tuple[PathReport, ...], said: dict[str, tuple[Explanation, ...]]
+) -> dict[str, Any]:
+    boundaries = [found for path in paths if (found := _boundary(path))]
+    return {
+        "board": board.id,
+        "points": [_point(p) for path in paths for p in path.points],
+        "boundary": boundaries[0] if boundaries else None,
+        "boundaries": boundaries,
+        "explanation": [
+            {"path": path, "part": line.part, "kind": line.kind, "text": line.text}
+            for path, lines in said.items()
+            for line in lines
+        ],
+    }
+
+
+def _print(board: BoardDefinition, paths: tuple[PathReport, ...], said: dict[str, tuple[Explanation, ...]]) -> None:
+    for path in paths:
+        print(f"{board.title}{', ' + path.path if path.path else ''}")
+        rows = [(f"  {p.point.point}", p.point.quantity, p.shown, p.verdict, p.expected, p.why) for p in path.points]
+        print_table(rows)
+        bad, good = path.first_bad, path.last_good
+        if bad:
+            print(f"  first bad: {bad.point.point}" + (f", after {good.point.point} was good" if good else ""))
+        for line in said[path.path]:
+            print(f"  {line.kind}: {line.text}")

@@ -1,0 +1,133 @@
+"""Why a supply is wrong: the readings of one path held against each other, in sentences that name the part.
+
+Each rule is a sum of `formulas`; none looks at anything but the board definition and the readings.
+"""
+
+from dataclasses import dataclass
+
+from loyal_trace.core.boards.model import BoardDefinition, Supply
+from loyal_trace.core.power.diodes import judge_bridge
+from loyal_trace.core.power.expected import nominal_reservoir
+from loyal_trace.core.power.formulas import capacitance_from_ripple, ripple_frequency
+from loyal_trace.core.power.rails import PathReport, PointVerdict
+from loyal_trace.core.units import format_quantity
+
+_SHORT_OHMS = 10.0
+_CAPACITOR_LOW = 0.7
+
+
+@dataclass(frozen=True)
+class Explanation:
+    """One conclusion: the part it names, `bad`, `good` (cleared) or `doubtful`, and the sentence."""
+
+    part: str
+    kind: str
+    text: str
+
+
+def explain(board: BoardDefinition, report: PathReport) -> tuple[Explanation, ...]:
+    """What the readings of a path say together, most upstream first; empty when nothing is wrong or known."""
+    supply = board.supply(report.path)
+    found = [*_fuses(report), *_bridges(report)]
+    if supply is not None:
+        found += _ripple(board, report, supply)
+        found += _regulator(board, report, supply)
+    return (*found, *_series_or_shunt(report, found))
+
+
+def _volts(value: float) -> str:
+    return format_quantity(value, "V")
+
+
+def _value(point: PointVerdict | None) -> float | None:
+    """The reading of a point that is a number; None when it was not taken or is OL."""
+    return point.reading.value if point is not None and point.reading is not None else None
+
+
+def _fuses(report: PathReport) -> list[Explanation]:
+    found = []
+    for point in report.points:
+        part = point.point.part
+        if point.point.quantity == "resistance" and point.shown == "OL":
+            text = f"{part} is blown or missing: everything behind it on this path is dead for that reason"
+            found.append(Explanation(part, "bad", text))
+        elif point.point.quantity == "rating" and point.verdict == "bad" and point.shown != "OL":
+            text = f"{part} is a {point.shown} fuse where the board wants {point.expected}: like for like only"
+            found.append(Explanation(part, "bad", text))
+    return found
+
+
+def _bridges(report: PathReport) -> list[Explanation]:
+    """Four diode readings of one part are judged together."""
+    legs: dict[str, list[float]] = {}
+    for point in report.points:
+        if point.point.quantity == "diode" and point.reading is not None:
+            value = _value(point)
+            legs.setdefault(point.point.part, []).append(float("inf") if value is None else value)
+    verdicts = {part: judge_bridge(values) for part, values in legs.items() if len(values) == 4}
+    return [Explanation(part, "bad", f"{part}: {v.reason}") for part, v in verdicts.items() if v.verdict != "good"]
+
+
+def _ripple(board: BoardDefinition, report: PathReport, supply: Supply) -> list[Explanation]:
+    """Ripple by its frequency and size: half a rectifier, or a reservoir that has dried."""
+    ripple, frequency = _value(report.latest("ripple")), _value(report.latest("ripple frequency"))
+    if not ripple or ripple <= 0:
+        return []
+    wanted = ripple_frequency(supply.mains, supply.rectifier)
+    halved = frequency is not None and abs(frequency - supply.mains) < 0.1 * supply.mains < wanted - supply.mains
+    found = []
+    if halved:
+        bridge = next((p.point.part for p in report.points if p.point.quantity == "diode"), "the rectifier")
+        comes = f"the ripple comes at {format_quantity(frequency or 0.0, 'Hz')}, the mains itself and not twice that"
+        found.append(Explanation(bridge, "bad", f"{comes}: half of {bridge} does not conduct"))
+    reservoir = supply.reservoir
+    value = board.part(reservoir).value if reservoir else None
+    if not value or supply.current <= 0:
+        return found
+    has = capacitance_from_ripple(supply.current, ripple, frequency or wanted)
+    shown = f"{format_quantity(has, 'F')} against {format_quantity(value, 'F')} marked"
+    if has < _CAPACITOR_LOW * value:
+        speaks = f"a ripple of {_volts(ripple)} at {format_quantity(supply.current, 'A')} speaks for {shown}"
+        found.append(Explanation(reservoir, "bad", f"{speaks}: {reservoir} has dried, or the load is higher"))
+    elif halved:
+        found.append(Explanation(reservoir, "good", f"{reservoir} is cleared: for that frequency it has {shown}"))
+    return found
+
+
+def _regulator(board: BoardDefinition, report: PathReport, supply: Supply) -> list[Explanation]:
+    """Does the regulator get enough at the bottom of the ripple?"""
+    parts = [p.point.part for p in report.points if p.point.part]
+    part = next((refdes for refdes in parts if board.part(refdes).kind == "regulator"), "")
+    mean, ripple = _value(report.latest("voltage", supply.reservoir)), _value(report.latest("ripple", supply.reservoir))
+    if not part or not supply.nominal or mean is None or ripple is None:
+        return []
+    trough, needed = abs(mean) - ripple / 2, abs(supply.nominal) + supply.dropout
+    where = f"its input falls to {_volts(trough)} at the bottom of the ripple"
+    if trough < needed:
+        text = f"{part} drops out in every cycle and is not to blame: {where}, and it needs {_volts(needed)}"
+        return [Explanation(part, "good", text)]
+    output = report.latest("voltage", part)
+    if output is not None and output.verdict == "bad":
+        enough = f"{part} has enough ({where}, {_volts(needed)} would do)"
+        return [Explanation(part, "bad", f"{enough}, yet its output is wrong: {part} or its load")]
+    healthy = nominal_reservoir(board, supply)
+    more = f" ({_volts(healthy.trough_voltage - needed)} with a healthy reservoir)" if healthy else ""
+    text = f"{part} holds: {_volts(trough)} at the bottom of the ripple, {_volts(trough - needed)} to spare{more}"
+    return [Explanation(part, "good", text)]
+
+
+def _series_or_shunt(report: PathReport, found: list[Explanation]) -> list[Explanation]:
+    """No volts after good volts: open on the way, or shorted behind? The unpowered resistance decides."""
+    bad, good = report.first_bad, report.last_good
+    if bad is None or bad.point.quantity != "voltage" or any(e.kind == "bad" for e in found):
+        return []
+    part = bad.point.part
+    between = f"between {good.point.point} and {bad.point.point}" if good else f"before {bad.point.point}"
+    ohms = _value(report.latest("resistance to ground"))
+    if ohms is None:
+        decides = "the resistance to ground there, power off, tells an open path from a short behind it"
+        return [Explanation(part, "doubtful", f"the fault lies {between}; {decides}")]
+    shown = f"{format_quantity(ohms, 'Ω')} to ground"
+    if ohms < _SHORT_OHMS:
+        return [Explanation(part, "bad", f"{shown}: something behind {bad.point.point} is shorted and drags it down")]
+    return [Explanation(part, "bad", f"{shown} is no short: the path is open or high in resistance {between}")]

@@ -1,0 +1,65 @@
+"""Meter readings from a CSV file: columns `point`, `quantity`, `value`, one reading a line."""
+
+import csv
+import io
+import math
+from dataclasses import dataclass
+from pathlib import Path
+
+from loyal_trace.core.boards.model import BoardDefinition, ChainPoint
+from loyal_trace.core.errors import RequestError, UserFileError
+from loyal_trace.core.logbook.describe import UNITS
+from loyal_trace.core.units import parse_quantity
+from loyal_trace.formats.rom_files import read_file
+from loyal_trace.formats.sum_lists import decode_text
+
+_COLUMNS = ("point", "quantity", "value")
+
+
+@dataclass(frozen=True)
+class Reading:
+    """One line: the chain point it is of, and its value in SI units (infinity for OL)."""
+
+    point: ChainPoint
+    value: float
+
+
+def read_readings(path: Path, board: BoardDefinition) -> tuple[Reading, ...]:
+    """The readings of a file, in order; a later one of the same point counts. UserFileError with the line otherwise."""
+    name = str(path)
+    text = decode_text(read_file(path), name)
+    if not text.strip():
+        raise UserFileError(name, "the file is empty", "write a line point,quantity,value and the readings below it")
+    first = text.splitlines()[0]
+    rows = csv.reader(io.StringIO(text), delimiter=";" if first.count(";") > first.count(",") else ",")
+    head = [cell.strip().lower() for cell in next(rows)]
+    if any(column not in head for column in _COLUMNS):
+        raise UserFileError(f"{name}, line 1", "lacks a column point, quantity or value", "name them in the first line")
+    at = [head.index(column) for column in _COLUMNS]
+    found = []
+    for cells in rows:
+        where = f"{name}, line {rows.line_num}"
+        if not any(cell.strip() for cell in cells):
+            continue
+        if len(cells) <= max(at):
+            raise UserFileError(where, "has fewer cells than the first line", "write point, quantity and value")
+        found.append(_reading(board, where, *(cells[i].strip() for i in at)))
+    if not found:
+        raise UserFileError(name, "holds no readings", "write one a line")
+    return tuple(found)
+
+
+def _reading(board: BoardDefinition, where: str, point: str, quantity: str, value: str) -> Reading:
+    here = [p for p in board.chain if p.point.lower() == point.lower()]
+    if not here:
+        known = ", ".join(dict.fromkeys(p.point for p in board.chain)) or "none"
+        raise UserFileError(where, f"the board has no chain point “{point}”", f"known: {known}")
+    wanted = next((p for p in here if p.quantity == quantity.lower()), None)
+    if wanted is None:
+        known = ", ".join(p.quantity for p in here)
+        raise UserFileError(where, f"“{quantity}” is not measured at {here[0].point}", f"known there: {known}")
+    try:
+        number = math.inf if value.upper() == "OL" else parse_quantity(value, UNITS.get(wanted.quantity, ""))
+    except RequestError as error:
+        raise UserFileError(where, str(error), "write 4.62, 4.62 V, 12m or OL") from None
+    return Reading(wanted, number)
