@@ -87,6 +87,12 @@ class Driver:
         with Store(self.desk.session.store.folder, read_only=True) as store:
             return store.entries(self.desk.session.job)
 
+    def open_job(self, title):
+        """Picks a job of the list by its title, as Enter on it does."""
+        jobs = self.shell.first.jobs
+        found = next(jobs.item(n) for n in range(jobs.count()) if title in jobs.item(n).text())
+        jobs.itemActivated.emit(found)
+
     def wait_idle(self):
         """Until background work has ended."""
         self.qtbot.waitUntil(lambda: not self.desk.busy, timeout=20_000)

@@ -68,6 +68,7 @@ def _plan_filled(plan: Plan) -> float:
 _KIND_OF_WORD = {
     "matches": "good", "possible": "good", "good": "good", "differs": "bad", "impossible": "bad", "bad": "bad",
     "unstable": "doubtful", "unusual": "doubtful", "doubtful": "doubtful",
+    "follows": "doubtful",
 }  # fmt: skip
 
 
@@ -96,13 +97,14 @@ def _look_marks(found: Assessment, board_id: str, board: BoardDefinition) -> dic
 
 
 def _rail_marks(found: Assessment, board_id: str, board: BoardDefinition) -> dict[str, Mark]:
-    order = ("bad", "doubtful", "not measured", "good")
-    marks: dict[str, Mark] = {}
-    for point in found.rails[board_id].points:
+    order = ("bad", "follows", "doubtful", "not measured", "good")
+    report, words = found.rails[board_id], dict[str, str]()
+    for point in report.points:
         part = point.point.part
-        if part and (part not in marks or order.index(point.verdict) < order.index(marks[part].word)):
-            marks[part] = mark_for_word(point.verdict, hatched=point.verdict == "bad")
-    return marks
+        word = "follows" if point.verdict == "bad" and point not in report.accusing else point.verdict
+        if part and (part not in words or order.index(word) < order.index(words[part])):
+            words[part] = word
+    return {part: mark_for_word(word, hatched=word == "bad") for part, word in words.items()}
 
 
 def _rom_marks(found: Assessment, board_id: str, board: BoardDefinition) -> dict[str, Mark]:

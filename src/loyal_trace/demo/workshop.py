@@ -3,10 +3,9 @@
 Every reading in the job is taken from the simulated bench here and now; none is typed in by hand.
 """
 
-import tomllib
 from collections.abc import Callable, Mapping
 from dataclasses import replace
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime
 from importlib.resources import files
 
 from loyal_trace.core.boards.model import BoardDefinition
@@ -23,9 +22,10 @@ from loyal_trace.core.logbook.entries import (
     Started,
     SymptomSeen,
 )
-from loyal_trace.core.simulation.bench import Drive, HiddenFault, SimulatedBench, SupplyModel
+from loyal_trace.core.simulation.bench import Drive, SimulatedBench, SupplyModel
+from loyal_trace.demo.common import BenchClock, board_files_of, boards_of, hidden_table, read_fault
+from loyal_trace.demo.hollin import HOLLIN_JOB, build_hollin, hollin_bench
 from loyal_trace.demo.images import CPU_SLOTS, TILE_SLOTS, screen_content, true_image
-from loyal_trace.formats.board_folder import FILES, parse_board
 from loyal_trace.resources import chip_library
 from loyal_trace.session import DRAWER_FILE, JobSession, Surroundings
 from loyal_trace.store.store import Store
@@ -42,14 +42,13 @@ _PROBED = ("1A", "1B", "1C", "1D", "4G", "5A", "5B", "5F")
 
 
 def demo_board_files() -> dict[str, dict[str, bytes]]:
-    """The files of the demo boards: board id → file name → bytes."""
-    root = files("loyal_trace.demo") / "boards"
-    return {board: {name: (root / board / name).read_bytes() for name in FILES} for board in BOARD_IDS}
+    """The files of the Tidewrack boards: board id → file name → bytes."""
+    return board_files_of(BOARD_IDS)
 
 
 def demo_boards() -> dict[str, BoardDefinition]:
-    """The demo boards, read like anybody's."""
-    return {board: parse_board(found, board, chip_library()) for board, found in demo_board_files().items()}
+    """The Tidewrack boards, read like anybody's."""
+    return boards_of(BOARD_IDS)
 
 
 def demo_contents() -> dict[tuple[str, str], bytes]:
@@ -60,14 +59,8 @@ def demo_contents() -> dict[tuple[str, str], bytes]:
     return contents | {("tw-vid", "3A"): screen_content(False), ("tw-vid", "3C"): screen_content(True)}
 
 
-def _fault(row: Mapping[str, object]) -> HiddenFault:
-    fields = {k: (tuple(v) if isinstance(v, list) else v) for k, v in row.items() if k != "name"}
-    return HiddenFault(**fields)  # type: ignore[arg-type]
-
-
 def demo_bench(seed: int = 1984) -> SimulatedBench:
     """The simulated bench of the Tidewrack set, faults and all."""
-    hidden = tomllib.loads((files("loyal_trace.demo") / "faults.toml").read_text())
     switches = {f"{kind}{line}": 1 for kind in ("SW", "DIP") for line in range(8)}
     through_plug = [f"VA{line}" for line in range(11)] + ["/VRD", "/VWR", "/VVRAM", "/VATTR", "VCLK"]
     drives = {
@@ -78,29 +71,18 @@ def demo_bench(seed: int = 1984) -> SimulatedBench:
         demo_boards(),
         chip_library(),
         demo_contents(),
-        tuple(_fault(row) for row in hidden["fault"]),
+        tuple(read_fault(row) for row in hidden_table("fault")),
         drives,
         SupplyModel(drop_to={"tw-cpu": 0.06, "tw-vid": 0.15}),
         seed,
-        bad_spares={str(row["name"]): _fault(row) for row in hidden["spare"]},
+        bad_spares={str(row["name"]): read_fault(row) for row in hidden_table("spare")},
     )
-
-
-class _Clock:
-    """Times for the demo's entries: each a little after the one before."""
-
-    def __init__(self, start: datetime) -> None:
-        self.now = start
-
-    def __call__(self) -> datetime:
-        self.now += timedelta(seconds=41)
-        return self.now
 
 
 def build_demo(store: Store, bench: SimulatedBench, surroundings: Surroundings) -> JobSession:
     """Makes the Tidewrack job in a store as far as work had come, with readings from the bench."""
     (store.folder / DRAWER_FILE).write_bytes((files("loyal_trace.demo") / DRAWER_FILE).read_bytes())
-    at_work = replace(surroundings, clock=_Clock(_WORKED_FROM), author="M. Pell")
+    at_work = replace(surroundings, clock=BenchClock(_WORKED_FROM), author="M. Pell")
     opened = Opened(
         id=surroundings.ids(),
         time=_WORKED_FROM,
@@ -200,15 +182,24 @@ def _probed(session: JobSession, bench: SimulatedBench, board: str, refdes: str,
     return session.make(PinsProbed, board=board, place=refdes, pins=states, source="probe")
 
 
-def demo_instruments_builder(store_state: Callable[[], JobSession | None]) -> Callable[[], SimulatedBench]:
+def build_workshop(store: Store, surroundings: Surroundings) -> JobSession:
+    """The whole made-up workshop in an empty store; the job on the bench (Tidewrack) is returned open."""
+    build_hollin(store, hollin_bench(), surroundings)
+    return build_demo(store, demo_bench(), surroundings)
+
+
+DEMO_BENCHES: Mapping[str, Callable[[], SimulatedBench]] = {JOB_ID: demo_bench, HOLLIN_JOB: hollin_bench}
+
+
+def demo_instruments_builder(store_state: Callable[[], JobSession]) -> Callable[[], SimulatedBench]:
     """A builder for the stand-in instruments: the bench as it is after the renewals that the open job records."""
 
     def build() -> SimulatedBench:
-        bench, session = demo_bench(), store_state()
-        if session is not None:
-            for board, refdes in session.state.fitted:
-                entry = session.state.fitted[(board, refdes)]
-                bench.renew(board, refdes, entry.origin)
+        session = store_state()
+        bench = DEMO_BENCHES[session.job]()
+        for board, refdes in session.state.fitted:
+            entry = session.state.fitted[(board, refdes)]
+            bench.renew(board, refdes, entry.origin)
         return bench
 
     return build

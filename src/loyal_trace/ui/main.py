@@ -72,12 +72,12 @@ def open_store(folder: Path, demo: bool) -> "tuple[Store, JobSession | None]":
         store = Store(folder, read_only=True)
     if not demo:
         return store, None
-    from loyal_trace.demo.workshop import JOB_ID, build_demo, demo_bench
+    from loyal_trace.demo.workshop import JOB_ID, build_workshop
 
     around = Surroundings(author=_author())
     if store.has_job(JOB_ID):
         return store, JobSession(store, JOB_ID, around)
-    return store, build_demo(store, demo_bench(), around)
+    return store, build_workshop(store, around)
 
 
 class Application(QObject):
@@ -174,7 +174,7 @@ class Application(QObject):
     def open_job(self, job: str) -> None:
         """Opens a job of the list."""
         from loyal_trace.core.errors import LoyalTraceError
-        from loyal_trace.demo.workshop import JOB_ID
+        from loyal_trace.demo.workshop import DEMO_BENCHES
         from loyal_trace.session import JobSession, Surroundings
 
         try:
@@ -182,7 +182,7 @@ class Application(QObject):
         except LoyalTraceError as error:
             self.shell.first.say(f"Not opened: {error}")
             return
-        self.show_session(session, with_bench=self.options.demo and job == JOB_ID)
+        self.show_session(session, with_bench=self.options.demo and job in DEMO_BENCHES)
 
     def show_jobs(self) -> None:
         """Back to the job list."""

@@ -55,6 +55,10 @@ def take_all(folder: Path, only: tuple[str, ...] = ()) -> None:
         if not only or "roms-dark" in only:
             ours.shell.grab().save(str(folder / "roms-dark.png"))
         ours.shell.set_dark(False)
+        _open_hollin(ours)
+        settle()
+        if not only or "rails-hollin" in only:
+            ours.shell.grab().save(str(folder / "rails-hollin.png"))
         ours.show_jobs()
         settle()
         if not only or "first-page" in only:
@@ -73,6 +77,20 @@ def _measure(ours: Application) -> None:
     """The aging capacitors, by key."""
     for _ in range(2):
         next(h for h in ours.wiring.stages[6].hints() if h.key == "M").action()
+
+
+def _open_hollin(ours: Application) -> None:
+    """The second job at its rails: the 5 V path measured from end to end, by key."""
+    from loyal_trace.demo.hollin import HOLLIN_BOARD, HOLLIN_JOB
+
+    ours.open_job(HOLLIN_JOB)
+    stage = ours.wiring.stages[2]
+    ours.wiring.show_stage(2)
+    for key in ("K", *"M" * 12):
+        next(h for h in stage.hints() if h.key == key).action()
+    ours.wiring.desk.pick(HOLLIN_BOARD, "BR1")
+    for _ in range(7):
+        next(h for h in stage.hints() if h.key == "↑").action()
 
 
 if __name__ == "__main__":

@@ -48,7 +48,10 @@ class BoardPanel(QWidget):
             label.linkActivated.connect(self.board_asked)
             self._tabs.append(label)
             self._tabs_row.addWidget(label)
+        for label in self._tabs[len(boards) :]:
+            label.hide()
         for label, (board, title) in zip(self._tabs, boards, strict=False):
+            label.show()
             here = board == current
             p = THEME.palette
             style = f"color:{p.ink if here else p.soft};text-decoration:none;font-weight:{'bold' if here else 'normal'}"

@@ -106,7 +106,7 @@ def _rails(case: Case, table: EvidenceTable) -> Iterator[Evidence]:
             since = _since(case, place)
             if not point.point.part or point.reading is None or (since and point.reading.time <= since):
                 continue
-            if point in report.first_bads:
+            if point in report.accusing:
                 good = report.path_of(point).last_good
                 after = f"; {good.point.point} before it is good" if good else ""
                 yield table.line(place, "rail-bad", f"{point.why} ({point.shown}){after}")

@@ -6,7 +6,7 @@ Each rule is a sum of `formulas`; none looks at anything but the board definitio
 from dataclasses import dataclass
 
 from loyal_trace.core.boards.model import BoardDefinition, Supply
-from loyal_trace.core.power.diodes import judge_bridge
+from loyal_trace.core.power.diodes import NEAR_ZERO, SILICON_HIGH, SILICON_LOW, judge_bridge
 from loyal_trace.core.power.expected import nominal_reservoir
 from loyal_trace.core.power.formulas import capacitance_from_ripple, ripple_frequency
 from loyal_trace.core.power.rails import PathReport, PointVerdict
@@ -28,7 +28,7 @@ class Explanation:
 def explain(board: BoardDefinition, report: PathReport) -> tuple[Explanation, ...]:
     """What the readings of a path say together, most upstream first; empty when nothing is wrong or known."""
     supply = board.supply(report.path)
-    found = [*_fuses(report), *_bridges(report)]
+    found = [*_fuses(report), *_junctions(board, report)]
     if supply is not None:
         found += _ripple(board, report, supply)
         found += _regulator(board, report, supply)
@@ -57,15 +57,34 @@ def _fuses(report: PathReport) -> list[Explanation]:
     return found
 
 
-def _bridges(report: PathReport) -> list[Explanation]:
-    """Four diode readings of one part are judged together."""
-    legs: dict[str, list[float]] = {}
+def _junctions(board: BoardDefinition, report: PathReport) -> list[Explanation]:
+    """Diode readings of one part held together: the four of a bridge, or the like junctions of an array."""
+    legs: dict[str, list[PointVerdict]] = {}
     for point in report.points:
         if point.point.quantity == "diode" and point.reading is not None:
-            value = _value(point)
-            legs.setdefault(point.point.part, []).append(float("inf") if value is None else value)
-    verdicts = {part: judge_bridge(values) for part, values in legs.items() if len(values) == 4}
-    return [Explanation(part, "bad", f"{part}: {v.reason}") for part, v in verdicts.items() if v.verdict != "good"]
+            legs.setdefault(point.point.part, []).append(point)
+    found = []
+    for part, points in legs.items():
+        bad = [p.point.point for p in points if p.verdict == "bad"]
+        if board.part(part).kind == "bridge":
+            verdict = judge_bridge(_four_legs(points))
+            if verdict.verdict != "good":
+                found.append(Explanation(part, "bad", f"{part}: {verdict.reason}"))
+        elif bad and len(bad) < len(points):
+            told = f"{' and '.join(bad)} of {part} read differently from {len(points) - len(bad)} like it"
+            found.append(Explanation(part, "bad", f"{told}: that part of {part} is dead"))
+    return found
+
+
+def _four_legs(points: list[PointVerdict]) -> list[float]:
+    """Readings of a bridge by leg (volt); a leg not read yet is taken to be like one that conducts."""
+    read = {}
+    for position, point in enumerate(points, start=1):
+        leg = point.point.point.rpartition(".")[2]
+        value = _value(point)
+        read[int(leg) if leg in ("1", "2", "3", "4") else position] = float("inf") if value is None else value
+    usual = next((value for value in read.values() if NEAR_ZERO < value <= SILICON_HIGH), SILICON_LOW + 0.15)
+    return [read.get(leg, usual) for leg in (1, 2, 3, 4)]
 
 
 def _ripple(board: BoardDefinition, report: PathReport, supply: Supply) -> list[Explanation]:

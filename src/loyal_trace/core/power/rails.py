@@ -16,6 +16,7 @@ SCHOOLS = {
     "clean": "clean matters more than exact: ripple within its limit",
 }
 _STRICT_SHARE = 0.98
+_OF_THE_PART_ITSELF = ("resistance", "rating", "diode")
 
 
 @dataclass(frozen=True)
@@ -94,6 +95,15 @@ class RailReport:
     def first_bads(self) -> tuple[PointVerdict, ...]:
         """The point where each path stops being right."""
         return tuple(path.first_bad for path in self.paths if path.first_bad)
+
+    @cached_property
+    def accusing(self) -> tuple[PointVerdict, ...]:
+        """Bad readings that accuse their own part: where a path stops being right, and those of the part by itself.
+
+        What reads wrong further down follows from it.
+        """
+        bad = (p for p in self.points if p.verdict == "bad")
+        return tuple(p for p in bad if p in self.first_bads or p.point.quantity in _OF_THE_PART_ITSELF)
 
     @property
     def measured(self) -> int:

@@ -5,13 +5,14 @@ Everything it says is computed from netlist, contents and supply with seeded noi
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from itertools import takewhile
 
 import numpy as np
 
 from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.errors import RequestError
-from loyal_trace.core.power.formulas import peak_voltage, regulator_output, ripple_voltage
+from loyal_trace.core.power.formulas import Reservoir, peak_voltage, regulator_output, ripple_voltage
 from loyal_trace.core.probing.states import PinReading
 from loyal_trace.core.simulation.engine import Engine, StreamEngine
 from loyal_trace.core.simulation.netlist import FIGHT, FLOATING, PinFault, Stream, build_netlist
@@ -22,7 +23,11 @@ _MAINS = 50.0
 
 @dataclass(frozen=True)
 class HiddenFault:
-    """One thing wrong that nobody has been told. `kind`: pin-input-stuck, pin-open, cells, dried, worn-socket."""
+    """One thing wrong that nobody has been told.
+
+    `kind`: pin-input-stuck, pin-open, cells, dried, worn-socket, blown (also a missing fuse), wrong-fuse (`factor` the
+    rating fitted, ampere), diode-open and transistor-open (`pin` the leg).
+    """
 
     board: str
     refdes: str
@@ -38,7 +43,10 @@ class HiddenFault:
 
 @dataclass(frozen=True)
 class SupplyModel:
-    """The supply of the set: AC (volt RMS), load (ampere), regulator, and the plug drop to each board (volt)."""
+    """One supply as it really is: AC (volt RMS), load (ampere), regulator, and the plug drop to each board (volt).
+
+    `board` and `path` say whose it is; empty ones fit any. `nominal` 0 is an unregulated supply.
+    """
 
     ac_rms: float = 10.4
     load: float = 1.45
@@ -47,6 +55,8 @@ class SupplyModel:
     dropout: float = 2.0
     reservoir: str = "C1"
     drop_to: Mapping[str, float] = field(default_factory=dict)
+    board: str = ""
+    path: str = ""
 
 
 @dataclass(frozen=True)
@@ -69,13 +79,14 @@ class SimulatedBench:
         contents: Mapping[tuple[str, str], bytes],
         faults: tuple[HiddenFault, ...],
         drives: Mapping[str, Drive],
-        supply: SupplyModel,
+        supply: SupplyModel | tuple[SupplyModel, ...],
         seed: int = 1984,
         engine: Engine | None = None,
         bad_spares: Mapping[str, HiddenFault] | None = None,
     ) -> None:
         self._boards, self._library, self._contents = boards, library, dict(contents)
-        self._faults, self._drives, self._supply = list(faults), drives, supply
+        self._faults, self._drives = list(faults), drives
+        self._supplies = supply if isinstance(supply, tuple) else (supply,)
         self._engine = engine or StreamEngine()
         self._noise = np.random.default_rng(seed)
         self._bad_spares = dict(bad_spares or {})
@@ -173,22 +184,47 @@ class SimulatedBench:
         refdes = place.split(".", maxsplit=1)[0].split("-", maxsplit=1)[0]
         part = self._part(board, refdes)
         value = self._exact(board, part, place, quantity)
-        return value if np.isinf(value) else float(value * (1 + self._noise.normal(0, 0.002)))
+        if np.isinf(value) or quantity == "rating":
+            return value
+        return float(value * (1 + self._noise.normal(0, 0.002)))
+
+    def _path_at(self, board: str, place: str, quantity: str) -> str:
+        """The supply path that a chain point belongs to; empty when the board has only one."""
+        points = [p for p in self._boards[board].chain if p.point == place]
+        return next((p.path for p in points if p.quantity == quantity), points[0].path if points else "")
+
+    def _supply(self, board: str, path: str) -> SupplyModel:
+        fits = (s for s in self._supplies if s.board in ("", board) and s.path in ("", path))
+        found = next(fits, None)
+        if found is None:
+            raise RequestError(f"this bench has no supply {path} for {board}")
+        return found
 
     def _exact(self, board: str, part: Part, place: str, quantity: str) -> float:
+        leg = int(place.rpartition(".")[2]) if place.rpartition(".")[2].isdigit() else 0
         if quantity in ("capacitance", "esr") and part.kind == "capacitor":
             return self._capacitor(board, part)[0 if quantity == "capacitance" else 1]
         if quantity == "ac voltage" and part.kind == "connector":
-            return self._supply.ac_rms
-        if quantity == "resistance" and part.kind == "fuse":
-            return float("inf") if self._faults_at(board, part.refdes, "blown") else 0.08
+            return self._supply(board, self._path_at(board, place, quantity)).ac_rms
+        if part.kind == "fuse" and quantity in ("resistance", "rating"):
+            return self._fuse(board, part, quantity)
         if quantity == "resistance" and part.is_chip:
             return 2.4 if self._faults_at(board, part.refdes, "shorted") else 4300.0
-        if quantity == "diode" and part.kind == "bridge":
-            return 0.56
+        if quantity == "diode" and part.kind in ("bridge", "transistor"):
+            return float("inf") if self._open_legs(board, part.refdes) & {leg} else 0.56
         if quantity in ("voltage", "ripple", "ripple frequency"):
             return self._powered(board, part, place, quantity)
         raise RequestError(f"this bench cannot measure {quantity} at {place}")
+
+    def _open_legs(self, board: str, refdes: str) -> set[int]:
+        return {f.pin for f in self._faults_at(board, refdes) if f.kind in ("diode-open", "transistor-open")}
+
+    def _fuse(self, board: str, part: Part, quantity: str) -> float:
+        """Resistance (ohm) or the rating on the cap (ampere); nothing to be read where none is fitted."""
+        if self._faults_at(board, part.refdes, "blown"):
+            return float("inf")
+        wrong = self._faults_at(board, part.refdes, "wrong-fuse")
+        return 0.08 if quantity == "resistance" else wrong[0].factor if wrong else part.value or 0.0
 
     def _capacitor(self, board: str, part: Part) -> tuple[float, float]:
         """(farad, ohm) of a capacitor as it is now; a dried one loses capacitance and gains series resistance."""
@@ -198,23 +234,36 @@ class SimulatedBench:
             return nominal * fault.factor, healthy_esr * 14
         return nominal * 0.96, healthy_esr
 
-    def _reservoir(self) -> tuple[float, float]:
-        """(mean, peak-to-peak) volt on the reservoir under load."""
-        home = next(b for b, d in self._boards.items() if d.has(self._supply.reservoir))
-        capacitance, _ = self._capacitor(home, self._boards[home].part(self._supply.reservoir))
-        ripple = ripple_voltage(self._supply.load, capacitance, 2 * _MAINS)
-        peak = peak_voltage(self._supply.ac_rms, self._supply.diode_drop)
-        return peak - ripple / 2, ripple
+    def _reservoir(self, supply: SupplyModel, path: str) -> Reservoir:
+        """What stands on the reservoir of a supply under load; with a diode of its bridge open, half of it."""
+        home = supply.board or next(b for b, d in self._boards.items() if d.has(supply.reservoir))
+        definition = self._boards[home]
+        capacitance, _ = self._capacitor(home, definition.part(supply.reservoir))
+        points = [p for p in definition.chain if p.path == path]
+        before = takewhile(lambda p: p.part != supply.reservoir, points)
+        on_path = {p.part for p in before if p.part}
+        if any(self._faults_at(home, refdes, "blown") for refdes in on_path):
+            return Reservoir(0.0, 0.0, 0.0, 2 * _MAINS)
+        halved = any(self._faults_at(home, refdes, "diode-open") for refdes in on_path)
+        frequency = _MAINS if halved else 2 * _MAINS
+        peak = peak_voltage(supply.ac_rms, supply.diode_drop)
+        ripple = min(peak, ripple_voltage(supply.load, capacitance, frequency))
+        return Reservoir(peak, peak - ripple, ripple, frequency)
 
     def _powered(self, board: str, part: Part, place: str, quantity: str) -> float:
-        mean, ripple = self._reservoir()
-        if part.refdes == self._supply.reservoir:
-            return {"voltage": mean, "ripple": ripple, "ripple frequency": 2 * _MAINS}[quantity]
-        regulated = regulator_output(mean - ripple / 2, self._supply.nominal, self._supply.dropout)
+        path = self._path_at(board, place, quantity)
+        supply = self._supply(board, path)
+        stored = self._reservoir(supply, path)
+        if part.refdes == supply.reservoir:
+            readings = {"voltage": stored.mean_voltage, "ripple": stored.ripple_voltage}
+            return {**readings, "ripple frequency": stored.ripple_frequency}[quantity]
+        held = regulator_output(stored.trough_voltage, supply.nominal, supply.dropout)
+        dip = supply.nominal - held
         if quantity == "ripple":
-            return 0.012 + max(0.0, self._supply.nominal - regulated)
+            return 0.012 + max(0.0, dip)
+        mean = supply.nominal - dip * min(1.0, dip / (2 * stored.ripple_voltage)) if stored.ripple_voltage else held
         at_source = part.kind == "regulator"
-        return regulated - (0.0 if at_source else self._supply.drop_to.get(board, 0.0))
+        return mean - (0.0 if at_source else supply.drop_to.get(board, 0.0))
 
     # the switch
 

@@ -22,6 +22,7 @@ CAUTION = (
 _CHECK = {
     "capacitor": "Measure {part}: Plan (Ctrl+7) judges capacitance and ESR.",
     "bridge": "Diode-test {part} leg by leg, power off.",
+    "proved": "Renew {part}: Plan (Ctrl+7) has the step; measure on when it is done.",
     "fuse": "Find out why before you replace {part}, like for like.",
     "regulator": "Take the load off {part} and measure its output again.",
     "connector": "Clean and reseat {part}, then measure again.",
@@ -90,7 +91,7 @@ class RailStage:
         self._show_rows(report, path, said)
         self._meaning(path, said)
         read = state.cautions.get(_SEEN)
-        shown = f"Caution read by {read.author or 'you'}, {read.time:%H:%M}. {CAUTION}" if read else CAUTION
+        shown = f"Read by {read.author or 'you'}, {read.time:%H:%M}. {CAUTION}" if read else CAUTION
         self.frame.caution.say(shown if any(p.point.part for p in report.points) else "")
         self.frame.entry.set_hints(self.hints())
         if report.points:
@@ -124,6 +125,13 @@ class RailStage:
             self.blocks.set_rows((), -1)
             return
         rows: list[Row] = []
+        told = next((line for line in said if line.kind == "bad"), None) if path.first_bad else None
+        others = [line for line in said if line is not told]
+        if others:
+            rows.append(Row("", (), heading="What else the readings say together", height=28))
+            for line in others:
+                height = 24 if len(line.text) < 96 else 42
+                rows.append(Row(_KIND.get(line.kind, "unknown"), (Cell(40, 0, line.text),), height=height))
         if len(report.paths) > 1:
             rows.append(Row("", (), heading="Supplies", height=26))
             for one in report.paths:
@@ -133,13 +141,6 @@ class RailStage:
                 cells = (Cell(40, 130, one.path, bold=one is path),
                          Cell(176, 90, f"{one.measured} of {len(one.points)}"), Cell(270, 0, words))  # fmt: skip
                 rows.append(Row(kind, cells, height=24))
-        told = next((line for line in said if line.kind == "bad"), None) if path.first_bad else None
-        others = [line for line in said if line is not told]
-        if others:
-            rows.append(Row("", (), heading="What else the readings say together", height=28))
-            for line in others:
-                height = 24 if len(line.text) < 88 else 42
-                rows.append(Row(_KIND.get(line.kind, "unknown"), (Cell(40, 0, line.text),), height=height))
         rows += self._school_rows(board, state, path)
         for block in board.blocks:
             dead = any(p.verdict == "bad" and p.point.point in {r.far for r in board.rails} for p in report.points)
@@ -173,6 +174,8 @@ class RailStage:
             part = accused.part if accused else bad.point.part or bad.point.point
             board = self.desk.definition
             kind = board.part(part).kind if board and board.has(part) else ""
+            if bad.point.quantity == "diode":
+                kind = "proved"
             advice = _CHECK.get(kind, "Measure the path to {part} and {part} itself, power off.").format(part=part)
             self.frame.meaning.say(f"{why[:1].upper()}{why[1:]}{before}", advice, "bad")
             return

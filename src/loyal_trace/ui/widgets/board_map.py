@@ -206,7 +206,8 @@ class BoardMap(QWidget):
             painter.drawLines(lines)
 
     def _paint_label(self, painter: QPainter, part: Part, rect: QRectF, hatched: bool) -> None:
-        small = rect.width() < 24 or rect.height() < 12
+        needed = QFontMetricsF(font(11, bold=True, mono=True)).horizontalAdvance(part.refdes)
+        small = rect.width() < max(24, needed + 3) or rect.height() < 12
         painter.setFont(font(8.5 if small else 11, bold=not small, mono=True))
         lines = [part.refdes]
         if part.is_chip and rect.height() > 14:

@@ -22,6 +22,15 @@ class ChainStop:
     boundary: bool = False
 
 
+_SHORT = {
+    "ripple frequency": "frequency",
+    "ac voltage": "AC",
+    "resistance": "ohms",
+    "resistance to ground": "to ground",
+}
+_NARROW = 76
+
+
 class ChainView(QWidget):
     """Stops along a copper line; a click picks one."""
 
@@ -80,8 +89,10 @@ class ChainView(QWidget):
         painter.drawText(QRectF(x - width / 2, 12, width, 18), centre, stop.point)
         painter.setFont(font(11))
         painter.setPen(THEME.colour("soft"))
-        painter.drawText(QRectF(x - width / 2, 28, width, 16), centre, stop.quantity)
-        painter.setFont(font(14, bold=True))
+        narrow = width < _NARROW
+        quantity = _SHORT.get(stop.quantity, stop.quantity) if narrow else stop.quantity
+        painter.drawText(QRectF(x - width / 2, 28, width, 16), centre, quantity)
+        painter.setFont(font(11.5 if narrow else 14, bold=True))
         painter.setPen(THEME.verdict_colour(stop.kind) if stop.kind in ("bad", "doubtful") else THEME.colour("ink"))
         painter.drawText(QRectF(x - width / 2, 82, width, 20), centre, stop.reading)
         painter.setFont(font(10.5))

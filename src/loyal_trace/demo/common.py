@@ -1,0 +1,46 @@
+"""What the jobs of the made-up workshop share: board files, hidden faults, and a clock for entries made long ago."""
+
+import tomllib
+from collections.abc import Mapping
+from datetime import datetime, timedelta
+from importlib.resources import files
+from typing import Any
+
+from loyal_trace.core.boards.model import BoardDefinition
+from loyal_trace.core.simulation.bench import HiddenFault
+from loyal_trace.formats.board_folder import FILES, parse_board
+from loyal_trace.resources import chip_library
+
+
+def board_files_of(boards: tuple[str, ...]) -> dict[str, dict[str, bytes]]:
+    """The files of demo boards: board id → file name → bytes."""
+    root = files("loyal_trace.demo") / "boards"
+    return {board: {name: (root / board / name).read_bytes() for name in FILES} for board in boards}
+
+
+def boards_of(boards: tuple[str, ...]) -> dict[str, BoardDefinition]:
+    """Demo boards, read like anybody's."""
+    return {board: parse_board(found, board, chip_library()) for board, found in board_files_of(boards).items()}
+
+
+def hidden_table(name: str) -> list[dict[str, Any]]:
+    """One table of faults.toml; for the simulated bench alone."""
+    found = tomllib.loads((files("loyal_trace.demo") / "faults.toml").read_text())[name]
+    return list(found)
+
+
+def read_fault(row: Mapping[str, object]) -> HiddenFault:
+    """One row of faults.toml."""
+    fields = {k: (tuple(v) if isinstance(v, list) else v) for k, v in row.items() if k != "name"}
+    return HiddenFault(**fields)  # type: ignore[arg-type]
+
+
+class BenchClock:
+    """Times for the demo's entries: each a little after the one before."""
+
+    def __init__(self, start: datetime) -> None:
+        self.now = start
+
+    def __call__(self) -> datetime:
+        self.now += timedelta(seconds=41)
+        return self.now
