@@ -15,11 +15,12 @@ from uuid import uuid4
 from loyal_trace.core.assessment import Assessment, Beliefs, assess
 from loyal_trace.core.boards.loose import LOOSE_ID, loose_board
 from loyal_trace.core.boards.model import BoardDefinition
+from loyal_trace.core.boards.revisions import RevisionFinding, answers_of, identify
 from loyal_trace.core.case import Case
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.diagnosis.evidence import EvidenceTable, Priors
 from loyal_trace.core.errors import RequestError
-from loyal_trace.core.logbook.entries import AnyEntry, Fitted, Opened, Retracted, SumsKnown
+from loyal_trace.core.logbook.entries import AnyEntry, Decided, Fitted, Opened, Retracted, SumsKnown
 from loyal_trace.core.logbook.state import JobState, apply_entry, fold, retracted_ids
 from loyal_trace.core.parts.capacitors import StockItem
 from loyal_trace.core.roms.images import KnownSum, sums_from_mapping
@@ -76,7 +77,7 @@ class JobSession:
         self.entries: list[AnyEntry] = list(store.entries(job))
         self.state: JobState = fold(self.entries)
         order = self.state.opened.boards if self.state.opened else ()
-        self._own_boards = {b: self.boards[b] for b in sorted(self.boards, key=lambda b: (b not in order, b))}
+        self.defined = {b: self.boards[b] for b in sorted(self.boards, key=lambda b: (b not in order, b))}
         self.boards = self._with_loose_board(self.state)
         self.drawer = load_drawer(store)
         self._cache: dict[Hashable, object] = {}
@@ -106,8 +107,25 @@ class JobSession:
             for entry in new:
                 apply_entry(self.state, entry)
         self._assessment = None
-        if any(isinstance(entry, SumsKnown | Fitted | Retracted) for entry in new):
+        if any(isinstance(entry, SumsKnown | Fitted | Retracted) for entry in new) or any(
+            isinstance(entry, Decided) for entry in new
+        ):
             self.boards = self._with_loose_board(self.state)
+
+    def revision(self, board_id: str, of: str = "board") -> RevisionFinding:
+        """What the answers given so far say of a board's revision, or of its firmware."""
+        choices = {what: decided.choice for what, decided in self.state.decisions.items()}
+        return identify(self.defined[board_id], answers_of(board_id, choices), of)
+
+    def _as_built(self, state: JobState) -> dict[str, BoardDefinition]:
+        """The job's boards with the parts of the revision that the marks settle, else of the one in the definition."""
+        choices = {what: decided.choice for what, decided in state.decisions.items()}
+        built = {}
+        for board_id, board in self.defined.items():
+            settled = identify(board, answers_of(board_id, choices)).settled
+            wanted = settled or (board.revision if board.revision in board.revisions else "")
+            built[board_id] = board.as_revision(wanted) if wanted else board
+        return built
 
     def _with_loose_board(self, state: JobState) -> dict[str, BoardDefinition]:
         """The job's boards, and a bare one for listed sums that belong to none and chips probed on their own."""
@@ -118,8 +136,9 @@ class JobSession:
             for (board, place), entry in state.fitted.items()
             if board == LOOSE_ID and self.library.knows(entry.number)
         }
-        loose = loose_board(sums, self._own_boards, chips)
-        return {**self._own_boards, loose.id: loose} if loose else dict(self._own_boards)
+        own = self._as_built(state)
+        loose = loose_board(sums, own, chips)
+        return {**own, loose.id: loose} if loose else own
 
     def retract(self, target: str) -> None:
         """Takes an entry back by appending a retraction; RequestError for an unknown or already retracted one."""

@@ -108,3 +108,22 @@ def test_the_finder_reaches_what_other_stages_do(window):
     school = plan_of(window).school
     command.run()
     assert window.ours.wiring.current == 6 and plan_of(window).school != school
+
+
+def test_an_answer_to_a_mark_changes_the_board_and_a_wrong_one_is_warned_of(window):
+    window.stage(1)
+    window.desk.pick("tw-cpu", "6C")
+    assert window.desk.session.boards["tw-cpu"].has("C3") and not window.desk.session.boards["tw-cpu"].has("CR3")
+    rows = window.row_texts("intake sheet")
+    window.click_row("intake sheet", next(i for i, t in enumerate(rows) if "at 1G" in t))
+    assert window.on_disk()[-1].choice == "a diode"
+    told = " ".join(window.row_texts("intake sheet"))
+    assert "the marks disagree: “etched beside J1” says C, “at 1G” says B" in told
+    assert window.desk.session.boards["tw-cpu"].has("C3"), "while they disagree the definition counts"
+    rows = window.row_texts("intake sheet")
+    window.click_row("intake sheet", next(i for i, t in enumerate(rows) if "etched beside J1" in t))
+    assert window.on_disk()[-1].choice == "worn away"
+    board = window.desk.session.boards["tw-cpu"]
+    assert board.revision == "B" and board.has("CR3") and not board.has("C3") and window.shell.panel.map.board is board
+    window.ctrl("z")
+    assert window.desk.session.boards["tw-cpu"].has("C3")

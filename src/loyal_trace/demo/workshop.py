@@ -9,6 +9,7 @@ from datetime import UTC, datetime
 from importlib.resources import files
 
 from loyal_trace.core.boards.model import BoardDefinition
+from loyal_trace.core.boards.revisions import decision_name
 from loyal_trace.core.logbook.describe import number_or_overload, pin_state
 from loyal_trace.core.logbook.entries import (
     AnyEntry,
@@ -108,6 +109,9 @@ def _intake(session: JobSession, bench: SimulatedBench) -> list[AnyEntry]:
         make(SymptomSeen, board="tw-vid", text="colours wrong, one plane missing"),
         make(SymptomSeen, board="tw-cpu", text="sometimes does not start"),
         make(SymptomSeen, board="tw-cpu", text="sound faint"),
+        make(Decided, board="tw-cpu", what=decision_name("tw-cpu", "etched beside J1"), choice="TW-CPU C"),
+        make(Decided, board="tw-cpu", what=decision_name("tw-cpu", "at 1G"), choice="a capacitor, 47 µF"),
+        make(Decided, board="tw-cpu", what=decision_name("tw-cpu", "last letter on the ROM labels"), choice="all B"),
         make(Decided, what="firmware", choice=FIRMWARE, reason="all labels end in B"),
         make(Decided, what="first power", choice="test as found", reason="a baseline is wanted; no leak, no smell"),
         make(Decided, what="bench lacks", choice="harness", reason="the cabinet stayed at the pier"),

@@ -19,6 +19,7 @@ from loyal_trace.core.boards.model import (
     KeepOut,
     Part,
     Rail,
+    RevisionMark,
     RomSlot,
     SelfTestCode,
     ServiceItem,
@@ -38,7 +39,8 @@ KINDS = ("chip", "capacitor", "resistor", "network", "fuse", "bridge", "regulato
          "transistor", "inductor", "switch", "control", "amplifier", "cell", "other")  # fmt: skip
 _UNIT_OF_KIND = {"capacitor": "F", "resistor": "Ω", "network": "Ω", "crystal": "Hz", "fuse": "A"}
 _TABLES: dict[str, type] = {
-    "rail": Rail, "chain": ChainPoint, "supply": Supply, "block": Block, "check": CheckItem, "self_test": SelfTestCode,
+    "rail": Rail, "chain": ChainPoint, "supply": Supply, "mark": RevisionMark,
+    "block": Block, "check": CheckItem, "self_test": SelfTestCode,
     "keep_out": KeepOut, "service": ServiceItem,
 }  # fmt: skip
 _BOARD_KEYS = {"id": str, "name": str, "revision": str, "maker": str, "year": int, "width": float, "height": float,
@@ -88,12 +90,13 @@ def parse_board(files: Mapping[str, bytes], place: str, library: ChipLibrary) ->
     if reader.defects:
         raise BoardDefects(place, tuple(reader.defects))
     board = BoardDefinition(
-        **{k: v for k, v in head.items() if k not in ("revisions", "format")},
+        **{k: v for k, v in head.items() if k != "format"},
         parts=tuple(part for _, part in parts.values()),
         nets=nets,
         rails=tables["rail"],
         chain=tables["chain"],
         supplies=tables["supply"],
+        marks=tables["mark"],
         rom_slots=slots,
         blocks=tables["block"],
         checklist=tables["check"],
@@ -105,6 +108,7 @@ def parse_board(files: Mapping[str, bytes], place: str, library: ChipLibrary) ->
         mates=tuple((str(m.get("here", "")), str(m.get("there", ""))) for m in table.get("mate", [])),
     )
     _check_chain(reader, text, board)
+    _check_marks(reader, text, board)
     if reader.defects:
         raise BoardDefects(place, tuple(reader.defects))
     return board
@@ -406,3 +410,27 @@ def _check_chain(reader: _Reader, text: str, board: BoardDefinition) -> None:
             continue
         if found.low > found.high:
             reader.bad("board.toml", line, f"{point.point}: low is above high", "exchange them")
+
+
+def _check_marks(reader: _Reader, text: str, board: BoardDefinition) -> None:
+    """Every answer to a mark names revisions that the board has; warnings belong to answers."""
+    known = {"board": board.revisions, "firmware": board.firmwares}
+    for index, mark in enumerate(board.marks):
+        line = _line_of(text, "mark", index)
+        if mark.of not in known:
+            reader.bad("board.toml", line, f"mark “{mark.name}” is of “{mark.of}”", "write board or firmware")
+            continue
+        if mark.where and not board.has(mark.where):
+            reader.bad(
+                "board.toml", line, f"mark “{mark.name}” is at {mark.where}, which parts.csv does not list", "add it"
+            )
+        named = {revision for answer in mark.answers for revision in mark.allowed(answer)}
+        for revision in sorted(named - set(known[mark.of])):
+            what = f"mark “{mark.name}” speaks of {mark.of} revision {revision}, which [board] does not list"
+            reader.bad("board.toml", line, what, "add the revision or correct it")
+        for answer in sorted(set(mark.warn) - set(mark.answers)):
+            reader.bad(
+                "board.toml", line, f"mark “{mark.name}” warns of an answer “{answer}” it does not have", "add it"
+            )
+        if any(other.name == mark.name for other in board.marks[:index]):
+            reader.bad("board.toml", line, f"mark “{mark.name}” is listed twice", "give each a name of its own")

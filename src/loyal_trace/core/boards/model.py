@@ -5,7 +5,7 @@ Lengths are millimetres on the component side, x to the right and y down from th
 """
 
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 from loyal_trace.core.errors import RequestError
@@ -166,6 +166,24 @@ class ServiceItem:
 
 
 @dataclass(frozen=True)
+class RevisionMark:
+    """Something that tells revisions apart: where to look, and which revisions (space between) each answer allows.
+
+    `of` is `board` or `firmware`. An answer listed in `warn` carries a warning, such as labels of two firmwares.
+    """
+
+    name: str
+    answers: dict[str, str] = field(hash=False)
+    where: str = ""
+    of: str = "board"
+    warn: dict[str, str] = field(default_factory=dict, hash=False)
+
+    def allowed(self, answer: str) -> tuple[str, ...]:
+        """The revisions that an answer leaves; empty for an answer the board does not list."""
+        return tuple(self.answers.get(answer, "").split())
+
+
+@dataclass(frozen=True)
 class BoardDefinition:
     """Everything known of one board. Immutable; read from an open-text folder by `formats.board_folder`."""
 
@@ -194,6 +212,8 @@ class BoardDefinition:
     siblings: tuple[tuple[str, ...], ...] = ()
     mates: tuple[tuple[str, str], ...] = ()
     revision_marks: tuple[str, ...] = ()
+    revisions: tuple[str, ...] = ()
+    marks: tuple[RevisionMark, ...] = ()
     cautions: tuple[str, ...] = field(default=())
 
     @property
@@ -279,6 +299,27 @@ class BoardDefinition:
     def fitted(self, revision: str) -> tuple[Part, ...]:
         """The parts that one board revision carries (parts without a list are on all of them)."""
         return tuple(part for part in self.parts if not part.revisions or revision in part.revisions)
+
+    def as_revision(self, revision: str) -> "BoardDefinition":
+        """The board with the parts of one revision only, and nothing said of the others."""
+        fitted = self.fitted(revision)
+        here = {part.refdes for part in fitted}
+        if len(fitted) == len(self.parts):
+            return self if revision == self.revision else replace(self, revision=revision)
+        kept = tuple((net, tuple(pin for pin in pins if pin[0] in here)) for net, pins in self.nets)
+        return replace(
+            self,
+            revision=revision,
+            parts=fitted,
+            nets=tuple((net, pins) for net, pins in kept if pins),
+            chain=tuple(p for p in self.chain if not p.part or p.part in here),
+            supplies=tuple(s for s in self.supplies if not s.reservoir or s.reservoir in here),
+            rom_slots=tuple(s for s in self.rom_slots if s.refdes in here),
+            blocks=tuple(replace(b, parts=tuple(p for p in b.parts if p in here)) for b in self.blocks),
+            self_tests=tuple(replace(t, parts=tuple(p for p in t.parts if p in here)) for t in self.self_tests),
+            service=tuple(s for s in self.service if s.refdes in here),
+            siblings=tuple(tuple(p for p in group if p in here) for group in self.siblings),
+        )
 
     def height_limit_at(self, part: Part) -> tuple[float, str] | None:
         """The lowest height limit (mm) over a part's place with its reason, or None."""

@@ -1,5 +1,7 @@
 """Intake: what came in, which revision, what is wrong, and how the job is judged."""
 
+from loyal_trace.core.boards.model import BoardDefinition
+from loyal_trace.core.boards.revisions import RevisionFinding, decision_name, firmware_effects, revision_effects
 from loyal_trace.core.logbook.entries import Decided, Note, SymptomSeen
 from loyal_trace.core.planning.steps import ORDER_SCHOOLS
 from loyal_trace.core.power.rails import SCHOOLS
@@ -50,26 +52,79 @@ class IntakeStage:
         rows: list[Row] = []
         self._actions = {}
         self._facts(rows)
+        self._marks(rows)
         rows.append(Row("", (), heading="Symptoms: press to say present, again to say gone", height=30))
         self._symptoms(rows)
         rows.append(Row("", (), heading="How this job is judged", height=30))
         self._decisions(rows)
         if self.current not in self._actions:
-            self.current = min(self._actions, default=-1)
+            self.current = self._first_action()
         self.sheet.set_rows(tuple(rows), self.current)
         self._meaning(opened.complaint if opened else "")
         self.frame.entry.set_target("note", "type a note, or an empty ↵ to change the picked line")
         self.frame.entry.set_hints(self.hints())
+
+    def _first_action(self) -> int:
+        """Where ↵ begins: a mark that still has to be looked at, else the symptoms."""
+        marks = [row for row, (kind, _) in self._actions.items() if kind == "mark"]
+        unanswered = [row for row in marks if self._open_mark(self._actions[row][1])]
+        symptoms = [row for row, (kind, _) in self._actions.items() if kind == "symptom"]
+        return min(unanswered or symptoms or list(self._actions), default=-1)
+
+    def _open_mark(self, detail: str) -> bool:
+        """Is this mark unanswered and still worth asking?"""
+        board_id, name = detail.split("\n")
+        findings = [self.desk.session.revision(board_id, of) for of in ("board", "firmware")]
+        return any(mark.name == name for finding in findings for mark in finding.ask)
+
+    def _board_name(self, board_id: str) -> str:
+        board = self.desk.session.boards.get(board_id)
+        return board.name if board else board_id
 
     def _facts(self, rows: list[Row]) -> None:
         opened = self.desk.session.state.opened
         facts = [("Owner", opened.owner if opened else ""), ("Complaint", opened.complaint if opened else "")]
         for board in self.desk.session.boards.values():
             facts.append((board.title, f"{board.maker} {board.year or ''}, {len(board.parts)} parts".strip(", ")))
-            facts += [("", f"told apart by: {mark}") for mark in board.revision_marks]
+            facts += [("", f"told apart by: {mark}") for mark in board.revision_marks if not board.marks]
         for name, text in facts:
             if text:
                 rows.append(Row("", (Cell(8, 150, name, bold=True), Cell(164, 0, text)), height=23))
+
+    def _marks(self, rows: list[Row]) -> None:
+        """The marks that tell revisions apart, answered with ↵, and what the answers come to."""
+        session = self.desk.session
+        for board_id, board in session.defined.items():
+            if not board.marks:
+                continue
+            rows.append(
+                Row("", (), heading=f"Which revision is {board.name}? Look and press ↵ until it fits", height=30)
+            )
+            findings = {of: session.revision(board_id, of) for of in ("board", "firmware")}
+            for mark in board.marks:
+                answer = session.state.decision(decision_name(board_id, mark.name))
+                asked = mark in findings[mark.of].ask
+                word = answer or ("look here next" if asked else "not needed any more")
+                self._actions[len(rows)] = ("mark", f"{board_id}\n{mark.name}")
+                kind = "good" if answer and answer not in mark.warn else "doubtful" if answer else "unknown"
+                place = f"{mark.where}: " if mark.where and mark.where not in mark.name else ""
+                cells = (Cell(40, 290, place + mark.name), Cell(336, 0, word, bold=bool(answer)))
+                rows.append(Row(kind, cells, height=24))
+            for of, finding in findings.items():
+                rows += self._finding_rows(board, of, finding)
+
+    def _finding_rows(self, board: BoardDefinition, of: str, finding: RevisionFinding) -> list[Row]:
+        """What is left of the revisions, what disagrees, and what the revision changes."""
+        rows = [Row("doubtful", (Cell(40, 0, text),), height=24 if len(text) < 92 else 42) for text in finding.warnings]
+        if finding.settled:
+            effects = firmware_effects if of == "firmware" else revision_effects
+            words = f"{of} revision {finding.settled}"
+            rows.append(Row("good", (Cell(40, 0, words, bold=True),), height=24))
+            rows += [Row("", (Cell(64, 0, text),), height=22) for text in effects(board, finding.settled)]
+        elif len(finding.possible) > 1 and any(mark.of == of for mark in board.marks):
+            words = f"{of} revision still open: {' or '.join(finding.possible)}"
+            rows.append(Row("unknown", (Cell(40, 0, words),), height=24))
+        return rows
 
     def _symptoms(self, rows: list[Row]) -> None:
         state = self.desk.session.state
@@ -80,7 +135,13 @@ class IntakeStage:
             glyph = "unknown" if seen is None else "bad" if seen.present else "good"
             word = "not asked" if seen is None else "present" if seen.present else "gone"
             self._actions[len(rows)] = ("symptom", f"{board}\n{text}")
-            rows.append(Row(glyph, (Cell(40, 330, text), Cell(376, 90, word, glyph), Cell(470, 0, board)), height=25))
+            rows.append(
+                Row(
+                    glyph,
+                    (Cell(40, 330, text), Cell(376, 90, word, glyph), Cell(470, 0, self._board_name(board))),
+                    height=25,
+                )
+            )
 
     def _decisions(self, rows: list[Row]) -> None:
         state = self.desk.session.state
@@ -161,6 +222,13 @@ class IntakeStage:
             now = state.decision(what, {"rail school": "maker", "order school": "least invasive"}.get(what, ""))
             choice = options[(options.index(now) + 1) % len(options)] if now in options else options[0]
             self.desk.record(Decided, what=what, choice=choice)
+        elif kind == "mark":
+            board, name = detail.split("\n")
+            mark = next(m for m in self.desk.session.defined[board].marks if m.name == name)
+            options, what = list(mark.answers), decision_name(board, name)
+            now = state.decision(what)
+            choice = options[(options.index(now) + 1) % len(options)] if now in options else options[0]
+            self.desk.record(Decided, board=board, what=what, choice=choice)
         elif kind == "ability":
             lacking = {w.strip() for w in state.decision("bench lacks").split(",") if w.strip()} ^ {detail}
             self.desk.record(Decided, what="bench lacks", choice=", ".join(sorted(lacking)))
