@@ -5,26 +5,30 @@ from pathlib import Path
 
 from loyal_trace.core.case import Case
 from loyal_trace.core.errors import UserFileError
-from loyal_trace.core.logbook.entries import AnyEntry, RomRead, SumLine, SumsKnown
+from loyal_trace.core.logbook.entries import AnyEntry, Photographed, RomRead, SumLine, SumsKnown
 from loyal_trace.core.logbook.state import Place
 from loyal_trace.core.roms.images import RomImage, SumList, base_name, without_read_number
 from loyal_trace.core.units import count_of
+from loyal_trace.formats.photos import Photo, is_photo_name, read_photo
 from loyal_trace.formats.rom_files import image_paths, is_image_name, iter_images
 from loyal_trace.formats.sum_lists import SURE_ENDINGS, read_sums
 from loyal_trace.session import JobSession
 
 
-def take_files(session: JobSession, paths: Sequence[Path], selected: Place | None = None) -> list[str]:
+def take_files(session: JobSession, paths: Sequence[Path], selected: Place | None = None, board: str = "") -> list[str]:
     """Takes files into the job; returns one line for each thing done. UserFileError for the first that will not do.
 
     Lists of sums come first, whatever the order, so that the images beside them find their sockets. Everything is read
-    and matched before anything is written, so a bad file leaves the job as it was.
+    and matched before anything is written, so a bad file leaves the job as it was. Photos are of
+    `board`, else of the first one.
     """
+    photos = [read_photo(file) for path in paths for file in _photo_files(path)]
     lists = [(file, sums) for path in paths for file, sums in _lists(path)]
     known = [session.make(SumsKnown, source=file.name, lines=_lines(sums)) for file, sums in lists]
     said = [f"{file.name}: {count_of(len(sums.entries), 'known sum')} taken in" for file, sums in lists]
     case = session.case_with(known)
-    reads: list[AnyEntry] = []
+    reads: list[AnyEntry] = [_photographed(session, photo, board) for photo in photos]
+    said += [f"{photo.name}: photo taken in ({photo.width} × {photo.height})" for photo in photos]
     for path in paths:
         if not path.is_dir() and not is_image_name(path.name):
             continue
@@ -40,16 +44,33 @@ def take_files(session: JobSession, paths: Sequence[Path], selected: Place | Non
     return said
 
 
+def _photo_files(path: Path) -> list[Path]:
+    """The photos in what was given: the file itself, or those of a folder."""
+    files = sorted(f for f in path.rglob("*") if f.is_file()) if path.is_dir() else [path]
+    return [file for file in files if is_photo_name(file.name)]
+
+
+def _photographed(session: JobSession, photo: Photo, board: str) -> Photographed:
+    sha = session.store.put_attachment(photo.data)
+    of = board if board in session.boards else next(iter(session.boards), "")
+    size = {"width": photo.width, "height": photo.height}
+    return session.make(Photographed, board=of, attachment=sha, file_name=photo.name, **size)
+
+
+def _may_list(file: Path) -> bool:
+    return file.is_file() and not is_image_name(file.name) and not is_photo_name(file.name)
+
+
 def _lists(path: Path) -> Iterator[tuple[Path, SumList]]:
     """The lists of sums in what was given: the file itself, or those of a folder, other papers passed over."""
     if path.is_dir():
-        for file in sorted(f for f in path.rglob("*") if f.is_file() and not is_image_name(f.name)):
+        for file in sorted(f for f in path.rglob("*") if _may_list(f)):
             try:
                 yield file, read_sums(file)
             except UserFileError:
                 if file.suffix.lower() in SURE_ENDINGS:
                     raise
-    elif not is_image_name(path.name):
+    elif not is_image_name(path.name) and not is_photo_name(path.name):
         yield path, read_sums(path)
 
 

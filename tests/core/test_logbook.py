@@ -38,6 +38,13 @@ def any_entry(draw):
                 made(e.NotTestable, board="b", item="sound", reason="no speaker"),
                 made(e.StepDone, step="b/C1/capacitor", minutes=3.0),
                 made(e.Swapped, board="b", place=place, spare="drawer 3", result="fault stays"),
+                made(e.Photographed, board="b", attachment="1" * 64, file_name="über.jpg", width=40, height=30),
+                made(
+                    e.PhotoAligned,
+                    board="b",
+                    attachment="1" * 64,
+                    points=(e.PhotoPoint(x=number, y=0.5, u=1.0, v=2.0),),
+                ),
                 made(e.Note, text="ünïcödé “note”"),
                 made(e.SumsKnown, source="x.sfv", lines=(e.SumLine(name="6C", digests={"crc32": "0" * 8}),)),
             ]

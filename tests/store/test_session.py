@@ -1,8 +1,10 @@
 """An open job: record, retract, take files in; the state in memory is always the state on disk."""
 
 import hashlib
+import io
 
 import pytest
+from PIL import Image
 
 from loyal_trace.core.errors import LoyalTraceError, RequestError, UserFileError
 from loyal_trace.core.logbook import entries as e
@@ -137,6 +139,27 @@ def test_a_whole_folder_brings_its_list_with_it_and_other_papers_are_passed_over
     with pytest.raises(UserFileError, match=r"set\.md5"):
         take_files(session, [folder.parent])
     assert session.entries == before
+
+
+def test_photos_come_along_with_the_other_files_and_cover_what_an_alignment_says(session, tmp_path):
+    stream = io.BytesIO()
+    Image.new("RGB", (1000, 800)).save(stream, "JPEG")
+    (tmp_path / "front.jpg").write_bytes(stream.getvalue())
+    (tmp_path / "U2.bin").write_bytes(ROM)
+    said = take_files(session, [tmp_path / "front.jpg", tmp_path / "U2.bin"], board="tiny")
+    assert said == ["front.jpg: photo taken in (1000 × 800)", "U2.bin: taken as a read of U2"]
+    (sha,) = session.state.photos
+    assert session.store.attachment(sha) == stream.getvalue() and session.state.photos[sha].board == "tiny"
+    assert not session.case().photographed(("tiny", "U2"))
+    corners = [(0, 0, 0, 0), (30, 0, 900, 0), (30, 20, 900, 600), (0, 20, 0, 600)]
+    points = tuple(e.PhotoPoint(x=x, y=y, u=u, v=v) for x, y, u, v in corners)
+    session.record(e.PhotoAligned, board="tiny", attachment=sha, points=points)
+    found = session.case().alignment(sha)
+    assert found.on_photo(15, 10) == pytest.approx((450, 300)) and found.residual < 1e-6
+    covered = {p.refdes: session.case().photographed(("tiny", p.refdes)) for p in session.boards["tiny"].parts}
+    assert covered == {"U1": True, "U2": False, "C1": True}, "U2 lies outside the picture"
+    session.record(e.PhotoAligned, board="tiny", attachment=sha, points=points[:1])
+    assert session.case().alignment(sha) is None and not session.case().photographed(("tiny", "U1"))
 
 
 def test_a_chip_on_its_own_is_a_part_to_probe(session):

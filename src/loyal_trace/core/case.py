@@ -9,9 +9,12 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import TypeVar
 
+from loyal_trace.core.boards.alignment import Alignment, align
 from loyal_trace.core.boards.model import BoardDefinition, Part, RomSlot
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.chips.model import ChipType
+from loyal_trace.core.errors import RequestError
+from loyal_trace.core.logbook.entries import PhotoAligned
 from loyal_trace.core.logbook.state import JobState, Place
 from loyal_trace.core.parts.capacitors import PartVerdict, StockItem, verdict_from_log
 from loyal_trace.core.power.rails import RailReport, judge_rails
@@ -43,6 +46,13 @@ class SlotAssessment:
         if self.verdict.verdict in ("matches", "unstable"):
             return self.verdict.verdict
         return "differs"
+
+
+def _aligned(entry: PhotoAligned) -> Alignment | None:
+    try:
+        return align([(p.x, p.y) for p in entry.points], [(p.u, p.v) for p in entry.points])
+    except RequestError:
+        return None
 
 
 @dataclass(frozen=True)
@@ -191,6 +201,26 @@ class Case:
             for board_id, board in self.boards.items()
             for part in board.capacitors
         }
+
+    # photos
+
+    def alignment(self, sha: str) -> Alignment | None:
+        """How a photo lies over its board, or None when it was not aligned (or its points fix nothing)."""
+        entry = self.state.alignments.get(sha)
+        if entry is None:
+            return None
+        return self._cached(("alignment", entry.id), lambda: _aligned(entry))
+
+    def photographed(self, place: Place) -> bool:
+        """Does any aligned photo of the board show this place?"""
+        part = self.part(place)
+        for sha, photo in self.state.photos.items():
+            found = self.alignment(sha) if photo.board == place[0] else None
+            if found is not None:
+                u, v = found.on_photo(part.x, part.y)
+                if 0 <= u < photo.width and 0 <= v < photo.height:
+                    return True
+        return False
 
     # the drawer
 

@@ -117,7 +117,7 @@ class Desk(QObject):
         """Files were dropped on the window."""
         slots = {(b, s.refdes) for b, board in self.session.boards.items() for s in board.rom_slots}
         selected = self.place if self.place in slots else None
-        self.attempt(lambda: take_files(self.session, paths, selected))
+        self.attempt(lambda: take_files(self.session, paths, selected, self.board))
 
     # long work
 

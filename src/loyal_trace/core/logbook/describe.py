@@ -27,7 +27,8 @@ UNITS = {
 }
 
 _STAGE_OF_KIND = {
-    "opened": 0, "symptom": 0, "observed": 1, "measured": 2, "image_known": 3, "sums_known": 3, "rom_read": 3,
+    "opened": 0, "symptom": 0, "observed": 1, "photographed": 1, "photo_aligned": 1,
+    "measured": 2, "image_known": 3, "sums_known": 3, "rom_read": 3,
     "pins_probed": 4, "swapped": 5, "removed": 7, "fitted": 7, "step_done": 7, "started": 8, "test_result": 8,
     "not_testable": 8, "handed_back": 9,
 }  # fmt: skip
@@ -65,6 +66,8 @@ _WORDS: dict[str, Callable[[Any], str]] = {
     "opened": lambda e: f"job opened: {e.title}",
     "observed": lambda e: f"{e.place} {e.finding}" + (f" ({e.note})" if e.note else ""),
     "measured": lambda e: f"{e.place} {e.quantity} {measured_words(e)}",
+    "photographed": lambda e: f"photo {e.file_name} ({e.width} × {e.height})",
+    "photo_aligned": lambda e: f"photo aligned by {count_of(len(e.points), 'point')}",
     "image_known": lambda e: f"{e.place} true image taken in" + (f", firmware {e.firmware}" if e.firmware else ""),
     "sums_known": lambda e: f"{count_of(len(e.lines), 'known sum')} from {e.source}",
     "rom_read": lambda e: f"{e.place} read ({e.size:,} bytes, {e.source})",

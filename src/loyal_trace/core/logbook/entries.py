@@ -222,6 +222,36 @@ class CautionSeen(_Base):
     caution: str
 
 
+class PhotoPoint(BaseModel):
+    """One point seen on both: `x`, `y` in millimetres on the board, `u`, `v` in pixels of the upright photo."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", strict=True, allow_inf_nan=False)
+
+    x: float
+    y: float
+    u: float
+    v: float
+
+
+class Photographed(_Base):
+    """A photo of a board; the file is an attachment, whole. Size in pixels, upright as its EXIF says."""
+
+    kind: Literal["photographed"] = "photographed"
+    attachment: Sha256
+    file_name: str
+    width: int = Field(gt=0)
+    height: int = Field(gt=0)
+    note: str = ""
+
+
+class PhotoAligned(_Base):
+    """A photo was made one with the board map by points clicked on both."""
+
+    kind: Literal["photo_aligned"] = "photo_aligned"
+    attachment: Sha256
+    points: tuple[PhotoPoint, ...]
+
+
 class Note(_Base):
     """Free words."""
 
@@ -246,7 +276,7 @@ class HandedBack(_Base):
 AnyEntry = (
     Opened | Observed | Measured | ImageKnown | SumsKnown | RomRead | PinsProbed | Swapped | Removed | Fitted
     | StepDone | Started | SymptomSeen | CheckResult | NotTestable | Decided | CautionSeen | Note | Retracted
-    | HandedBack
+    | Photographed | PhotoAligned | HandedBack
 )  # fmt: skip
 Entry = Annotated[AnyEntry, Field(discriminator="kind")]
 _ADAPTER: TypeAdapter[AnyEntry] = TypeAdapter(Entry)

@@ -17,6 +17,8 @@ from loyal_trace.core.logbook.entries import (
     NotTestable,
     Observed,
     Opened,
+    PhotoAligned,
+    Photographed,
     PinsProbed,
     PinState,
     Removed,
@@ -56,6 +58,8 @@ class JobState:
     symptoms: dict[str, SymptomSeen] = field(default_factory=dict)
     tests: dict[Place, CheckResult] = field(default_factory=dict)
     not_testable: dict[Place, NotTestable] = field(default_factory=dict)
+    photos: dict[str, Photographed] = field(default_factory=dict)
+    alignments: dict[str, PhotoAligned] = field(default_factory=dict)
     cautions: dict[str, CautionSeen] = field(default_factory=dict)
     notes: list[Note] = field(default_factory=list)
     handed_back: HandedBack | None = None
@@ -162,6 +166,14 @@ def _caution_seen(state: JobState, entry: CautionSeen) -> None:
     state.cautions[entry.caution] = entry
 
 
+def _photographed(state: JobState, entry: Photographed) -> None:
+    state.photos[entry.attachment] = entry
+
+
+def _photo_aligned(state: JobState, entry: PhotoAligned) -> None:
+    state.alignments[entry.attachment] = entry
+
+
 def _note(state: JobState, entry: Note) -> None:
     state.notes.append(entry)
 
@@ -192,6 +204,8 @@ _APPLY: dict[str, Callable[[JobState, Any], None]] = {
     "not_testable": _not_testable,
     "decided": _decided,
     "caution_seen": _caution_seen,
+    "photographed": _photographed,
+    "photo_aligned": _photo_aligned,
     "note": _note,
     "retracted": _nothing,
     "handed_back": _handed_back,

@@ -153,6 +153,8 @@ def _capacitor(case: Case, place: Place, reason: str, belief: float) -> Step:
     part, board = case.part(place), case.boards[place[0]]
     choice, checks = choose_substitute(case, place)
     cautions = [CAUTIONS["polarity"], CAUTIONS["solder"]]
+    if part.polarised and not case.photographed(place):
+        cautions.insert(0, f"No aligned photo shows {part.refdes}: photograph its polarity mark before it comes out.")
     if "reservoir" in part.role:
         cautions[:0] = [CAUTIONS["mains"], CAUTIONS["reservoir"]]
     limit = board.height_limit_at(part)
