@@ -8,6 +8,9 @@ from dataclasses import replace
 from datetime import UTC, datetime
 from importlib.resources import files
 
+import numpy as np
+
+from loyal_trace.core.boards.alignment import reference_parts
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.boards.revisions import decision_name
 from loyal_trace.core.logbook.describe import number_or_overload, pin_state
@@ -18,15 +21,20 @@ from loyal_trace.core.logbook.entries import (
     Measured,
     Observed,
     Opened,
+    PhotoAligned,
+    Photographed,
+    PhotoPoint,
     PinsProbed,
     RomRead,
     Started,
     SymptomSeen,
 )
 from loyal_trace.core.simulation.bench import Drive, SimulatedBench, SupplyModel
+from loyal_trace.demo.camera import camera_matrix, photograph
 from loyal_trace.demo.common import BenchClock, board_files_of, boards_of, hidden_table, read_fault
 from loyal_trace.demo.hollin import HOLLIN_JOB, build_hollin, hollin_bench
 from loyal_trace.demo.images import CPU_SLOTS, TILE_SLOTS, screen_content, true_image
+from loyal_trace.formats.photos import upright
 from loyal_trace.resources import chip_library
 from loyal_trace.session import DRAWER_FILE, JobSession, Surroundings
 from loyal_trace.store.store import Store
@@ -98,7 +106,7 @@ def build_demo(store: Store, bench: SimulatedBench, surroundings: Surroundings) 
     )
     store.create_job(JOB_ID, opened.title, _WORKED_FROM.isoformat(), demo_board_files(), [opened])
     session = JobSession(store, JOB_ID, at_work)
-    for stage in (_intake, _rails, _roms, _probing):
+    for stage in (_intake, _photos, _rails, _roms, _probing):
         session.record_all(stage(session, bench))
     return JobSession(store, JOB_ID, surroundings)
 
@@ -125,6 +133,24 @@ def _intake(session: JobSession, bench: SimulatedBench) -> list[AnyEntry]:
             make(Observed, board=board, place=p, finding="clean" if p[0] == "J" else "looks good") for p in places
         ]
     return entries
+
+
+def _photos(session: JobSession, bench: SimulatedBench) -> list[AnyEntry]:
+    """One photo of the processor board from above, aligned by four clicks of an ordinary hand."""
+    board = session.boards["tw-cpu"]
+    data = photograph(board)
+    sha = session.store.put_attachment(data)
+    taken = upright(data, "tw-cpu")
+    rng, points = np.random.default_rng(7), []
+    for part in reference_parts(board):
+        u, v, w = camera_matrix(board) @ np.array([part.x, part.y, 1.0])
+        off = rng.normal(0, 1.5, 2)
+        points.append(PhotoPoint(x=part.x, y=part.y, u=float(u / w + off[0]), v=float(v / w + off[1])))
+    size = {"width": taken.width, "height": taken.height}
+    return [
+        session.make(Photographed, board="tw-cpu", attachment=sha, file_name="tw-cpu from above.jpg", **size),
+        session.make(PhotoAligned, board="tw-cpu", attachment=sha, points=tuple(points)),
+    ]
 
 
 def _rails(session: JobSession, bench: SimulatedBench) -> list[AnyEntry]:

@@ -55,6 +55,12 @@ def take_all(folder: Path, only: tuple[str, ...] = ()) -> None:
         if not only or "roms-dark" in only:
             ours.shell.grab().save(str(folder / "roms-dark.png"))
         ours.shell.set_dark(False)
+        wiring.desk.pick("tw-cpu", "C1")
+        wiring.show_stage(1)
+        wiring.stages[1].photos_next()
+        settle()
+        if not only or "look-photo" in only:
+            ours.shell.grab().save(str(folder / "look-photo.png"))
         _open_hollin(ours)
         settle()
         if not only or "rails-hollin" in only:

@@ -10,6 +10,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from loyal_trace.core.boards.model import BoardDefinition, Part
+from loyal_trace.core.boards.outline import body_size
 from loyal_trace.core.errors import RequestError
 
 Matrix = NDArray[np.float64]
@@ -105,3 +107,21 @@ def _similarity(here: Matrix, there: Matrix) -> Matrix:
     turn = np.array([[ratio.real, -ratio.imag], [ratio.imag, ratio.real]])
     shift = there[0] - turn @ here[0]
     return np.vstack([np.c_[turn, shift], [0.0, 0.0, 1.0]])
+
+
+def reference_parts(board: BoardDefinition) -> tuple[Part, ...]:
+    """Four parts to click on a photo, one near each corner, clockwise from the upper left; fewer on a tiny board."""
+    corners = ((0.0, 0.0), (board.width, 0.0), (board.width, board.height), (0.0, board.height))
+    found: list[Part] = []
+    for x, y in corners:
+        left = [part for part in board.parts if part not in found]
+        if left:
+            found.append(min(left, key=lambda p: (p.x - x) ** 2 + (p.y - y) ** 2))
+    return tuple(found)
+
+
+def outline_on_photo(alignment: Alignment, part: Part) -> tuple[Point, ...]:
+    """The four corners of a part's body as the photo shows them (pixel)."""
+    width, height = body_size(part)
+    corners = ((-0.5, -0.5), (0.5, -0.5), (0.5, 0.5), (-0.5, 0.5))
+    return tuple(alignment.on_photo(part.x + dx * width, part.y + dy * height) for dx, dy in corners)

@@ -4,6 +4,7 @@ from loyal_trace.core.boards.model import Part
 from loyal_trace.core.diagnosis.gather import GOOD_FINDINGS
 from loyal_trace.core.logbook.entries import Observed
 from loyal_trace.ui.desk import Desk
+from loyal_trace.ui.stages.look_photos import PhotoBench
 from loyal_trace.ui.widgets.rows import Cell, Row, RowList
 from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame, column
 
@@ -21,13 +22,14 @@ class LookStage:
     def __init__(self, desk: Desk) -> None:
         self.desk = desk
         self.keys, self.seen = RowList("finding keys"), RowList("what was seen")
-        self.frame = StageFrame(column(self.keys, self.seen))
+        self.photos = PhotoBench(desk, self.refresh)
+        self.frame = StageFrame(column(self.photos.view, self.keys, self.seen))
         self.seen.picked.connect(self._seen_picked)
         self.frame.entry.submitted.connect(self._submitted)
         self._seen: list[tuple[str, str]] = []
 
     def hints(self) -> tuple[KeyHint, ...]:
-        shown = {"G", "C", "F", "J", "O"}
+        shown = {"G", "C"} if self.photos.open else {"G", "C", "F", "J", "O"}
         keys = tuple(
             KeyHint(k, w.split(" or ")[0] if k in shown else "", lambda w=w: self._found(w, "")) for k, w in FINDINGS
         )
@@ -37,8 +39,24 @@ class LookStage:
             KeyHint("↑↓", "part", None),
             KeyHint("↑", "", lambda: self._move(-1)),
             KeyHint("↓", "", lambda: self._move(1)),
+            KeyHint("I", "photo", self.photos_next),
+            KeyHint("A", "align" if self.photos.open else "", self._align),
+            KeyHint("M", "map over it" if self.photos.open else "", self._map_over),
             KeyHint('"', "note"),
         )
+
+    def photos_next(self) -> None:
+        """The next photo of this board, or none after the last."""
+        self.photos.next_photo()
+        self.refresh()
+
+    def _align(self) -> None:
+        self.photos.start_aligning()
+        self.refresh()
+
+    def _map_over(self) -> None:
+        self.photos.toggle_overlay()
+        self.refresh()
 
     def overlay_trace(self) -> tuple[tuple[tuple[str, int], ...], str]:
         return (), ""
@@ -87,6 +105,8 @@ class LookStage:
                      Cell(320, 24, right[0], bold=True, mono=True), Cell(348, 250, right[1]))  # fmt: skip
             rows.append(Row("", cells, height=25))
         self.keys.set_rows(tuple(rows), -1)
+        self.photos.refresh()
+        self.keys.setVisible(not self.photos.open)
         self._show_seen(seen)
         self._meaning(part)
         self.frame.entry.set_target(part.refdes, "one key for the finding, or a note to it after a quotation mark")
@@ -118,6 +138,12 @@ class LookStage:
                     why = f"{refdes} leaks: electrolyte reaches {', '.join(near[:8])} (within {_REACH:.0f} mm)."
                     self.frame.meaning.say(why, f"Inspect {', '.join(open_ones[:6])} for residue and corrosion.", "bad")
                     return
+        if self.photos.open:
+            bare = self.photos.uncovered()
+            more = f" No aligned photo shows the polarity of {', '.join(bare[:8])}." if bare else ""
+            asked = self.photos.asking() or f"look at {part.refdes}"
+            self.frame.meaning.say(f"Photo {self.photos.words()}.{more}", f"{asked[:1].upper()}{asked[1:]}.")
+            return
         left = [p.refdes for p in self._path() if (self.desk.board, p.refdes) not in state.findings]
         why = "Many faults can be seen: contacts, legs, joints, sockets, leaking cans. What is seen counts as evidence."
         self.frame.meaning.say(why, f"Look at {part.refdes}; {len(left)} parts are still unseen on this board.")

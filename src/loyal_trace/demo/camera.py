@@ -1,0 +1,80 @@
+"""A simulated camera: a photo of a board as it would lie on the bench, drawn from its definition, seen at a slant."""
+
+import io
+
+import numpy as np
+from numpy.typing import NDArray
+
+from loyal_trace.core.boards.model import BoardDefinition, Part
+from loyal_trace.core.boards.outline import body_size, pin_places
+
+_PER_MM = 6
+_LONG, _SHORT = 1600, 1200
+_BODY = {"chip": (34, 34, 38), "capacitor": (52, 66, 96), "connector": (196, 178, 120), "regulator": (40, 40, 44)}
+_BOARD, _BENCH, _TIN, _PRINT = (44, 96, 62), (120, 104, 88), (186, 188, 192), (226, 228, 220)
+
+
+def photo_size(board: BoardDefinition) -> tuple[int, int]:
+    """Width and height (pixel): the camera is held as the board lies."""
+    return (_LONG, _SHORT) if board.width >= board.height else (_SHORT, _LONG)
+
+
+def camera_matrix(board: BoardDefinition, slant: float = 2e-4) -> NDArray[np.float64]:
+    """How the camera carries board millimetres to photo pixels: a little turned, and nearer at one side."""
+    wide, high = photo_size(board)
+    scale = 0.88 * min(wide / board.width, high / board.height)
+    turn = 0.06
+    c, s = scale * np.cos(turn), scale * np.sin(turn)
+    left = (wide - scale * board.width) / 2
+    return np.array([[c, -s, left + 60], [s, c, 70.0], [slant, slant / 3, 1.0]])
+
+
+def photograph(board: BoardDefinition, seed: int = 3) -> bytes:
+    """The JPEG of a board, with a grain from the seed."""
+    from PIL import Image
+
+    size = photo_size(board)
+    flat = _drawn(board)
+    to_flat = np.diag([_PER_MM, _PER_MM, 1.0]) @ np.linalg.inv(camera_matrix(board))
+    to_flat = to_flat / to_flat[2, 2]
+    seen = flat.transform(
+        size, Image.Transform.PERSPECTIVE, to_flat.ravel()[:8].tolist(), Image.Resampling.BILINEAR, fillcolor=_BENCH
+    )
+    grain = np.random.default_rng(seed).normal(0, 4, (size[1], size[0], 1))
+    pixels = np.clip(np.asarray(seen, dtype=np.float64) + grain, 0, 255).astype(np.uint8)
+    stream = io.BytesIO()
+    Image.fromarray(pixels).save(stream, "JPEG", quality=88)
+    return stream.getvalue()
+
+
+def _drawn(board: BoardDefinition):  # type: ignore[no-untyped-def]
+    """The board seen straight from above, as a Pillow image."""
+    from PIL import Image, ImageDraw
+
+    picture = Image.new("RGB", (round(board.width * _PER_MM), round(board.height * _PER_MM)), _BOARD)
+    draw = ImageDraw.Draw(picture)
+    for part in board.parts:
+        for x, y in pin_places(part).values():
+            draw.ellipse(_box(x, y, 1.6, 1.6), fill=_TIN)
+    for part in board.parts:
+        _draw_part(draw, part)
+    return picture
+
+
+def _box(x: float, y: float, width: float, height: float) -> tuple[float, float, float, float]:
+    centre_x, centre_y, half_x, half_y = (_PER_MM * value for value in (x, y, width / 2, height / 2))
+    return centre_x - half_x, centre_y - half_y, centre_x + half_x, centre_y + half_y
+
+
+def _draw_part(draw, part: Part) -> None:  # type: ignore[no-untyped-def]
+    width, height = body_size(part)
+    box, colour = _box(part.x, part.y, width, height), _BODY.get(part.kind, (150, 120, 70))
+    if part.kind == "capacitor" and part.polarised:
+        draw.ellipse(box, fill=colour, outline=_PRINT, width=2)
+        draw.line([(box[0] + 6, box[1] + 18), (box[0] + 6, box[3] - 18)], fill=_PRINT, width=5)
+    else:
+        draw.rounded_rectangle(box, 6, fill=colour)
+    if part.is_chip:
+        draw.ellipse((box[0] + 6, box[1] + 6, box[0] + 14, box[1] + 14), fill=(70, 70, 76))
+    draw.text(((box[0] + box[2]) / 2, (box[1] + box[3]) / 2), part.number[:12], fill=_PRINT, anchor="mm", font_size=20)
+    draw.text((box[0], box[1] - 22), part.refdes, fill=_PRINT, font_size=18)

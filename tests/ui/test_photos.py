@@ -1,0 +1,127 @@
+"""Photos at Look: dropped, aligned by clicks on the photo itself, then one with the map."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt
+
+from loyal_trace.demo.camera import camera_matrix, photo_size, photograph
+from loyal_trace.demo.workshop import demo_boards
+
+VID = demo_boards()["tw-vid"]
+
+
+def on_camera(x, y):
+    u, v, w = camera_matrix(VID) @ np.array([x, y, 1.0])
+    return u / w, v / w
+
+
+@pytest.fixture
+def look(window, tmp_path):
+    """The video board at Look, with a fresh photo of it dropped on the window and opened."""
+    (tmp_path / "video board.jpg").write_bytes(photograph(VID))
+    window.desk.pick("tw-vid", "5D")
+    window.stage(2)
+    window.shell.files_dropped.emit([tmp_path / "video board.jpg"])
+    assert "video board.jpg: photo taken in" in window.message
+    window.keys("I")
+    return window
+
+
+def view(window):
+    return window.frame.findChildren(type(window.ours.wiring.stages[1].photos.view))[0]
+
+
+def click(window, u, v):
+    shown = view(window)
+    window.qtbot.mouseClick(shown, Qt.MouseButton.LeftButton, pos=shown.on_screen(u, v).toPoint())
+
+
+def asked_part(window):
+    words = window.next.removeprefix("Click the middle of ").split()
+    return VID.part(words[0])
+
+
+def align(window, count):
+    for _ in range(count):
+        part = asked_part(window)
+        click(window, *on_camera(part.x, part.y))
+
+
+def test_four_clicks_make_photo_and_map_one(look):
+    assert look.on_disk()[-1].kind == "photographed" and "not aligned yet" in look.why
+    look.keys("A")
+    assert "(1 of 4)" in look.next
+    align(look, 4)
+    entry = look.on_disk()[-1]
+    assert entry.kind == "photo_aligned" and len(entry.points) == 4
+    found = look.desk.session.case().alignment(entry.attachment)
+    scale = view(look).frame()[0]
+    for part in VID.parts:
+        off = np.subtract(found.on_photo(part.x, part.y), on_camera(part.x, part.y))
+        assert np.hypot(*off) < 3 / scale, "no further off than the screen's own pixels"
+
+
+def test_a_fifth_click_shows_the_error_and_undo_takes_it_back(look):
+    look.keys("A")
+    align(look, 4)
+    assert "one more (A) shows how well it fits" in look.why
+    look.keys("A")
+    assert "to see how well it fits" in look.next
+    part = asked_part(look)
+    click(look, *np.add(on_camera(part.x, part.y), (40, 0)))
+    assert "pixels off on average" in look.why and len(look.on_disk()[-1].points) == 5
+    look.ctrl("z")
+    assert "one more (A)" in look.why
+
+
+def test_parts_are_picked_on_the_photo_and_the_map_can_be_taken_off_it(look):
+    look.keys("A")
+    align(look, 4)
+    click(look, *on_camera(VID.part("2F").x, VID.part("2F").y))
+    assert look.desk.part == "2F" and look.frame.entry.prompt.text() == "2F"
+    assert "46 parts drawn over it" in view(look).accessibleDescription()
+    look.keys("M")
+    assert "0 parts drawn over it" in view(look).accessibleDescription()
+    look.keys("G")
+    assert look.on_disk()[-1].place == "2F" and look.desk.part != "2F", "findings go on with the photo beside"
+
+
+def test_polarity_that_no_aligned_photo_shows_is_listed_and_warned_of(look):
+    assert "No aligned photo shows the polarity of C20, C21" in look.why
+    step = next(s for s in look.desk.assessment().plan.steps if s.place == ("tw-cpu", "C1"))
+    assert not any("photograph" in c for c in step.cautions), "the demo's own photo shows it"
+    look.keys("A")
+    align(look, 4)
+    assert "No aligned photo" not in look.why
+    for entry in [e for e in look.on_disk() if e.kind == "photo_aligned"]:
+        look.desk.retract(entry.id)
+    step = next(s for s in look.desk.assessment().plan.steps if s.place == ("tw-cpu", "C1"))
+    assert "No aligned photo shows C1" in step.cautions[0] or any("photograph its polarity" in c for c in step.cautions)
+
+
+def test_photos_come_one_after_the_other_and_then_none(look, tmp_path):
+    (tmp_path / "again.jpg").write_bytes(photograph(VID, seed=9))
+    look.shell.files_dropped.emit([tmp_path / "again.jpg"])
+    assert view(look).picture.title.startswith("video board.jpg")
+    look.keys("I")
+    assert view(look).picture.title.startswith("again.jpg")
+    look.keys("I")
+    assert view(look).picture is None and view(look).isHidden()
+    look.desk.pick("tw-cpu", "6C")
+    look.keys("I")
+    assert view(look).picture.title.startswith("tw-cpu from above"), "each board has its own"
+
+
+def test_a_damaged_photo_is_refused_with_its_name_and_nothing_is_kept(look, tmp_path):
+    before = look.on_disk()
+    (tmp_path / "torn.jpg").write_bytes(photograph(VID)[:5000])
+    look.shell.files_dropped.emit([tmp_path / "torn.jpg"])
+    assert "torn.jpg" in look.message and look.message.startswith("Not done") and look.on_disk() == before
+
+
+def test_the_camera_holds_the_whole_board_in_the_picture():
+    width, height = photo_size(VID)
+    for x in (0.0, VID.width):
+        for y in (0.0, VID.height):
+            u, v = on_camera(x, y)
+            assert 0 < u < width and 0 < v < height
