@@ -3,6 +3,7 @@
 import pytest
 from PyQt6.QtCore import Qt
 
+from loyal_trace.core.logbook.entries import Decided
 from loyal_trace.core.planning.steps import ORDER_SCHOOLS
 
 
@@ -100,6 +101,27 @@ def test_look_says_what_a_leaking_capacitor_can_reach(window):
     assert near and near[0] in window.why
     window.type('"green at the edge')
     assert window.on_disk()[-1].note == "green at the edge"
+
+
+def test_what_a_leak_reaches_is_hatched_until_it_was_inspected_and_cleaned(window):
+    window.desk.record(Decided, what="leak reach", choice="50 mm")
+    window.ctrl("b")
+    window.stage(2)
+    window.click_part("C1")
+    window.keys("K")
+    reached = [r.refdes for r in window.desk.session.case().leaks("tw-cpu")[0].open]
+    marks = window.shell.panel.map.overlay.marks
+    assert reached and all(marks[r] == ("doubtful", "inspect: C1 leaks", True) for r in reached)
+    window.click_part(reached[0])
+    window.keys("R")
+    assert f"Clean {reached[0]}, then L" in window.next and "Inspect " in window.next
+    window.click_part(reached[0])
+    window.keys("L")
+    assert "Clean" not in window.next and not window.shell.panel.map.overlay.marks[reached[0]][2]
+    for refdes in reached[1:]:
+        window.click_part(refdes)
+        window.keys("G")
+    assert "leaks" not in window.why
 
 
 def test_look_moves_with_arrows_and_space_without_writing(window):

@@ -10,6 +10,7 @@ from functools import cached_property
 from typing import TypeVar
 
 from loyal_trace.core.boards.alignment import Alignment, align
+from loyal_trace.core.boards.leaks import DEFAULT_REACH, SIDES, Leak, leaks
 from loyal_trace.core.boards.model import BoardDefinition, Part, RomSlot
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.chips.model import ChipType
@@ -201,6 +202,21 @@ class Case:
             for board_id, board in self.boards.items()
             for part in board.capacitors
         }
+
+    # what was seen
+
+    def leaks(self, board_id: str) -> tuple[Leak, ...]:
+        """The leaks seen on a board, what they reach, and what of that was inspected."""
+        findings = {refdes: seen for (where, refdes), seen in self.state.findings.items() if where == board_id}
+        down = self.state.decision("lowest side", "")
+        return leaks(self.boards[board_id], findings, self.leak_reach(), down if down in SIDES else "")
+
+    def leak_reach(self) -> float:
+        """How far (mm) electrolyte is taken to creep in this job."""
+        try:
+            return float(self.state.decision("leak reach", str(DEFAULT_REACH)).split()[0])
+        except (ValueError, IndexError):
+            return DEFAULT_REACH
 
     # photos
 

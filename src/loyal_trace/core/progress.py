@@ -93,6 +93,9 @@ def _look_marks(found: Assessment, board_id: str, board: BoardDefinition) -> dic
         if where == board_id and refdes in marks:
             word = findings[-1].finding
             marks[refdes] = Mark("good" if word in GOOD_FINDINGS else "bad", word)
+    for leak in found.case.leaks(board_id):
+        for part in leak.open:
+            marks[part.refdes] = Mark("doubtful", f"{part.status}: {leak.refdes} leaks", True)
     return marks
 
 

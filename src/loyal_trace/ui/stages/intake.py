@@ -15,6 +15,8 @@ FIRST_POWER = {
     "by risk": "rails checked with a current limit, then a short test",
 }
 _PROMISES = ("repair", "repair and service", "restore to as-built look")
+_REACHES = ("20 mm", "35 mm", "50 mm", "80 mm")
+_LOWEST = ("not known", "top", "right", "bottom", "left")
 _ABILITIES = ("display", "harness", "speaker", "supply")
 
 
@@ -150,11 +152,19 @@ class IntakeStage:
             ("firmware", firmwares, "decided by the labels; ROM verdicts follow it"),
             ("promise", list(_PROMISES), ""),
             ("first power", list(FIRST_POWER), FIRST_POWER.get(state.decision("first power"), "")),
+            ("leak reach", list(_REACHES), "how far electrolyte is taken to creep; twice that downhill"),
+            ("lowest side", list(_LOWEST), "of the board as it stood: electrolyte runs down"),
             ("rail school", list(SCHOOLS), SCHOOLS[state.decision("rail school", "maker")]),
             ("order school", list(ORDER_SCHOOLS), ORDER_SCHOOLS[state.decision("order school", "least invasive")]),
         ]
         promised = state.opened.promise if state.opened else ""
-        defaults = {"rail school": "maker", "order school": "least invasive", "promise": promised or "not decided"}
+        defaults = {
+            "leak reach": "35 mm",
+            "lowest side": "not known",
+            "rail school": "maker",
+            "order school": "least invasive",
+            "promise": promised or "not decided",
+        }
         for what, options, why in choices:
             if options:
                 self._actions[len(rows)] = ("decision", f"{what}\n" + "\n".join(options))

@@ -1,5 +1,6 @@
 """Look: over the board part by part, one key a finding."""
 
+from loyal_trace.core.boards.leaks import SIDES
 from loyal_trace.core.boards.model import Part
 from loyal_trace.core.diagnosis.gather import GOOD_FINDINGS
 from loyal_trace.core.logbook.entries import Observed
@@ -12,8 +13,8 @@ FINDINGS = (
     ("G", "looks good"), ("C", "corroded"), ("F", "leg folded or missing"), ("J", "joint cracked or dull"),
     ("O", "socket loose"), ("S", "single-wipe socket"), ("W", "wrong part"), ("V", "reversed"), ("B", "scorched"),
     ("K", "leaking or bulged"), ("T", "track damaged"), ("P", "previous work"),
+    ("R", "residue"), ("L", "cleaned"),
 )  # fmt: skip
-_REACH = 35.0
 
 
 class LookStage:
@@ -29,7 +30,7 @@ class LookStage:
         self._seen: list[tuple[str, str]] = []
 
     def hints(self) -> tuple[KeyHint, ...]:
-        shown = {"G", "C"} if self.photos.open else {"G", "C", "F", "J", "O"}
+        shown = {"G", "C"} if self.photos.open else {"G", "C", "F", "J"}
         keys = tuple(
             KeyHint(k, w.split(" or ")[0] if k in shown else "", lambda w=w: self._found(w, "")) for k, w in FINDINGS
         )
@@ -129,15 +130,19 @@ class LookStage:
 
     def _meaning(self, part: Part) -> None:
         """Leaking capacitors reach their neighbours; otherwise say what is left to look at."""
-        board, state = self.desk.definition, self.desk.session.state
-        for (board_id, refdes), findings in state.findings.items():
-            if board_id == self.desk.board and findings[-1].finding == "leaking or bulged" and board.has(refdes):
-                near = [p.refdes for p in board.neighbours(refdes, _REACH)]
-                open_ones = [r for r in near if (board_id, r) not in state.findings]
-                if open_ones:
-                    why = f"{refdes} leaks: electrolyte reaches {', '.join(near[:8])} (within {_REACH:.0f} mm)."
-                    self.frame.meaning.say(why, f"Inspect {', '.join(open_ones[:6])} for residue and corrosion.", "bad")
-                    return
+        state = self.desk.session.state
+        case = self.desk.session.case()
+        leak = next((one for one in case.leaks(self.desk.board) if one.open), None)
+        if leak is not None and not self.photos.open:
+            near = ", ".join(r.refdes for r in leak.reached[:8]) + (" …" if len(leak.reached) > 8 else "")
+            further = ", twice that downhill" if state.decision("lowest side") in SIDES else ""
+            why = f"{leak.refdes} leaks: electrolyte reaches {near} (within {case.leak_reach():.0f} mm{further})."
+            dirty = [r.refdes for r in leak.open if r.status == "clean it"]
+            first = f"Clean {', '.join(dirty[:6])}, then L." if dirty else ""
+            unseen = [r.refdes for r in leak.open if r.status == "inspect"]
+            look = f"Inspect {', '.join(unseen[:6])} for residue (R) and corrosion (C)." if unseen else ""
+            self.frame.meaning.say(why, f"{first} {look}".strip(), "bad")
+            return
         if self.photos.open:
             bare = self.photos.uncovered()
             more = f" No aligned photo shows the polarity of {', '.join(bare[:8])}." if bare else ""

@@ -1,0 +1,89 @@
+"""How far a leaking capacitor reaches: which parts have to be inspected, and which of them were.
+
+Electrolyte creeps along tracks and runs down: with the lower side of the board known as it stood, it reaches twice as
+far that way. The distance is a setting of the job; 35 mm covers what is usually found around a small can.
+"""
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from loyal_trace.core.boards.model import BoardDefinition, Part
+from loyal_trace.core.logbook.entries import Observed
+
+LEAKING = ("leaking or bulged", "leaking")
+DEFAULT_REACH = 35.0
+DOWNHILL = 2.0
+SIDES = {"": (0.0, 0.0), "top": (0.0, -1.0), "right": (1.0, 0.0), "bottom": (0.0, 1.0), "left": (-1.0, 0.0)}
+
+
+@dataclass(frozen=True)
+class Reached:
+    """One part within reach: how far (mm), and `inspect`, `clean it`, or `done` with what was seen since."""
+
+    refdes: str
+    distance: float
+    status: str
+
+
+@dataclass(frozen=True)
+class Leak:
+    """One leaking capacitor and everything within its reach, nearest first."""
+
+    refdes: str
+    reached: tuple[Reached, ...]
+
+    @property
+    def open(self) -> tuple[Reached, ...]:
+        """What is still to be inspected or cleaned."""
+        return tuple(part for part in self.reached if part.status != "done")
+
+
+def within_reach(
+    board: BoardDefinition, refdes: str, distance: float = DEFAULT_REACH, down: str = ""
+) -> tuple[tuple[Part, float], ...]:
+    """The parts that electrolyte from `refdes` may have reached, with their distance (mm), nearest first.
+
+    `down` is the side of the map (`top`, `right`, `bottom`, `left`) that was lowest as the board stood; empty: unknown.
+    """
+    here, (sx, sy) = board.part(refdes), SIDES[down]
+    found = []
+    for part in board.parts:
+        dx, dy = part.x - here.x, part.y - here.y
+        along = dx * sx + dy * sy
+        across = math.hypot(dx - along * sx, dy - along * sy)
+        felt = math.hypot(across, along / DOWNHILL) if along > 0 else math.hypot(dx, dy)
+        if part.refdes != refdes and felt <= distance:
+            found.append((math.hypot(dx, dy), part.refdes, part))
+    return tuple((part, apart) for apart, _, part in sorted(found, key=lambda item: item[:2]))
+
+
+def leaks(
+    board: BoardDefinition,
+    findings: Mapping[str, Sequence[Observed]],
+    distance: float = DEFAULT_REACH,
+    down: str = "",
+) -> tuple[Leak, ...]:
+    """Every leak ever seen on a board and the state of what it reached. `findings` by refdes, oldest first.
+
+    A part counts as inspected by what was seen of it after the leak; residue has to be cleaned. A leaking can that was
+    renewed since still has neighbours to inspect.
+    """
+    found = []
+    for refdes, seen in findings.items():
+        leak = next((entry for entry in seen if entry.finding in LEAKING), None)
+        if leak is None or not board.has(refdes):
+            continue
+        reached = tuple(
+            Reached(part.refdes, apart, _status(findings.get(part.refdes, ()), leak))
+            for part, apart in within_reach(board, refdes, distance, down)
+        )
+        found.append(Leak(refdes, reached))
+    return tuple(found)
+
+
+def _status(seen: Sequence[Observed], leak: Observed) -> str:
+    later = [entry for entry in seen if entry.time >= leak.time]
+    if not later:
+        return "inspect"
+    return "clean it" if later[-1].finding == "residue" else "done"
