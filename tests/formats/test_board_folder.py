@@ -133,3 +133,38 @@ def test_the_demo_boards_are_whole(board, library):
         assert set(supply) == {"VCC", "GND"}, part.refdes
         unconnected = [p.name for p in chip.pins if p.role == "input" and not found.net_of(part.refdes, p.number)]
         assert len(unconnected) <= len(chip.pins) / 2, (part.refdes, unconnected)
+
+
+@pytest.mark.parametrize(
+    "table",
+    [
+        "[[siblings]]\nparts = 1e400", "[[siblings]]\nparts = [1]", "[[symptom]]\ntext = []", "[[symptom]]\nblock = 'x'",
+        "[[mate]]\nhere = 'J1'", '[[rom]]\nrefdes = "U2"\nsize = "x"', '[[rom]]\nrefdes = "U2"\nsize = 8\nsums = []',
+        '[[rom]]\nrefdes = "U2"\nsize = 8\nsums.A = 3', "[[mark]]\nname = 'm'\nanswers = 3",
+        "[[mark]]\nname = 'm'\nanswers = { yes = 'Z' }", "[[mark]]\nname = 'm'\nanswers = {}\nof = 'moon'",
+        "[[mark]]\nname = 'm'\nanswers = {}\nwhere = 'X9'", "[[mark]]\nname = 'm'\nanswers = {}\nwarn = { no = 'x' }",
+        "[[supply]]\nac_rms = nan\ncurrent = 1", "[[supply]]\nac_rms = 9\ncurrent = -1",
+        "[[supply]]\nac_rms = 9\ncurrent = 1\nrectifier = 'star'", "[[supply]]\nac_rms = 9\ncurrent = 1\nreservoir = 'C9'",
+        "[[chain]]\npoint = 'C1'\nquantity = 'voltage'\npart = 'C1'", "[[chain]]\npoint = 'C1'\nquantity = 'x'\nlow = 3\nhigh = 2",
+        "[[chain]]\npoint = 'C1'\nquantity = 'x'\nlow = inf\nhigh = inf",
+    ],
+)  # fmt: skip
+def test_a_table_of_the_wrong_shape_is_a_defect_with_its_line(table):
+    head = BOARD_TOML.split("[[rail]]")[0]
+    with pytest.raises(BoardDefects) as caught:
+        parse_board(tiny_files(toml=f"{head}\n{table}\n"), "tiny", chip_library())
+    first = head.count("\n") + 2
+    assert all(d.line >= first and d.remedy for d in caught.value.defects), caught.value.defects
+
+
+@pytest.mark.parametrize("line", ["chain = [1]", "mark = 'x'", "width = 3", "siblings = {}"])
+def test_what_is_no_table_is_named(line):
+    with pytest.raises(BoardDefects) as caught:
+        parse_board(tiny_files(toml=f"{line}\n{BOARD_TOML}"), "tiny", chip_library())
+    assert line.split()[0] in str(caught.value.defects[0])
+
+
+@pytest.mark.parametrize("width", ["-1", "0", "inf", "nan", "1e9"])
+def test_a_board_has_a_sensible_size(width):
+    with pytest.raises(BoardDefects, match="width"):
+        parse_board(tiny_files(toml=BOARD_TOML.replace("width = 100", f"width = {width}")), "tiny", chip_library())

@@ -5,9 +5,11 @@ Every defect is collected, with file, line and remedy; a board with defects is r
 
 import csv
 import io
+import math
 import re
 import tomllib
 from collections.abc import Mapping
+from dataclasses import dataclass, field
 from pathlib import Path, PurePosixPath
 from typing import Any
 
@@ -28,6 +30,7 @@ from loyal_trace.core.boards.model import (
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.errors import BoardDefects, Defect, RequestError, UserFileError
 from loyal_trace.core.power.expected import limits_at
+from loyal_trace.core.power.formulas import reservoir
 from loyal_trace.core.roms.images import DIGEST_LENGTHS
 from loyal_trace.core.units import parse_quantity
 from loyal_trace.formats.rom_files import read_file
@@ -43,9 +46,41 @@ _TABLES: dict[str, type] = {
     "block": Block, "check": CheckItem, "self_test": SelfTestCode,
     "keep_out": KeepOut, "service": ServiceItem,
 }  # fmt: skip
+
+
+@dataclass(frozen=True)
+class _SymptomRow:
+    text: str
+    block: str = ""
+
+
+@dataclass(frozen=True)
+class _SiblingsRow:
+    parts: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class _MateRow:
+    here: str
+    there: str
+
+
+@dataclass(frozen=True)
+class _RomRow:
+    refdes: str
+    size: int
+    device: str = ""
+    number: int | None = None
+    label: str = ""
+    address: int | None = None
+    sums: dict[str, dict[str, str]] = field(default_factory=dict)
+
+
+_ROWS: dict[str, type] = {"symptom": _SymptomRow, "siblings": _SiblingsRow, "mate": _MateRow, "rom": _RomRow}
 _BOARD_KEYS = {"id": str, "name": str, "revision": str, "maker": str, "year": int, "width": float, "height": float,
                "columns": list, "rows": list, "firmwares": list, "revision_marks": list, "cautions": list,
                "revisions": list, "format": int}  # fmt: skip
+_LARGEST_BOARD = 2000.0
 _PIN = re.compile(r"([A-Za-z0-9_/+-]+)\.(\d+)")
 
 
@@ -71,7 +106,7 @@ class _Reader:
         self.defects: list[Defect] = []
 
     def bad(self, file: str, line: int, what: str, remedy: str) -> None:
-        self.defects.append(Defect(file, line, what, remedy))
+        self.defects.append(Defect(file, line, " ".join(what.split()), remedy))
 
 
 def parse_board(files: Mapping[str, bytes], place: str, library: ChipLibrary) -> BoardDefinition:
@@ -84,8 +119,8 @@ def parse_board(files: Mapping[str, bytes], place: str, library: ChipLibrary) ->
     head = _read_head(reader, table, text)
     parts = _read_parts(reader, files.get("parts.csv", b""), head.get("revisions", ()))
     nets = _read_nets(reader, files["nets.csv"], parts) if "nets.csv" in files else ()
-    tables = {name: _read_table(reader, table, text, name, cls) for name, cls in _TABLES.items()}
-    slots = _read_roms(reader, table, text, parts)
+    tables = {name: _read_table(reader, table, text, name, cls) for name, cls in (*_TABLES.items(), *_ROWS.items())}
+    slots = _read_roms(reader, tables["rom"], text, parts)
     _check_references(reader, text, table, parts, dict(nets))
     if reader.defects:
         raise BoardDefects(place, tuple(reader.defects))
@@ -103,9 +138,9 @@ def parse_board(files: Mapping[str, bytes], place: str, library: ChipLibrary) ->
         self_tests=tables["self_test"],
         keep_outs=tables["keep_out"],
         service=tables["service"],
-        symptoms=tuple((str(s.get("text", "")), str(s.get("block", ""))) for s in table.get("symptom", [])),
-        siblings=tuple(tuple(map(str, s.get("parts", []))) for s in table.get("siblings", [])),
-        mates=tuple((str(m.get("here", "")), str(m.get("there", ""))) for m in table.get("mate", [])),
+        symptoms=tuple((row.text, row.block) for row in tables["symptom"]),
+        siblings=tuple(row.parts for row in tables["siblings"]),
+        mates=tuple((row.here, row.there) for row in tables["mate"]),
     )
     _check_chain(reader, text, board)
     _check_marks(reader, text, board)
@@ -159,12 +194,14 @@ def _read_head(reader: _Reader, table: dict[str, Any], text: str) -> dict[str, A
             reader.bad("board.toml", line, f"unknown key “{key}” in [board]", f"known: {', '.join(_BOARD_KEYS)}")
         elif not isinstance(value, (int, float) if wanted is float else wanted) or isinstance(value, bool):
             reader.bad("board.toml", line, f"“{key}” should be a {wanted.__name__}", "correct the value")
+        elif isinstance(value, int | float) and wanted is float and not 0 < value < _LARGEST_BOARD:
+            reader.bad("board.toml", line, f"“{key}” is {value:g} mm", f"give millimetres up to {_LARGEST_BOARD:g}")
         else:
             head[key] = tuple(str(v) for v in value) if isinstance(value, list) else wanted(value)
     for key in ("id", "name"):
         if not head.get(key):
             reader.bad("board.toml", _line_of(text, "board", 0), f"[board] has no {key}", f'add {key} = "…"')
-    known = set(_TABLES) | {"board", "rom", "symptom", "siblings", "mate"}
+    known = set(_TABLES) | set(_ROWS) | {"board"}
     for key in table:
         if key not in known:
             reader.bad(
@@ -308,13 +345,20 @@ def _read_table(reader: _Reader, table: dict[str, Any], text: str, name: str, cl
         return ()
     found = []
     for index, item in enumerate(items):
+        if not isinstance(item, dict):
+            reader.bad("board.toml", _line_of(text, name, 0), f"“{name}” holds {item!r}", f"write [[{name}]] tables")
+            continue
         unknown = [key for key in item if key not in cls.__dataclass_fields__]  # type: ignore[attr-defined]
         for key in unknown:
             line = _line_of(text, name, index, key)
             known = ", ".join(cls.__dataclass_fields__)  # type: ignore[attr-defined]
             reader.bad("board.toml", line, f"unknown key “{key}” in [[{name}]]", f"known: {known}")
         try:
-            found.append(adapter.validate_python(item))
+            row = adapter.validate_python(item)
+            for key in [k for k, v in vars(row).items() if isinstance(v, float) and not math.isfinite(v)]:
+                line = _line_of(text, name, index, key)
+                reader.bad("board.toml", line, f"[[{name}]] {key} is no number", "write a number")
+            found.append(row)
         except ValidationError as error:
             for problem in error.errors():
                 key = str(problem["loc"][0]) if problem["loc"] else ""
@@ -324,42 +368,30 @@ def _read_table(reader: _Reader, table: dict[str, Any], text: str, name: str, cl
 
 
 def _read_roms(
-    reader: _Reader, table: dict[str, Any], text: str, parts: Mapping[str, tuple[int, Part]]
+    reader: _Reader, rows: tuple[_RomRow, ...], text: str, parts: Mapping[str, tuple[int, Part]]
 ) -> tuple[RomSlot, ...]:
     slots: list[RomSlot] = []
-    for index, item in enumerate(table.get("rom", [])):
-        line = _line_of(text, "rom", index)
-        refdes, size = str(item.get("refdes", "")), item.get("size")
+    for index, row in enumerate(rows):
+        line, refdes, size = _line_of(text, "rom", index), row.refdes, row.size
         if refdes not in parts:
-            reader.bad(
-                "board.toml", line, f"[[rom]] names part {refdes or '(none)'}, which parts.csv does not list", "add it"
-            )
+            what = f"[[rom]] names part {refdes or '(none)'}, which parts.csv does not list"
+            reader.bad("board.toml", line, what, "add it")
         if any(slot.refdes == refdes for slot in slots):
             reader.bad("board.toml", line, f"ROM slot {refdes} is listed twice", "remove one")
-        if not isinstance(size, int) or size <= 0 or size & (size - 1):
+        if size <= 0 or size & (size - 1):
             reader.bad("board.toml", line, f"ROM slot {refdes} has size {size}", "give a power of two in bytes")
             size = 1
         sums = tuple(
-            (str(firmware), tuple(sorted(_slot_sums(reader, line, refdes, digests))))
-            for firmware, digests in dict(item.get("sums", {})).items()
+            (firmware, tuple(sorted(_slot_sums(reader, line, refdes, digests))))
+            for firmware, digests in row.sums.items()
         )
-        slots.append(
-            RomSlot(
-                refdes,
-                str(item.get("device", "")),
-                size,
-                item.get("number"),
-                str(item.get("label", "")),
-                item.get("address"),
-                sums,
-            )
-        )
+        slots.append(RomSlot(refdes, row.device, size, row.number, row.label, row.address, sums))
     return tuple(slots)
 
 
-def _slot_sums(reader: _Reader, line: int, refdes: str, digests: Any) -> list[tuple[str, str]]:
+def _slot_sums(reader: _Reader, line: int, refdes: str, digests: Mapping[str, str]) -> list[tuple[str, str]]:
     good = []
-    for algorithm, value in dict(digests).items():
+    for algorithm, value in digests.items():
         length = DIGEST_LENGTHS.get(algorithm)
         if length is None:
             reader.bad(
@@ -379,14 +411,20 @@ _REFERENCES = {"block": ("parts", "rails"), "self_test": ("parts",), "service": 
                "rail": ("net",), "siblings": ("parts",)}  # fmt: skip
 
 
+def _dicts(table: dict[str, Any], name: str) -> dict[int, dict[str, Any]]:
+    """The items of a `[[table]]` that have the right shape, by their number."""
+    items = table.get(name)
+    return {n: i for n, i in enumerate(items) if isinstance(i, dict)} if isinstance(items, list) else {}
+
+
 def _check_references(
     reader: _Reader, text: str, table: dict[str, Any], parts: Mapping[str, Any], nets: Mapping[str, Any]
 ) -> None:
     """Every part, rail and net that board.toml mentions has to exist."""
-    rails = {str(r.get("name")) for r in table.get("rail", []) if isinstance(r, dict)}
+    rails = {str(r.get("name")) for r in _dicts(table, "rail").values()}
     known = {"parts": parts, "refdes": parts, "part": parts, "reservoir": parts, "rails": rails, "net": nets}
     for name, keys in _REFERENCES.items():
-        for index, item in enumerate(table.get(name, []) if isinstance(table.get(name), list) else ()):
+        for index, item in _dicts(table, name).items():
             for key in keys:
                 value = item.get(key, ())
                 wanted = [value] if isinstance(value, str) else value if isinstance(value, list) else []
@@ -397,7 +435,13 @@ def _check_references(
 
 
 def _check_chain(reader: _Reader, text: str, board: BoardDefinition) -> None:
-    """Every chain point has limits, its own or ones that can be computed from how its path is fed."""
+    """Supplies make sense, and every chain point has limits, its own or ones computed from how its path is fed."""
+    for index, supply in enumerate(board.supplies):
+        try:
+            reservoir(supply.ac_rms, supply.diode_drop, supply.rectifier, supply.current, 1e-3, supply.mains)
+        except RequestError as error:
+            what = f"the supply of path “{supply.path}”: {error}"
+            reader.bad("board.toml", _line_of(text, "supply", index), what, "correct the value")
     for index, point in enumerate(board.chain):
         line = _line_of(text, "chain", index)
         if (point.low is None) != (point.high is None):
