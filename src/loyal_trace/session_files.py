@@ -3,12 +3,14 @@
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 
+from loyal_trace.core.boards.loose import LOOSE_ID
 from loyal_trace.core.case import Case
 from loyal_trace.core.errors import UserFileError
-from loyal_trace.core.logbook.entries import AnyEntry, Photographed, RomRead, SumLine, SumsKnown
+from loyal_trace.core.logbook.entries import OWN_CHIP, AnyEntry, Fitted, Photographed, RomRead, SumLine, SumsKnown
 from loyal_trace.core.logbook.state import Place
 from loyal_trace.core.roms.images import RomImage, SumList, base_name, without_read_number
 from loyal_trace.core.units import count_of
+from loyal_trace.formats.part_list import ListedPart, is_part_list, read_part_list
 from loyal_trace.formats.photos import Photo, is_photo_name, read_photo
 from loyal_trace.formats.rom_files import image_paths, is_image_name, iter_images
 from loyal_trace.formats.sum_lists import SURE_ENDINGS, read_sums
@@ -22,12 +24,14 @@ def take_files(session: JobSession, paths: Sequence[Path], selected: Place | Non
     and matched before anything is written, so a bad file leaves the job as it was. Photos are of
     `board`, else of the first one.
     """
+    listed = [(path, part) for path in paths if is_part_list(path) for part in read_part_list(path)]
     photos = [read_photo(file) for path in paths for file in _photo_files(path)]
     lists = [(file, sums) for path in paths for file, sums in _lists(path)]
     known = [session.make(SumsKnown, source=file.name, lines=_lines(sums)) for file, sums in lists]
     said = [f"{file.name}: {count_of(len(sums.entries), 'known sum')} taken in" for file, sums in lists]
     case = session.case_with(known)
     reads: list[AnyEntry] = [_photographed(session, photo, board) for photo in photos]
+    reads += _loose_parts(session, listed, said)
     said += [f"{photo.name}: photo taken in ({photo.width} × {photo.height})" for photo in photos]
     for path in paths:
         if not path.is_dir() and not is_image_name(path.name):
@@ -50,6 +54,18 @@ def _photo_files(path: Path) -> list[Path]:
     return [file for file in files if is_photo_name(file.name)]
 
 
+def _loose_parts(session: JobSession, listed: list[tuple[Path, ListedPart]], said: list[str]) -> list[AnyEntry]:
+    """Chips of a bare parts list, as parts of no board; what the library does not know is told and left out."""
+    known = [part for _, part in listed if session.library.knows(part.number)]
+    if listed:
+        name, left = listed[0][0].name, len(listed) - len(known)
+        out = f", {left} left out: no chip of a known type" if left else ""
+        said.append(f"{name}: {count_of(len(known), 'chip')} taken in{out}")
+    return [
+        session.make(Fitted, board=LOOSE_ID, place=part.refdes, number=part.number, origin=OWN_CHIP) for part in known
+    ]
+
+
 def _photographed(session: JobSession, photo: Photo, board: str) -> Photographed:
     sha = session.store.put_attachment(photo.data)
     of = board if board in session.boards else next(iter(session.boards), "")
@@ -70,7 +86,7 @@ def _lists(path: Path) -> Iterator[tuple[Path, SumList]]:
             except UserFileError:
                 if file.suffix.lower() in SURE_ENDINGS:
                     raise
-    elif not is_image_name(path.name) and not is_photo_name(path.name):
+    elif not is_image_name(path.name) and not is_photo_name(path.name) and not is_part_list(path):
         yield path, read_sums(path)
 
 

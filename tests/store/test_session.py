@@ -162,6 +162,16 @@ def test_photos_come_along_with_the_other_files_and_cover_what_an_alignment_says
     assert session.case().alignment(sha) is None and not session.case().photographed(("tiny", "U1"))
 
 
+def test_a_parts_list_makes_chips_to_probe_and_tells_what_it_does_not_know(session, tmp_path):
+    session.record(e.Started, clean=True)
+    (tmp_path / "parts.csv").write_text("refdes,part\n5C,74LS138\n9Z,XQ-77\n5D,SN74LS166N\n")
+    said = take_files(session, [tmp_path / "parts.csv"])
+    assert said == ["parts.csv: 2 chips taken in, 1 left out: no chip of a known type"]
+    board = session.boards["files"]
+    assert {p.refdes for p in board.parts} == {"5C", "5D"} and board.part("5C").package == "DIP-16"
+    assert len(session.state.starts) == 1, "to be told of a chip is no repair: counted starts still count"
+
+
 def test_a_chip_on_its_own_is_a_part_to_probe(session):
     session.record(e.Fitted, board="files", place="U1", number="74LS166", origin="own chip")
     assert session.boards["files"].part("U1").package == "DIP-16"

@@ -309,6 +309,19 @@ def test_a_click_on_the_title_leads_to_the_job_list_and_back(window):
     assert window.frame.question.text() == "Can 5D do what its pins do?"
 
 
+def test_chips_typed_at_intake_are_a_board_of_their_own(bare):
+    bare.stage(1)
+    for line in ("5C 74LS138", "5D 74ls166", "5D gets hot after a minute"):
+        bare.type(line)
+    assert [e.kind for e in bare.on_disk()[-3:]] == ["fitted", "fitted", "note"] and bare.edit.text() == ""
+    bare.stage(5)
+    bare.click_part("5C")
+    assert bare.frame.question.text() == "Can 5C do what its pins do?"
+    bare.ctrl("z")
+    bare.ctrl("z")
+    assert not bare.desk.session.boards["files"].has("5D")
+
+
 def test_one_chip_is_probed_on_its_own_from_its_number(bare):
     bare.stage(5)
     bare.type("74ls00")

@@ -150,8 +150,14 @@ class Removed(_Base):
     shelf: str = ""
 
 
+OWN_CHIP = "own chip"
+
+
 class Fitted(_Base):
-    """A part went in; earlier readings of that place no longer speak of it."""
+    """A part went in; earlier readings of that place no longer speak of it.
+
+    With the origin `own chip` it is no replacement: a part of no board, told to be there.
+    """
 
     kind: Literal["fitted"] = "fitted"
     place: str

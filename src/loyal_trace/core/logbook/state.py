@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from loyal_trace.core.logbook.entries import (
+    OWN_CHIP,
     AnyEntry,
     CautionSeen,
     CheckResult,
@@ -136,6 +137,8 @@ def _removed(state: JobState, entry: Removed) -> None:
 
 def _fitted(state: JobState, entry: Fitted) -> None:
     state.fitted[_place(entry)] = entry
+    if entry.origin == OWN_CHIP:
+        return
     source = (entry.number, entry.origin)
     state.taken[source] = state.taken.get(source, 0) + 1
     _changed(state, _place(entry))

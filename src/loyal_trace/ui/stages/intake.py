@@ -1,8 +1,9 @@
 """Intake: what came in, which revision, what is wrong, and how the job is judged."""
 
+from loyal_trace.core.boards.loose import LOOSE_ID
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.boards.revisions import RevisionFinding, decision_name, firmware_effects, revision_effects
-from loyal_trace.core.logbook.entries import Decided, Note, SymptomSeen
+from loyal_trace.core.logbook.entries import OWN_CHIP, Decided, Fitted, Note, SymptomSeen
 from loyal_trace.core.planning.steps import ORDER_SCHOOLS
 from loyal_trace.core.power.rails import SCHOOLS
 from loyal_trace.ui.desk import Desk
@@ -63,7 +64,7 @@ class IntakeStage:
             self.current = self._first_action()
         self.sheet.set_rows(tuple(rows), self.current)
         self._meaning(opened.complaint if opened else "")
-        self.frame.entry.set_target("note", "type a note, or an empty ↵ to change the picked line")
+        self.frame.entry.set_target("note", "a note; or place and chip, 5C 74LS138; empty ↵ changes the picked line")
         self.frame.entry.set_hints(self.hints())
 
     def _first_action(self) -> int:
@@ -217,7 +218,13 @@ class IntakeStage:
     def _submitted(self, text: str) -> None:
         if not text.strip():
             self._change()
-        elif self.desk.record(Note, text=text.strip()):
+            return
+        words = text.split()
+        if len(words) == 2 and self.desk.session.library.knows(words[1]):
+            recorded = self.desk.record(Fitted, board=LOOSE_ID, place=words[0], number=words[1], origin=OWN_CHIP)
+        else:
+            recorded = self.desk.record(Note, text=text.strip())
+        if recorded:
             self.frame.entry.edit.clear()
 
     def _change(self) -> None:

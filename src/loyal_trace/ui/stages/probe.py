@@ -7,7 +7,7 @@ from loyal_trace.core.boards.model import in_order
 from loyal_trace.core.chips.model import ChipType
 from loyal_trace.core.errors import LoyalTraceError
 from loyal_trace.core.logbook.describe import number_or_overload, pin_state
-from loyal_trace.core.logbook.entries import Fitted, Measured, PinsProbed
+from loyal_trace.core.logbook.entries import OWN_CHIP, Fitted, Measured, PinsProbed
 from loyal_trace.core.logbook.state import Place
 from loyal_trace.core.probing.check import ChipVerdict, OutputVerdict
 from loyal_trace.core.probing.states import NOT_PROBED, PinReading, parse_state
@@ -230,7 +230,7 @@ class ProbeStage:
         """A chip type was typed: a chip to probe on its own, on no board."""
         loose = [place for board, place in self.desk.session.state.fitted if board == LOOSE_ID]
         refdes = f"U{len(loose) + 1}"
-        if self.desk.record(Fitted, board=LOOSE_ID, place=refdes, number=number, origin="own chip"):
+        if self.desk.record(Fitted, board=LOOSE_ID, place=refdes, number=number, origin=OWN_CHIP):
             self.frame.entry.edit.clear()
             self.desk.pick(LOOSE_ID, refdes)
 
