@@ -1,6 +1,7 @@
 """Colours, fonts and style: warm paper, ink, copper, one ink blue; a dark variant for a dim bench."""
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 from PyQt6.QtCore import QByteArray
 from PyQt6.QtGui import QColor, QFont, QFontDatabase
@@ -77,8 +78,14 @@ def load_fonts() -> None:
 
 def font(size: float = 13, bold: bool = False, mono: bool = False) -> QFont:
     """A shipped font at a size in pixels."""
+    return QFont(_made_font(round(size), bold, mono))
+
+
+@lru_cache(maxsize=64)
+def _made_font(size: int, bold: bool, mono: bool) -> QFont:
+    """Made once: resolving a family costs more than painting a word with it."""
     found = QFont(MONO if mono else SANS)
-    found.setPixelSize(round(size))
+    found.setPixelSize(size)
     found.setBold(bold)
     found.setHintingPreference(QFont.HintingPreference.PreferNoHinting)  # hinted, its letters stand too far apart
     return found
