@@ -107,22 +107,22 @@ class JobSession:
             for entry in new:
                 apply_entry(self.state, entry)
         self._assessment = None
-        if any(isinstance(entry, SumsKnown | Fitted | Retracted) for entry in new) or any(
-            isinstance(entry, Decided) for entry in new
-        ):
+        if any(isinstance(entry, SumsKnown | Fitted | Decided | Retracted) for entry in new):
             self.boards = self._with_loose_board(self.state)
 
     def revision(self, board_id: str, of: str = "board") -> RevisionFinding:
         """What the answers given so far say of a board's revision, or of its firmware."""
-        choices = {what: decided.choice for what, decided in self.state.decisions.items()}
+        return self._identified(board_id, self.state, of)
+
+    def _identified(self, board_id: str, state: JobState, of: str = "board") -> RevisionFinding:
+        choices = {what: decided.choice for what, decided in state.decisions.items()}
         return identify(self.defined[board_id], answers_of(board_id, choices), of)
 
     def _as_built(self, state: JobState) -> dict[str, BoardDefinition]:
         """The job's boards with the parts of the revision that the marks settle, else of the one in the definition."""
-        choices = {what: decided.choice for what, decided in state.decisions.items()}
         built = {}
         for board_id, board in self.defined.items():
-            settled = identify(board, answers_of(board_id, choices)).settled
+            settled = self._identified(board_id, state).settled
             wanted = settled or (board.revision if board.revision in board.revisions else "")
             built[board_id] = board.as_revision(wanted) if wanted else board
         return built

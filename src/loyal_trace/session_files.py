@@ -24,7 +24,9 @@ def take_files(session: JobSession, paths: Sequence[Path], selected: Place | Non
     and matched before anything is written, so a bad file leaves the job as it was. Photos are of
     `board`, else of the first one.
     """
-    listed = [(path, part) for path in paths if is_part_list(path) for part in read_part_list(path)]
+    part_lists = [path for path in paths if is_part_list(path)]
+    paths = [path for path in paths if path not in part_lists]
+    listed = [(path, part) for path in part_lists for part in read_part_list(path)]
     photos = [read_photo(file) for path in paths for file in _photo_files(path)]
     lists = [(file, sums) for path in paths for file, sums in _lists(path)]
     known = [session.make(SumsKnown, source=file.name, lines=_lines(sums)) for file, sums in lists]
@@ -73,20 +75,20 @@ def _photographed(session: JobSession, photo: Photo, board: str) -> Photographed
     return session.make(Photographed, board=of, attachment=sha, file_name=photo.name, **size)
 
 
-def _may_list(file: Path) -> bool:
-    return file.is_file() and not is_image_name(file.name) and not is_photo_name(file.name)
+def _is_paper(name: str) -> bool:
+    return not is_image_name(name) and not is_photo_name(name)
 
 
 def _lists(path: Path) -> Iterator[tuple[Path, SumList]]:
     """The lists of sums in what was given: the file itself, or those of a folder, other papers passed over."""
     if path.is_dir():
-        for file in sorted(f for f in path.rglob("*") if _may_list(f)):
+        for file in sorted(f for f in path.rglob("*") if f.is_file() and _is_paper(f.name)):
             try:
                 yield file, read_sums(file)
             except UserFileError:
                 if file.suffix.lower() in SURE_ENDINGS:
                     raise
-    elif not is_image_name(path.name) and not is_photo_name(path.name) and not is_part_list(path):
+    elif _is_paper(path.name):
         yield path, read_sums(path)
 
 

@@ -11,7 +11,7 @@ from loyal_trace.core.power.clocks import cell_life, crystal_load, divided
 from loyal_trace.core.power.diodes import judge_bridge
 from loyal_trace.core.power.formulas import regulator, reservoir, ripple_frequency, ripple_voltage
 from loyal_trace.core.proving.starts import failure_rate_upper, starts_needed
-from loyal_trace.core.units import count_of, format_percent, format_quantity, parse_quantity
+from loyal_trace.core.units import count_of, format_percent, format_quantity, parse_quantity, parse_reading
 
 _HOT = 125.0
 
@@ -41,8 +41,7 @@ def _fraction(text: str) -> float:
 
 
 def _listed(text: str, unit: str) -> list[float]:
-    pieces = [piece.strip() for piece in text.split(",")]
-    return [float("inf") if piece.upper() == "OL" else parse_quantity(piece, unit) for piece in pieces]
+    return [parse_reading(piece, unit) for piece in text.split(",")]
 
 
 def starts(options: argparse.Namespace) -> Answer:

@@ -51,6 +51,11 @@ def parse_quantity(text: str, unit: str = "") -> float:
     return value
 
 
+def parse_reading(text: str, unit: str = "") -> float:
+    """What a meter shows, as typed: `OL` is infinity, anything else a quantity; RequestError as `parse_quantity`."""
+    return math.inf if text.strip().upper() == "OL" else parse_quantity(text, unit)
+
+
 def _split_unit(text: str) -> tuple[str, str]:
     for unit in _UNITS:
         if text.endswith(unit):

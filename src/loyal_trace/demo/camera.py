@@ -1,12 +1,16 @@
 """A simulated camera: a photo of a board as it would lie on the bench, drawn from its definition, seen at a slant."""
 
 import io
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
 from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.boards.outline import body_size, pin_places
+
+if TYPE_CHECKING:
+    from PIL import Image, ImageDraw
 
 _PER_MM = 6
 _LONG, _SHORT = 1600, 1200
@@ -47,7 +51,7 @@ def photograph(board: BoardDefinition, seed: int = 3) -> bytes:
     return stream.getvalue()
 
 
-def _drawn(board: BoardDefinition):  # type: ignore[no-untyped-def]
+def _drawn(board: BoardDefinition) -> "Image.Image":
     """The board seen straight from above, as a Pillow image."""
     from PIL import Image, ImageDraw
 
@@ -66,7 +70,7 @@ def _box(x: float, y: float, width: float, height: float) -> tuple[float, float,
     return centre_x - half_x, centre_y - half_y, centre_x + half_x, centre_y + half_y
 
 
-def _draw_part(draw, part: Part) -> None:  # type: ignore[no-untyped-def]
+def _draw_part(draw: "ImageDraw.ImageDraw", part: Part) -> None:
     width, height = body_size(part)
     box, colour = _box(part.x, part.y, width, height), _BODY.get(part.kind, (150, 120, 70))
     if part.kind == "capacitor" and part.polarised:

@@ -2,14 +2,18 @@
 
 import tomllib
 from collections.abc import Mapping
+from dataclasses import replace
 from datetime import datetime, timedelta
 from importlib.resources import files
 from typing import Any
 
 from loyal_trace.core.boards.model import BoardDefinition
+from loyal_trace.core.logbook.entries import Opened
 from loyal_trace.core.simulation.bench import HiddenFault
 from loyal_trace.formats.board_folder import FILES, parse_board
 from loyal_trace.resources import chip_library
+from loyal_trace.session import JobSession, Surroundings
+from loyal_trace.store.store import Store
 
 
 def board_files_of(boards: tuple[str, ...]) -> dict[str, dict[str, bytes]]:
@@ -44,3 +48,14 @@ class BenchClock:
     def __call__(self) -> datetime:
         self.now += timedelta(seconds=41)
         return self.now
+
+
+def open_demo_job(store: Store, around: Surroundings, job: str, since: datetime, **told: Any) -> JobSession:
+    """A job taken in long ago, open to be worked on by M. Pell from then on; `told` are fields of its first entry."""
+    at_work = replace(around, clock=BenchClock(since), author="M. Pell")
+    opened = Opened(
+        id=around.ids(), time=since, author=at_work.author, owner="Gannet Point Pier Collection", number=job.upper(),
+        promise="repair and service", **told,
+    )  # fmt: skip
+    store.create_job(job, opened.title, since.isoformat(), board_files_of(opened.boards), [opened])
+    return JobSession(store, job, at_work)

@@ -1,11 +1,10 @@
 """Hollin 3, the score and lamp driver: three supplies from one transformer, with hidden faults in them."""
 
-from dataclasses import replace
 from datetime import UTC, datetime
 
-from loyal_trace.core.logbook.entries import AnyEntry, Decided, Observed, Opened, SymptomSeen
+from loyal_trace.core.logbook.entries import AnyEntry, Decided, Observed, SymptomSeen
 from loyal_trace.core.simulation.bench import SimulatedBench, SupplyModel
-from loyal_trace.demo.common import BenchClock, board_files_of, boards_of, hidden_table, read_fault
+from loyal_trace.demo.common import boards_of, hidden_table, open_demo_job, read_fault
 from loyal_trace.resources import chip_library
 from loyal_trace.session import JobSession, Surroundings
 from loyal_trace.store.store import Store
@@ -30,21 +29,10 @@ def hollin_bench(seed: int = 1981) -> SimulatedBench:
 
 def build_hollin(store: Store, bench: SimulatedBench, surroundings: Surroundings) -> JobSession:
     """Makes the Hollin job in a store: taken in and looked over, nothing measured yet."""
-    at_work = replace(surroundings, clock=BenchClock(_WORKED_FROM), author="M. Pell")
-    opened = Opened(
-        id=surroundings.ids(),
-        time=_WORKED_FROM,
-        author="M. Pell",
-        title="Hollin 3 score and lamp driver",
-        number="GP-0151",
-        owner="Gannet Point Pier Collection",
-        complaint="No lamp lights, and the score comes up scrambled.",
-        promise="repair and service",
-        boards=(HOLLIN_BOARD,),
-        maker="Hollin Lanes 1981",
-    )
-    store.create_job(HOLLIN_JOB, opened.title, _WORKED_FROM.isoformat(), board_files_of((HOLLIN_BOARD,)), [opened])
-    session = JobSession(store, HOLLIN_JOB, at_work)
+    session = open_demo_job(
+        store, surroundings, HOLLIN_JOB, _WORKED_FROM, boards=(HOLLIN_BOARD,), maker="Hollin Lanes 1981",
+        title="Hollin 3 score and lamp driver", complaint="No lamp lights, and the score comes up scrambled.",
+    )  # fmt: skip
     make = session.make
     screw = "the screw was put in after the joints"
     entries: list[AnyEntry] = [

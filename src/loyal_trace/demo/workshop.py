@@ -4,7 +4,6 @@ Every reading in the job is taken from the simulated bench here and now; none is
 """
 
 from collections.abc import Callable, Mapping
-from dataclasses import replace
 from datetime import UTC, datetime
 from importlib.resources import files
 
@@ -20,7 +19,6 @@ from loyal_trace.core.logbook.entries import (
     ImageKnown,
     Measured,
     Observed,
-    Opened,
     PhotoAligned,
     Photographed,
     PhotoPoint,
@@ -31,7 +29,7 @@ from loyal_trace.core.logbook.entries import (
 )
 from loyal_trace.core.simulation.bench import Drive, SimulatedBench, SupplyModel
 from loyal_trace.demo.camera import camera_matrix, photograph
-from loyal_trace.demo.common import BenchClock, board_files_of, boards_of, hidden_table, read_fault
+from loyal_trace.demo.common import board_files_of, boards_of, hidden_table, open_demo_job, read_fault
 from loyal_trace.demo.hollin import HOLLIN_JOB, build_hollin, hollin_bench
 from loyal_trace.demo.images import CPU_SLOTS, TILE_SLOTS, screen_content, true_image
 from loyal_trace.formats.photos import upright
@@ -91,21 +89,11 @@ def demo_bench(seed: int = 1984) -> SimulatedBench:
 def build_demo(store: Store, bench: SimulatedBench, surroundings: Surroundings) -> JobSession:
     """Makes the Tidewrack job in a store as far as work had come, with readings from the bench."""
     (store.folder / DRAWER_FILE).write_bytes((files("loyal_trace.demo") / DRAWER_FILE).read_bytes())
-    at_work = replace(surroundings, clock=BenchClock(_WORKED_FROM), author="M. Pell")
-    opened = Opened(
-        id=surroundings.ids(),
-        time=_WORKED_FROM,
-        author="M. Pell",
+    session = open_demo_job(
+        store, surroundings, JOB_ID, _WORKED_FROM, boards=BOARD_IDS, maker="Larkfield Amusements 1984",
         title="Tidewrack two-board set",
-        number="GP-0147",
-        owner="Gannet Point Pier Collection",
         complaint="Colours are wrong, the sound is faint, and it does not always start.",
-        promise="repair and service",
-        boards=BOARD_IDS,
-        maker="Larkfield Amusements 1984",
-    )
-    store.create_job(JOB_ID, opened.title, _WORKED_FROM.isoformat(), demo_board_files(), [opened])
-    session = JobSession(store, JOB_ID, at_work)
+    )  # fmt: skip
     for stage in (_intake, _photos, _rails, _roms, _probing):
         session.record_all(stage(session, bench))
     return JobSession(store, JOB_ID, surroundings)
@@ -124,11 +112,7 @@ def _intake(session: JobSession, bench: SimulatedBench) -> list[AnyEntry]:
         make(Decided, what="first power", choice="test as found", reason="a baseline is wanted; no leak, no smell"),
         make(Decided, what="bench lacks", choice="harness", reason="the cabinet stayed at the pier"),
     ]
-    seen = {
-        "tw-cpu": ("J1", "J3", "2B", "6A", "6B", "4A", "4C", "C1", "REG1"),
-        "tw-vid": ("J3", "1A", "5A", "5B", "5D"),
-    }
-    for board, places in seen.items():
+    for board, places in _LOOKED_AT.items():
         entries += [
             make(Observed, board=board, place=p, finding="clean" if p[0] == "J" else "looks good") for p in places
         ]

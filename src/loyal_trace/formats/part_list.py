@@ -7,7 +7,7 @@ from pathlib import Path
 
 from loyal_trace.core.errors import UserFileError
 from loyal_trace.formats.rom_files import read_file
-from loyal_trace.formats.sum_lists import decode_text
+from loyal_trace.formats.sum_lists import decode_text, delimiter_of
 
 PLACE_TITLES = ("refdes", "ref", "reference", "designator", "place", "position", "location")
 PART_TITLES = ("part", "part number", "number", "type", "device", "chip", "value")
@@ -22,9 +22,8 @@ class ListedPart:
 
 
 def _table(text: str) -> list[list[str]]:
-    first = text.split("\n", 1)[0]
-    mark = max(",;\t", key=first.count)
-    return [[cell.strip() for cell in row] for row in csv.reader(io.StringIO(text, newline=""), delimiter=mark)]
+    rows = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter_of(text.split("\n", 1)[0]))
+    return [[cell.strip() for cell in row] for row in rows]
 
 
 def _column(head: list[str], titles: tuple[str, ...]) -> int | None:

@@ -6,9 +6,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from loyal_trace.core.errors import UserFileError
-from loyal_trace.formats.rom_files import read_file
+from loyal_trace.formats.rom_files import PHOTO_ENDINGS, read_file
 
-PHOTO_ENDINGS = (".jpg", ".jpeg", ".png", ".webp", ".tif", ".tiff", ".bmp")
 _MOST_PIXELS = 120_000_000
 
 

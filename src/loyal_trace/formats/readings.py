@@ -2,16 +2,15 @@
 
 import csv
 import io
-import math
 from dataclasses import dataclass
 from pathlib import Path
 
 from loyal_trace.core.boards.model import BoardDefinition, ChainPoint
 from loyal_trace.core.errors import RequestError, UserFileError
 from loyal_trace.core.logbook.describe import UNITS
-from loyal_trace.core.units import parse_quantity
+from loyal_trace.core.units import parse_reading
 from loyal_trace.formats.rom_files import read_file
-from loyal_trace.formats.sum_lists import decode_text
+from loyal_trace.formats.sum_lists import decode_text, delimiter_of
 
 _COLUMNS = ("point", "quantity", "value")
 
@@ -31,7 +30,7 @@ def read_readings(path: Path, board: BoardDefinition) -> tuple[Reading, ...]:
     if not text.strip():
         raise UserFileError(name, "the file is empty", "write a line point,quantity,value and the readings below it")
     first = text.splitlines()[0]
-    rows = csv.reader(io.StringIO(text), delimiter=";" if first.count(";") > first.count(",") else ",")
+    rows = csv.reader(io.StringIO(text), delimiter=delimiter_of(first))
     head = [cell.strip().lower() for cell in next(rows)]
     if any(column not in head for column in _COLUMNS):
         raise UserFileError(f"{name}, line 1", "lacks a column point, quantity or value", "name them in the first line")
@@ -59,7 +58,7 @@ def _reading(board: BoardDefinition, where: str, point: str, quantity: str, valu
         known = ", ".join(p.quantity for p in here)
         raise UserFileError(where, f"“{quantity}” is not measured at {here[0].point}", f"known there: {known}")
     try:
-        number = math.inf if value.upper() == "OL" else parse_quantity(value, UNITS.get(wanted.quantity, ""))
+        number = parse_reading(value, UNITS.get(wanted.quantity, ""))
     except RequestError as error:
         raise UserFileError(where, str(error), "write 4.62, 4.62 V, 12m or OL") from None
     return Reading(wanted, number)

@@ -58,6 +58,11 @@ def decode_text(data: bytes, place: str) -> str:
         return data.decode("latin-1")
 
 
+def delimiter_of(head: str) -> str:
+    """The separator that the first line of a table uses most: comma, semicolon or tab."""
+    return max(",;\t", key=head.count)
+
+
 def read_sums(path: Path, columns: Mapping[str, str] | None = None) -> SumList:
     """Reads a list of any of the known kinds; `columns` maps our field names to the file's column titles."""
     return parse_sums(read_file(path), path.name, columns)
@@ -146,7 +151,7 @@ def map_columns(header: Iterable[str], columns: Mapping[str, str] | None) -> dic
 
 def _csv_rows(text: str, name: str, columns: Mapping[str, str] | None) -> list[_Line]:
     head = text.split("\n", 1)[0]
-    delimiter = max(",;\t", key=head.count)
+    delimiter = delimiter_of(head)
     reader = csv.DictReader(io.StringIO(text, newline=""), delimiter=delimiter)
     try:
         mapping = map_columns(reader.fieldnames or (), columns)

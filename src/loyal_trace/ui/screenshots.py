@@ -37,6 +37,12 @@ def take_all(folder: Path, only: tuple[str, ...] = ()) -> None:
         _, ours = make_application(WindowOptions(demo=True, store=Path(store) / "store"))
         wait_until_ready(ours)
         wiring = ours.wiring
+
+        def shoot(name: str) -> None:
+            settle()
+            if not only or name in only:
+                ours.shell.grab().save(str(folder / f"{name}.png"))
+
         for name, stage, place in SHOTS:
             if place:
                 wiring.desk.pick(*place)
@@ -45,30 +51,20 @@ def take_all(folder: Path, only: tuple[str, ...] = ()) -> None:
                 _probe_all(ours)
             if name == "plan":
                 _measure(ours)
-            settle()
-            if not only or name in only:
-                ours.shell.grab().save(str(folder / f"{name}.png"))
+            shoot(name)
         wiring.desk.pick("tw-cpu", "6C")
         wiring.show_stage(3)
         ours.shell.set_dark(True)
-        settle()
-        if not only or "roms-dark" in only:
-            ours.shell.grab().save(str(folder / "roms-dark.png"))
+        shoot("roms-dark")
         ours.shell.set_dark(False)
         wiring.desk.pick("tw-cpu", "C1")
         wiring.show_stage(1)
         wiring.stages[1].photos_next()
-        settle()
-        if not only or "look-photo" in only:
-            ours.shell.grab().save(str(folder / "look-photo.png"))
+        shoot("look-photo")
         _open_hollin(ours)
-        settle()
-        if not only or "rails-hollin" in only:
-            ours.shell.grab().save(str(folder / "rails-hollin.png"))
+        shoot("rails-hollin")
         ours.show_jobs()
-        settle()
-        if not only or "first-page" in only:
-            ours.shell.grab().save(str(folder / "first-page.png"))
+        shoot("first-page")
         ours.shell.close()
 
 

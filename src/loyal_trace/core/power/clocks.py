@@ -36,13 +36,8 @@ def crystal_load(
     pull = motional / 2 * (1 / (shunt + load) - 1 / (shunt + wanted)) * 1e6
     off = abs(load / wanted - 1)
     verdict = "good" if off <= _GOOD_LOAD else "doubtful" if off <= _DOUBTFUL_LOAD else "bad"
-    side = (
-        "right"
-        if verdict == "good"
-        else "too small, so it runs fast"
-        if load < wanted
-        else "too large, so it runs slow"
-    )
+    wrong = "too small, so it runs fast" if load < wanted else "too large, so it runs slow"
+    side = "right" if verdict == "good" else wrong
     return CrystalLoad(load, verdict, pull, f"the load is {side}, by about {pull:+.0f} ppm")
 
 

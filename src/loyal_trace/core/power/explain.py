@@ -48,10 +48,10 @@ def _fuses(report: PathReport) -> list[Explanation]:
     found = []
     for point in report.points:
         part = point.point.part
-        if point.point.quantity == "resistance" and point.shown == "OL":
+        if point.point.quantity == "resistance" and point.overload:
             text = f"{part} is blown or missing: everything behind it on this path is dead for that reason"
             found.append(Explanation(part, "bad", text))
-        elif point.point.quantity == "rating" and point.verdict == "bad" and point.shown != "OL":
+        elif point.point.quantity == "rating" and point.verdict == "bad" and not point.overload:
             text = f"{part} is a {point.shown} fuse where the board wants {point.expected}: like for like only"
             found.append(Explanation(part, "bad", text))
     return found

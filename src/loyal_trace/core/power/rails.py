@@ -31,12 +31,15 @@ class PointVerdict:
     why: str
 
     @property
+    def overload(self) -> bool:
+        """Was it measured, and the meter showed OL?"""
+        return self.reading is not None and (self.reading.overload or self.reading.value is None)
+
+    @property
     def shown(self) -> str:
         """The reading with its unit, or a dash."""
-        if self.reading is None:
-            return "–"
-        if self.reading.overload or self.reading.value is None:
-            return "OL"
+        if self.reading is None or self.reading.value is None:
+            return "OL" if self.overload else "–"
         return format_quantity(self.reading.value, UNITS.get(self.point.quantity, ""))
 
     @property

@@ -8,7 +8,7 @@ from loyal_trace.core.logbook.state import JobState
 from loyal_trace.core.power.expected import nominal_reservoir
 from loyal_trace.core.power.explain import Explanation, explain
 from loyal_trace.core.power.rails import SCHOOLS, PathReport, PointVerdict, RailReport, judge_rails
-from loyal_trace.core.units import parse_quantity
+from loyal_trace.core.units import parse_reading
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.widgets.chain_view import ChainStop, ChainView
 from loyal_trace.ui.widgets.ripple_view import RippleView
@@ -85,11 +85,12 @@ class RailStage:
         )
         path = self._path(report)
         said = explain(self.desk.definition, path) if self.desk.definition and path.points else ()
+        accused = next((line for line in said if line.kind == "bad"), None) if path.first_bad else None
         stops = tuple(_stop(p, p is path.first_bad) for p in path.points)
         self.chain.show_chain(stops, path.points.index(report.points[self.current]) if path.points else -1)
         self._show_ripple(path)
-        self._show_rows(report, path, said)
-        self._meaning(path, said)
+        self._show_rows(report, path, [line for line in said if line is not accused])
+        self._meaning(path, accused)
         read = state.cautions.get(_SEEN)
         shown = f"Read by {read.author or 'you'}, {read.time:%H:%M}. {CAUTION}" if read else CAUTION
         self.frame.caution.say(shown if any(p.point.part for p in report.points) else "")
@@ -118,15 +119,13 @@ class RailStage:
         numbers = [p.reading.value if p and p.reading else None for p in measured]
         self.ripple.show_ripple(full, supply, *numbers)
 
-    def _show_rows(self, report: RailReport, path: PathReport, said: tuple[Explanation, ...]) -> None:
-        """All supplies, what the readings say together, each school's word, and which blocks a bad rail excuses."""
+    def _show_rows(self, report: RailReport, path: PathReport, others: list[Explanation]) -> None:
+        """What else the readings say together, all supplies, each school's word, which blocks a bad rail excuses."""
         board, state = self.desk.definition, self.desk.session.state
         if board is None or not report.points:
             self.blocks.set_rows((), -1)
             return
         rows: list[Row] = []
-        told = next((line for line in said if line.kind == "bad"), None) if path.first_bad else None
-        others = [line for line in said if line is not told]
         if others:
             rows.append(Row("", (), heading="What else the readings say together", height=28))
             for line in others:
@@ -142,8 +141,9 @@ class RailStage:
                          Cell(176, 90, f"{one.measured} of {len(one.points)}"), Cell(270, 0, words))  # fmt: skip
                 rows.append(Row(kind, cells, height=24))
         rows += self._school_rows(board, state, path)
+        far = {rail.far for rail in board.rails}
+        dead = any(p.verdict == "bad" and p.point.point in far for p in report.points)
         for block in board.blocks:
-            dead = any(p.verdict == "bad" and p.point.point in {r.far for r in board.rails} for p in report.points)
             if dead and block.rails:
                 text = f"{block.name} needs {', '.join(block.rails)}: not accused while the rail is bad"
                 rows.append(Row("doubtful", (Cell(40, 0, text),), height=24))
@@ -165,8 +165,7 @@ class RailStage:
                 rows.append(Row(_KIND.get(end.verdict, "unknown"), cells, height=24))
         return [Row("", (), heading="The far end by each school", height=28), *rows] if rows else []
 
-    def _meaning(self, path: PathReport, said: tuple[Explanation, ...]) -> None:
-        accused = next((line for line in said if line.kind == "bad"), None)
+    def _meaning(self, path: PathReport, accused: Explanation | None) -> None:
         bad, good = path.first_bad, path.last_good
         if bad:
             before = f" {good.point.point} before it is good." if good else ""
@@ -246,9 +245,7 @@ class RailStage:
             self._pick(self.current + 1)
             return
         try:
-            overload = text.strip().upper() == "OL"
-            unit = UNITS.get(point.point.quantity, "")
-            number = float("inf") if overload else parse_quantity(text, unit)
+            number = parse_reading(text, UNITS.get(point.point.quantity, ""))
         except LoyalTraceError as error:
             self.desk.said.emit(str(error), True)
             return
