@@ -27,7 +27,7 @@ from loyal_trace.core.roms.images import KnownSum, sums_from_mapping
 from loyal_trace.formats.archive import JobArchive
 from loyal_trace.formats.board_folder import board_files, load_board, parse_board
 from loyal_trace.formats.drawer import parse_drawer
-from loyal_trace.resources import chip_library, read_text
+from loyal_trace.resources import chip_library, current_table, read_text
 from loyal_trace.store.store import Store
 
 EntryType = TypeVar("EntryType", bound=AnyEntry)
@@ -161,7 +161,9 @@ class JobSession:
 
     def case(self) -> Case:
         """The inputs of every assessment at this moment."""
-        return Case(self.boards, self.state, self.library, self.store.attachment, self.drawer, self._cache)
+        return Case(
+            self.boards, self.state, self.library, self.store.attachment, self.drawer, self._cache, current_table()
+        )
 
     def case_with(self, lists: Sequence[SumsKnown]) -> Case:
         """The case as it would be with further lists of sums, before they are recorded."""

@@ -6,7 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from loyal_trace.core.boards.model import ChainPoint, KeepOut
+from loyal_trace.core.boards.model import KeepOut
+from loyal_trace.core.boards.supplies import ChainPoint
 from loyal_trace.core.errors import RequestError
 from loyal_trace.core.logbook import entries as e
 from loyal_trace.core.logbook.state import fold

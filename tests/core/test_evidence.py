@@ -2,7 +2,8 @@
 
 import pytest
 
-from loyal_trace.core.boards.model import Block, ChainPoint, Part, Rail, RomSlot, SelfTestCode
+from loyal_trace.core.boards.model import Block, Part, RomSlot, SelfTestCode
+from loyal_trace.core.boards.supplies import ChainPoint, Rail
 from loyal_trace.core.diagnosis.gather import gather
 from loyal_trace.core.diagnosis.suspects import next_things
 from loyal_trace.core.logbook import entries as e

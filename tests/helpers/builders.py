@@ -4,7 +4,8 @@ import itertools
 from datetime import UTC, datetime, timedelta
 
 from loyal_trace.core.assessment import assess
-from loyal_trace.core.boards.model import BoardDefinition, Part, Rail
+from loyal_trace.core.boards.model import BoardDefinition, Part
+from loyal_trace.core.boards.supplies import Rail
 from loyal_trace.core.case import Case
 from loyal_trace.core.logbook import entries as e
 from loyal_trace.core.logbook.state import fold

@@ -11,7 +11,8 @@ from loyal_trace.core.errors import RequestError
 from loyal_trace.core.logbook.describe import number_or_overload
 from loyal_trace.core.logbook.entries import Measured
 from loyal_trace.core.logbook.state import JobState, fold
-from loyal_trace.core.power.explain import Explanation, explain
+from loyal_trace.core.power.explain import explain
+from loyal_trace.core.power.findings import Explanation
 from loyal_trace.core.power.rails import PathReport, PointVerdict, judge_rails
 from loyal_trace.formats.board_folder import load_board
 from loyal_trace.formats.readings import Reading, read_readings

@@ -8,6 +8,7 @@ from loyal_trace.core.diagnosis.evidence import EvidenceTable, Priors
 from loyal_trace.core.diagnosis.suspects import NextThing, Suspect, next_things, rank_suspects
 from loyal_trace.core.logbook.state import Place
 from loyal_trace.core.parts.capacitors import PartVerdict
+from loyal_trace.core.planning.first_power import order_school
 from loyal_trace.core.planning.steps import Plan, build_plan
 from loyal_trace.core.power.rails import RailReport
 from loyal_trace.core.probing.check import ChipVerdict
@@ -58,6 +59,6 @@ def assess(case: Case, beliefs: Beliefs) -> Assessment:
         suspects,
         next_things(case, suspects, beliefs.evidence),
         next_things(case, suspects, beliefs.evidence, stages=_PROBING),
-        build_plan(case, suspects, case.state.decision("order school", "least invasive")),
-        build_proof(case.boards, case.state),
+        build_plan(case, suspects, order_school(case)),
+        build_proof(case.boards, case.state, case.bench(), case.shortfalls()),
     )

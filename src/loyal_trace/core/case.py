@@ -18,14 +18,18 @@ from loyal_trace.core.errors import RequestError
 from loyal_trace.core.logbook.entries import PhotoAligned
 from loyal_trace.core.logbook.state import JobState, Place
 from loyal_trace.core.parts.capacitors import PartVerdict, StockItem, verdict_from_log
+from loyal_trace.core.power.consumption import CurrentTable, Draw
 from loyal_trace.core.power.rails import RailReport, judge_rails
+from loyal_trace.core.power.under_load import COMPOUND_MISSING, Around
 from loyal_trace.core.probing.check import ChipVerdict, check_chip
 from loyal_trace.core.probing.states import PinReading
+from loyal_trace.core.proving.bench import BenchProfile, Shortfall, profile_of, shortfalls
 from loyal_trace.core.roms.forensics import PinNames
 from loyal_trace.core.roms.images import KnownSum, RomImage, SumList, prevailing_firmware, sums_from_mapping
 from loyal_trace.core.roms.verdicts import Expected, RomVerdict, judge
 
 Result = TypeVar("Result")
+MISSING = "missing"
 
 
 @dataclass(frozen=True)
@@ -69,6 +73,8 @@ class Case:
     blobs: Callable[[str], bytes]
     drawer: tuple[StockItem, ...] = ()
     cache: dict[Hashable, object] = field(default_factory=dict, compare=False)
+    currents: CurrentTable | None = None
+    workshop: BenchProfile | None = None
 
     def part(self, place: Place) -> Part:
         """The part in a place (board id, refdes)."""
@@ -189,7 +195,32 @@ class Case:
     @cached_property
     def _rails(self) -> dict[str, RailReport]:
         school = self.state.decision("rail school", "maker")
-        return {board_id: judge_rails(board_id, board, self.state, school) for board_id, board in self.boards.items()}
+        return {
+            board_id: judge_rails(board_id, board, self.state, school, self.draw(board_id))
+            for board_id, board in self.boards.items()
+        }
+
+    def draw(self, board_id: str) -> Draw | None:
+        """What the chips on a board should take together from its logic supply; missing parts take nothing."""
+        if self.currents is None:
+            return None
+        board = self.boards[board_id]
+        return self.currents.draw(p for p in board.chips if not self.absent((board_id, p.refdes)))
+
+    def around(self, board_id: str) -> Around:
+        """What the rules of the supplies may know besides the readings of their path."""
+        verdicts = {place[1]: verdict for place, verdict in self.capacitors().items() if place[0] == board_id}
+        dry = {
+            r for (b, r), seen in self.state.findings.items() if b == board_id and seen[-1].finding == COMPOUND_MISSING
+        }
+        return Around(verdicts, self.draw(board_id), frozenset(dry))
+
+    def absent(self, place: Place) -> bool:
+        """Is the part of this place missing, robbed, or taken out and not put back?"""
+        seen, out, back = (self.state.findings.get(place), self.state.removed.get(place), self.state.fitted.get(place))
+        if back is not None:
+            return False
+        return out is not None or bool(seen and seen[-1].finding == MISSING)
 
     def capacitors(self) -> dict[Place, PartVerdict]:
         """Every capacitor of the job with its verdict."""
@@ -203,13 +234,26 @@ class Case:
             for part in board.capacitors
         }
 
+    # the bench
+
+    def bench(self) -> BenchProfile:
+        """What the bench of this job can do."""
+        return profile_of(self.state, self.workshop)
+
+    def shortfalls(self) -> tuple[Shortfall, ...]:
+        """What the job asks of the bench beyond that."""
+        taken = {quantity for by_quantity in self.state.measured.values() for quantity in by_quantity}
+        return shortfalls(self.boards, self.bench(), {b: self.draw(b) for b in self.boards}, taken)
+
     # what was seen
 
     def leaks(self, board_id: str) -> tuple[Leak, ...]:
         """The leaks seen on a board, what they reach, and what of that was inspected."""
         findings = {refdes: seen for (where, refdes), seen in self.state.findings.items() if where == board_id}
         down = self.state.decision("lowest side", "")
-        return leaks(self.boards[board_id], findings, self.leak_reach(), down if down in SIDES else "")
+        renewed = {refdes for where, refdes in self.state.fitted if where == board_id}
+        reach, side = self.leak_reach(), down if down in SIDES else ""
+        return leaks(self.boards[board_id], findings, reach, side, renewed)
 
     def leak_reach(self) -> float:
         """How far (mm) electrolyte is taken to creep in this job."""
@@ -241,8 +285,9 @@ class Case:
     # the drawer
 
     def renewed(self, place: Place) -> bool:
-        """Was the part in this place changed or put right in this job?"""
-        return place in self.state.fitted
+        """Was the part in this place changed or put right in this job? A borrowed stand-in is neither."""
+        fitted = self.state.fitted.get(place)
+        return fitted is not None and not fitted.lender
 
     def in_stock(self, item: StockItem) -> int:
         """How many of a drawer item are left: what this job took is gone, what is known bad does not count."""

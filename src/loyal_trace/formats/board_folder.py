@@ -16,33 +16,32 @@ from typing import Any
 from loyal_trace.core.boards.model import (
     Block,
     BoardDefinition,
-    ChainPoint,
     CheckItem,
     KeepOut,
     Part,
-    Rail,
     RevisionMark,
     RomSlot,
     SelfTestCode,
     ServiceItem,
-    Supply,
 )
+from loyal_trace.core.boards.supplies import Cell, ChainPoint, Clock, Rail, Reset, Supply
 from loyal_trace.core.chips.library import ChipLibrary
-from loyal_trace.core.errors import BoardDefects, Defect, RequestError, UserFileError
-from loyal_trace.core.power.expected import limits_at
-from loyal_trace.core.power.formulas import reservoir
+from loyal_trace.core.errors import BoardDefects, RequestError, UserFileError
 from loyal_trace.core.roms.images import DIGEST_LENGTHS
 from loyal_trace.core.units import parse_quantity
+from loyal_trace.formats.board_checks import check_chain, check_marks, check_references
+from loyal_trace.formats.board_defects import DefectReader, line_of
 from loyal_trace.formats.rom_files import read_file
 from loyal_trace.formats.safe_zip import zip_files
 from loyal_trace.formats.sum_lists import decode_text
 
 FILES = ("board.toml", "parts.csv", "nets.csv")
 KINDS = ("chip", "capacitor", "resistor", "network", "fuse", "bridge", "regulator", "crystal", "connector", "diode",
-         "transistor", "inductor", "switch", "control", "amplifier", "cell", "other")  # fmt: skip
+         "transistor", "inductor", "switch", "control", "amplifier", "cell", "via", "other")  # fmt: skip
 _UNIT_OF_KIND = {"capacitor": "F", "resistor": "Ω", "network": "Ω", "crystal": "Hz", "fuse": "A"}
 _TABLES: dict[str, type] = {
-    "rail": Rail, "chain": ChainPoint, "supply": Supply, "mark": RevisionMark,
+    "rail": Rail, "chain": ChainPoint, "supply": Supply, "clock": Clock, "cell": Cell,
+    "reset": Reset, "mark": RevisionMark,
     "block": Block, "check": CheckItem, "self_test": SelfTestCode,
     "keep_out": KeepOut, "service": ServiceItem,
 }  # fmt: skip
@@ -98,20 +97,9 @@ def board_files(path: Path) -> dict[str, bytes]:
     raise UserFileError(str(path), "is neither a board folder nor a zip", f"a board folder holds {', '.join(FILES)}")
 
 
-class _Reader:
-    """Collects defects while the three files are read one after the other."""
-
-    def __init__(self, place: str, library: ChipLibrary) -> None:
-        self.place, self.library = place, library
-        self.defects: list[Defect] = []
-
-    def bad(self, file: str, line: int, what: str, remedy: str) -> None:
-        self.defects.append(Defect(file, line, " ".join(what.split()), remedy))
-
-
 def parse_board(files: Mapping[str, bytes], place: str, library: ChipLibrary) -> BoardDefinition:
     """A board from the bytes of its files; BoardDefects with every defect at once when there are any."""
-    reader = _Reader(place, library)
+    reader = DefectReader(place, library)
     for name in FILES[:2]:
         if name not in files:
             reader.bad(name, 0, "the file is missing", "every board folder has one (nets.csv may be left out)")
@@ -121,16 +109,20 @@ def parse_board(files: Mapping[str, bytes], place: str, library: ChipLibrary) ->
     nets = _read_nets(reader, files["nets.csv"], parts) if "nets.csv" in files else ()
     tables = {name: _read_table(reader, table, text, name, cls) for name, cls in (*_TABLES.items(), *_ROWS.items())}
     slots = _read_roms(reader, tables["rom"], text, parts)
-    _check_references(reader, text, table, parts, dict(nets))
+    check_references(reader, text, table, parts, dict(nets))
     if reader.defects:
         raise BoardDefects(place, tuple(reader.defects))
     board = BoardDefinition(
         **{k: v for k, v in head.items() if k != "format"},
-        parts=tuple(part for _, part in parts.values()),
+        parts=tuple(part for _, part in parts.values() if part.kind != "via"),
+        vias=tuple(part for _, part in parts.values() if part.kind == "via"),
         nets=nets,
         rails=tables["rail"],
         chain=tables["chain"],
         supplies=tables["supply"],
+        clocks=tables["clock"],
+        cells=tables["cell"],
+        resets=tables["reset"],
         marks=tables["mark"],
         rom_slots=slots,
         blocks=tables["block"],
@@ -142,14 +134,14 @@ def parse_board(files: Mapping[str, bytes], place: str, library: ChipLibrary) ->
         siblings=tuple(row.parts for row in tables["siblings"]),
         mates=tuple((row.here, row.there) for row in tables["mate"]),
     )
-    _check_chain(reader, text, board)
-    _check_marks(reader, text, board)
+    check_chain(reader, text, board)
+    check_marks(reader, text, board)
     if reader.defects:
         raise BoardDefects(place, tuple(reader.defects))
     return board
 
 
-def _read_toml(reader: _Reader, data: bytes) -> tuple[dict[str, Any], str]:
+def _read_toml(reader: DefectReader, data: bytes) -> tuple[dict[str, Any], str]:
     try:
         text = decode_text(data, "board.toml")
         return tomllib.loads(text.replace("\r\n", "\n")), text
@@ -161,26 +153,7 @@ def _read_toml(reader: _Reader, data: bytes) -> tuple[dict[str, Any], str]:
     return {}, ""
 
 
-def _line_of(text: str, table: str, index: int, key: str = "") -> int:
-    """The line of the n-th `[[table]]` (or `[table]`), or of a key below it."""
-    seen = -1
-    start = 0
-    for number, line in enumerate(text.splitlines(), start=1):
-        bare = line.replace(" ", "")
-        if bare in (f"[[{table}]]", f"[{table}]"):
-            seen += 1
-            if seen == index:
-                start = number
-                if not key:
-                    return number
-        elif start and bare.startswith("[[") and not bare.startswith(f"[[{table}."):
-            break
-        if start and re.match(rf"\s*{re.escape(key)}\s*=", line):
-            return number
-    return start
-
-
-def _read_head(reader: _Reader, table: dict[str, Any], text: str) -> dict[str, Any]:
+def _read_head(reader: DefectReader, table: dict[str, Any], text: str) -> dict[str, Any]:
     board = table.get("board", {})
     if not isinstance(board, dict) or not board:
         if table or not reader.defects:
@@ -189,7 +162,7 @@ def _read_head(reader: _Reader, table: dict[str, Any], text: str) -> dict[str, A
     head: dict[str, Any] = {}
     for key, value in board.items():
         wanted = _BOARD_KEYS.get(key)
-        line = _line_of(text, "board", 0, key)
+        line = line_of(text, "board", 0, key)
         if wanted is None:
             reader.bad("board.toml", line, f"unknown key “{key}” in [board]", f"known: {', '.join(_BOARD_KEYS)}")
         elif not isinstance(value, (int, float) if wanted is float else wanted) or isinstance(value, bool):
@@ -200,17 +173,19 @@ def _read_head(reader: _Reader, table: dict[str, Any], text: str) -> dict[str, A
             head[key] = tuple(str(v) for v in value) if isinstance(value, list) else wanted(value)
     for key in ("id", "name"):
         if not head.get(key):
-            reader.bad("board.toml", _line_of(text, "board", 0), f"[board] has no {key}", f'add {key} = "…"')
+            reader.bad("board.toml", line_of(text, "board", 0), f"[board] has no {key}", f'add {key} = "…"')
     known = set(_TABLES) | set(_ROWS) | {"board"}
     for key in table:
         if key not in known:
             reader.bad(
-                "board.toml", _line_of(text, key, 0), f"unknown table “{key}”", f"known: {', '.join(sorted(known))}"
+                "board.toml", line_of(text, key, 0), f"unknown table “{key}”", f"known: {', '.join(sorted(known))}"
             )
     return head
 
 
-def _csv_rows(reader: _Reader, data: bytes, file: str, needed: tuple[str, ...]) -> list[tuple[int, dict[str, str]]]:
+def _csv_rows(
+    reader: DefectReader, data: bytes, file: str, needed: tuple[str, ...]
+) -> list[tuple[int, dict[str, str]]]:
     try:
         text = decode_text(data, file)
         rows = csv.DictReader(io.StringIO(text, newline=""))
@@ -229,7 +204,7 @@ def _csv_rows(reader: _Reader, data: bytes, file: str, needed: tuple[str, ...]) 
         return []
 
 
-def _read_parts(reader: _Reader, data: bytes, revisions: tuple[str, ...]) -> dict[str, tuple[int, Part]]:
+def _read_parts(reader: DefectReader, data: bytes, revisions: tuple[str, ...]) -> dict[str, tuple[int, Part]]:
     parts: dict[str, tuple[int, Part]] = {}
     for line, row in _csv_rows(reader, data, "parts.csv", ("refdes", "part")) if data else ():
         refdes = row["refdes"]
@@ -249,7 +224,7 @@ def _read_parts(reader: _Reader, data: bytes, revisions: tuple[str, ...]) -> dic
     return parts
 
 
-def _part(reader: _Reader, line: int, row: dict[str, str]) -> Part:
+def _part(reader: DefectReader, line: int, row: dict[str, str]) -> Part:
     def number(key: str, unit: str = "") -> float | None:
         text = row.get(key, "")
         if not text:
@@ -264,7 +239,7 @@ def _part(reader: _Reader, line: int, row: dict[str, str]) -> Part:
     if kind not in KINDS:
         reader.bad("parts.csv", line, f"{row['refdes']} is of unknown kind “{kind}”", f"known: {', '.join(KINDS)}")
     flags = {}
-    for key in ("socketed", "polarised"):
+    for key in ("socketed", "polarised", "rare"):
         word = row.get(key, "").lower()
         if word not in ("", "yes", "no"):
             reader.bad("parts.csv", line, f"{row['refdes']} {key} is “{word}”", "write yes, no or nothing")
@@ -276,11 +251,11 @@ def _part(reader: _Reader, line: int, row: dict[str, str]) -> Part:
         row["refdes"], row["part"], row.get("package", ""), kind, number("x") or 0.0, number("y") or 0.0, rotation,
         flags["socketed"], number("value", _UNIT_OF_KIND.get(kind, "")), number("voltage", "V"), flags["polarised"],
         row.get("technology", ""), number("pitch"), number("diameter"), number("room_diameter"), number("room_height"),
-        row.get("role", ""), tuple(row.get("revisions", "").split()),
+        row.get("role", ""), tuple(row.get("revisions", "").split()), flags["rare"],
     )  # fmt: skip
 
 
-def _pin_count(reader: _Reader, part: Part) -> int | None:
+def _pin_count(reader: DefectReader, part: Part) -> int | None:
     found = re.search(r"(\d+)$", part.package)
     if found:
         return int(found[1])
@@ -288,7 +263,7 @@ def _pin_count(reader: _Reader, part: Part) -> int | None:
 
 
 def _read_nets(
-    reader: _Reader, data: bytes, parts: Mapping[str, tuple[int, Part]]
+    reader: DefectReader, data: bytes, parts: Mapping[str, tuple[int, Part]]
 ) -> tuple[tuple[str, tuple[tuple[str, int], ...]], ...]:
     nets: dict[str, tuple[tuple[str, int], ...]] = {}
     owner: dict[tuple[str, int], str] = {}
@@ -313,7 +288,7 @@ def _read_nets(
 
 
 def _pin_ref(
-    reader: _Reader, line: int, net: str, text: str, parts: Mapping[str, tuple[int, Part]]
+    reader: DefectReader, line: int, net: str, text: str, parts: Mapping[str, tuple[int, Part]]
 ) -> tuple[str, int] | None:
     match = _PIN.fullmatch(text)
     if not match:
@@ -334,45 +309,45 @@ def _pin_ref(
     return refdes, pin
 
 
-def _read_table(reader: _Reader, table: dict[str, Any], text: str, name: str, cls: type) -> tuple[Any, ...]:
+def _read_table(reader: DefectReader, table: dict[str, Any], text: str, name: str, cls: type) -> tuple[Any, ...]:
     """The items of one `[[table]]` as objects of `cls`; types and names of keys are checked."""
     from pydantic import TypeAdapter, ValidationError
 
     adapter: TypeAdapter[Any] = TypeAdapter(cls)
     items = table.get(name, [])
     if not isinstance(items, list):
-        reader.bad("board.toml", _line_of(text, name, 0), f"“{name}” is written [{name}]", f"write [[{name}]]")
+        reader.bad("board.toml", line_of(text, name, 0), f"“{name}” is written [{name}]", f"write [[{name}]]")
         return ()
     found = []
     for index, item in enumerate(items):
         if not isinstance(item, dict):
-            reader.bad("board.toml", _line_of(text, name, 0), f"“{name}” holds {item!r}", f"write [[{name}]] tables")
+            reader.bad("board.toml", line_of(text, name, 0), f"“{name}” holds {item!r}", f"write [[{name}]] tables")
             continue
         unknown = [key for key in item if key not in cls.__dataclass_fields__]  # type: ignore[attr-defined]
         for key in unknown:
-            line = _line_of(text, name, index, key)
+            line = line_of(text, name, index, key)
             known = ", ".join(cls.__dataclass_fields__)  # type: ignore[attr-defined]
             reader.bad("board.toml", line, f"unknown key “{key}” in [[{name}]]", f"known: {known}")
         try:
             row = adapter.validate_python(item)
             for key in [k for k, v in vars(row).items() if isinstance(v, float) and not math.isfinite(v)]:
-                line = _line_of(text, name, index, key)
+                line = line_of(text, name, index, key)
                 reader.bad("board.toml", line, f"[[{name}]] {key} is no number", "write a number")
             found.append(row)
         except ValidationError as error:
             for problem in error.errors():
                 key = str(problem["loc"][0]) if problem["loc"] else ""
-                line = _line_of(text, name, index, key) or _line_of(text, name, index)
+                line = line_of(text, name, index, key) or line_of(text, name, index)
                 reader.bad("board.toml", line, f"[[{name}]] {key}: {problem['msg']}", "correct the value")
     return tuple(found)
 
 
 def _read_roms(
-    reader: _Reader, rows: tuple[_RomRow, ...], text: str, parts: Mapping[str, tuple[int, Part]]
+    reader: DefectReader, rows: tuple[_RomRow, ...], text: str, parts: Mapping[str, tuple[int, Part]]
 ) -> tuple[RomSlot, ...]:
     slots: list[RomSlot] = []
     for index, row in enumerate(rows):
-        line, refdes, size = _line_of(text, "rom", index), row.refdes, row.size
+        line, refdes, size = line_of(text, "rom", index), row.refdes, row.size
         if refdes not in parts:
             what = f"[[rom]] names part {refdes or '(none)'}, which parts.csv does not list"
             reader.bad("board.toml", line, what, "add it")
@@ -389,7 +364,7 @@ def _read_roms(
     return tuple(slots)
 
 
-def _slot_sums(reader: _Reader, line: int, refdes: str, digests: Mapping[str, str]) -> list[tuple[str, str]]:
+def _slot_sums(reader: DefectReader, line: int, refdes: str, digests: Mapping[str, str]) -> list[tuple[str, str]]:
     good = []
     for algorithm, value in digests.items():
         length = DIGEST_LENGTHS.get(algorithm)
@@ -404,77 +379,3 @@ def _slot_sums(reader: _Reader, line: int, refdes: str, digests: Mapping[str, st
         else:
             good.append((algorithm, str(value).lower()))
     return good
-
-
-_REFERENCES = {"block": ("parts", "rails"), "self_test": ("parts",), "service": ("refdes",), "chain": ("part",),
-               "supply": ("reservoir",),
-               "rail": ("net",), "siblings": ("parts",)}  # fmt: skip
-
-
-def _dicts(table: dict[str, Any], name: str) -> dict[int, dict[str, Any]]:
-    """The items of a `[[table]]` that have the right shape, by their number."""
-    items = table.get(name)
-    return {n: i for n, i in enumerate(items) if isinstance(i, dict)} if isinstance(items, list) else {}
-
-
-def _check_references(
-    reader: _Reader, text: str, table: dict[str, Any], parts: Mapping[str, Any], nets: Mapping[str, Any]
-) -> None:
-    """Every part, rail and net that board.toml mentions has to exist."""
-    rails = {str(r.get("name")) for r in _dicts(table, "rail").values()}
-    known = {"parts": parts, "refdes": parts, "part": parts, "reservoir": parts, "rails": rails, "net": nets}
-    for name, keys in _REFERENCES.items():
-        for index, item in _dicts(table, name).items():
-            for key in keys:
-                value = item.get(key, ())
-                wanted = [value] if isinstance(value, str) else value if isinstance(value, list) else []
-                for one in wanted:
-                    if one and one not in known[key] and not (key == "net" and not nets):
-                        what = f"[[{name}]] names {key.rstrip('s')} {one}, which this board does not have"
-                        reader.bad("board.toml", _line_of(text, name, index, key), what, "correct the name or add it")
-
-
-def _check_chain(reader: _Reader, text: str, board: BoardDefinition) -> None:
-    """Supplies make sense, and every chain point has limits, its own or ones computed from how its path is fed."""
-    for index, supply in enumerate(board.supplies):
-        try:
-            reservoir(supply.ac_rms, supply.diode_drop, supply.rectifier, supply.current, 1e-3, supply.mains)
-        except RequestError as error:
-            what = f"the supply of path “{supply.path}”: {error}"
-            reader.bad("board.toml", _line_of(text, "supply", index), what, "correct the value")
-    for index, point in enumerate(board.chain):
-        line = _line_of(text, "chain", index)
-        if (point.low is None) != (point.high is None):
-            reader.bad("board.toml", line, f"{point.point} has only one of low and high", "give both, or neither")
-            continue
-        try:
-            found = limits_at(board, point)
-        except RequestError as error:
-            reader.bad("board.toml", line, str(error), "give low and high, or describe the [[supply]] of its path")
-            continue
-        if found.low > found.high:
-            reader.bad("board.toml", line, f"{point.point}: low is above high", "exchange them")
-
-
-def _check_marks(reader: _Reader, text: str, board: BoardDefinition) -> None:
-    """Every answer to a mark names revisions that the board has; warnings belong to answers."""
-    known = {"board": board.revisions, "firmware": board.firmwares}
-    for index, mark in enumerate(board.marks):
-        line = _line_of(text, "mark", index)
-        if mark.of not in known:
-            reader.bad("board.toml", line, f"mark “{mark.name}” is of “{mark.of}”", "write board or firmware")
-            continue
-        if mark.where and not board.has(mark.where):
-            reader.bad(
-                "board.toml", line, f"mark “{mark.name}” is at {mark.where}, which parts.csv does not list", "add it"
-            )
-        named = {revision for answer in mark.answers for revision in mark.allowed(answer)}
-        for revision in sorted(named - set(known[mark.of])):
-            what = f"mark “{mark.name}” speaks of {mark.of} revision {revision}, which [board] does not list"
-            reader.bad("board.toml", line, what, "add the revision or correct it")
-        for answer in sorted(set(mark.warn) - set(mark.answers)):
-            reader.bad(
-                "board.toml", line, f"mark “{mark.name}” warns of an answer “{answer}” it does not have", "add it"
-            )
-        if any(other.name == mark.name for other in board.marks[:index]):
-            reader.bad("board.toml", line, f"mark “{mark.name}” is listed twice", "give each a name of its own")

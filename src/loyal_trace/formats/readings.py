@@ -5,7 +5,8 @@ import io
 from dataclasses import dataclass
 from pathlib import Path
 
-from loyal_trace.core.boards.model import BoardDefinition, ChainPoint
+from loyal_trace.core.boards.model import BoardDefinition
+from loyal_trace.core.boards.supplies import ChainPoint
 from loyal_trace.core.errors import RequestError, UserFileError
 from loyal_trace.core.logbook.describe import UNITS
 from loyal_trace.core.units import parse_reading

@@ -5,6 +5,7 @@ from importlib.resources import files
 
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.errors import RequestError
+from loyal_trace.core.power.consumption import CurrentTable
 
 
 def read_bytes(name: str) -> bytes:
@@ -18,6 +19,12 @@ def read_bytes(name: str) -> bytes:
 def read_text(name: str) -> str:
     """The text (UTF-8) of a shipped resource."""
     return read_bytes(name).decode("utf-8")
+
+
+@cache
+def current_table() -> CurrentTable:
+    """The supply currents that ship with the program."""
+    return CurrentTable(read_text("data/currents.toml"))
 
 
 @cache

@@ -5,13 +5,13 @@ far that way. The distance is a setting of the job; 35 mm covers what is usually
 """
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
 from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.logbook.entries import Observed
 
-LEAKING = ("leaking or bulged", "leaking")
+LEAKING = ("leaking", "leaking or bulged")
 DEFAULT_REACH = 35.0
 DOWNHILL = 2.0
 SIDES = {"": (0.0, 0.0), "top": (0.0, -1.0), "right": (1.0, 0.0), "bottom": (0.0, 1.0), "left": (-1.0, 0.0)}
@@ -32,6 +32,7 @@ class Leak:
 
     refdes: str
     reached: tuple[Reached, ...]
+    renewed: bool = False
 
     @property
     def open(self) -> tuple[Reached, ...]:
@@ -48,7 +49,7 @@ def within_reach(
     """
     here, (sx, sy) = board.part(refdes), SIDES[down]
     found = []
-    for part in board.parts:
+    for part in (*board.parts, *board.vias):
         dx, dy = part.x - here.x, part.y - here.y
         along = dx * sx + dy * sy
         across = math.hypot(dx - along * sx, dy - along * sy)
@@ -63,6 +64,7 @@ def leaks(
     findings: Mapping[str, Sequence[Observed]],
     distance: float = DEFAULT_REACH,
     down: str = "",
+    renewed: Collection[str] = (),
 ) -> tuple[Leak, ...]:
     """Every leak ever seen on a board and the state of what it reached. `findings` by refdes, oldest first.
 
@@ -78,7 +80,7 @@ def leaks(
             Reached(part.refdes, apart, _status(findings.get(part.refdes, ()), leak))
             for part, apart in within_reach(board, refdes, distance, down)
         )
-        found.append(Leak(refdes, reached))
+        found.append(Leak(refdes, reached, refdes in renewed))
     return tuple(found)
 
 

@@ -8,6 +8,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
+from loyal_trace.core.boards.supplies import Cell, ChainPoint, Clock, Rail, Reset, Supply
 from loyal_trace.core.errors import RequestError
 
 PinRef = tuple[str, int]
@@ -35,6 +36,7 @@ class Part:
     room_height: float | None = None
     role: str = ""
     revisions: tuple[str, ...] = ()
+    rare: bool = False
 
     @property
     def short_number(self) -> str:
@@ -44,55 +46,6 @@ class Part:
     @property
     def is_chip(self) -> bool:
         return self.kind == "chip"
-
-
-@dataclass(frozen=True)
-class Rail:
-    """A supply: nominal voltage, limits (volt) at the far end, where it is measured, ripple limit (volt p-p)."""
-
-    name: str
-    nominal: float
-    low: float
-    high: float
-    net: str = ""
-    source: str = ""
-    far: str = ""
-    ripple_limit: float = 0.1
-
-
-@dataclass(frozen=True)
-class ChainPoint:
-    """One point of a supply chain, in order from the source: what to measure and what is right there.
-
-    `path` names the supply when a board has several. Limits left out are computed from the path's `Supply`.
-    """
-
-    point: str
-    quantity: str
-    low: float | None = None
-    high: float | None = None
-    part: str = ""
-    note: str = ""
-    powered: bool = True
-    path: str = ""
-
-
-@dataclass(frozen=True)
-class Supply:
-    """How one path is fed: winding (volt RMS), load (ampere), rectifier, reservoir and, if regulated, the regulator.
-
-    `nominal` and `dropout` (volt) belong to a linear regulator; `nominal` 0 is an unregulated supply.
-    """
-
-    ac_rms: float
-    current: float
-    path: str = ""
-    mains: float = 50.0
-    rectifier: str = "bridge"
-    diode_drop: float = 0.85
-    reservoir: str = ""
-    nominal: float = 0.0
-    dropout: float = 2.0
 
 
 @dataclass(frozen=True)
@@ -198,10 +151,14 @@ class BoardDefinition:
     rows: tuple[str, ...] = ()
     firmwares: tuple[str, ...] = ()
     parts: tuple[Part, ...] = ()
+    vias: tuple[Part, ...] = ()
     nets: tuple[tuple[str, tuple[PinRef, ...]], ...] = ()
     rails: tuple[Rail, ...] = ()
     chain: tuple[ChainPoint, ...] = ()
     supplies: tuple[Supply, ...] = ()
+    clocks: tuple[Clock, ...] = ()
+    cells: tuple[Cell, ...] = ()
+    resets: tuple[Reset, ...] = ()
     rom_slots: tuple[RomSlot, ...] = ()
     blocks: tuple[Block, ...] = ()
     checklist: tuple[CheckItem, ...] = ()
@@ -222,7 +179,7 @@ class BoardDefinition:
 
     @cached_property
     def _by_refdes(self) -> dict[str, Part]:
-        return {part.refdes: part for part in self.parts}
+        return {part.refdes: part for part in (*self.parts, *self.vias)}
 
     @cached_property
     def _net_pins(self) -> dict[str, tuple[PinRef, ...]]:
@@ -314,6 +271,9 @@ class BoardDefinition:
             nets=tuple((net, pins) for net, pins in kept if pins),
             chain=tuple(p for p in self.chain if not p.part or p.part in here),
             supplies=tuple(s for s in self.supplies if not s.reservoir or s.reservoir in here),
+            clocks=tuple(c for c in self.clocks if not c.part or c.part in here),
+            cells=tuple(c for c in self.cells if c.part in here),
+            resets=tuple(r for r in self.resets if not r.part or r.part in here),
             rom_slots=tuple(s for s in self.rom_slots if s.refdes in here),
             blocks=tuple(replace(b, parts=tuple(p for p in b.parts if p in here)) for b in self.blocks),
             self_tests=tuple(replace(t, parts=tuple(p for p in t.parts if p in here)) for t in self.self_tests),

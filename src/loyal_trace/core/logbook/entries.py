@@ -56,7 +56,10 @@ class Observed(_Base):
 
 
 class Measured(_Base):
-    """A number taken at a place. `value` in SI units; None with `overload` means the meter showed OL."""
+    """A number taken at a place. `value` in SI units; None with `overload` means the meter showed OL.
+
+    With the source `good board` it was taken on a board known to work, and is what this one is held against.
+    """
 
     kind: Literal["measured"] = "measured"
     place: str
@@ -66,6 +69,24 @@ class Measured(_Base):
     in_circuit: bool = True
     powered: bool = False
     source: str = "hand"
+
+
+class Lifted(_Base):
+    """Parts were lifted off a rail (`place` is its net) together: the resistance to ground then (ohm), None for OL."""
+
+    kind: Literal["lifted"] = "lifted"
+    place: str
+    parts: tuple[str, ...] = Field(min_length=1)
+    value: float | None
+
+
+class ChainDescribed(_Base):
+    """One of the three lines that describe a supply chain: `from`, `through` or `to`. `path` tells several apart."""
+
+    kind: Literal["chain_described"] = "chain_described"
+    line: Literal["from", "through", "to"]
+    text: str
+    path: str = ""
 
 
 class ImageKnown(_Base):
@@ -151,6 +172,7 @@ class Removed(_Base):
 
 
 OWN_CHIP = "own chip"
+OWN_PART = "own part"
 
 
 class Fitted(_Base):
@@ -164,6 +186,7 @@ class Fitted(_Base):
     number: str
     origin: str = ""
     note: str = ""
+    lender: str = Field(default="", description="set when it is a stand-in: where it was borrowed and goes back to")
 
 
 class StepDone(_Base):
@@ -258,6 +281,50 @@ class PhotoAligned(_Base):
     points: tuple[PhotoPoint, ...]
 
 
+class PhotoOf(_Base):
+    """A photo shows this part: it belongs to what was seen there."""
+
+    kind: Literal["photo_of"] = "photo_of"
+    place: str
+    attachment: Sha256
+
+
+class TakenApart(_Base):
+    """One step of the teardown: what came off, how many, of what size, from where, and which way round it was."""
+
+    kind: Literal["taken_apart"] = "taken_apart"
+    sort: Literal["fastener", "cable", "shield", "switch", "glue", "other"]
+    what: str
+    count: int = Field(default=1, ge=1)
+    size: str = ""
+    place: str = ""
+    way: str = ""
+
+
+class PutBack(_Base):
+    """A step of the teardown was undone: how many of its pieces are back in place."""
+
+    kind: Literal["put_back"] = "put_back"
+    target: str
+    count: int = Field(default=1, ge=0)
+
+
+class Assumed(_Base):
+    """What a plan rests on: pairs of pins that must ring (`together`) and pairs that must not (`apart`)."""
+
+    kind: Literal["assumed"] = "assumed"
+    name: str
+    together: tuple[tuple[str, str], ...] = ()
+    apart: tuple[tuple[str, str], ...] = ()
+
+
+class GaveBack(_Base):
+    """A borrowed stand-in went back to where it came from."""
+
+    kind: Literal["gave_back"] = "gave_back"
+    place: str
+
+
 class Note(_Base):
     """Free words."""
 
@@ -282,7 +349,8 @@ class HandedBack(_Base):
 AnyEntry = (
     Opened | Observed | Measured | ImageKnown | SumsKnown | RomRead | PinsProbed | Swapped | Removed | Fitted
     | StepDone | Started | SymptomSeen | CheckResult | NotTestable | Decided | CautionSeen | Note | Retracted
-    | Photographed | PhotoAligned | HandedBack
+    | Photographed | PhotoAligned | HandedBack | Lifted | ChainDescribed
+    | PhotoOf | TakenApart | PutBack | Assumed | GaveBack
 )  # fmt: skip
 Entry = Annotated[AnyEntry, Field(discriminator="kind")]
 _ADAPTER: TypeAdapter[AnyEntry] = TypeAdapter(Entry)

@@ -6,13 +6,18 @@ from typing import Any
 
 from loyal_trace.core.logbook.entries import (
     OWN_CHIP,
+    OWN_PART,
     AnyEntry,
+    Assumed,
     CautionSeen,
+    ChainDescribed,
     CheckResult,
     Decided,
     Fitted,
+    GaveBack,
     HandedBack,
     ImageKnown,
+    Lifted,
     Measured,
     Note,
     NotTestable,
@@ -20,8 +25,10 @@ from loyal_trace.core.logbook.entries import (
     Opened,
     PhotoAligned,
     Photographed,
+    PhotoOf,
     PinsProbed,
     PinState,
+    PutBack,
     Removed,
     Retracted,
     RomRead,
@@ -30,9 +37,11 @@ from loyal_trace.core.logbook.entries import (
     SumsKnown,
     Swapped,
     SymptomSeen,
+    TakenApart,
 )
 
 Place = tuple[str, str]  # (board id, refdes or point)
+GOOD_BOARD = "good board"
 
 
 @dataclass
@@ -43,6 +52,9 @@ class JobState:
     decisions: dict[str, Decided] = field(default_factory=dict)
     findings: dict[Place, list[Observed]] = field(default_factory=dict)
     measured: dict[Place, dict[str, list[Measured]]] = field(default_factory=dict)
+    good_board: dict[Place, dict[str, Measured]] = field(default_factory=dict)
+    lifts: dict[Place, list[Lifted]] = field(default_factory=dict)
+    chains: dict[tuple[str, str], dict[str, str]] = field(default_factory=dict)
     rom_reads: dict[Place, list[RomRead]] = field(default_factory=dict)
     earlier_reads: dict[Place, list[RomRead]] = field(default_factory=dict)
     images: dict[tuple[str, str, str], ImageKnown] = field(default_factory=dict)
@@ -61,6 +73,11 @@ class JobState:
     not_testable: dict[Place, NotTestable] = field(default_factory=dict)
     photos: dict[str, Photographed] = field(default_factory=dict)
     alignments: dict[str, PhotoAligned] = field(default_factory=dict)
+    photos_of: dict[Place, list[str]] = field(default_factory=dict)
+    taken_apart: dict[str, TakenApart] = field(default_factory=dict)
+    put_back: dict[str, int] = field(default_factory=dict)
+    assumed: dict[str, Assumed] = field(default_factory=dict)
+    loans: dict[Place, Fitted] = field(default_factory=dict)
     cautions: dict[str, CautionSeen] = field(default_factory=dict)
     notes: list[Note] = field(default_factory=list)
     handed_back: HandedBack | None = None
@@ -104,7 +121,18 @@ def _observed(state: JobState, entry: Observed) -> None:
 
 
 def _measured(state: JobState, entry: Measured) -> None:
+    if entry.source == GOOD_BOARD:
+        state.good_board.setdefault(_place(entry), {})[entry.quantity] = entry
+        return
     state.measured.setdefault(_place(entry), {}).setdefault(entry.quantity, []).append(entry)
+
+
+def _lifted(state: JobState, entry: Lifted) -> None:
+    state.lifts.setdefault(_place(entry), []).append(entry)
+
+
+def _chain_described(state: JobState, entry: ChainDescribed) -> None:
+    state.chains.setdefault((entry.board, entry.path), {})[entry.line] = entry.text
 
 
 def _image_known(state: JobState, entry: ImageKnown) -> None:
@@ -131,14 +159,21 @@ def _swapped(state: JobState, entry: Swapped) -> None:
 
 def _removed(state: JobState, entry: Removed) -> None:
     state.removed[_place(entry)] = entry
+    if entry.shelf:  # it comes back as it is: what was read of it stays true
+        return
     state.fitted.pop(_place(entry), None)
     _changed(state, _place(entry))
 
 
 def _fitted(state: JobState, entry: Fitted) -> None:
+    if entry.origin == OWN_PART:
+        state.removed.pop(_place(entry), None)
+        return
     state.fitted[_place(entry)] = entry
     if entry.origin == OWN_CHIP:
         return
+    if entry.lender:
+        state.loans[_place(entry)] = entry
     source = (entry.number, entry.origin)
     state.taken[source] = state.taken.get(source, 0) + 1
     _changed(state, _place(entry))
@@ -177,6 +212,30 @@ def _photo_aligned(state: JobState, entry: PhotoAligned) -> None:
     state.alignments[entry.attachment] = entry
 
 
+def _photo_of(state: JobState, entry: PhotoOf) -> None:
+    shown = state.photos_of.setdefault(_place(entry), [])
+    if entry.attachment not in shown:
+        shown.append(entry.attachment)
+
+
+def _taken_apart(state: JobState, entry: TakenApart) -> None:
+    state.taken_apart[entry.id] = entry
+
+
+def _put_back(state: JobState, entry: PutBack) -> None:
+    state.put_back[entry.target] = state.put_back.get(entry.target, 0) + entry.count
+
+
+def _assumed(state: JobState, entry: Assumed) -> None:
+    state.assumed[entry.name] = entry
+
+
+def _gave_back(state: JobState, entry: GaveBack) -> None:
+    if state.loans.pop(_place(entry), None):
+        state.fitted.pop(_place(entry), None)
+        _changed(state, _place(entry))
+
+
 def _note(state: JobState, entry: Note) -> None:
     state.notes.append(entry)
 
@@ -193,6 +252,8 @@ _APPLY: dict[str, Callable[[JobState, Any], None]] = {
     "opened": _opened,
     "observed": _observed,
     "measured": _measured,
+    "lifted": _lifted,
+    "chain_described": _chain_described,
     "image_known": _image_known,
     "sums_known": _sums_known,
     "rom_read": _rom_read,
@@ -209,6 +270,11 @@ _APPLY: dict[str, Callable[[JobState, Any], None]] = {
     "caution_seen": _caution_seen,
     "photographed": _photographed,
     "photo_aligned": _photo_aligned,
+    "photo_of": _photo_of,
+    "taken_apart": _taken_apart,
+    "put_back": _put_back,
+    "assumed": _assumed,
+    "gave_back": _gave_back,
     "note": _note,
     "retracted": _nothing,
     "handed_back": _handed_back,

@@ -12,6 +12,8 @@ from loyal_trace.core.case import Case
 from loyal_trace.core.diagnosis.suspects import Suspect
 from loyal_trace.core.logbook.state import Place
 from loyal_trace.core.parts.capacitors import StockItem, SubstituteCheck, acceptable, check_substitute
+from loyal_trace.core.planning.assumptions import not_holding
+from loyal_trace.core.planning.away import away, rare_in_place
 from loyal_trace.core.roms.verdicts import RomVerdict
 from loyal_trace.core.units import format_percent
 
@@ -93,7 +95,11 @@ def build_plan(case: Case, suspects: tuple[Suspect, ...], school: str = "least i
     """
     needed: dict[str, Step] = {}
     found = _capacitor_steps(case, suspects) + _rom_steps(case) + _suspect_steps(case, suspects) + _socket_steps(case)
+    found += _away_steps(case)
+    doubts = not_holding(case.state)
     for step in found:
+        if step.place in doubts:
+            step = replace(step, cautions=(f"{doubts[step.place]}.", *step.cautions))
         open_id = _open_id(case, step)
         if open_id:
             needed.setdefault(open_id, replace(step, id=open_id))
@@ -124,6 +130,8 @@ def _recorded(case: Case) -> list[Step]:
 
 def _order(step: Step, school: str) -> tuple[object, ...]:
     """Sort key of an open step: the school decides, then the place."""
+    if step.kind in ("rescue", "put-back", "give-back"):
+        return (step.kind != "rescue", step.kind != "rescue", step.place[0], natural_key(step.place[1]))
     iron = step.kind not in ("leg", "program") and not step.socketed
     if school == "likely first":
         key: tuple[object, ...] = (-round(step.belief, 3), iron)
@@ -271,6 +279,47 @@ def _socket_step(place: Place, part: Part, reason: str) -> Step:
         f"turned-pin socket, {part.package or 'same size'}", cautions=(CAUTIONS["solder"], CAUTIONS["static"]),
         tool="chip out first; never solder a socket with the chip in it", after="count starts again", height=5.0,
         belief=0.8,
+    )  # fmt: skip
+
+
+def _away_steps(case: Case) -> list[Step]:
+    """Rare parts out first, missing ones fitted, and at the end everything back where it belongs."""
+    steps = []
+    for place in rare_in_place(case):
+        what = f"Take {place[1]} out to safety and note its shelf"
+        steps.append(_moved(case, place, "rescue", what, "rare: out before any risk is taken", f"{place[1]} shelf …"))
+    for item in away(case):
+        refdes = item.place[1]
+        if item.what == "missing":
+            fit = _fit_missing(case, item.place)
+            steps.append(fit)
+        elif item.what == "on the shelf":
+            what = f"Put {refdes} back from {item.where}"
+            steps.append(_moved(case, item.place, "put-back", what, "it was taken out to safety", f"{refdes} put back"))
+        else:
+            what = f"Give {refdes} back to {item.where}"
+            steps.append(_moved(case, item.place, "give-back", what, "a borrowed stand-in", f"{refdes} given back"))
+    return steps
+
+
+def _moved(case: Case, place: Place, kind: str, what: str, reason: str, after: str) -> Step:
+    return Step(
+        f"{place[0]}/{place[1]}/{kind}", kind, place, what, reason, _MINUTES["chip-socketed"],
+        cautions=(CAUTIONS["static"],), tool="chip puller, conductive foam", after=f"type “{after}”", socketed=True,
+        height=0.0, belief=1.0,
+    )  # fmt: skip
+
+
+def _fit_missing(case: Case, place: Place) -> Step:
+    part = case.part(place)
+    spare = next((i for i in case.drawer if i.number == part.number and case.in_stock(i)), None)
+    return Step(
+        f"{place[0]}/{part.refdes}/missing", "missing", place, f"Fit {part.refdes}, {part.number}", "it is missing",
+        _MINUTES["chip-socketed" if part.socketed else "capacitor"], part.number, spare.place if spare else "",
+        cautions=(CAUTIONS["static"],) if part.socketed else (CAUTIONS["solder"],),
+        tool="by hand, pin 1 to the mark" if part.socketed else "iron",
+        after=f"look at {part.refdes}: pin 1, all legs in",
+        socketed=part.socketed, belief=1.0,
     )  # fmt: skip
 
 

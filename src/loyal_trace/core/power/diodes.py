@@ -49,6 +49,35 @@ def judge_bridge(readings: Sequence[float]) -> BridgeVerdict:
     return BridgeVerdict(verdict, diodes, _sentence(diodes, schottky))
 
 
+@dataclass(frozen=True)
+class TransistorVerdict:
+    """`good`, `open`, `short` or `leaky`, and a sentence."""
+
+    verdict: str
+    reason: str
+
+
+def judge_transistor(base_emitter: float, base_collector: float, collector_emitter: float) -> TransistorVerdict:
+    """Three diode-test readings (volt, infinity for OL) of a bipolar transistor, probes for conduction from the base.
+
+    A good one reads two silicon diodes from its base, the emitter's a little higher, and nothing between collector and
+    emitter. RequestError for readings that no meter shows.
+    """
+    junctions = {"base to emitter": judge_diode(base_emitter), "base to collector": judge_diode(base_collector)}
+    if math.isnan(collector_emitter) or collector_emitter < 0:
+        raise RequestError(f"a diode test does not read {collector_emitter:g} V; turn the probes round")
+    if collector_emitter <= NEAR_ZERO:
+        return TransistorVerdict("short", "collector and emitter are shorted: the usual death of a driver")
+    for word in ("short", "open", "leaky"):
+        wrong = [name for name, verdict in junctions.items() if verdict == word]
+        if wrong:
+            return TransistorVerdict(word, f"{' and '.join(wrong)} {'is' if len(wrong) == 1 else 'are'} {word}")
+    if math.isfinite(collector_emitter):
+        shown = f"{collector_emitter:.2f} V between collector and emitter"
+        return TransistorVerdict("leaky", f"{shown}, where nothing should pass; read it out of circuit")
+    return TransistorVerdict("good", "two junctions from the base and nothing between collector and emitter")
+
+
 def _sentence(diodes: tuple[str, ...], schottky: bool) -> str:
     bad = [(number, word) for number, word in enumerate(diodes, start=1) if word != "good"]
     kind = "Schottky" if schottky else "silicon"

@@ -2,10 +2,12 @@
 
 from dataclasses import dataclass
 
-from loyal_trace.core.boards.model import BoardDefinition, ChainPoint, Supply
+from loyal_trace.core.boards.model import BoardDefinition
+from loyal_trace.core.boards.supplies import ChainPoint, Reset, Supply
 from loyal_trace.core.errors import RequestError
+from loyal_trace.core.power.consumption import Draw
 from loyal_trace.core.power.diodes import SILICON_HIGH, SILICON_LOW
-from loyal_trace.core.power.formulas import Reservoir, reservoir
+from loyal_trace.core.power.formulas import Reservoir, charge_time, reservoir
 
 _WINDING = 0.10
 _REGULATED = 0.03
@@ -13,6 +15,12 @@ _RIPPLE = 1.3
 _FREQUENCY = 0.03
 _FUSE_OHMS = 0.5
 _RATING = 0.02
+NO_SHORT = 10.0
+_TIMING = 0.4
+_QUIET = 0.05
+_TTL_HIGH, _TTL_LOW = 2.4, 0.8
+_CELL_HIGH, _CELL_DRAIN = 1.15, 2.0
+GROUND = ("resistance to ground", "resistance to ground, reversed")
 
 
 @dataclass(frozen=True)
@@ -35,8 +43,11 @@ def nominal_reservoir(board: BoardDefinition, supply: Supply) -> Reservoir | Non
     return reservoir(*fed, supply.current, value, supply.mains)
 
 
-def limits_at(board: BoardDefinition, point: ChainPoint) -> Limits:
-    """The limits of a point; RequestError when neither the board nor the sums give any."""
+def limits_at(board: BoardDefinition, point: ChainPoint, draw: Draw | None = None) -> Limits:
+    """The limits of a point; RequestError when neither the board nor the sums give any.
+
+    `draw` is what the fitted chips should take together; without it a supply's current is held against its own load.
+    """
     if point.low is not None and point.high is not None:
         return Limits(point.low, point.high)
     kind = board.part(point.part).kind if point.part and board.has(point.part) else ""
@@ -47,14 +58,56 @@ def limits_at(board: BoardDefinition, point: ChainPoint) -> Limits:
     rating = board.part(point.part).value if kind == "fuse" else None
     if point.quantity == "rating" and rating:
         return Limits(rating * (1 - _RATING), rating * (1 + _RATING), "the rating printed on the board")
+    if point.quantity in GROUND:
+        return Limits(NO_SHORT, float("inf"), "no short")
     supply = board.supply(point.path)
-    found = _from_supply(board, point, kind, supply) if supply else None
+    found = _of_cell(board, point) or _of_reset(board, point)
+    if found is None and supply is not None:
+        found = _from_supply(board, point, kind, supply, draw)
     if found is None:
         raise RequestError(f"{board.title}: no limits are known for {point.quantity} at {point.point}")
     return found
 
 
-def _from_supply(board: BoardDefinition, point: ChainPoint, kind: str, supply: Supply) -> Limits | None:
+def _of_cell(board: BoardDefinition, point: ChainPoint) -> Limits | None:
+    """A back-up cell: enough volts for what it feeds, and no more drain than that takes."""
+    cell = next((c for c in board.cells if c.part == point.part), None)
+    if cell is None:
+        return None
+    if point.quantity == "voltage":
+        return Limits(cell.low, cell.nominal * _CELL_HIGH, "what the cell feeds still remembers")
+    if point.quantity == "current":
+        return Limits(0.0, cell.current * _CELL_DRAIN, "twice the back-up current")
+    return None
+
+
+def reset_time(board: BoardDefinition, reset: Reset) -> float | None:
+    """How long (second) the reset lasts by its resistor and capacitor; None when a value is not known."""
+    if not (board.has(reset.resistor) and board.has(reset.capacitor)):
+        return None
+    ohms, farads = board.part(reset.resistor).value, board.part(reset.capacitor).value
+    return charge_time(ohms, farads, reset.threshold, reset.supply) if ohms and farads else None
+
+
+def _of_reset(board: BoardDefinition, point: ChainPoint) -> Limits | None:
+    """A reset: how long it lasts, its level once it is over, and no pulses from the watchdog."""
+    reset = next((r for r in board.resets if r.point == point.point), None)
+    if reset is None:
+        return None
+    if point.quantity == "reset time":
+        if reset.high:
+            return Limits(reset.low, reset.high)
+        lasts = reset_time(board, reset)
+        return Limits(lasts * (1 - _TIMING), lasts * (1 + _TIMING), "R·C to the threshold ±40 %") if lasts else None
+    if point.quantity == "voltage":
+        released = (_TTL_HIGH, 5.5) if reset.active == "low" else (0.0, _TTL_LOW)
+        return Limits(*released, "the reset is over")
+    return Limits(0.0, _QUIET, "a fed watchdog is quiet") if point.quantity == "reset pulses" else None
+
+
+def _from_supply(
+    board: BoardDefinition, point: ChainPoint, kind: str, supply: Supply, draw: Draw | None
+) -> Limits | None:
     if point.quantity == "ac voltage":
         return Limits(supply.ac_rms * (1 - _WINDING), supply.ac_rms * (1 + _WINDING), "the winding ±10 %")
     if point.quantity == "ripple frequency":
@@ -67,6 +120,10 @@ def _from_supply(board: BoardDefinition, point: ChainPoint, kind: str, supply: S
     if full and kind == "capacitor" and point.quantity == "voltage":
         low, high = full.mean_voltage * (1 - _WINDING), full.peak_voltage * (1 + _WINDING)
         return Limits(low, high, "√2·Vrms less the diodes, less half the ripple")
+    if point.quantity == "current" and draw is not None:
+        return Limits(draw.low, draw.high, f"the sum over {draw.chips} fitted chips")
+    if point.quantity == "current":
+        return Limits(0.5 * supply.current, 1.3 * supply.current, "the load of the supply")
     if point.quantity == "voltage" and supply.nominal:
         low, high = sorted((supply.nominal * (1 - _REGULATED), supply.nominal * (1 + _REGULATED)))
         return Limits(low, high, "the regulator ±3 %")

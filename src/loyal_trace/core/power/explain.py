@@ -3,45 +3,52 @@
 Each rule is a sum of `formulas`; none looks at anything but the board definition and the readings.
 """
 
-from dataclasses import dataclass
-
-from loyal_trace.core.boards.model import BoardDefinition, Supply
-from loyal_trace.core.power.diodes import NEAR_ZERO, SILICON_HIGH, SILICON_LOW, judge_bridge
+from loyal_trace.core.boards.model import BoardDefinition
+from loyal_trace.core.boards.supplies import Supply
+from loyal_trace.core.power.diodes import NEAR_ZERO, SILICON_HIGH, SILICON_LOW, judge_bridge, judge_transistor
 from loyal_trace.core.power.expected import nominal_reservoir
+from loyal_trace.core.power.findings import Explanation, value_of
 from loyal_trace.core.power.formulas import capacitance_from_ripple, ripple_frequency
 from loyal_trace.core.power.rails import PathReport, PointVerdict
+from loyal_trace.core.power.start_up import start_up
+from loyal_trace.core.power.under_load import Around, under_load
 from loyal_trace.core.units import format_quantity
 
 _SHORT_OHMS = 10.0
 _CAPACITOR_LOW = 0.7
+_ONE_WAY = 1.3
 
 
-@dataclass(frozen=True)
-class Explanation:
-    """One conclusion: the part it names, `bad`, `good` (cleared) or `doubtful`, and the sentence."""
+def explain(board: BoardDefinition, report: PathReport, around: Around | None = None) -> tuple[Explanation, ...]:
+    """What the readings of a path say together, most upstream first; empty when nothing is wrong or known.
 
-    part: str
-    kind: str
-    text: str
-
-
-def explain(board: BoardDefinition, report: PathReport) -> tuple[Explanation, ...]:
-    """What the readings of a path say together, most upstream first; empty when nothing is wrong or known."""
+    `around` is what else is known: capacitors measured elsewhere, the chips' own current, what was seen.
+    """
     supply = board.supply(report.path)
-    found = [*_fuses(report), *_junctions(board, report)]
+    found = [*_fuses(report), *_junctions(board, report), *start_up(board, report)]
     if supply is not None:
         found += _ripple(board, report, supply)
         found += _regulator(board, report, supply)
-    return (*found, *_series_or_shunt(report, found))
+        found += under_load(board, report, supply, around or Around())
+    return (*found, *_both_ways(report), *_series_or_shunt(report, found))
+
+
+def _both_ways(report: PathReport) -> list[Explanation]:
+    """Resistance to ground in both polarities: alike and low is a short, different is the chips' own junctions."""
+    one, other = report.latest("resistance to ground"), report.latest("resistance to ground, reversed")
+    here, there = value_of(one), value_of(other)
+    if one is None or here is None or there is None or min(here, there) <= 0:
+        return []
+    shown = f"{format_quantity(here, 'Ω')} one way and {format_quantity(there, 'Ω')} the other at {one.point.point}"
+    if max(here, there) < _SHORT_OHMS:
+        return [Explanation(one.point.part, "bad", f"{shown}: a real short, alike both ways; hunt it with H")]
+    if max(here, there) / min(here, there) > _ONE_WAY:
+        return [Explanation(one.point.part, "good", f"{shown}: junctions conduct one way, as chips do")]
+    return []
 
 
 def _volts(value: float) -> str:
     return format_quantity(value, "V")
-
-
-def _value(point: PointVerdict | None) -> float | None:
-    """The reading of a point that is a number; None when it was not taken or is OL."""
-    return point.reading.value if point is not None and point.reading is not None else None
 
 
 def _fuses(report: PathReport) -> list[Explanation]:
@@ -70,10 +77,20 @@ def _junctions(board: BoardDefinition, report: PathReport) -> list[Explanation]:
             verdict = judge_bridge(_four_legs(points))
             if verdict.verdict != "good":
                 found.append(Explanation(part, "bad", f"{part}: {verdict.reason}"))
+        elif {p.point.point.rpartition(".")[2] for p in points} >= {"be", "bc", "ce"}:
+            found += _transistor(part, points)
         elif bad and len(bad) < len(points):
             told = f"{' and '.join(bad)} of {part} read differently from {len(points) - len(bad)} like it"
             found.append(Explanation(part, "bad", f"{told}: that part of {part} is dead"))
     return found
+
+
+def _transistor(part: str, points: list[PointVerdict]) -> list[Explanation]:
+    """The three readings of one transistor: base to emitter, base to collector, collector to emitter."""
+    read = {p.point.point.rpartition(".")[2]: value_of(p) for p in points}
+    values = [float("inf") if read[name] is None else float(read[name] or 0.0) for name in ("be", "bc", "ce")]
+    verdict = judge_transistor(*values)
+    return [Explanation(part, "good" if verdict.verdict == "good" else "bad", f"{part}: {verdict.reason}")]
 
 
 def _four_legs(points: list[PointVerdict]) -> list[float]:
@@ -81,7 +98,7 @@ def _four_legs(points: list[PointVerdict]) -> list[float]:
     read = {}
     for position, point in enumerate(points, start=1):
         leg = point.point.point.rpartition(".")[2]
-        value = _value(point)
+        value = value_of(point)
         read[int(leg) if leg in ("1", "2", "3", "4") else position] = float("inf") if value is None else value
     usual = next((value for value in read.values() if NEAR_ZERO < value <= SILICON_HIGH), SILICON_LOW + 0.15)
     return [read.get(leg, usual) for leg in (1, 2, 3, 4)]
@@ -89,7 +106,7 @@ def _four_legs(points: list[PointVerdict]) -> list[float]:
 
 def _ripple(board: BoardDefinition, report: PathReport, supply: Supply) -> list[Explanation]:
     """Ripple by its frequency and size: half a rectifier, or a reservoir that has dried."""
-    ripple, frequency = _value(report.latest("ripple")), _value(report.latest("ripple frequency"))
+    ripple, frequency = value_of(report.latest("ripple")), value_of(report.latest("ripple frequency"))
     if not ripple or ripple <= 0:
         return []
     wanted = ripple_frequency(supply.mains, supply.rectifier)
@@ -117,7 +134,10 @@ def _regulator(board: BoardDefinition, report: PathReport, supply: Supply) -> li
     """Does the regulator get enough at the bottom of the ripple?"""
     parts = [p.point.part for p in report.points if p.point.part]
     part = next((refdes for refdes in parts if board.part(refdes).kind == "regulator"), "")
-    mean, ripple = _value(report.latest("voltage", supply.reservoir)), _value(report.latest("ripple", supply.reservoir))
+    mean, ripple = (
+        value_of(report.latest("voltage", supply.reservoir)),
+        value_of(report.latest("ripple", supply.reservoir)),
+    )
     if not part or not supply.nominal or mean is None or ripple is None:
         return []
     trough, needed = abs(mean) - ripple / 2, abs(supply.nominal) + supply.dropout
@@ -142,7 +162,7 @@ def _series_or_shunt(report: PathReport, found: list[Explanation]) -> list[Expla
         return []
     part = bad.point.part
     between = f"between {good.point.point} and {bad.point.point}" if good else f"before {bad.point.point}"
-    ohms = _value(report.latest("resistance to ground"))
+    ohms = value_of(report.latest("resistance to ground"))
     if ohms is None:
         decides = "the resistance to ground there, power off, tells an open path from a short behind it"
         return [Explanation(part, "doubtful", f"the fault lies {between}; {decides}")]

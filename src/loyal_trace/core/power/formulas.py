@@ -124,6 +124,14 @@ def regulator(
     return RegulatorSums(input_voltage - output_voltage - dropout, power, junction)
 
 
+def charge_time(resistance: float, capacitance: float, threshold: float, supply: float) -> float:
+    """Seconds until a capacitor charged through a resistor reaches a threshold (volt): −R·C·ln(1 − Vth/Vs)."""
+    positive(resistance=resistance, capacitance=capacitance, threshold=threshold)
+    if not threshold < supply:
+        raise RequestError(f"a threshold of {threshold:g} V is never reached from {supply:g} V")
+    return -resistance * capacitance * math.log(1 - threshold / supply)
+
+
 def bridge_power(diode_drop: float, current: float, diodes_in_path: int = 2) -> float:
     """Heat (watt) in a rectifier: the drops in the path times the mean current."""
     not_negative(diode_drop=diode_drop, current=current)

@@ -1,13 +1,16 @@
 """Rail readings judged: each point of the supply chains, the schools of what a good 5 V is, first bad after good."""
 
+import math
 from dataclasses import dataclass
 from functools import cached_property
 
-from loyal_trace.core.boards.model import BoardDefinition, ChainPoint
+from loyal_trace.core.boards.model import BoardDefinition
+from loyal_trace.core.boards.supplies import ChainPoint
 from loyal_trace.core.logbook.describe import UNITS
 from loyal_trace.core.logbook.entries import Measured
 from loyal_trace.core.logbook.state import JobState
-from loyal_trace.core.power.expected import Limits, limits_at
+from loyal_trace.core.power.consumption import Draw
+from loyal_trace.core.power.expected import GROUND, Limits, limits_at
 from loyal_trace.core.units import format_quantity
 
 SCHOOLS = {
@@ -16,6 +19,8 @@ SCHOOLS = {
     "clean": "clean matters more than exact: ripple within its limit",
 }
 _STRICT_SHARE = 0.98
+_WIDE = (*GROUND, "current", "reset time", "frequency")
+_BETWEEN_BOARDS = 0.3
 _OF_THE_PART_ITSELF = ("resistance", "rating", "diode")
 
 
@@ -48,7 +53,11 @@ class PointVerdict:
         unit = UNITS.get(self.point.quantity, "")
         low, high = self.limits.low, self.limits.high
         if low == 0:
-            return f"at most {high:.3g} {unit}"
+            return f"at most {format_quantity(high, unit)}"
+        if math.isinf(high):
+            return f"above {format_quantity(low, unit)}"
+        if self.point.quantity in _WIDE:
+            return f"{format_quantity(low, unit, 2)} to {format_quantity(high, unit, 2)}"
         if self.point.quantity == "rating":
             return f"{(low + high) / 2:.3g} {unit}"
         return f"{low:.3g} to {high:.3g} {unit}"
@@ -117,18 +126,29 @@ class RailReport:
         return next(path for path in self.paths if point in path.points)
 
 
-def judge_rails(board_id: str, board: BoardDefinition, state: JobState, school: str = "maker") -> RailReport:
-    """Judges every chain point of a board under one school of what a good 5 V is."""
+def judge_rails(
+    board_id: str, board: BoardDefinition, state: JobState, school: str = "maker", draw: Draw | None = None
+) -> RailReport:
+    """Judges every chain point of a board under one school of what a good 5 V is. `draw`: the chips' own current."""
     far = {rail.far: rail for rail in board.rails}
     paths: dict[str, list[PointVerdict]] = {name: [] for name in board.paths}
     for point in board.chain:
         reading = state.latest(board_id, point.point, point.quantity)
         rail = far.get(point.point)
         strict_limit = rail.nominal * _STRICT_SHARE if rail and point.quantity == "voltage" else None
-        limits = limits_at(board, point)
+        limits = _of_good_board(state.good_board.get((board_id, point.point), {}).get(point.quantity))
+        limits = limits or limits_at(board, point, draw)
         verdict, why = _judge(point, limits, reading, school, strict_limit)
         paths[point.path].append(PointVerdict(board_id, point, limits, reading, verdict, why))
     return RailReport(tuple(PathReport(name, tuple(points)) for name, points in paths.items()))
+
+
+def _of_good_board(reading: Measured | None) -> Limits | None:
+    """What a board known to work reads, with the spread between boards of one kind."""
+    if reading is None or reading.value is None:
+        return None
+    low, high = sorted((reading.value * (1 - _BETWEEN_BOARDS), reading.value * (1 + _BETWEEN_BOARDS)))
+    return Limits(low, high, "a good board ±30 %")
 
 
 def _judge(
@@ -136,6 +156,8 @@ def _judge(
 ) -> tuple[str, str]:
     if reading is None:
         return "not measured", f"{point.quantity} at {point.point}: {point.note}"
+    if (reading.overload or reading.value is None) and point.quantity in GROUND and math.isinf(limits.high):
+        return "good", f"{point.point} has no path to ground at all (OL)"
     if reading.overload or reading.value is None:
         return "bad", f"{point.point} reads open (OL): {_open_words(point)}"
     value, low, high = reading.value, limits.low, limits.high
@@ -171,6 +193,14 @@ def _cause(point: ChainPoint, limits: Limits, value: float) -> str:
         return "the wrong fuse; only like for like protects the board"
     if point.quantity == "resistance":
         return "it is open or a poor contact" if value > limits.high else "it is shorted"
+    if point.quantity in GROUND:
+        return "shorted, or something on it is" if value < limits.low else "less on the rail than there should be"
+    if point.quantity == "current":
+        return "something draws too much" if value > limits.high else "something is not fed or not running"
+    if point.quantity == "reset time":
+        return "the reset's timing parts have changed"
+    if point.quantity == "reset pulses":
+        return "reset comes again and again"
     if point.quantity == "ac voltage":
         return "look at winding, plug and mains setting before this board"
     low = abs(value) < abs(limits.low) if limits.low > 0 else abs(value) < abs(limits.high)

@@ -1,10 +1,11 @@
 """What has to be proved before a job goes home: the boards' own checklist, and every symptom seen."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.logbook.state import JobState
+from loyal_trace.core.proving.bench import BenchProfile, Shortfall, profile_of
 from loyal_trace.core.proving.starts import StartTally
 
 
@@ -41,18 +42,23 @@ class Proof:
         return tuple(found)
 
 
-def lacking(state: JobState) -> set[str]:
-    """What this bench lacks, as decided at intake."""
-    return {word.strip() for word in state.decision("bench lacks").split(",") if word.strip()}
+def build_proof(
+    boards: Mapping[str, BoardDefinition],
+    state: JobState,
+    profile: BenchProfile | None = None,
+    short: Sequence[Shortfall] = (),
+) -> Proof:
+    """The checklist of all boards with the results so far, then the symptoms to be seen gone.
 
-
-def build_proof(boards: Mapping[str, BoardDefinition], state: JobState) -> Proof:
-    """The checklist of all boards with the results so far, then the symptoms to be seen gone."""
+    `profile` is the bench; `short` what it cannot do for this job: those are not tested from the start.
+    """
+    bench = profile or profile_of(state)
     items = [
-        _item(board_id, check.name, check.how, check.needs, state)
+        _item(board_id, check.name, check.how, check.needs, state, bench)
         for board_id, board in boards.items()
         for check in board.checklist
     ]
+    items += [ProofItem(s.board, s.item, "", "not testable", s.reason) for s in short]
     for symptom in state.symptoms.values():
         gone = not symptom.present
         name = f"symptom gone: {symptom.text}"
@@ -66,14 +72,14 @@ def build_proof(boards: Mapping[str, BoardDefinition], state: JobState) -> Proof
     return Proof(tuple(items), tally)
 
 
-def _item(board: str, name: str, how: str, needs: tuple[str, ...], state: JobState) -> ProofItem:
+def _item(board: str, name: str, how: str, needs: tuple[str, ...], state: JobState, bench: BenchProfile) -> ProofItem:
     tested = state.tests.get((board, name))
     if tested:
         return ProofItem(board, name, how, "passed" if tested.passed else "failed", tested.note, needs)
     untestable = state.not_testable.get((board, name))
     if untestable:
         return ProofItem(board, name, how, "not testable", untestable.reason, needs)
-    missing = sorted(set(needs) & lacking(state))
+    missing = sorted(set(needs) & bench.lacks)
     if missing:
         return ProofItem(board, name, how, "not testable", f"this bench has no {' or '.join(missing)}", needs)
     return ProofItem(board, name, how, "open", "", needs)

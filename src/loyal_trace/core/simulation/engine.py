@@ -37,14 +37,14 @@ class StreamEngine:
     """
 
     def run(self, netlist: Netlist, stimuli: Mapping[str, Stream], steps: int) -> dict[str, Stream]:
-        run = _StreamRun(netlist, stimuli, steps)
+        run = StreamRun(netlist, stimuli, steps)
         try:
             return {net: run.net(net) for net in netlist.nets}
         except Loop:
             return PlainEngine().run(netlist, stimuli, steps)
 
 
-class _StreamRun:
+class StreamRun:
     """One simulation: streams computed so far, and those being computed (to notice loops)."""
 
     def __init__(self, netlist: Netlist, stimuli: Mapping[str, Stream], steps: int) -> None:

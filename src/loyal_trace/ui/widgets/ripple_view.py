@@ -4,7 +4,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
-from loyal_trace.core.boards.model import Supply
+from loyal_trace.core.boards.supplies import Supply
 from loyal_trace.core.power.formulas import Reservoir
 from loyal_trace.core.units import format_quantity
 from loyal_trace.ui.theme import THEME, font

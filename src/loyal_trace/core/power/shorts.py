@@ -1,0 +1,123 @@
+"""Hunting a short on a rail: what to lift so that each reading halves what is left, and where a track reads least.
+
+One part is taken to be shorted. Every test leaves some parts in place; the resistance to ground tells whether the
+culprit is among those lifted. Milliohm readings along the rail grow with the distance from the short: the meter's
+current returns through it.
+"""
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from loyal_trace.core.boards.model import BoardDefinition, Part, natural_key
+from loyal_trace.core.logbook.entries import Lifted
+from loyal_trace.core.units import format_quantity
+
+GONE_FACTOR, GONE_FROM = 8.0, 50.0
+SURE = 0.9
+_MISREAD = 0.03
+_WEIGHT = {"tantalum": 4.0, "aluminium": 1.5, "ceramic": 1.0}
+_MINUTES = {True: 0.5, False: 6.0}
+
+
+@dataclass(frozen=True)
+class ShortHunt:
+    """Candidates with their share of the blame (most first), the parts to lift next, and a sentence."""
+
+    candidates: tuple[tuple[str, float], ...]
+    lift: tuple[str, ...]
+    why: str
+    culprit: str = ""
+
+
+def parts_on(board: BoardDefinition, net: str) -> tuple[Part, ...]:
+    """The parts that could short a net to ground: all on it but plugs, fuses and resistors."""
+    names = dict.fromkeys(refdes for refdes, _ in dict(board.nets).get(net, ()))
+    found = [board.part(refdes) for refdes in names if board.has(refdes)]
+    return tuple(part for part in found if part.kind not in ("connector", "fuse", "resistor", "inductor", "switch"))
+
+
+def prior_weight(part: Part) -> float:
+    """How readily a part shorts against others, before any reading: tantalum first, as is known of old boards."""
+    return _WEIGHT.get(part.technology, 1.0) if part.kind == "capacitor" else 1.0
+
+
+def hunt(
+    board: BoardDefinition, net: str, baseline: float, lifts: Sequence[Lifted], track: Mapping[str, float]
+) -> ShortHunt:
+    """Where the short is, from the resistance to ground with everything in place (ohm), lift tests, and readings of
+    the track (refdes → ohm between that part's pin and ground, with a milliohm meter)."""
+    parts = parts_on(board, net)
+    if not parts:
+        return ShortHunt((), (), "the netlist names no part on this rail")
+    shares = {part.refdes: prior_weight(part) for part in parts}
+    for lift in lifts:
+        gone = lift.value is None or lift.value > max(GONE_FROM, GONE_FACTOR * baseline)
+        for refdes in shares:
+            agrees = (refdes in lift.parts) == gone
+            shares[refdes] *= 1 - _MISREAD if agrees else _MISREAD
+    for refdes, factor in _by_distance(board, shares, track).items():
+        shares[refdes] *= factor
+    total = sum(shares.values())
+    ranked = sorted(((r, w / total) for r, w in shares.items()), key=lambda item: (-item[1], natural_key(item[0])))
+    first, share = ranked[0]
+    if share >= SURE:
+        return ShortHunt(tuple(ranked), (), _told(first, lifts, baseline), first)
+    chosen = next_lift([board.part(r) for r, _ in ranked], dict(ranked))
+    minutes = sum(_MINUTES[board.part(r).socketed] for r in chosen)
+    covered = sum(dict(ranked)[r] for r in chosen)
+    takes = f"about {max(1, round(minutes))} min"
+    told = f"lifting {', '.join(chosen)} ({takes}) splits the blame {covered:.0%} to {1 - covered:.0%}"
+    why = f"{len(parts)} parts share the rail; {told}"
+    return ShortHunt(tuple(ranked), chosen, why)
+
+
+def _told(refdes: str, lifts: Sequence[Lifted], baseline: float) -> str:
+    telling = next((lift for lift in reversed(lifts) if refdes in lift.parts), None)
+    if telling is None:
+        return f"the track reads least at {refdes}"
+    value = "OL" if telling.value is None else format_quantity(telling.value, "Ω")
+    alone = "is lifted" if telling.parts == (refdes,) else f"and {len(telling.parts) - 1} others are lifted"
+    return f"the short goes when {refdes} {alone}: {format_quantity(baseline, 'Ω')} before, {value} then"
+
+
+def next_lift(parts: Sequence[Part], shares: Mapping[str, float]) -> tuple[str, ...]:
+    """The parts to lift together: about half of the blame, those that only have to be pulled before those with solder.
+
+    Parts are added by blame for their minutes until adding the next would go further from a half.
+    """
+    free = [part for part in parts if part.socketed and shares[part.refdes] > 0.01]
+    pool = free if sum(shares[p.refdes] for p in free) >= 0.2 else list(parts)
+    order = sorted(pool, key=lambda p: (-shares[p.refdes] / _MINUTES[p.socketed], natural_key(p.refdes)))
+    chosen: list[str] = []
+    covered = 0.0
+    for part in order:
+        if chosen and abs(covered + shares[part.refdes] - 0.5) > abs(covered - 0.5):
+            break
+        chosen.append(part.refdes)
+        covered += shares[part.refdes]
+    return tuple(chosen)
+
+
+def _by_distance(board: BoardDefinition, shares: Mapping[str, float], track: Mapping[str, float]) -> dict[str, float]:
+    """How well each candidate explains the track readings: resistance growing with the distance from it.
+
+    Straight line fitted by least squares for every candidate, slope not negative; misfit judged against 15 % noise.
+    """
+    read = [(board.part(r), ohm) for r, ohm in track.items() if board.has(r)]
+    if len(read) < 2:
+        return {}
+    ohms = np.array([ohm for _, ohm in read])
+    noise = max(0.15 * float(ohms.mean()), 1e-6)
+    found = {}
+    for refdes in shares:
+        here = board.part(refdes)
+        away = np.array([math.hypot(p.x - here.x, p.y - here.y) for p, _ in read])
+        spread = away - away.mean()
+        slope = max(0.0, float(spread @ (ohms - ohms.mean())) / max(float(spread @ spread), 1e-9))
+        misfit = ohms - ohms.mean() - slope * spread
+        found[refdes] = math.exp(-0.5 * min(60.0, float(misfit @ misfit) / noise**2))
+    best = max(found.values())
+    return {refdes: max(value / best, 1e-3) for refdes, value in found.items()}

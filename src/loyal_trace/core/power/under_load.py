@@ -1,0 +1,141 @@
+"""What the readings of a supply under load say together: drop on the way, heat, current, crowbar, reservoir."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from loyal_trace.core.boards.model import BoardDefinition
+from loyal_trace.core.boards.supplies import Supply
+from loyal_trace.core.parts.capacitors import PartVerdict
+from loyal_trace.core.power.consumption import Draw
+from loyal_trace.core.power.findings import Explanation, value_of
+from loyal_trace.core.power.formulas import DIODES_IN_PATH, bridge_power, regulator
+from loyal_trace.core.power.rails import PathReport
+from loyal_trace.core.units import format_quantity
+
+_DROP_SHARE = 0.03
+_HOT, _WARM = 125.0, 100.0
+_NO_COMPOUND = 1.5
+_CROWBAR = (0.4, 1.7)
+COMPOUND_MISSING = "heat-sink compound missing"
+
+
+@dataclass(frozen=True)
+class Around:
+    """What else is known around a supply: capacitors measured, the chips' current, where compound is missing."""
+
+    capacitors: Mapping[str, PartVerdict] = field(default_factory=dict)
+    draw: Draw | None = None
+    without_compound: frozenset[str] = frozenset()
+    ambient: float = 25.0
+
+
+def under_load(board: BoardDefinition, report: PathReport, supply: Supply, around: Around) -> list[Explanation]:
+    """Everything of this module that the readings allow to be said."""
+    return [
+        *_reservoir(report, supply, around),
+        *_crowbar(report, supply),
+        *_drop(board, report, supply),
+        *_heat(board, report, supply, around),
+        *_current(report, supply, around),
+    ]
+
+
+def regulator_of(board: BoardDefinition, report: PathReport) -> str:
+    """The regulator of a path; empty when it has none."""
+    parts = [p.point.part for p in report.points if p.point.part and board.has(p.point.part)]
+    return next((refdes for refdes in parts if board.part(refdes).kind == "regulator"), "")
+
+
+def _reservoir(report: PathReport, supply: Supply, around: Around) -> list[Explanation]:
+    """The reservoir as measured at Plan, brought to where its ripple is judged."""
+    verdict = around.capacitors.get(supply.reservoir)
+    if verdict is None or verdict.verdict == "not measured":
+        return []
+    kind = verdict.verdict if verdict.verdict in ("good", "bad") else "doubtful"
+    return [Explanation(supply.reservoir, kind, f"{supply.reservoir} was measured: {verdict.reason}")]
+
+
+def _crowbar(report: PathReport, supply: Supply) -> list[Explanation]:
+    """A rail held near a volt with the fuse intact: the crowbar has fired, it is not a short."""
+    if not supply.crowbar:
+        return []
+    rail = [p for p in report.points if p.point.quantity == "voltage" and p.reading and p.verdict == "bad"]
+    level = value_of(rail[-1]) if rail else None
+    ohms = value_of(report.latest("resistance to ground"))
+    if level is not None and _CROWBAR[0] <= abs(level) <= _CROWBAR[1] and (ohms is None or ohms > _CROWBAR[1] * 10):
+        fired = (
+            f"{rail[-1].point.point} is held at {format_quantity(level, 'V')}: the crowbar {supply.crowbar} has fired"
+        )
+        limit = f"above {format_quantity(supply.crowbar_voltage, 'V')}" if supply.crowbar_voltage else "too high"
+        text = f"{fired}. It did its work; find out what went {limit} (regulator shorted through?) before the next try"
+        return [Explanation(supply.crowbar, "doubtful", text)]
+    return []
+
+
+def _drop(board: BoardDefinition, report: PathReport, supply: Supply) -> list[Explanation]:
+    """Volts lost between the source and the far chip, and the resistance that they speak for."""
+    source = report.latest("voltage", regulator_of(board, report))
+    volts = [p for p in report.points if p.point.quantity == "voltage" and p.reading is not None]
+    far = volts[-1] if volts else None
+    here, there = value_of(source), value_of(far)
+    if source is None or far is None or here is None or there is None or far is source or not supply.nominal:
+        return []
+    lost = abs(here) - abs(there)
+    current = value_of(report.latest("current")) or supply.current
+    shown = f"{format_quantity(lost, 'V')} are lost between {source.point.point} and {far.point.point}"
+    if lost <= _DROP_SHARE * abs(supply.nominal):
+        return [Explanation("", "good", f"{shown}: little enough")] if lost > 0 else []
+    ohms = format_quantity(lost / current, "Ω")
+    text = f"{shown}, {ohms} at {format_quantity(current, 'A')}: a plug, a joint or a track between them"
+    return [Explanation(far.point.part, "doubtful", text)]
+
+
+def _heat(board: BoardDefinition, report: PathReport, supply: Supply, around: Around) -> list[Explanation]:
+    """Heat of regulator and bridge from the readings, and the junction's temperature where the cooling is known."""
+    found = []
+    current = value_of(report.latest("current")) or supply.current
+    part = regulator_of(board, report)
+    entry = value_of(report.latest("voltage", supply.reservoir))
+    output = value_of(report.latest("voltage", part)) if part else None
+    if part and entry is not None and output is not None and abs(entry) > abs(output):
+        missing = part in around.without_compound
+        thermal = (supply.theta_jc, supply.theta_cs + (_NO_COMPOUND if missing else 0.0), supply.theta_sa)
+        known = thermal if supply.theta_jc and supply.theta_sa else ()
+        sums = regulator(abs(entry), abs(output), 0.0, current, known, around.ambient)
+        words = [f"{part} turns {format_quantity(sums.power, 'W')} into heat"]
+        hot = sums.junction_temperature
+        if hot is not None:
+            words.append(f"junction about {hot:.0f} °C in air of {around.ambient:.0f} °C")
+        if missing:
+            words.append("its compound is missing, which the sum counts with 1.5 K/W")
+        if supply.shares_sink_with:
+            words.append(f"it shares its sink with {supply.shares_sink_with}: screws first, then the joints")
+        kind = "good" if hot is None or hot < _WARM else "bad" if hot > _HOT else "doubtful"
+        found.append(Explanation(part, "doubtful" if missing and kind == "good" else kind, "; ".join(words)))
+    bridge = next((p.point.part for p in report.points if p.point.quantity == "diode"), "")
+    wrong = any(p.verdict == "bad" and p.point.part == bridge for p in report.points)
+    if bridge and not wrong and entry is not None and board.part(bridge).kind == "bridge":
+        watts = bridge_power(supply.diode_drop, current, DIODES_IN_PATH[supply.rectifier])
+        text = (
+            f"{bridge} turns {format_quantity(watts, 'W')} into heat at {format_quantity(current, 'A')}: warm is right"
+        )
+        found.append(Explanation(bridge, "good", text))
+    return found
+
+
+def _current(report: PathReport, supply: Supply, around: Around) -> list[Explanation]:
+    """The measured current against what the fitted chips should take together."""
+    point = report.latest("current")
+    taken, draw = value_of(point), around.draw
+    if point is None or taken is None or draw is None or not draw.chips:
+        return []
+    usual = f"{format_quantity(draw.typical, 'A')} typical, {format_quantity(draw.largest, 'A')} at most"
+    counted = f"{draw.chips} chips together take {usual}" + (
+        f", {draw.guessed} of them guessed" if draw.guessed else ""
+    )
+    shown = f"{format_quantity(taken, 'A')} drawn; {counted}"
+    if taken > draw.high:
+        return [Explanation(point.point.part, "bad", f"{shown}: something draws too much; feel for the warm part")]
+    if taken < draw.low:
+        return [Explanation(point.point.part, "doubtful", f"{shown}: a part of the board is not fed or not running")]
+    return [Explanation(point.point.part, "good", shown)]

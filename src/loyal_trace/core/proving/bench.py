@@ -1,0 +1,107 @@
+"""What this bench can do: supplies with limits, instruments, harness, display; and what the job asks beyond it."""
+
+import re
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+
+from loyal_trace.core.boards.model import BoardDefinition
+from loyal_trace.core.errors import RequestError
+from loyal_trace.core.logbook.state import JobState
+from loyal_trace.core.power.consumption import Draw
+from loyal_trace.core.units import format_quantity, parse_quantity
+
+ABILITIES = (
+    "display", "harness", "speaker", "supply", "meter", "probe", "reader", "analyser", "ESR tester", "thermometer",
+)  # fmt: skip
+LACKS, SUPPLIES = "bench lacks", "bench supplies"
+_INSTRUMENT = {
+    "esr": "ESR tester", "ripple": "analyser", "ripple frequency": "analyser", "frequency": "analyser",
+    "reset time": "analyser", "reset pulses": "analyser", "temperature": "thermometer",
+}  # fmt: skip
+_SUPPLY = re.compile(r"([+-]?\s*[\d.,]+)\s*V(?:\s+([\d.,]+m?)\s*A)?", re.IGNORECASE)
+_NEAR = 0.03
+
+
+@dataclass(frozen=True)
+class BenchSupply:
+    """One supply: volt, and its current limit (ampere; 0 when not known)."""
+
+    voltage: float
+    current: float = 0.0
+
+    @property
+    def words(self) -> str:
+        limit = f" {self.current:g} A" if self.current else ""
+        return f"{self.voltage:+g} V{limit}"
+
+
+@dataclass(frozen=True)
+class BenchProfile:
+    """Supplies (empty: not told) and the abilities that this bench lacks."""
+
+    supplies: tuple[BenchSupply, ...] = ()
+    lacks: frozenset[str] = field(default_factory=frozenset)
+
+
+def parse_supplies(text: str) -> tuple[BenchSupply, ...]:
+    """`5 V 3 A, 12 V 1 A, -5 V 0.5 A` as supplies; RequestError for a piece that is none."""
+    found = []
+    for piece in (p.strip() for p in text.split(",") if p.strip()):
+        match = _SUPPLY.fullmatch(piece)
+        if match is None:
+            raise RequestError(f"“{piece}” is no supply; write its volts and its limit, such as 5 V 3 A")
+        found.append(BenchSupply(parse_quantity(match[1].replace(" ", "")), parse_quantity(match[2] or "0")))
+    return tuple(found)
+
+
+def profile_of(state: JobState, workshop: BenchProfile | None = None) -> BenchProfile:
+    """The bench as this job has it: what was decided here, else the workshop's own profile."""
+    usual = workshop or BenchProfile()
+    lacks, supplies = state.decisions.get(LACKS), state.decisions.get(SUPPLIES)
+    words = frozenset(w.strip() for w in lacks.choice.split(",") if w.strip()) if lacks else usual.lacks
+    try:
+        told = parse_supplies(supplies.choice) if supplies else usual.supplies
+    except RequestError:
+        told = usual.supplies
+    return BenchProfile(told, words)
+
+
+@dataclass(frozen=True)
+class Shortfall:
+    """Something the job asks of the bench and does not get: what cannot be tested, and why."""
+
+    board: str
+    item: str
+    reason: str
+
+
+def shortfalls(
+    boards: Mapping[str, BoardDefinition], profile: BenchProfile, draws: Mapping[str, Draw | None], readings: set[str]
+) -> tuple[Shortfall, ...]:
+    """Rails no supply feeds, and supply points no instrument reads. `readings`: quantities that were taken anyway."""
+    found: list[Shortfall] = []
+    for board_id, board in boards.items():
+        if not board.supplies:
+            found += _rails(board_id, board, profile, draws.get(board_id))
+        asked = dict.fromkeys(_INSTRUMENT[p.quantity] for p in board.chain if p.quantity in _INSTRUMENT)
+        taken = {_INSTRUMENT[q] for q in readings if q in _INSTRUMENT}
+        for tool in asked:
+            if tool in profile.lacks and tool not in taken:
+                quantities = [p.quantity for p in board.chain if _INSTRUMENT.get(p.quantity) == tool]
+                what = ", ".join(dict.fromkeys(quantities))
+                found.append(Shortfall(board_id, f"{what} of {board.name}", f"this bench has no {tool}"))
+    return tuple(found)
+
+
+def _rails(board_id: str, board: BoardDefinition, profile: BenchProfile, draw: Draw | None) -> Iterable[Shortfall]:
+    """Each rail against the bench supplies: is there one of its voltage, and is its limit high enough?"""
+    for rail in board.rails if profile.supplies else ():
+        fits = [s for s in profile.supplies if abs(s.voltage - rail.nominal) <= _NEAR * abs(rail.nominal)]
+        name = f"{rail.name} of {board.name}"
+        if not fits:
+            yield Shortfall(board_id, name, f"this bench has no supply of {rail.nominal:+g} V")
+            continue
+        most = max(s.current for s in fits)
+        if draw and abs(rail.nominal - 5.0) < 0.3 and 0 < most < draw.typical:
+            wants = format_quantity(draw.typical, "A")
+            yield Shortfall(board_id, name, f"its chips take {wants}, the bench supply stops at {most:g} A")
