@@ -3,7 +3,8 @@
 The composition of store and core that window, command line and demo share. Time and ids come from what is passed in.
 """
 
-from collections.abc import Callable, Hashable, Sequence
+from collections.abc import Callable, Hashable, Mapping, Sequence
+from contextlib import suppress
 from copy import copy
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -20,11 +21,23 @@ from loyal_trace.core.case import Case
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.diagnosis.evidence import EvidenceTable, Priors
 from loyal_trace.core.errors import RequestError
-from loyal_trace.core.logbook.entries import AnyEntry, Decided, Fitted, Opened, Retracted, SumsKnown
+from loyal_trace.core.logbook.entries import (
+    AnyEntry,
+    ChainDescribed,
+    Decided,
+    Fitted,
+    Note,
+    Opened,
+    Retracted,
+    SumsKnown,
+)
 from loyal_trace.core.logbook.state import JobState, apply_entry, fold, retracted_ids
 from loyal_trace.core.parts.capacitors import StockItem
+from loyal_trace.core.power.described import describe_chain, with_chain
+from loyal_trace.core.proving.bench import BenchProfile
 from loyal_trace.core.roms.images import KnownSum, sums_from_mapping
 from loyal_trace.formats.archive import JobArchive
+from loyal_trace.formats.bench_profile import BENCH_FILE, parse_bench
 from loyal_trace.formats.board_folder import board_files, load_board, parse_board
 from loyal_trace.formats.drawer import parse_drawer
 from loyal_trace.resources import chip_library, current_table, read_text
@@ -80,6 +93,7 @@ class JobSession:
         self.defined = {b: self.boards[b] for b in sorted(self.boards, key=lambda b: (b not in order, b))}
         self.boards = self._with_loose_board(self.state)
         self.drawer = load_drawer(store)
+        self.workshop = load_bench(store)
         self._cache: dict[Hashable, object] = {}
         self._assessment: Assessment | None = None
 
@@ -107,8 +121,22 @@ class JobSession:
             for entry in new:
                 apply_entry(self.state, entry)
         self._assessment = None
-        if any(isinstance(entry, SumsKnown | Fitted | Decided | Retracted) for entry in new):
+        if any(isinstance(entry, SumsKnown | Fitted | Decided | Retracted | ChainDescribed) for entry in new):
             self.boards = self._with_loose_board(self.state)
+
+    def add_board(self, files: Mapping[str, bytes], place: str) -> BoardDefinition:
+        """Another board joins this job (a sub-board, the next of a stack); RequestError when its id is taken."""
+        board = parse_board(files, place, self.library)
+        if board.id in self.boards:
+            raise RequestError(f"this job has a board {board.id} already; give the other one its own id in board.toml")
+        note = self.make(Note, board=board.id, text=f"board added: {board.title}")
+        self.store.add_board(self.job, board.id, files, note)
+        self.entries.append(note)
+        apply_entry(self.state, note)
+        self.defined[board.id] = board
+        self.boards = self._with_loose_board(self.state)
+        self._assessment = None
+        return board
 
     def revision(self, board_id: str, of: str = "board") -> RevisionFinding:
         """What the answers given so far say of a board's revision, or of its firmware."""
@@ -138,7 +166,17 @@ class JobSession:
         }
         own = self._as_built(state)
         loose = loose_board(sums, own, chips)
-        return {**own, loose.id: loose} if loose else own
+        boards = {**own, loose.id: loose} if loose else own
+        return self._with_chains(boards, state)
+
+    def _with_chains(self, boards: dict[str, BoardDefinition], state: JobState) -> dict[str, BoardDefinition]:
+        """Supply chains described by hand join their boards once all their lines are there."""
+        for (board_id, path), lines in state.chains.items():
+            if "from" in lines and "to" in lines:
+                base = boards.get(board_id) or BoardDefinition(LOOSE_ID, "Loose parts")
+                with suppress(RequestError):  # lines that do not fit together yet describe nothing
+                    boards[base.id] = with_chain(base, describe_chain(lines, path))
+        return boards
 
     def retract(self, target: str) -> None:
         """Takes an entry back by appending a retraction; RequestError for an unknown or already retracted one."""
@@ -162,8 +200,9 @@ class JobSession:
     def case(self) -> Case:
         """The inputs of every assessment at this moment."""
         return Case(
-            self.boards, self.state, self.library, self.store.attachment, self.drawer, self._cache, current_table()
-        )
+            self.boards, self.state, self.library, self.store.attachment, self.drawer, self._cache, current_table(),
+            self.workshop,
+        )  # fmt: skip
 
     def case_with(self, lists: Sequence[SumsKnown]) -> Case:
         """The case as it would be with further lists of sums, before they are recorded."""
@@ -184,6 +223,12 @@ def load_drawer(store: Store) -> tuple[StockItem, ...]:
     return parse_drawer(path.read_bytes(), str(path)) if path.exists() else ()
 
 
+def load_bench(store: Store) -> BenchProfile | None:
+    """The workshop's bench profile, from `bench.toml` in the store folder; None when there is none."""
+    path = store.folder / BENCH_FILE
+    return parse_bench(path.read_bytes(), str(path)) if path.exists() else None
+
+
 def open_new_job(
     store: Store,
     title: str,
@@ -191,11 +236,16 @@ def open_new_job(
     owner: str = "",
     complaint: str = "",
     surroundings: Surroundings | None = None,
+    listed: Sequence[Mapping[str, bytes]] = (),
 ) -> str:
-    """A new job from board folders; returns its id. Every board is validated before anything is written."""
+    """A new job from board folders; returns its id. Every board is validated before anything is written.
+
+    `listed` are boards made from parts lists, as the bytes of their files.
+    """
     around = surroundings or Surroundings()
     found = {load_board(path, around.library()).id: board_files(path) for path in boards}
-    if len(found) < len(boards):
+    found |= {parse_board(files, "the parts list", around.library()).id: dict(files) for files in listed}
+    if len(found) < len(boards) + len(listed):
         raise RequestError("two of the boards carry the same id; give each its own in board.toml")
     job, opened_at = around.ids()[:8], around.clock()
     opened = Opened(

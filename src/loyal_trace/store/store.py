@@ -116,6 +116,18 @@ class Store:
                 for entry in first:
                     self._connection.exec_driver_sql(_INSERT, (job, entry.id, write_entry(entry)))
 
+    def add_board(self, job: str, board: str, files: Mapping[str, bytes], entry: AnyEntry) -> None:
+        """Another board's files for a job, and the entry that says so, both or neither."""
+        self._may_write()
+        if board in self.board_files(job):
+            raise RequestError(f"the job {job} has a board {board} already")
+        with speaking_plainly(self.folder):
+            self._connection.rollback()
+            with self._connection.begin():
+                for name, data in files.items():
+                    self._connection.execute(board_files.insert().values(job=job, board=board, name=name, data=data))
+                self._connection.exec_driver_sql(_INSERT, (job, entry.id, write_entry(entry)))
+
     def board_files(self, job: str) -> dict[str, dict[str, bytes]]:
         """The files of a job's boards: board id → file name → bytes."""
         found: dict[str, dict[str, bytes]] = {}
