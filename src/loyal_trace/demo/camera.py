@@ -1,6 +1,7 @@
 """A simulated camera: a photo of a board as it would lie on the bench, drawn from its definition, seen at a slant."""
 
 import io
+from collections.abc import Collection
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -15,6 +16,7 @@ if TYPE_CHECKING:
 _PER_MM = 6
 _LONG, _SHORT = 1600, 1200
 _BODY = {"chip": (34, 34, 38), "capacitor": (52, 66, 96), "connector": (196, 178, 120), "regulator": (40, 40, 44)}
+_STAIN = (104, 112, 66)
 _BOARD, _BENCH, _TIN, _PRINT = (44, 96, 62), (120, 104, 88), (186, 188, 192), (226, 228, 220)
 
 
@@ -33,12 +35,12 @@ def camera_matrix(board: BoardDefinition, slant: float = 2e-4) -> NDArray[np.flo
     return np.array([[c, -s, left + 60], [s, c, 70.0], [slant, slant / 3, 1.0]])
 
 
-def photograph(board: BoardDefinition, seed: int = 3) -> bytes:
-    """The JPEG of a board, with a grain from the seed."""
+def photograph(board: BoardDefinition, seed: int = 3, leaking: Collection[str] = ()) -> bytes:
+    """The JPEG of a board, with a grain from the seed and a stain around every leaking part."""
     from PIL import Image
 
     size = photo_size(board)
-    flat = _drawn(board)
+    flat = _drawn(board, leaking)
     to_flat = np.diag([_PER_MM, _PER_MM, 1.0]) @ np.linalg.inv(camera_matrix(board))
     to_flat = to_flat / to_flat[2, 2]
     seen = flat.transform(
@@ -51,12 +53,17 @@ def photograph(board: BoardDefinition, seed: int = 3) -> bytes:
     return stream.getvalue()
 
 
-def _drawn(board: BoardDefinition) -> "Image.Image":
+def _drawn(board: BoardDefinition, leaking: Collection[str]) -> "Image.Image":
     """The board seen straight from above, as a Pillow image."""
     from PIL import Image, ImageDraw
 
     picture = Image.new("RGB", (round(board.width * _PER_MM), round(board.height * _PER_MM)), _BOARD)
     draw = ImageDraw.Draw(picture)
+    for part in board.parts:
+        if part.refdes in leaking:
+            for size, shade in ((19, 0), (13, 14), (9, 26)):
+                tint = (_STAIN[0] + shade, _STAIN[1] + shade, _STAIN[2] + shade // 2)
+                draw.ellipse(_box(part.x + 1.5, part.y + 3, size, size * 1.25), fill=tint)
     for part in board.parts:
         for x, y in pin_places(part).values():
             draw.ellipse(_box(x, y, 1.6, 1.6), fill=_TIN)

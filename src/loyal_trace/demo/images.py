@@ -9,6 +9,16 @@ from functools import lru_cache
 import numpy as np
 
 _OPCODES = bytes.fromhex("3e06210e110032c30ac9cd7e2377fe20281813e5d5c5f1e1d1c13ae6f6b7")
+_SCHOOL_WORDS = (
+    b"CORVANE CS-8",
+    b"READY",
+    b"TYPE AND ENTER",
+    b"NO SUCH LINE",
+    b"TIME",
+    b"LESSON",
+    b"DISC",
+    b"RAM TEST",
+)
 _WORDS = (b"TIDEWRACK", b"LARKFIELD", b"INSERT TOKEN", b"HIGH WATER", b"TIDE", b"WRECK", b"SALVAGE", b"PLAYER ONE",
           b"PLAYER TWO", b"GAME OVER", b"SOUND TEST", b"SWITCH TEST", b"CREDIT")  # fmt: skip
 
@@ -25,10 +35,10 @@ def program_image(seed: str, size: int) -> bytes:
     choice, operand = _stream(seed + "/op", size), _stream(seed + "/arg", size)
     opcodes = np.frombuffer(_OPCODES, dtype=np.uint8)
     image = np.where(choice < 150, opcodes[choice % len(opcodes)], operand).astype(np.uint8)
-    words = _stream(seed + "/text", size)
+    words, told = _stream(seed + "/text", size), _SCHOOL_WORDS if seed.startswith("corvane") else _WORDS
     place = 0x80
     while place < size - 0x400:
-        word = _WORDS[int(words[place]) % len(_WORDS)]
+        word = told[int(words[place]) % len(told)]
         image[place : place + len(word)] = np.frombuffer(word, dtype=np.uint8)
         place += 0x100 + int(words[place + 1])
     used = size - 0x40 - int(words[0])
@@ -59,6 +69,8 @@ TILE_SLOTS = ("4A", "4C", "4E")
 
 def true_image(board: str, refdes: str, firmware: str) -> bytes:
     """The right content of a demo slot for a firmware revision."""
+    if board == "cs-8":
+        return program_image(f"corvane {refdes} {firmware}", 0x4000)
     if board == "tw-cpu":
         revision = "AB" if refdes in SAME_IN_BOTH else firmware
         return program_image(f"tidewrack {refdes} {revision}", 0x2000)

@@ -30,6 +30,7 @@ from loyal_trace.core.logbook.entries import (
 from loyal_trace.core.simulation.bench import Drive, SimulatedBench, SupplyModel
 from loyal_trace.demo.camera import camera_matrix, photograph
 from loyal_trace.demo.common import board_files_of, boards_of, hidden_table, open_demo_job, read_fault
+from loyal_trace.demo.corvane import CORVANE_JOB, build_corvane, corvane_bench
 from loyal_trace.demo.hollin import HOLLIN_JOB, build_hollin, hollin_bench
 from loyal_trace.demo.images import CPU_SLOTS, TILE_SLOTS, screen_content, true_image
 from loyal_trace.formats.photos import upright
@@ -198,11 +199,14 @@ def _probed(session: JobSession, bench: SimulatedBench, board: str, refdes: str,
 
 def build_workshop(store: Store, surroundings: Surroundings) -> JobSession:
     """The whole made-up workshop in an empty store; the job on the bench (Tidewrack) is returned open."""
+    build_corvane(store, corvane_bench(), surroundings)
     build_hollin(store, hollin_bench(), surroundings)
     return build_demo(store, demo_bench(), surroundings)
 
 
-DEMO_BENCHES: Mapping[str, Callable[[], SimulatedBench]] = {JOB_ID: demo_bench, HOLLIN_JOB: hollin_bench}
+DEMO_BENCHES: Mapping[str, Callable[[], SimulatedBench]] = {
+    JOB_ID: demo_bench, HOLLIN_JOB: hollin_bench, CORVANE_JOB: corvane_bench,
+}  # fmt: skip
 
 
 def demo_instruments_builder(store_state: Callable[[], JobSession]) -> Callable[[], SimulatedBench]:

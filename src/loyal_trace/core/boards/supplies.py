@@ -36,7 +36,7 @@ class ChainPoint:
 
 @dataclass(frozen=True)
 class Supply:
-    """How one path is fed: winding (volt RMS), load (ampere), rectifier, reservoir and, if regulated, the regulator.
+    """How one path is fed: winding (volt RMS) or `dc` (volt), load (ampere), rectifier, reservoir, regulator.
 
     `nominal` and `dropout` (volt) belong to a linear regulator; `nominal` 0 is an unregulated supply. The thermal
     resistances (kelvin per watt) are those of the regulator: junction to case, case to sink, sink to air; 0 is unknown.
@@ -44,9 +44,10 @@ class Supply:
     `crowbar_voltage`.
     """
 
-    ac_rms: float
-    current: float
+    ac_rms: float = 0.0
+    current: float = 0.5
     path: str = ""
+    dc: float = 0.0
     mains: float = 50.0
     rectifier: str = "bridge"
     diode_drop: float = 0.85

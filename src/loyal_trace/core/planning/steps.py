@@ -30,9 +30,17 @@ CAUTIONS = {
     "solder": "Hot iron, lead and flux fumes: ventilate, wash hands; cut leads fly, shield your eyes.",
     "polarity": "Polarity: a reversed electrolytic or tantalum vents or burns. Check the mark against map and board.",
     "uv": "Eraser light at 254 nm harms eyes and skin: keep the lid closed. Cover the window afterwards.",
+    "cell": "Lithium cell: never charge it, short it or solder to it; used ones go to the collecting point.",
+    "fuse": "Fuses like for like: same rating, same speed, same voltage. Find out why the old one blew.",
     "static": "Touch ground first: memories and CMOS parts die of static.",
 }
 _TALL = {"regulator": 12.0, "amplifier": 12.0, "bridge": 12.0, "connector": 10.0, "control": 10.0}
+_TOOLS = {
+    "cell": "slide it out of its holder; tags are spot-welded, so a tagged cell is replaced by one with tags",
+    "fuse": "by hand, power off, the reservoir discharged",
+    "regulator": "screw to the heat sink first with fresh compound, then the joints",
+    "bridge": "screw to the heat sink first with fresh compound, then the joints",
+}
 _MINUTES = {"capacitor": 8.0, "chip-socketed": 3.0, "chip-soldered": 25.0, "socket": 30.0, "leg": 3.0, "program": 12.0}
 
 
@@ -130,8 +138,9 @@ def _recorded(case: Case) -> list[Step]:
 
 def _order(step: Step, school: str) -> tuple[object, ...]:
     """Sort key of an open step: the school decides, then the place."""
-    if step.kind in ("rescue", "put-back", "give-back"):
-        return (step.kind != "rescue", step.kind != "rescue", step.place[0], natural_key(step.place[1]))
+    moved = {"rescue": 0, "put-back": 2, "give-back": 2}.get(step.kind, 1)
+    if moved != 1:
+        return (moved, step.place[0], natural_key(step.place[1]))
     iron = step.kind not in ("leg", "program") and not step.socketed
     if school == "likely first":
         key: tuple[object, ...] = (-round(step.belief, 3), iron)
@@ -139,7 +148,7 @@ def _order(step: Step, school: str) -> tuple[object, ...]:
         key = (step.kind != "capacitor", iron, not step.socketed, step.height)
     else:
         key = (iron, not step.socketed, step.height)
-    return (*key, step.place[0], natural_key(step.place[1]))
+    return (moved, *key, step.place[0], natural_key(step.place[1]))
 
 
 def _capacitor_steps(case: Case, suspects: tuple[Suspect, ...]) -> list[Step]:
@@ -247,7 +256,11 @@ def _chip_step(case: Case, suspect: Suspect, part: Part) -> Step:
     fitted = case.state.fitted.get(suspect.place)
     if fitted:
         reason = f"the one from {fitted.origin} does it too, so mark it bad or doubt the line; {reason}"
-    tool = "chip puller" if part.socketed else "cut the legs or clear the holes, then fit a turned-pin socket"
+    loose = "chip puller" if part.is_chip else "by hand"
+    iron = (
+        "cut the legs or clear the holes, then fit a turned-pin socket" if part.is_chip else "iron, fresh solder first"
+    )
+    tool = _TOOLS.get(part.kind, loose if part.socketed else iron)
     checks: tuple[SubstituteCheck, ...] = ()
     if spare:
         verdict = "good" if spare.state == "proven" else "doubtful"
@@ -255,9 +268,16 @@ def _chip_step(case: Case, suspect: Suspect, part: Part) -> Step:
     return Step(
         f"{suspect.place[0]}/{part.refdes}/chip", "chip", suspect.place, f"Renew {part.refdes}, {part.number}", reason,
         _MINUTES["chip-socketed" if part.socketed else "chip-soldered"], part.number, spare.place if spare else "",
-        checks, (CAUTIONS["static"],) if part.socketed else (CAUTIONS["solder"], CAUTIONS["static"]), tool,
+        checks, _cautions_for(part), tool,
         f"probe {part.refdes} again", part.socketed, _TALL.get(part.kind, 4.0), suspect.belief,
     )  # fmt: skip
+
+
+def _cautions_for(part: Part) -> tuple[str, ...]:
+    own = (CAUTIONS[part.kind],) if part.kind in CAUTIONS else ()
+    if part.kind in ("bridge", "regulator", "fuse"):
+        own = (*own, CAUTIONS["mains"])
+    return (*own, CAUTIONS["static"]) if part.socketed else (*own, CAUTIONS["solder"], CAUTIONS["static"])
 
 
 def _socket_steps(case: Case) -> list[Step]:

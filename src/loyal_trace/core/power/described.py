@@ -33,7 +33,7 @@ class DescribedChain:
 
     parts: tuple[Part, ...]
     points: tuple[ChainPoint, ...]
-    supply: Supply | None
+    supply: Supply
     rail: Rail
 
 
@@ -69,8 +69,9 @@ def describe_chain(lines: Mapping[str, str], path: str = "") -> DescribedChain:
     built.points.append(ChainPoint(place, quantity, low, high, plug, "where it comes in", path=path))
     reservoir = _through(built, lines.get("through", ""))
     nominal, rail = _to(built, lines["to"], 0.0 if ac else level)
-    supply = Supply(level, current, path, float(mains or 50), reservoir=reservoir, nominal=nominal) if ac else None
-    if supply is not None and not reservoir:
+    fed = {"ac_rms": level, "mains": float(mains or 50), "reservoir": reservoir} if ac else {"dc": level}
+    supply = Supply(current=current, path=path, nominal=nominal, **fed)
+    if ac and not reservoir:
         raise RequestError("an AC supply needs its reservoir in “through …”, for instance C1 4700u")
     return DescribedChain(tuple(built.parts.values()), tuple(built.points), supply, rail)
 
@@ -152,6 +153,6 @@ def with_chain(board: BoardDefinition, chain: DescribedChain) -> BoardDefinition
         width=max(board.width, 30 + 38 * len(new)),
         parts=(*board.parts, *shelf),
         chain=(*(p for p in board.chain if p.path != path), *chain.points),
-        supplies=(*(s for s in board.supplies if s.path != path), *([chain.supply] if chain.supply else [])),
+        supplies=(*(s for s in board.supplies if s.path != path), chain.supply),
         rails=(*(r for r in board.rails if r.name != chain.rail.name), chain.rail),
     )

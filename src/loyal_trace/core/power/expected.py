@@ -108,6 +108,8 @@ def _of_reset(board: BoardDefinition, point: ChainPoint) -> Limits | None:
 def _from_supply(
     board: BoardDefinition, point: ChainPoint, kind: str, supply: Supply, draw: Draw | None
 ) -> Limits | None:
+    if supply.dc and kind == "connector" and point.quantity == "voltage":
+        return Limits(supply.dc * (1 - _WINDING), supply.dc * (1 + _WINDING), "the input ±10 %")
     if point.quantity == "ac voltage":
         return Limits(supply.ac_rms * (1 - _WINDING), supply.ac_rms * (1 + _WINDING), "the winding ±10 %")
     if point.quantity == "ripple frequency":

@@ -138,10 +138,12 @@ def _regulator(board: BoardDefinition, report: PathReport, supply: Supply) -> li
         value_of(report.latest("voltage", supply.reservoir)),
         value_of(report.latest("ripple", supply.reservoir)),
     )
+    ripple = 0.0 if supply.dc else ripple
     if not part or not supply.nominal or mean is None or ripple is None:
         return []
     trough, needed = abs(mean) - ripple / 2, abs(supply.nominal) + supply.dropout
-    where = f"its input falls to {_volts(trough)} at the bottom of the ripple"
+    where = f"its input {'is' if supply.dc else 'falls to'} {_volts(trough)}"
+    where += "" if supply.dc else " at the bottom of the ripple"
     if trough < needed:
         text = f"{part} drops out in every cycle and is not to blame: {where}, and it needs {_volts(needed)}"
         return [Explanation(part, "good", text)]
@@ -151,7 +153,7 @@ def _regulator(board: BoardDefinition, report: PathReport, supply: Supply) -> li
         return [Explanation(part, "bad", f"{enough}, yet its output is wrong: {part} or its load")]
     healthy = nominal_reservoir(board, supply)
     more = f" ({_volts(healthy.trough_voltage - needed)} with a healthy reservoir)" if healthy else ""
-    text = f"{part} holds: {_volts(trough)} at the bottom of the ripple, {_volts(trough - needed)} to spare{more}"
+    text = f"{part} holds: {where}, {_volts(trough - needed)} to spare{more}"
     return [Explanation(part, "good", text)]
 
 

@@ -201,6 +201,8 @@ def _cause(point: ChainPoint, limits: Limits, value: float) -> str:
         return "the reset's timing parts have changed"
     if point.quantity == "reset pulses":
         return "reset comes again and again"
+    if limits.source.startswith("what the cell feeds"):
+        return "the cell is flat" if value < limits.low else "no such cell reads that high"
     if point.quantity == "ac voltage":
         return "look at winding, plug and mains setting before this board"
     low = abs(value) < abs(limits.low) if limits.low > 0 else abs(value) < abs(limits.high)

@@ -12,7 +12,8 @@ import numpy as np
 from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.errors import RequestError
-from loyal_trace.core.power.formulas import Reservoir, peak_voltage, regulator_output, ripple_voltage
+from loyal_trace.core.power.clock_tree import clock_frequency
+from loyal_trace.core.power.formulas import Reservoir, charge_time, peak_voltage, regulator_output, ripple_voltage
 from loyal_trace.core.probing.states import PinReading
 from loyal_trace.core.simulation.engine import Engine, StreamEngine
 from loyal_trace.core.simulation.netlist import FIGHT, FLOATING, PinFault, Stream, build_netlist
@@ -25,8 +26,9 @@ _MAINS = 50.0
 class HiddenFault:
     """One thing wrong that nobody has been told.
 
-    `kind`: pin-input-stuck, pin-open, cells, dried, worn-socket, blown (also a missing fuse), wrong-fuse (`factor` the
-    rating fitted, ampere), diode-open and transistor-open (`pin` the leg).
+    `kind`: pin-input-stuck, pin-open, cells, stuck-bit (of a 1-bit RAM), dried, leaking, worn-socket, blown (also a
+    missing fuse), wrong-fuse (`factor` the rating fitted, ampere), diode-open and transistor-open (`pin` the leg), flat
+    (a cell; `factor` its volts), shorted (to ground; `factor` its ohms).
     """
 
     board: str
@@ -45,7 +47,8 @@ class HiddenFault:
 class SupplyModel:
     """One supply as it really is: AC (volt RMS), load (ampere), regulator, and the plug drop to each board (volt).
 
-    `board` and `path` say whose it is; empty ones fit any. `nominal` 0 is an unregulated supply.
+    `board` and `path` say whose it is; empty ones fit any. `nominal` 0 is an unregulated supply; `dc` feeds the
+    regulator directly, without winding and reservoir.
     """
 
     ac_rms: float = 10.4
@@ -57,6 +60,7 @@ class SupplyModel:
     drop_to: Mapping[str, float] = field(default_factory=dict)
     board: str = ""
     path: str = ""
+    dc: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -149,6 +153,7 @@ class SimulatedBench:
         clock = (np.arange(STEPS) & 1).astype(np.uint8)
         if drive.clock:
             stimuli[drive.clock] = clock
+        stimuli |= self._one_bit_memories(board)
         for here, other_board, there in drive.mated:
             stimuli[here] = self._board_streams(other_board)[there]
         if drive.cpu:
@@ -163,6 +168,20 @@ class SimulatedBench:
                 number = chip.pin(name).number
                 stimuli[board.net_of(drive.cpu, number) or f"{drive.cpu}.{number}"] = stream
         return stimuli
+
+    def _one_bit_memories(self, board: BoardDefinition) -> dict[str, Stream]:
+        """What 1-bit RAMs put out while a program runs: data that comes and goes, or the stuck bit of a bad one."""
+        found: dict[str, Stream] = {}
+        for part in board.chips:
+            chip = self._library.find(part.number) if self._library.knows(part.number) else None
+            if chip is None or "DOUT" not in {p.name for p in chip.pins}:
+                continue
+            net = board.net_of(part.refdes, chip.pin("DOUT").number)
+            stuck = self._faults_at(board.id, part.refdes, "stuck-bit")
+            varied = self._noise.integers(0, 2, STEPS // 8, dtype=np.uint8).repeat(8)
+            if net:
+                found[net] = np.full(STEPS, stuck[0].level, dtype=np.uint8) if stuck else varied
+        return found
 
     def probe(self, board: str, refdes: str, pin: int) -> PinReading:
         """What a logic probe shows at a pin; supply pins are read as voltages."""
@@ -184,9 +203,10 @@ class SimulatedBench:
         refdes = place.split(".", maxsplit=1)[0].split("-", maxsplit=1)[0]
         part = self._part(board, refdes)
         value = self._exact(board, part, place, quantity)
-        if np.isinf(value) or quantity == "rating":
+        if np.isinf(value) or quantity in ("rating", "reset pulses"):
             return value
-        return float(value * (1 + self._noise.normal(0, 0.002)))
+        spread = 2e-5 if quantity == "frequency" else 0.002
+        return float(value * (1 + self._noise.normal(0, spread)))
 
     def _path_at(self, board: str, place: str, quantity: str) -> str:
         """The supply path that a chain point belongs to; empty when the board has only one."""
@@ -208,6 +228,18 @@ class SimulatedBench:
             return self._supply(board, self._path_at(board, place, quantity)).ac_rms
         if part.kind == "fuse" and quantity in ("resistance", "rating"):
             return self._fuse(board, part, quantity)
+        if part.kind == "cell" and quantity in ("voltage", "current"):
+            return self._cell(board, part, quantity)
+        if quantity.startswith("resistance to ground"):
+            return self.to_ground(board, place, reverse=quantity.endswith("reversed"))
+        if quantity == "track resistance":
+            return self._track(board, part)
+        if quantity.startswith("reset") or place in {r.point for r in self._boards[board].resets}:
+            return self._reset(board, place, quantity)
+        if quantity == "frequency":
+            return self._frequency(board, part, place)
+        if quantity == "current":
+            return self._supply(board, self._path_at(board, place, quantity)).load
         if quantity == "resistance" and part.is_chip:
             return 2.4 if self._faults_at(board, part.refdes, "shorted") else 4300.0
         if quantity == "diode" and part.kind in ("bridge", "transistor"):
@@ -226,6 +258,73 @@ class SimulatedBench:
         wrong = self._faults_at(board, part.refdes, "wrong-fuse")
         return 0.08 if quantity == "resistance" else wrong[0].factor if wrong else part.value or 0.0
 
+    def _cell(self, board: str, part: Part, quantity: str) -> float:
+        cell = next(c for c in self._boards[board].cells if c.part == part.refdes)
+        if quantity == "current":
+            return cell.current * 1.1
+        flat = self._faults_at(board, part.refdes, "flat")
+        return flat[0].factor if flat else cell.nominal * 1.02
+
+    def _shorted(self, board: str, net: str) -> list[tuple[Part, float]]:
+        """Parts on a net that are shorted to ground, with their resistance (ohm)."""
+        definition = self._boards[board]
+        on_net = {refdes for refdes, _ in dict(definition.nets).get(net, ())}
+        bad = [f for f in self._faults if f.board == board and f.kind == "shorted" and f.refdes in on_net]
+        return [(definition.part(f.refdes), f.factor) for f in bad]
+
+    def to_ground(self, board: str, place: str, reverse: bool = False, lifted: tuple[str, ...] = ()) -> float:
+        """Resistance (ohm) of a pin's net to ground, power off, with some parts lifted off it."""
+        definition = self._boards[board]
+        refdes, _, pin = place.partition(".")
+        net = definition.net_of(refdes, int(pin)) if pin.isdigit() else None
+        chips = [
+            r for r, _ in dict(definition.nets).get(net or "", ()) if definition.part(r).is_chip and r not in lifted
+        ]
+        healthy = 9000.0 / max(1, len(set(chips))) * (0.7 if reverse else 1.0)
+        shorts = [ohms for part, ohms in self._shorted(board, net or "") if part.refdes not in lifted]
+        return 1 / (1 / healthy + sum(1 / ohms for ohms in shorts))
+
+    def _track(self, board: str, part: Part) -> float:
+        """A milliohm meter between a part's pin on the +5 V net and ground: least at the short."""
+        definition = self._boards[board]
+        net = definition.rails[0].net
+        shorts = self._shorted(board, net)
+        if not shorts:
+            raise RequestError(f"there is no short on {net}; a milliohm meter finds nothing")
+        return min(ohms + 2e-4 * float(np.hypot(part.x - p.x, part.y - p.y)) for p, ohms in shorts)
+
+    def _reset(self, board: str, place: str, quantity: str) -> float:
+        """A reset as its parts make it; it pulses with the watchdog while the set does not start."""
+        definition = self._boards[board]
+        reset = next(r for r in definition.resets if r.point == place)
+        if quantity == "voltage":
+            return 4.6 if reset.active == "low" else 0.1
+        if quantity == "reset pulses":
+            return 0.0
+        ohms = definition.part(reset.resistor).value or 0.0
+        farads, _ = self._capacitor(board, definition.part(reset.capacitor))
+        return charge_time(ohms, farads, reset.threshold, reset.supply)
+
+    def _frequency(self, board: str, part: Part, place: str) -> float:
+        """A counter on a pin: rising edges of its net against those of the clock."""
+        definition = self._boards[board]
+        clock = next((c for c in definition.clocks), None)
+        pin = place.rpartition(".")[2]
+        if clock is None or not pin.isdigit():
+            raise RequestError(f"this bench has no clock to count at {place}")
+        net = definition.net_of(part.refdes, int(pin)) or place
+        hertz = clock_frequency(definition, clock)
+        if net == clock.net:
+            return hertz
+        stream = self._board_streams(board).get(net)
+        levels = stream == 1 if stream is not None else np.zeros(2, dtype=bool)
+        rises = np.flatnonzero(levels[1:] & ~levels[:-1])
+        return hertz * 2 * (len(rises) - 1) / (rises[-1] - rises[0]) if len(rises) > 2 else 0.0
+
+    def seen(self, board: str) -> dict[str, str]:
+        """What an eye would see: refdes → finding, of the parts whose fault shows."""
+        return {f.refdes: "leaking" for f in self._faults if f.board == board and f.kind == "leaking"}
+
     def _capacitor(self, board: str, part: Part) -> tuple[float, float]:
         """(farad, ohm) of a capacitor as it is now; a dried one loses capacitance and gains series resistance."""
         nominal = part.value or 1e-7
@@ -236,6 +335,8 @@ class SimulatedBench:
 
     def _reservoir(self, supply: SupplyModel, path: str) -> Reservoir:
         """What stands on the reservoir of a supply under load; with a diode of its bridge open, half of it."""
+        if supply.dc:
+            return Reservoir(supply.dc, supply.dc, 0.0, 2 * _MAINS)
         home = supply.board or next(b for b, d in self._boards.items() if d.has(supply.reservoir))
         definition = self._boards[home]
         capacitance, _ = self._capacitor(home, definition.part(supply.reservoir))
@@ -254,6 +355,8 @@ class SimulatedBench:
         path = self._path_at(board, place, quantity)
         supply = self._supply(board, path)
         stored = self._reservoir(supply, path)
+        if supply.dc and part.kind == "connector":
+            return supply.dc
         if part.refdes == supply.reservoir:
             readings = {"voltage": stored.mean_voltage, "ripple": stored.ripple_voltage}
             return {**readings, "ripple frequency": stored.ripple_frequency}[quantity]
@@ -272,7 +375,7 @@ class SimulatedBench:
         for fault in self._faults:
             if fault.kind == "worn-socket" and self._noise.random() < fault.rate:
                 return False, fault.code
-            if fault.kind in ("cells", "pin-open") and fault.code:
+            if fault.kind in ("cells", "pin-open", "stuck-bit") and fault.code:
                 return False, fault.code
         return True, ""
 
