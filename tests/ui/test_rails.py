@@ -1,7 +1,6 @@
 """The Rails stage on Hollin 3: three supplies, walked with one key, each fault named."""
 
 import pytest
-from PyQt6.QtCore import Qt
 
 from loyal_trace.ui.widgets.ripple_view import RippleView
 
@@ -22,7 +21,7 @@ def test_the_open_diode_is_found_with_the_meter_key_in_under_ten_readings(hollin
         hollin.keys("M")
         if "diode 3 is open" in hollin.why:
             break
-    assert len(hollin.on_disk()) - before == 6 and "BR1.2 before it is good" in hollin.why
+    assert len(hollin.on_disk()) - before == 5 and "BR1.2 before it is good" in hollin.why
     assert "Renew BR1: Plan (Ctrl+7)" in hollin.next
     while hollin.frame.entry.prompt.text() != "4F.20":
         hollin.keys("M")
@@ -37,20 +36,19 @@ def test_each_supply_is_a_chain_of_its_own_and_n_goes_to_the_next(hollin):
     for _ in range(4):
         names.append(hollin.frame.entry.prompt.text())
         hollin.keys("N")
-    assert names == ["J1.1-2", "J1.3-4", "J1.5-6", "3E.1"] and hollin.frame.entry.prompt.text() == "J1.1-2"
+    assert names == ["F1", "F3", "F2", "3E.1"], "what is taken with the power off comes first"
+    assert hollin.frame.entry.prompt.text() == "F1"
     supplies = hollin.row_texts("schools and blocks")[1:5]
     assert [row.split()[0] for row in supplies] == ["+5", "+12", "+24", "lamp"]
 
 
 def test_typed_readings_find_the_missing_and_the_wrong_fuse(hollin):
     hollin.keys("N")
-    for reading in ("15.2", "0.1", "2A"):
+    for reading in ("0.1", "2A"):
         hollin.type(reading)
     assert "F3 is a 2.00 A fuse where the board wants 0.5 A" in hollin.why
     assert "like for like" in hollin.next and hollin.on_disk()[-1].quantity == "rating"
     hollin.keys("N")
-    for reading in ("20.3 V", "25", "4"):
-        hollin.type(reading)
     hollin.keys("O")
     assert "F2 is blown or missing" in hollin.why and hollin.on_disk()[-1].overload
     assert hollin.belief("hl-main", "F2") > 0.5 and hollin.belief("hl-main", "F3") > 0.5
@@ -71,9 +69,6 @@ def test_the_ripple_is_drawn_against_what_a_healthy_reservoir_would_show(hollin)
 
 def test_undo_takes_the_reading_and_what_followed_from_it_back(hollin):
     hollin.keys("N", "N")
-    hollin.qtbot.keyClick(hollin.edit, Qt.Key.Key_Down)
-    hollin.qtbot.keyClick(hollin.edit, Qt.Key.Key_Down)
-    hollin.qtbot.keyClick(hollin.edit, Qt.Key.Key_Down)
     hollin.keys("O")
     assert "F2 is blown or missing" in hollin.why
     hollin.ctrl("z")

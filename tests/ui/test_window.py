@@ -5,8 +5,8 @@ from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QApplication, QInputDialog, QLabel, QLineEdit, QMessageBox, QWidget
 
+from loyal_trace.core.power.guard import CAUTIONS, MAINS
 from loyal_trace.demo.images import true_image
-from loyal_trace.ui.stages import rails
 from loyal_trace.ui.theme import DARK, LIGHT
 from loyal_trace.ui.widgets.finder import Finder
 from loyal_trace.ui.widgets.first_page import TEACHING
@@ -130,7 +130,7 @@ def test_rails_want_the_caution_read_before_a_reading(window):
     window.edit.clear()
     window.type("4.86")
     assert window.on_disk()[-1].value == pytest.approx(4.86) and window.on_disk()[-1].place == "J3.30"
-    assert "Mains" in window.frame.caution.label.text() and rails.CAUTION in window.frame.caution.label.text()
+    assert "Mains" in window.frame.caution.label.text() and CAUTIONS[MAINS] in window.frame.caution.label.text()
     window.keys("S")
     assert window.desk.session.state.decision("rail school") == "strict"
     assert any("strict bad" in text for text in window.row_texts("schools and blocks"))
@@ -303,7 +303,7 @@ def test_a_swap_is_typed_at_suspects_and_weighs(window):
 
 def test_a_click_on_the_title_leads_to_the_job_list_and_back(window):
     window.qtbot.mouseClick(window.shell.stations, Qt.MouseButton.LeftButton, pos=QPoint(60, 20))
-    assert window.shell.pages.currentWidget() is window.shell.first and window.shell.first.jobs.count() == 2
+    assert window.shell.pages.currentWidget() is window.shell.first and window.shell.first.jobs.count() == 3
     window.open_job("Tidewrack")
     assert window.shell.pages.currentWidget() is window.shell.desk_page
     assert window.frame.question.text() == "Can 5D do what its pins do?"

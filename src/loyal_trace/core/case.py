@@ -18,8 +18,11 @@ from loyal_trace.core.errors import RequestError
 from loyal_trace.core.logbook.entries import PhotoAligned
 from loyal_trace.core.logbook.state import JobState, Place
 from loyal_trace.core.parts.capacitors import PartVerdict, StockItem, verdict_from_log
+from loyal_trace.core.power.clock_tree import ClockNode, judge_tree, predict
 from loyal_trace.core.power.consumption import CurrentTable, Draw
+from loyal_trace.core.power.expected import GROUND
 from loyal_trace.core.power.rails import RailReport, judge_rails
+from loyal_trace.core.power.shorts import TRACK, ShortHunt, hunt
 from loyal_trace.core.power.under_load import COMPOUND_MISSING, Around
 from loyal_trace.core.probing.check import ChipVerdict, check_chip
 from loyal_trace.core.probing.states import PinReading
@@ -214,6 +217,43 @@ class Case:
             r for (b, r), seen in self.state.findings.items() if b == board_id and seen[-1].finding == COMPOUND_MISSING
         }
         return Around(verdicts, self.draw(board_id), frozenset(dry))
+
+    def clock_tree(self, board_id: str) -> tuple[ClockNode, ...]:
+        """The board's clocks as predicted, held against the frequencies that were measured or probed."""
+        board = self.boards[board_id]
+        key = ("clock tree", board_id, board.revision)
+        nodes = self._cached(key, lambda: predict(board, self.library)) if board.clocks else ()
+        return judge_tree(nodes, self.frequencies(board_id))
+
+    def frequencies(self, board_id: str) -> dict[str, float]:
+        """Net → hertz, from the counter and from the probe; the counter's word counts where both spoke."""
+        board, found = self.boards[board_id], {}
+        for (where, refdes), pins in self.state.pins.items():
+            for number, pin in pins.items() if where == board_id else ():
+                if pin.frequency is not None:
+                    found[board.net_of(refdes, number) or f"{refdes}.{number}"] = pin.frequency
+        for (where, place), by_quantity in self.state.measured.items():
+            part, _, leg = place.partition(".")
+            if where == board_id and "frequency" in by_quantity and leg.isdigit():
+                net = board.net_of(part, int(leg)) or place
+                found[net] = by_quantity["frequency"][-1].value or 0.0
+        return found
+
+    def hunt(self, board_id: str, net: str) -> ShortHunt | None:
+        """Where the short on a net is, once its resistance to ground is known to be low; None before that."""
+        board, state = self.boards[board_id], self.state
+        at = {f"{refdes}.{pin}" for refdes, pin in dict(board.nets).get(net, ())}
+        read = [state.latest(board_id, place, GROUND[0]) for place in at]
+        taken = [m for m in read if m is not None and m.value is not None]
+        if not taken:
+            return None
+        baseline = max(taken, key=lambda m: m.time)
+        track = {}
+        for place in sorted(at):
+            entry = state.latest(board_id, place, TRACK)
+            if entry is not None and entry.value is not None:
+                track[place.partition(".")[0]] = entry.value
+        return hunt(board, net, baseline.value or 0.0, state.lifts.get((board_id, net), ()), track)
 
     def absent(self, place: Place) -> bool:
         """Is the part of this place missing, robbed, or taken out and not put back?"""

@@ -37,6 +37,10 @@ class Meter(Protocol):
         """One reading in SI units; infinity is an open line (OL)."""
         ...
 
+    def to_ground(self, board: str, place: str, lifted: tuple[str, ...]) -> float:
+        """Resistance of a pin's net to ground (ohm), power off, with parts lifted off it."""
+        ...
+
 
 class PowerSwitch(Protocol):
     """Switches the set on and watches how it starts."""

@@ -49,6 +49,11 @@ class SimulatedInstruments:
         with self._lock:
             return self._ready().measure(board, place, quantity)
 
+    def to_ground(self, board: str, place: str, lifted: tuple[str, ...]) -> float:
+        """Resistance of a pin's net to ground (ohm), power off, with parts lifted off it."""
+        with self._lock:
+            return self._ready().to_ground(board, place, lifted=lifted)
+
     def start(self) -> tuple[bool, str]:
         """One power-up."""
         with self._lock:

@@ -30,6 +30,7 @@ class Desk(QObject):
     working = pyqtSignal(str, int, int)
     stage_asked = pyqtSignal(int)
     _finished = pyqtSignal(object, object)
+    _clocks_done = pyqtSignal()
 
     def __init__(self, session: JobSession, instruments: SimulatedInstruments | None) -> None:
         super().__init__()
@@ -40,6 +41,8 @@ class Desk(QObject):
         self._cancel = Event()
         self.busy = False
         self._finished.connect(self._on_finished)
+        self._clocks: dict[str, Future[object]] = {}
+        self._clocks_done.connect(self.changed)
 
     @property
     def place(self) -> Place:
@@ -118,6 +121,14 @@ class Desk(QObject):
         slots = {(b, s.refdes) for b, board in self.session.boards.items() for s in board.rom_slots}
         selected = self.place if self.place in slots else None
         self.attempt(lambda: take_files(self.session, paths, selected, self.board))
+
+    def clocks_ready(self, board: str) -> bool:
+        """Are the board's dividers computed? If not, that begins in the background; `changed` tells when they are."""
+        if board not in self._clocks:
+            case = self.session.case()
+            self._clocks[board] = self._pool.submit(case.clock_tree, board)
+            self._clocks[board].add_done_callback(lambda _: self._clocks_done.emit())
+        return self._clocks[board].done()
 
     # long work
 

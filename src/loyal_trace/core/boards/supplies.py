@@ -21,7 +21,8 @@ class Rail:
 class ChainPoint:
     """One point of a supply chain, in order from the source: what to measure and what is right there.
 
-    `path` names the supply when a board has several. Limits left out are computed from the path's `Supply`.
+    `path` names the supply when a board has several; points of one `branch` hang side by side behind the others.
+    Limits left out are computed from the path's `Supply`.
     """
 
     point: str
@@ -32,6 +33,7 @@ class ChainPoint:
     note: str = ""
     powered: bool = True
     path: str = ""
+    branch: str = ""
 
 
 @dataclass(frozen=True)

@@ -8,6 +8,7 @@ from loyal_trace.core.case import Case
 from loyal_trace.core.diagnosis.evidence import Evidence, EvidenceTable
 from loyal_trace.core.logbook.describe import measured_words
 from loyal_trace.core.logbook.state import Place
+from loyal_trace.core.power.expected import GROUND
 
 SHORTED_BELOW = 50.0
 GOOD_FINDINGS = ("looks good", "clean", "cleaned", "reseated", "straightened")
@@ -17,7 +18,19 @@ _NOT_ACCUSING = ("other-slot", "other-revision", "wrong-size")
 def gather(case: Case, table: EvidenceTable) -> dict[Place, list[Evidence]]:
     """All evidence by place. A part renewed since is only accused by what was seen after it was fitted."""
     found: dict[Place, list[Evidence]] = {}
-    for source in (_roms, _chips, _odd_ones, _rails, _capacitors, _findings, _swaps, _codes, _symptoms):
+    for source in (
+        _roms,
+        _chips,
+        _odd_ones,
+        _rails,
+        _clocks,
+        _shorts,
+        _capacitors,
+        _findings,
+        _swaps,
+        _codes,
+        _symptoms,
+    ):
         for line in source(case, table):
             found.setdefault(line.place, []).append(line)
     return found
@@ -106,12 +119,37 @@ def _rails(case: Case, table: EvidenceTable) -> Iterator[Evidence]:
             since = _since(case, place)
             if not point.point.part or point.reading is None or (since and point.reading.time <= since):
                 continue
+            if point.point.quantity in GROUND:  # which part shorts a rail is for the hunt to say
+                continue
             if point in report.accusing:
                 good = report.path_of(point).last_good
                 after = f"; {good.point.point} before it is good" if good else ""
                 yield table.line(place, "rail-bad", f"{point.why} ({point.shown}){after}")
             elif point.verdict == "good" and case.part(place).kind != "chip" and place[1] not in bad_parts:
                 yield table.line(place, "rail-good", f"{point.point.quantity} {point.shown}: {point.why}")
+
+
+def _clocks(case: Case, table: EvidenceTable) -> Iterator[Evidence]:
+    """A divider whose output is wrong while what feeds it is right; those that run as predicted are cleared."""
+    for board_id, board in case.boards.items():
+        if not board.clocks or not case.frequencies(board_id):
+            continue
+        for node in case.clock_tree(board_id):
+            place = (board_id, node.pin.partition(".")[0])
+            if node.verdict == "bad":
+                yield table.line(place, "clock-wrong", node.why)
+            elif node.verdict == "good" and node.depth:
+                yield table.line(place, "clock-right", f"{node.pin} runs at the frequency predicted from the crystal")
+
+
+def _shorts(case: Case, table: EvidenceTable) -> Iterator[Evidence]:
+    """The part with which a short came and went."""
+    for board_id, net in case.state.lifts:
+        found = case.hunt(board_id, net) if board_id in case.boards else None
+        if found is not None and found.culprit:
+            since = _since(case, (board_id, found.culprit))
+            if since is None or case.state.lifts[(board_id, net)][-1].time > since:
+                yield table.line((board_id, found.culprit), "short-gone", found.why)
 
 
 def _capacitors(case: Case, table: EvidenceTable) -> Iterator[Evidence]:

@@ -11,6 +11,7 @@ import numpy as np
 
 from loyal_trace.core.boards.model import BoardDefinition, natural_key
 from loyal_trace.core.boards.supplies import Clock
+from loyal_trace.core.chips.expressions import control_names, leaf_names
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.power.clocks import CrystalLoad, crystal_load
 from loyal_trace.core.simulation.engine import Loop, StreamRun
@@ -63,17 +64,37 @@ def _tree(board: BoardDefinition, netlist: Netlist, clock: Clock, frequency: flo
     run = StreamRun(netlist, {clock.net: toggling}, steps)
     source = next((f"{r}.{p}" for r, p in dict(board.nets).get(clock.net, ())), clock.part)
     nodes = {clock.net: ClockNode(clock.net, source, frequency)}
+    loaded = _fed_by_memory(netlist)
     queue = [clock.net]
     while queue and len(nodes) < _MOST:
         net = queue.pop(0)
         for chip, pin, driven in _fed_by(netlist, net):
-            rate = None if driven in nodes else _rate(run, driven)
+            rate = None if driven in nodes or driven in loaded else _rate(run, driven)
             if rate is not None:
                 number = chip.type.pin(pin).number
                 depth = nodes[net].depth + 1
                 nodes[driven] = ClockNode(driven, f"{chip.refdes}.{number}", frequency * rate, net, depth)
                 queue.append(driven)
     return _in_order(nodes, clock.net)
+
+
+def _fed_by_memory(netlist: Netlist) -> set[str]:
+    """Nets that a memory or the processor drives, or that follow from those: no divider makes their frequency."""
+    found: set[str] = set()
+    feeds: dict[str, set[str]] = {}
+    for net, drivers in netlist.drivers.items():
+        for chip, pin in drivers:
+            if chip.type.memory is not None or chip.type.cpu_address or pin not in chip.type.output_of:
+                found.add(net)
+            else:
+                for name in _needs(chip, pin, clocks_only=False):
+                    feeds.setdefault(chip.net_of[name], set()).add(net)
+    queue = list(found)
+    while queue:
+        new = feeds.get(queue.pop(), set()) - found
+        found |= new
+        queue += new
+    return found
 
 
 def _fed_by(netlist: Netlist, net: str) -> Iterator[tuple[PlacedChip, str, str]]:
@@ -87,8 +108,12 @@ def _fed_by(netlist: Netlist, net: str) -> Iterator[tuple[PlacedChip, str, str]]
                 yield chip, output.name, chip.net_of[output.name]
 
 
-def _needs(chip: PlacedChip, pin: str) -> set[str]:
-    """The input pins that an output depends on by itself or through the bits it shows, their clocks included."""
+def _needs(chip: PlacedChip, pin: str, clocks_only: bool = True) -> set[str]:
+    """The input pins that an output depends on by itself or through the bits it shows.
+
+    Of a clocked bit only its clock counts, or, unless `clocks_only`, what it is loaded from as well; what clears or
+    presets it does not: a counter is predicted as it runs.
+    """
     registers = {r.bit: r for r in chip.type.registers}
     open_names, seen = set(chip.type.output_of[pin].value.names), set()
     while open_names:
@@ -98,7 +123,9 @@ def _needs(chip: PlacedChip, pin: str) -> set[str]:
         seen.add(name)
         if name in registers:
             register = registers[name]
-            open_names |= set(register.clock.names) if register.clock is not None else set(register.reads)
+            open_names |= set(register.clock.names) if register.clock is not None else set()
+            if register.clock is None or not clocks_only:
+                open_names |= set(control_names(register.sync) | leaf_names(register.sync))
     return seen & set(chip.type.input_names)
 
 

@@ -17,6 +17,7 @@ from loyal_trace.core.units import format_quantity
 
 GONE_FACTOR, GONE_FROM = 8.0, 50.0
 SURE = 0.9
+TRACK = "track resistance"
 _MISREAD = 0.03
 _WEIGHT = {"tantalum": 4.0, "aluminium": 1.5, "ceramic": 1.0}
 _MINUTES = {True: 0.5, False: 6.0}

@@ -4,21 +4,22 @@ from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.errors import LoyalTraceError
 from loyal_trace.core.logbook.describe import UNITS, number_or_overload
 from loyal_trace.core.logbook.entries import CautionSeen, Decided, Measured
-from loyal_trace.core.logbook.state import JobState
+from loyal_trace.core.logbook.state import GOOD_BOARD, JobState
 from loyal_trace.core.power.expected import nominal_reservoir
-from loyal_trace.core.power.explain import Explanation, explain
+from loyal_trace.core.power.explain import explain
+from loyal_trace.core.power.findings import Explanation
+from loyal_trace.core.power.guard import CAUTIONS, caution_of, guard_decision, power_guard
 from loyal_trace.core.power.rails import SCHOOLS, PathReport, PointVerdict, RailReport, judge_rails
 from loyal_trace.core.units import parse_reading
 from loyal_trace.ui.desk import Desk
+from loyal_trace.ui.stages.rails_clock import ClockPage
+from loyal_trace.ui.stages.rails_describe import DescribePage
+from loyal_trace.ui.stages.rails_short import ShortPage
 from loyal_trace.ui.widgets.chain_view import ChainStop, ChainView
 from loyal_trace.ui.widgets.ripple_view import RippleView
 from loyal_trace.ui.widgets.rows import Cell, Row, RowList
 from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame, column
 
-CAUTION = (
-    "Mains is on this transformer. Off before touching; discharge the reservoir through a resistor and measure. Fuses "
-    "like for like. Mains wiring is for a qualified person under your local rules."
-)
 _CHECK = {
     "capacitor": "Measure {part}: Plan (Ctrl+7) judges capacitance and ESR.",
     "bridge": "Diode-test {part} leg by leg, power off.",
@@ -27,36 +28,54 @@ _CHECK = {
     "regulator": "Take the load off {part} and measure its output again.",
     "connector": "Clean and reseat {part}, then measure again.",
 }
-_SEEN = "mains and reservoir"
 _KIND = {"good": "good", "bad": "bad", "doubtful": "doubtful"}
 
 
 def _stop(point: PointVerdict, boundary: bool) -> ChainStop:
     kind = _KIND.get(point.verdict, "unknown")
-    return ChainStop(point.point.point, point.point.quantity, point.shown, point.expected, kind, boundary)
+    where = point.point
+    return ChainStop(where.point, where.quantity, point.shown, point.expected, kind, boundary, where.branch)
 
 
 class RailStage:
-    """The chain of the board in view, point after point."""
+    """The chain of the board in view, point after point; pages hunt shorts, follow the clock, describe a supply."""
 
     def __init__(self, desk: Desk) -> None:
         self.desk = desk
         self.current = 0
         self.chain, self.ripple, self.blocks = ChainView(), RippleView(), RowList("schools and blocks")
-        self.frame = StageFrame(column(self.chain, self.ripple, self.blocks))
+        self.frame = StageFrame(column())
+        self.short, self.clock = ShortPage(desk, self.frame), ClockPage(desk, self.frame)
+        self.describe = DescribePage(desk, self.frame)
+        self.page: ShortPage | ClockPage | DescribePage | None = None
+        self._pages = {None: column(self.chain, self.ripple, self.blocks), self.short: column(self.short.list),
+                       self.clock: self.clock.widget, self.describe: column(self.describe.list)}  # fmt: skip
+        for widget in self._pages.values():
+            self.frame.evidence.layout().insertWidget(0, widget)
         self.chain.picked.connect(self._pick)
         self.frame.entry.submitted.connect(self._submitted)
         self._board = ""
+        self._good_board = False
 
     def hints(self) -> tuple[KeyHint, ...]:
-        seen = _SEEN in self.desk.session.state.cautions
+        pages = (
+            KeyHint("H", "chain" if self.page is self.short else "hunt a short", lambda: self._turn_to(self.short)),
+            KeyHint("C", "chain" if self.page is self.clock else "clock", lambda: self._turn_to(self.clock)),
+            KeyHint("D", "chain" if self.page is self.describe else "", lambda: self._turn_to(self.describe)),
+        )
+        if self.page is not None:
+            return (*self.page.hints(), *pages)
+        blocked = self._blocked() != ""
         return (
-            KeyHint("O", "OL, open", lambda: self._record(float("inf"), "hand")),
-            KeyHint("M", "from the meter", self._from_meter),
+            KeyHint("O", "OL", lambda: self._record(float("inf"), "hand")),
+            KeyHint("M", "meter", self._from_meter),
             KeyHint("N", "next supply" if len(self._report().paths) > 1 else "", self._next_path),
             KeyHint("S", "school", self._next_school),
-            KeyHint("K", "" if seen else "caution read", self._caution_seen),
-            KeyHint("↑↓", "point", None),
+            KeyHint("B", "this board" if self._good_board else "good board", self._other_board),
+            KeyHint("K", "" if self._caution_read() else "caution read", self._caution_seen),
+            KeyHint("Y", "power on anyway" if blocked else "", self._go_on),
+            *pages,
+            KeyHint("↑↓", "", None),
             KeyHint("↑", "", lambda: self._pick(self.current - 1)),
             KeyHint("↓", "", lambda: self._pick(self.current + 1)),
         )
@@ -67,6 +86,11 @@ class RailStage:
     def picked(self) -> None:
         self.refresh()
 
+    def _turn_to(self, page: ShortPage | ClockPage | DescribePage) -> None:
+        """A page, or back to the chain when it is in view already."""
+        self.page = None if self.page is page else page
+        self.refresh()
+
     def _report(self) -> RailReport:
         return self.desk.assessment().rails.get(self.desk.board, RailReport())
 
@@ -74,36 +98,89 @@ class RailStage:
         report = self._report()
         if self._board != self.desk.board:
             self._board = self.desk.board
-            wanted = [i for i, p in enumerate(report.points) if p.reading is None or p in report.first_bads]
-            self.current = wanted[0] if wanted else 0
-        state = self.desk.session.state
-        school = state.decision("rail school", "maker")
+            self.current = self._first_wanted(report)
+        school = self.desk.session.state.decision("rail school", "maker")
         title = self.desk.definition.title if self.desk.definition else ""
         self.frame.head(
             "Are the supplies right, and where do they stop being right?",
             f"{title} · {report.measured} of {len(report.points)} points measured · judged by {SCHOOLS[school]}",
         )
         path = self._path(report)
-        said = explain(self.desk.definition, path) if self.desk.definition and path.points else ()
+        for page, widget in self._pages.items():
+            widget.setVisible(page is self.page)
+        self._show_caution(path)
+        self.frame.entry.set_hints(self.hints())
+        if self.page is not None:
+            self.short.path = path.path
+            self.page.refresh()
+            return
+        around = self.desk.session.case().around(self.desk.board) if path.points else None
+        said = explain(self.desk.definition, path, around) if self.desk.definition and path.points else ()
         accused = next((line for line in said if line.kind == "bad"), None) if path.first_bad else None
         stops = tuple(_stop(p, p is path.first_bad) for p in path.points)
-        self.chain.show_chain(stops, path.points.index(report.points[self.current]) if path.points else -1)
+        here = path.points.index(report.points[self.current]) if path.points else -1
+        self.chain.show_chain(stops, here, self._feeds(path))
         self._show_ripple(path)
         self._show_rows(report, path, [line for line in said if line is not accused])
         self._meaning(path, accused)
-        read = state.cautions.get(_SEEN)
-        shown = f"Read by {read.author or 'you'}, {read.time:%H:%M}. {CAUTION}" if read else CAUTION
-        self.frame.caution.say(shown if any(p.point.part for p in report.points) else "")
-        self.frame.entry.set_hints(self.hints())
-        if report.points:
-            point = report.points[self.current].point
-            unit = UNITS.get(point.quantity, "")
-            power = "powered" if point.powered else "power off"
-            self.frame.entry.set_target(
-                point.point, f"{point.quantity} in {unit}, {power}; then the next point by itself"
-            )
-        else:
-            self.frame.entry.set_target("", "this board describes no supply points")
+        self._ask(report)
+
+    def _ask(self, report: RailReport) -> None:
+        """What the entry line is for."""
+        if not report.points:
+            self.frame.entry.set_target("", "this board describes no supply points: D describes one in three lines")
+            return
+        point = report.points[self.current].point
+        power = "powered" if point.powered else "power off"
+        whose = "of the good board, " if self._good_board else ""
+        told = f"{whose}{point.quantity} in {UNITS.get(point.quantity, '')}, {power}; then the next point by itself"
+        self.frame.entry.set_target(point.point, told)
+
+    def _first_wanted(self, report: RailReport) -> int:
+        """Where to begin: what is bad, else what has to be measured before power, else what is left."""
+        points = list(report.points)
+        bad = [p for p in points if p in report.first_bads]
+        still = [p for p in points if p.reading is None]
+        before = [p for p in still if not p.point.powered and points and p.point.path == points[0].point.path]
+        first = (bad if not still else before or still) or points
+        return points.index(first[0]) if first else 0
+
+    def _show_caution(self, path: PathReport) -> None:
+        board = self.desk.definition
+        name = caution_of(board, path.path) if board is not None and path.points else ""
+        read = self.desk.session.state.cautions.get(name)
+        text = CAUTIONS.get(name, "")
+        self.frame.caution.say(f"Read by {read.author or 'you'}, {read.time:%H:%M}. {text}" if read else text)
+
+    def _caution_read(self) -> bool:
+        """Was the caution of this path seen, or is there none?"""
+        board, path = self.desk.definition, self._path(self._report())
+        name = caution_of(board, path.path) if board is not None and path.points else ""
+        return not name or name in self.desk.session.state.cautions
+
+    def _blocked(self) -> str:
+        """Why the power guard stops the current reading: what is not measured yet, and its risk; else empty."""
+        report = self._report()
+        if not report.points or self._good_board:
+            return ""
+        point, path = report.points[self.current], self._path(report)
+        if not point.point.powered or point.point.quantity == "ac voltage":
+            return ""
+        guard = power_guard(path)
+        decided = guard_decision(self.desk.board, path.path) in self.desk.session.state.decisions
+        if not guard.missing or decided:
+            return ""
+        return f"not measured before power: {', '.join(guard.missing[:5])}. {guard.risk[:1].upper()}{guard.risk[1:]}"
+
+    def _feeds(self, path: PathReport) -> str:
+        """Which blocks need the rails of this path, in words for the end of the line."""
+        board = self.desk.definition
+        if board is None:
+            return ""
+        ends = {p.point.point for p in path.points}
+        rails = {rail.name for rail in board.rails if rail.far in ends}
+        blocks = [block.name for block in board.blocks if rails & set(block.rails)]
+        return f"feeds {', '.join(blocks)}" if blocks else ""
 
     def _path(self, report: RailReport) -> PathReport:
         """The supply path of the current point."""
@@ -188,15 +265,16 @@ class RailStage:
                 "Every point of this chain is within its limits.", "Go on to the ROMs (Ctrl+4).", "good"
             )
         else:
-            self.frame.meaning.say("No chain is described for this board.", "Add [[chain]] points to board.toml.")
+            self.frame.meaning.say("No chain is described for this board.", "Press D to describe one in three lines.")
 
     def _next_path(self) -> None:
         report = self._report()
         if len(report.paths) > 1:
             names = [path.path for path in report.paths]
             following = report.paths[(names.index(self._path(report).path) + 1) % len(names)]
-            open_points = [p for p in following.points if p.reading is None] or list(following.points)
-            self._pick(report.points.index(open_points[0]))
+            still = [p for p in following.points if p.reading is None]
+            first = [p for p in still if not p.point.powered] or still or list(following.points)
+            self._pick(report.points.index(first[0]))
 
     def _pick(self, index: int) -> None:
         points = self._report().points
@@ -216,16 +294,46 @@ class RailStage:
         point = self._point()
         if point is None:
             return
-        if _SEEN not in self.desk.session.state.cautions:
+        if not self._caution_read():
             self.desk.said.emit("read the caution first, then press K: it is signed with your name and the time", True)
+            return
+        blocked = self._blocked()
+        if blocked:
+            self.desk.said.emit(f"{blocked}. Measure them first, or press Y to go on, which is recorded", True)
             return
         value, overload = number_or_overload(number)
         recorded = self.desk.record(
             Measured, board=self.desk.board, place=point.point.point, quantity=point.point.quantity, value=value,
-            overload=overload, powered=point.point.powered, source=source,
+            overload=overload, powered=point.point.powered, source=GOOD_BOARD if self._good_board else source,
         )  # fmt: skip
         if recorded:
-            self._pick(self.current + 1)
+            self._pick(self._following(point))
+
+    def _following(self, point: PointVerdict) -> int:
+        """The next point: along the path, those to be taken with the power off before the others."""
+        points, path = self._report().points, self._path(self._report())
+        if self._good_board:
+            return self.current + 1
+        rest = points[self.current + 1 :]
+        off = [p for p in path.points if not p.point.powered and p.reading is None]
+        after = next((p for p in rest if p in off), None) or next(iter(off), None)
+        after = after or next((p for p in rest if p in path.points and p.reading is None), None)
+        after = after or next((p for p in path.points if p.reading is None), None)
+        return points.index(after) if after is not None else self.current + 1
+
+    def _go_on(self) -> None:
+        """Power without what should have been measured first: a decision, with its reason."""
+        blocked = self._blocked()
+        if blocked:
+            what = guard_decision(self.desk.board, self._path(self._report()).path)
+            self.desk.record(Decided, board=self.desk.board, what=what, choice="go on anyway", reason=blocked)
+
+    def _other_board(self) -> None:
+        """Readings from now on are of a good board, or of this one again."""
+        self._good_board = not self._good_board
+        self.refresh()
+        words = "a board known to work: this one is held against it" if self._good_board else "this board again"
+        self.desk.said.emit(f"readings are of {words}", False)
 
     def _from_meter(self) -> None:
         point = self._point()
@@ -240,6 +348,10 @@ class RailStage:
         self._record(number, "meter")
 
     def _submitted(self, text: str) -> None:
+        if self.page is not None:
+            if self.page.submitted(text) and self.page is self.describe:
+                self._turn_to(self.describe)
+            return
         point = self._point()
         if not text.strip() or point is None:
             self._pick(self.current + 1)
@@ -259,4 +371,7 @@ class RailStage:
         self.desk.record(Decided, what="rail school", choice=choice, reason=SCHOOLS[choice])
 
     def _caution_seen(self) -> None:
-        self.desk.record(CautionSeen, caution=_SEEN)
+        board = self.desk.definition
+        name = caution_of(board, self._path(self._report()).path) if board is not None else ""
+        if name:
+            self.desk.record(CautionSeen, caution=name)

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from loyal_trace.ui.glyphs import draw_glyph
@@ -20,6 +20,7 @@ class ChainStop:
     expected: str
     kind: str
     boundary: bool = False
+    branch: str = ""
 
 
 _SHORT = {
@@ -27,6 +28,7 @@ _SHORT = {
     "ac voltage": "AC",
     "resistance": "ohms",
     "resistance to ground": "to ground",
+    "resistance to ground, reversed": "reversed",
 }
 _NARROW = 76
 
@@ -40,11 +42,13 @@ class ChainView(QWidget):
         super().__init__()
         self.stops: tuple[ChainStop, ...] = ()
         self.current = -1
-        self.setFixedHeight(166)
+        self.feeds = ""
+        self.setFixedHeight(182)
         self.setAccessibleName("supply chain")
 
-    def show_chain(self, stops: tuple[ChainStop, ...], current: int) -> None:
-        self.stops, self.current = stops, current
+    def show_chain(self, stops: tuple[ChainStop, ...], current: int, feeds: str = "") -> None:
+        """Stops in order, the current one, and in words what the far end feeds."""
+        self.stops, self.current, self.feeds = stops, current, feeds
         self.setAccessibleDescription("; ".join(f"{s.point} {s.quantity} {s.reading} {s.kind}" for s in stops))
         self.update()
 
@@ -64,10 +68,31 @@ class ChainView(QWidget):
             painter.setFont(font(13))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "this board describes no supply chain")
             return
-        painter.setPen(QPen(THEME.colour("copper"), 4))
-        painter.drawLine(QPointF(self._x(0), 62), QPointF(self._x(len(self.stops) - 1), 62))
+        self._paint_line(painter)
         for index, stop in enumerate(self.stops):
             self._paint_stop(painter, index, stop)
+
+    def _paint_line(self, painter: QPainter) -> None:
+        """The copper line: straight along the trunk, an elbow of its own to every branch, and what the end feeds."""
+        trunk = [index for index, stop in enumerate(self.stops) if not stop.branch] or [0]
+        end = self._x(trunk[-1])
+        painter.setPen(QPen(THEME.colour("copper"), 4))
+        painter.drawLine(QPointF(self._x(0), 62), QPointF(end, 62))
+        painter.setPen(QPen(THEME.colour("copper"), 2.6))
+        branches = list(dict.fromkeys(stop.branch for stop in self.stops if stop.branch))
+        for number, branch in enumerate(branches):
+            xs = [self._x(index) for index, stop in enumerate(self.stops) if stop.branch == branch]
+            low = 50.0 - 4 * number if number else 62.0
+            painter.drawPolyline(
+                QPolygonF([QPointF(end, 62), QPointF(end, low), QPointF(xs[0], low), QPointF(xs[0], 62)])
+            )
+            painter.drawLine(QPointF(xs[0], 62), QPointF(xs[-1], 62))
+        if self.feeds:
+            painter.setFont(font(11.5))
+            painter.setPen(THEME.colour("soft"))
+            box = QRectF(10, 161, self.width() - 20, 18)
+            text = painter.fontMetrics().elidedText(self.feeds, Qt.TextElideMode.ElideRight, int(box.width()))
+            painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
 
     def _paint_stop(self, painter: QPainter, index: int, stop: ChainStop) -> None:
         x = self._x(index)
@@ -90,7 +115,7 @@ class ChainView(QWidget):
         painter.setFont(font(11))
         painter.setPen(THEME.colour("soft"))
         narrow = width < _NARROW
-        quantity = _SHORT.get(stop.quantity, stop.quantity) if narrow else stop.quantity
+        quantity = _SHORT.get(stop.quantity, stop.quantity) if narrow or len(stop.quantity) > 20 else stop.quantity
         painter.drawText(QRectF(x - width / 2, 28, width, 16), centre, quantity)
         painter.setFont(font(11.5 if narrow else 14, bold=True))
         painter.setPen(THEME.verdict_colour(stop.kind) if stop.kind in ("bad", "doubtful") else THEME.colour("ink"))

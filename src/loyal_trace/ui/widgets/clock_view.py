@@ -1,0 +1,86 @@
+"""The clock tree drawn: every net under the one that feeds it, what it should run at, what was measured."""
+
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QWidget
+
+from loyal_trace.ui.glyphs import draw_glyph
+from loyal_trace.ui.theme import THEME, font
+
+_ROW, _STEP, _LEFT = 22, 18, 16
+_KIND = {"good": "good", "bad": "bad", "follows": "doubtful"}
+
+
+@dataclass(frozen=True)
+class ClockStop:
+    """One net: how deep in the tree, names, expected and measured frequency in words, verdict."""
+
+    depth: int
+    net: str
+    pin: str
+    expected: str
+    measured: str
+    verdict: str
+
+
+class ClockView(QWidget):
+    """Rows with a copper line from each to what feeds it; a click picks one."""
+
+    picked = pyqtSignal(int)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.stops: tuple[ClockStop, ...] = ()
+        self.current = -1
+        self.setAccessibleName("clock tree")
+
+    def show_tree(self, stops: tuple[ClockStop, ...], current: int) -> None:
+        """Shows the nets in order, each after what feeds it."""
+        if (stops, current) == (self.stops, self.current):
+            return
+        self.stops, self.current = stops, current
+        self.setAccessibleDescription("; ".join(f"{s.pin} {s.expected} {s.measured} {s.verdict}" for s in stops))
+        self.setFixedHeight(24 + _ROW * max(1, len(stops)))
+        self.update()
+
+    def top_of(self, index: int) -> int:
+        """Upper edge of a row (pixel)."""
+        return 24 + _ROW * index
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        index = int((event.position().y() - 24) // _ROW)
+        if 0 <= index < len(self.stops):
+            self.picked.emit(index)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(font(12))
+        painter.setPen(THEME.colour("soft"))
+        for x, words in ((_LEFT + 14, "net"), (330, "pin"), (410, "should be"), (520, "measured")):
+            painter.drawText(QRectF(x, 0, 140, 22), Qt.AlignmentFlag.AlignVCenter, words)
+        for index in range(len(self.stops)):
+            self._paint_row(painter, index)
+
+    def _paint_row(self, painter: QPainter, index: int) -> None:
+        stop, top = self.stops[index], self.top_of(index)
+        middle, x = top + _ROW / 2, _LEFT + stop.depth * _STEP
+        if index == self.current:
+            painter.fillRect(QRectF(0, top, self.width(), _ROW), THEME.colour("selected"))
+        feeder = next((i for i in range(index - 1, -1, -1) if self.stops[i].depth < stop.depth), None)
+        if feeder is not None:
+            painter.setPen(QPen(THEME.colour("copper_light"), 1.6))
+            above = _LEFT + self.stops[feeder].depth * _STEP
+            painter.drawLine(QPointF(above, self.top_of(feeder) + _ROW / 2 + 7), QPointF(above, middle))
+            painter.drawLine(QPointF(above, middle), QPointF(x - 7, middle))
+        draw_glyph(painter, _KIND.get(stop.verdict, "unknown"), x, middle, 13)
+        painter.setPen(THEME.colour("ink"))
+        painter.setFont(font(12.5, bold=index == self.current, mono=True))
+        painter.drawText(QRectF(x + 14, top, 310 - x, _ROW), Qt.AlignmentFlag.AlignVCenter, stop.net)
+        painter.setFont(font(12.5, mono=True))
+        painter.drawText(QRectF(330, top, 76, _ROW), Qt.AlignmentFlag.AlignVCenter, stop.pin)
+        painter.drawText(QRectF(410, top, 106, _ROW), Qt.AlignmentFlag.AlignVCenter, stop.expected)
+        painter.setPen(THEME.verdict_colour(_KIND[stop.verdict]) if stop.verdict in _KIND else THEME.colour("ink"))
+        painter.drawText(QRectF(520, top, self.width() - 524, _ROW), Qt.AlignmentFlag.AlignVCenter, stop.measured)
