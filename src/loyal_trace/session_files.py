@@ -11,7 +11,7 @@ from loyal_trace.core.logbook.state import Place
 from loyal_trace.core.roms.images import RomImage, SumList, base_name, without_read_number
 from loyal_trace.core.units import count_of
 from loyal_trace.formats.part_list import ListedPart, is_part_list, read_part_list
-from loyal_trace.formats.photos import Photo, is_photo_name, read_photo
+from loyal_trace.formats.photos import Photo, is_photo_name, read_photo, upright
 from loyal_trace.formats.rom_files import image_paths, is_image_name, iter_images
 from loyal_trace.formats.sum_lists import SURE_ENDINGS, read_sums
 from loyal_trace.session import JobSession
@@ -48,6 +48,13 @@ def take_files(session: JobSession, paths: Sequence[Path], selected: Place | Non
             said.append(f"{image.name}: taken as a read of {place[1]}")
     session.record_all([*known, *reads])
     return said
+
+
+def take_photo(session: JobSession, data: bytes, name: str, board: str = "") -> list[str]:
+    """Takes the bytes of one photo into the job; UserFileError when they are none. One line for what was done."""
+    pixels = upright(data, name)
+    session.record_all([_photographed(session, Photo(name, data, pixels.width, pixels.height), board)])
+    return [f"{name}: photo taken in ({pixels.width} × {pixels.height})"]
 
 
 def _photo_files(path: Path) -> list[Path]:

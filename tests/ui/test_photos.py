@@ -80,6 +80,9 @@ def test_parts_are_picked_on_the_photo_and_the_map_can_be_taken_off_it(look):
     click(look, *on_camera(VID.part("2F").x, VID.part("2F").y))
     assert look.desk.part == "2F" and look.frame.entry.prompt.text() == "2F"
     assert "46 parts drawn over it" in view(look).accessibleDescription()
+    for share in (35, 70, 100):
+        look.keys("M")
+        assert f"46 parts drawn over it, map faded in {share}%" in view(look).accessibleDescription()
     look.keys("M")
     assert "0 parts drawn over it" in view(look).accessibleDescription()
     look.keys("G")

@@ -313,14 +313,17 @@ class Case:
 
     def photographed(self, place: Place) -> bool:
         """Does any aligned photo of the board show this place?"""
+        return any(self.shows(sha, place) for sha in self.state.photos)
+
+    def shows(self, sha: str, place: Place) -> bool:
+        """Does an aligned photo show a place?"""
+        photo = self.state.photos[sha]
+        found = self.alignment(sha) if photo.board == place[0] else None
+        if found is None:
+            return False
         part = self.part(place)
-        for sha, photo in self.state.photos.items():
-            found = self.alignment(sha) if photo.board == place[0] else None
-            if found is not None:
-                u, v = found.on_photo(part.x, part.y)
-                if 0 <= u < photo.width and 0 <= v < photo.height:
-                    return True
-        return False
+        u, v = found.on_photo(part.x, part.y)
+        return 0 <= u < photo.width and 0 <= v < photo.height
 
     # the drawer
 

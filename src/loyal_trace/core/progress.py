@@ -37,7 +37,9 @@ def progress(found: Assessment) -> tuple[StageProgress, ...]:
     """The ten stations."""
     case, state = found.case, found.case.state
     parts = sum(len(board.parts) for board in case.boards.values())
-    seen = sum(1 for place in state.findings if place[0] in case.boards)
+    seen = sum(
+        1 for b, refdes in state.findings if b in case.boards and refdes not in {v.refdes for v in case.boards[b].vias}
+    )
     points = [p for report in found.rails.values() for p in report.points]
     slots = list(found.roms.values())
     strong = [s for s in found.suspects if s.belief >= SUSPECT_FROM]
@@ -89,8 +91,9 @@ def map_marks(found: Assessment, board_id: str, stage: int) -> dict[str, Mark]:
 
 def _look_marks(found: Assessment, board_id: str, board: BoardDefinition) -> dict[str, Mark]:
     marks = {part.refdes: Mark("unknown", "not looked at") for part in board.parts}
+    vias = {via.refdes for via in board.vias}
     for (where, refdes), findings in found.case.state.findings.items():
-        if where == board_id and refdes in marks:
+        if where == board_id and (refdes in marks or refdes in vias):
             word = findings[-1].finding
             marks[refdes] = Mark("good" if word in GOOD_FINDINGS else "bad", word)
     for leak in found.case.leaks(board_id):

@@ -18,7 +18,7 @@ from loyal_trace.core.units import count_of
 from loyal_trace.instruments.protocols import Cancelled
 from loyal_trace.instruments.simulated import SimulatedInstruments
 from loyal_trace.session import JobSession
-from loyal_trace.session_files import take_files
+from loyal_trace.session_files import take_files, take_photo
 
 
 class Desk(QObject):
@@ -37,6 +37,7 @@ class Desk(QObject):
         self.session, self.instruments = session, instruments
         self.board = next(iter(session.boards), "")
         self.part = ""
+        self.area: tuple[str, ...] = ()
         self._pool = ThreadPoolExecutor(1)
         self._cancel = Event()
         self.busy = False
@@ -62,9 +63,14 @@ class Desk(QObject):
 
     def pick(self, board: str, part: str) -> None:
         """A part was picked somewhere; it is picked everywhere."""
-        if board in self.session.boards and (board, part) != self.place:
-            self.board, self.part = board, part
+        if board in self.session.boards and ((board, part) != self.place or self.area):
+            self.board, self.part, self.area = board, part, ()
             self.picked.emit()
+
+    def draw_area(self, parts: tuple[str, ...]) -> None:
+        """Parts inside an area drawn on the map; empty ends it."""
+        self.area = parts
+        self.picked.emit()
 
     def record(self, kind: type[AnyEntry], **fields: Any) -> bool:
         """Records one entry, which is then the newest and shown as such; says what went wrong otherwise."""
@@ -115,6 +121,10 @@ class Desk(QObject):
             return [f"retracted: {words}"]
 
         self.attempt(act)
+
+    def take_photo(self, data: bytes, name: str) -> None:
+        """A photo that was pasted."""
+        self.attempt(lambda: take_photo(self.session, data, name, self.board))
 
     def drop(self, paths: list[Path]) -> None:
         """Files were dropped on the window."""

@@ -3,12 +3,13 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QObject, Qt
-from PyQt6.QtWidgets import QMessageBox
+from PyQt6.QtCore import QBuffer, QIODevice, QObject, Qt
+from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
 
 from loyal_trace.core.logbook.describe import describe, stage_of
 from loyal_trace.core.progress import map_marks, progress
 from loyal_trace.ui.desk import Desk
+from loyal_trace.ui.photo_watch import PhotoWatch
 from loyal_trace.ui.shell import Shell
 from loyal_trace.ui.stages.base import HELP, Stage
 from loyal_trace.ui.stages.hand_back import HandBackStage
@@ -30,6 +31,7 @@ _STAGES: tuple[Callable[[Desk], Stage], ...] = (
     IntakeStage, LookStage, RailStage, RomStage, ProbeStage, SuspectStage, PlanStage, WorkStage, ProveStage,
     HandBackStage,
 )  # fmt: skip
+_LOOK = 1
 _SHOWING = ("parts", "what was seen", "supplies and what needs them", "ROM verdicts", "what has been probed",
             "who is suspect", "what is renewed", "what is renewed", "what was renewed", "what was renewed")  # fmt: skip
 
@@ -54,6 +56,10 @@ class JobWiring(QObject):
         shell.drawer_opened.connect(self._show_logbook)
         shell.files_dropped.connect(self._dropped)
         shell.panel.map.picked.connect(self._map_picked)
+        shell.panel.map.area_drawn.connect(self._area_drawn)
+        self.watch = PhotoWatch(desk)
+        for stage in self.stages:
+            stage.frame.entry.edit.pasted.connect(self._pasted)
         shell.panel.board_asked.connect(self._board_asked)
         shell.drawer.retract_asked.connect(desk.retract)
         shell.pages.setCurrentWidget(shell.desk_page)
@@ -62,12 +68,14 @@ class JobWiring(QObject):
 
     def close(self) -> None:
         """Ends the job's background work and takes its pages out of the window."""
+        self.watch.stop()
         self.desk.close()
         shell = self.shell
         for signal, slot in (
             (shell.stage_asked, self.show_stage), (shell.restyled, self._changed),
             (shell.drawer_opened, self._show_logbook), (shell.files_dropped, self._dropped),
-            (shell.panel.map.picked, self._map_picked), (shell.panel.board_asked, self._board_asked),
+            (shell.panel.map.picked, self._map_picked), (shell.panel.map.area_drawn, self._area_drawn),
+            (shell.panel.board_asked, self._board_asked),
             (shell.drawer.retract_asked, self.desk.retract),
         ):  # fmt: skip
             signal.disconnect(slot)
@@ -117,7 +125,8 @@ class JobWiring(QObject):
             return
         marks = map_marks(desk.assessment(), desk.board, self.current)
         trace, label = self.stages[self.current].overlay_trace()
-        overlay = Overlay({r: (m.kind, m.word, m.hatched) for r, m in marks.items()}, desk.part, trace, label)
+        words = {r: (m.kind, m.word, m.hatched) for r, m in marks.items()}
+        overlay = Overlay(words, desk.part, trace, label, desk.area)
         self.shell.show_board(boards, desk.board, desk.definition, overlay, f"showing: {_SHOWING[self.current]}")
 
     def _show_logbook(self) -> None:
@@ -133,6 +142,29 @@ class JobWiring(QObject):
 
     def _map_picked(self, part: str) -> None:
         self.desk.pick(self.desk.board, part)
+
+    def _area_drawn(self, parts: tuple[str, ...]) -> None:
+        """An area was drawn on the map: at Look, the next finding is for all of it."""
+        if self.current == _LOOK and parts:
+            self.desk.draw_area(parts)
+
+    def _pasted(self) -> None:
+        """A picture or files from the clipboard."""
+        held = QApplication.clipboard().mimeData()
+        if held.hasUrls():
+            self._dropped([Path(url.toLocalFile()) for url in held.urls() if url.isLocalFile()])
+        elif held.hasImage():
+            stored = QBuffer()
+            stored.open(QIODevice.OpenModeFlag.WriteOnly)
+            QApplication.clipboard().image().save(stored, "PNG")
+            now = self.desk.session.around.clock()
+            self.desk.take_photo(bytes(stored.data()), f"pasted {now:%Y-%m-%d %H%M%S}.png")
+
+    def watch_folder(self) -> None:
+        """Photos that come into a folder, from a camera or a telephone that syncs there, are taken in by themselves."""
+        folder = QFileDialog.getExistingDirectory(self.shell, "Watch which folder for photos?")
+        if folder:
+            self.watch.begin(Path(folder))
 
     def _board_asked(self, board: str) -> None:
         self.desk.pick(board, "")
@@ -198,6 +230,9 @@ class JobWiring(QObject):
             Command("take back the last entry", "Ctrl+Z", self.desk.retract_last),
             Command("open or close the logbook", "Ctrl+L", self.shell.toggle_drawer),
             Command("next board", "Ctrl+B", self.next_board),
+            Command("paste a photo", "Ctrl+V", self._pasted),
+            Command("watch a folder for photos", "", self.watch_folder),
+            Command("stop watching for photos", "", self.watch.stop),
             Command("say why", "F2", self.say_why),
             Command("what is this stage for", "F1", self.help),
             Command("dark or light", "Ctrl+D", lambda: self.shell.set_dark(not THEME.dark)),

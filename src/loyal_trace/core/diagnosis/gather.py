@@ -8,10 +8,9 @@ from loyal_trace.core.case import Case
 from loyal_trace.core.diagnosis.evidence import Evidence, EvidenceTable
 from loyal_trace.core.logbook.describe import measured_words
 from loyal_trace.core.logbook.state import Place
-from loyal_trace.core.power.expected import GROUND
 
 SHORTED_BELOW = 50.0
-GOOD_FINDINGS = ("looks good", "clean", "cleaned", "reseated", "straightened")
+GOOD_FINDINGS = ("looks good", "clean", "cleaned", "reseated", "straightened", "present")
 _NOT_ACCUSING = ("other-slot", "other-revision", "wrong-size")
 
 
@@ -118,8 +117,6 @@ def _rails(case: Case, table: EvidenceTable) -> Iterator[Evidence]:
             place = (board_id, point.point.part)
             since = _since(case, place)
             if not point.point.part or point.reading is None or (since and point.reading.time <= since):
-                continue
-            if point.point.quantity in GROUND:  # which part shorts a rail is for the hunt to say
                 continue
             if point in report.accusing:
                 good = report.path_of(point).last_good

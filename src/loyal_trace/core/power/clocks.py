@@ -37,8 +37,9 @@ def crystal_load(
     off = abs(load / wanted - 1)
     verdict = "good" if off <= _GOOD_LOAD else "doubtful" if off <= _DOUBTFUL_LOAD else "bad"
     wrong = "too small, so it runs fast" if load < wanted else "too large, so it runs slow"
+    ppm = f"{pull:+.0f} ppm".replace("-", "−")
     side = "right" if verdict == "good" else wrong
-    return CrystalLoad(load, verdict, pull, f"the load is {side}, by about {pull:+.0f} ppm")
+    return CrystalLoad(load, verdict, pull, f"the load is {side}, by about {ppm}")
 
 
 def divided(frequency: float, by: Sequence[float]) -> tuple[float, ...]:

@@ -62,6 +62,9 @@ def caution_of(board: BoardDefinition, path: str) -> str:
         return LITHIUM_CELL
     if any("monitor" in p.note.lower() or "tube" in p.note.lower() for p in points) or "monitor" in path.lower():
         return MONITOR
-    if any(p.part for p in points) and (not kinds <= {"chip", "transistor"} or board.supply(path)):
+    supply = board.supply(path)
+    if supply is not None and supply.dc:
+        return ""
+    if any(p.part for p in points) and (not kinds <= {"chip", "transistor"} or supply):
         return MAINS
     return ""

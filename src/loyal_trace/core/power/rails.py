@@ -112,9 +112,9 @@ class RailReport:
     def accusing(self) -> tuple[PointVerdict, ...]:
         """Bad readings that accuse their own part: where a path stops being right, and those of the part by itself.
 
-        What reads wrong further down follows from it.
+        What reads wrong further down follows from it; which part shorts a rail to ground is for the hunt to say.
         """
-        bad = (p for p in self.points if p.verdict == "bad")
+        bad = (p for p in self.points if p.verdict == "bad" and p.point.quantity not in GROUND)
         return tuple(p for p in bad if p in self.first_bads or p.point.quantity in _OF_THE_PART_ITSELF)
 
     @property

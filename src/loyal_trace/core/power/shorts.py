@@ -21,16 +21,21 @@ TRACK = "track resistance"
 _MISREAD = 0.03
 _WEIGHT = {"tantalum": 4.0, "aluminium": 1.5, "ceramic": 1.0}
 _MINUTES = {True: 0.5, False: 6.0}
+_TRACK_FROM = 4.0
 
 
 @dataclass(frozen=True)
 class ShortHunt:
-    """Candidates with their share of the blame (most first), the parts to lift next, and a sentence."""
+    """Candidates with their share of the blame (most first), the parts to lift next, and a sentence.
+
+    `track` are parts at which to read the rail in milliohms instead, where lifting takes an iron.
+    """
 
     candidates: tuple[tuple[str, float], ...]
     lift: tuple[str, ...]
     why: str
     culprit: str = ""
+    track: tuple[str, ...] = ()
 
 
 def parts_on(board: BoardDefinition, net: str) -> tuple[Part, ...]:
@@ -72,7 +77,17 @@ def hunt(
     takes = f"about {max(1, round(minutes))} min"
     told = f"lifting {', '.join(chosen)} ({takes}) splits the blame {covered:.0%} to {1 - covered:.0%}"
     why = f"{len(parts)} parts share the rail; {told}"
-    return ShortHunt(tuple(ranked), chosen, why)
+    to_read = _spread_out([p for p in parts if p.refdes not in track]) if minutes > _TRACK_FROM else ()
+    return ShortHunt(tuple(ranked), chosen, why, track=to_read)
+
+
+def _spread_out(parts: Sequence[Part], most: int = 4) -> tuple[str, ...]:
+    """A few parts far from each other, so that readings at them tell the direction."""
+    chosen: list[Part] = list(parts[:1])
+    while chosen and len(chosen) < min(most, len(parts)):
+        rest = [p for p in parts if p not in chosen]
+        chosen.append(max(rest, key=lambda p: min(math.hypot(p.x - c.x, p.y - c.y) for c in chosen)))
+    return tuple(part.refdes for part in chosen)
 
 
 def _told(refdes: str, lifts: Sequence[Lifted], baseline: float) -> str:

@@ -1,19 +1,25 @@
 """Look: over the board part by part, one key a finding."""
 
+from itertools import zip_longest
+
 from loyal_trace.core.boards.leaks import SIDES
 from loyal_trace.core.boards.model import Part
+from loyal_trace.core.case import MISSING
 from loyal_trace.core.diagnosis.gather import GOOD_FINDINGS
 from loyal_trace.core.logbook.entries import Observed
+from loyal_trace.core.power.under_load import COMPOUND_MISSING
+from loyal_trace.core.units import count_of
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.stages.look_photos import PhotoBench
+from loyal_trace.ui.stages.look_teardown import TeardownPage
 from loyal_trace.ui.widgets.rows import Cell, Row, RowList
 from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame, column
 
 FINDINGS = (
     ("G", "looks good"), ("C", "corroded"), ("F", "leg folded or missing"), ("J", "joint cracked or dull"),
     ("O", "socket loose"), ("S", "single-wipe socket"), ("W", "wrong part"), ("V", "reversed"), ("B", "scorched"),
-    ("K", "leaking or bulged"), ("T", "track damaged"), ("P", "previous work"),
-    ("R", "residue"), ("L", "cleaned"),
+    ("K", "leaking"), ("U", "bulged"), ("R", "residue"), ("T", "track damaged"), ("P", "previous work"),
+    ("H", COMPOUND_MISSING), ("N", MISSING), ("L", "cleaned"),
 )  # fmt: skip
 
 
@@ -24,13 +30,21 @@ class LookStage:
         self.desk = desk
         self.keys, self.seen = RowList("finding keys"), RowList("what was seen")
         self.photos = PhotoBench(desk, self.refresh)
-        self.frame = StageFrame(column(self.photos.view, self.keys, self.seen))
+        self.frame = StageFrame(column())
+        self.teardown = TeardownPage(desk, self.frame)
+        self._walk, self._apart = column(self.photos.view, self.keys, self.seen), column(self.teardown.list)
+        for widget in (self._walk, self._apart):
+            self.frame.evidence.layout().insertWidget(0, widget)
+        self._tearing = False
         self.seen.picked.connect(self._seen_picked)
         self.frame.entry.submitted.connect(self._submitted)
         self._seen: list[tuple[str, str]] = []
 
     def hints(self) -> tuple[KeyHint, ...]:
-        shown = {"G", "C"} if self.photos.open else {"G", "C", "F", "J"}
+        apart = KeyHint("D", "walk again" if self._tearing else "teardown", self._turn)
+        if self._tearing:
+            return (*self.teardown.hints(), apart)
+        shown = {"G"} if self.photos.open else {"G", "C", "F"}
         keys = tuple(
             KeyHint(k, w.split(" or ")[0] if k in shown else "", lambda w=w: self._found(w, "")) for k, w in FINDINGS
         )
@@ -42,9 +56,31 @@ class LookStage:
             KeyHint("↓", "", lambda: self._move(1)),
             KeyHint("I", "photo", self.photos_next),
             KeyHint("A", "align" if self.photos.open else "", self._align),
-            KeyHint("M", "map over it" if self.photos.open else "", self._map_over),
+            KeyHint("M", "map over it" if self.photos.open else "", self.photos.fade),
+            KeyHint("E", "before, after" if self.photos.open else "", self.photos.compare),
+            KeyHint("X", "of this part" if self.photos.open else "", self.photos.tie),
+            KeyHint("Z", "next to inspect" if self._to_inspect() else "", self._next_to_inspect),
+            apart,
             KeyHint('"', "note"),
         )
+
+    def _turn(self) -> None:
+        """The walk, or the teardown."""
+        self._tearing = not self._tearing
+        self.refresh()
+
+    def _to_inspect(self) -> list[str]:
+        """What leaks have reached and nobody has looked at or cleaned since, nearest first; vias too."""
+        if self.desk.definition is None:
+            return []
+        return [part.refdes for leak in self.desk.session.case().leaks(self.desk.board) for part in leak.open]
+
+    def _next_to_inspect(self) -> None:
+        """The next part or via that electrolyte may have reached."""
+        wanted = self._to_inspect()
+        if wanted:
+            here = wanted.index(self.desk.part) + 1 if self.desk.part in wanted else 0
+            self.desk.pick(self.desk.board, wanted[here % len(wanted)])
 
     def photos_next(self) -> None:
         """The next photo of this board, or none after the last."""
@@ -53,10 +89,6 @@ class LookStage:
 
     def _align(self) -> None:
         self.photos.start_aligning()
-        self.refresh()
-
-    def _map_over(self) -> None:
-        self.photos.toggle_overlay()
         self.refresh()
 
     def overlay_trace(self) -> tuple[tuple[tuple[str, int], ...], str]:
@@ -77,14 +109,22 @@ class LookStage:
 
     def _part(self) -> Part | None:
         path = self._path()
-        here = [p for p in path if p.refdes == self.desk.part]
-        if here:
-            return here[0]
+        board = self.desk.definition
+        if board is not None and board.has(self.desk.part):
+            return board.part(self.desk.part)
         findings = self.desk.session.state.findings
         unseen = [p for p in path if (self.desk.board, p.refdes) not in findings]
         return (unseen or path or [None])[0]
 
     def refresh(self) -> None:
+        self._walk.setVisible(not self._tearing)
+        self._apart.setVisible(self._tearing)
+        if self._tearing:
+            title = self.desk.definition.title if self.desk.definition else ""
+            self.frame.head("What came off, and does all of it go back?", title)
+            self.frame.entry.set_hints(self.hints())
+            self.teardown.refresh()
+            return
         part, board, state = self._part(), self.desk.definition, self.desk.session.state
         self.frame.entry.set_hints(self.hints())
         if part is None or board is None:
@@ -98,10 +138,11 @@ class LookStage:
         self.frame.head(
             "What can be seen before anything is touched?", f"{board.title} · {len(seen)} of {total} parts seen"
         )
-        rows = [
-            Row("", (), heading=f"{part.refdes}  {part.number}" + (f", {part.role}" if part.role else ""), height=30)
-        ]
-        for left, right in zip(FINDINGS[::2], FINDINGS[1::2], strict=True):
+        heading = f"{part.refdes}  {part.number}" + (f", {part.role}" if part.role else "")
+        if self.desk.area:
+            heading = f"{count_of(len(self.desk.area), 'part')} in the area drawn: one key for all of them"
+        rows = [Row("", (), heading=heading, height=30)]
+        for left, right in zip_longest(FINDINGS[::2], FINDINGS[1::2], fillvalue=("", "")):
             cells = (Cell(14, 24, left[0], bold=True, mono=True), Cell(42, 250, left[1]),
                      Cell(320, 24, right[0], bold=True, mono=True), Cell(348, 250, right[1]))  # fmt: skip
             rows.append(Row("", cells, height=25))
@@ -110,7 +151,8 @@ class LookStage:
         self.keys.setVisible(not self.photos.open)
         self._show_seen(seen)
         self._meaning(part)
-        self.frame.entry.set_target(part.refdes, "one key for the finding, or a note to it after a quotation mark")
+        target = f"{len(self.desk.area)} parts" if self.desk.area else part.refdes
+        self.frame.entry.set_target(target, "one key for the finding, or a note to it after a quotation mark")
 
     def _show_seen(self, seen: list[tuple[tuple[str, str], list[Observed]]]) -> None:
         bad = [(p, f[-1]) for p, f in seen if f[-1].finding not in GOOD_FINDINGS]
@@ -123,10 +165,14 @@ class LookStage:
             cells = (
                 Cell(40, 70, place[1], bold=True, mono=True),
                 Cell(116, 190, entry.finding, kind),
-                Cell(310, 0, entry.note),
+                Cell(310, 0, f"{entry.note}  {self._photos_of(place)}".strip()),
             )
             rows.append(Row(kind, cells, height=25))
         self.seen.set_rows(tuple(rows), -1)
+
+    def _photos_of(self, place: tuple[str, str]) -> str:
+        count = len(self.desk.session.state.photos_of.get(place, ()))
+        return f"({count_of(count, 'photo')})" if count else ""
 
     def _meaning(self, part: Part) -> None:
         """Leaking capacitors reach their neighbours; otherwise say what is left to look at."""
@@ -163,12 +209,31 @@ class LookStage:
         part = self._part()
         if part is None:
             return
+        if self.desk.area:
+            self._found_in_area(finding, note)
+            return
         if self.desk.part != part.refdes:
             self.desk.pick(self.desk.board, part.refdes)
+        if part.kind == "via":
+            if self.desk.record(Observed, board=self.desk.board, place=part.refdes, finding=finding, note=note):
+                self._next_to_inspect()
+            return
         if self.desk.record(Observed, board=self.desk.board, place=part.refdes, finding=finding, note=note):
             self._move(1)
 
+    def _found_in_area(self, finding: str, note: str) -> None:
+        """One finding for every part in the area drawn; it is taken back as one."""
+        make, board = self.desk.session.make, self.desk.board
+        *others, last = self.desk.area
+        whole = make(Observed, board=board, place=last, finding=finding, note=note)
+        entries = [make(Observed, board=board, place=r, finding=finding, note=note, part_of=whole.id) for r in others]
+        if self.desk.record_all([*entries, whole], f"{count_of(len(entries) + 1, 'part')}: {finding}"):
+            self.desk.draw_area(())
+
     def _submitted(self, text: str) -> None:
+        if self._tearing:
+            self.teardown.submitted(text)
+            return
         part = self._part()
         if not text.strip():
             self._move(1)

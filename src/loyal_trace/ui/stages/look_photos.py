@@ -5,14 +5,16 @@ from collections.abc import Callable
 from loyal_trace.core.boards.alignment import outline_on_photo, reference_parts
 from loyal_trace.core.boards.model import Part
 from loyal_trace.core.errors import LoyalTraceError
-from loyal_trace.core.logbook.entries import PhotoAligned, Photographed, PhotoPoint
+from loyal_trace.core.logbook.entries import PhotoAligned, Photographed, PhotoOf, PhotoPoint
 from loyal_trace.core.units import count_of
 from loyal_trace.formats.photos import upright
 from loyal_trace.ui.desk import Desk
-from loyal_trace.ui.widgets.photo_view import Outline, PhotoPicture, PhotoView
+from loyal_trace.ui.widgets.photo_view import Crop, Outline, PhotoPicture, PhotoView
 
 _LONGEST = 1600
 _EXACT = 4
+_FADES = (0.0, 0.35, 0.7, 1.0, None)
+_AREA = (32.0, 38.0)
 
 
 class PhotoBench:
@@ -23,7 +25,8 @@ class PhotoBench:
         self.view.clicked.connect(self._clicked)
         self._shown = ""
         self._clicks: list[PhotoPoint] | None = None
-        self._overlay = True
+        self._fade = 0
+        self._pair = False
         self._picture: PhotoPicture | None = None
 
     def photos(self) -> list[Photographed]:
@@ -55,10 +58,43 @@ class PhotoBench:
             self._changed()
             self.desk.said.emit(self.asking(), False)
 
-    def toggle_overlay(self) -> None:
-        """The map over the photo, or the photo alone."""
-        self._overlay = not self._overlay
+    def fade(self) -> None:
+        """The map over the photo: outlines, then faded in step by step, then the photo alone."""
+        self._fade = (self._fade + 1) % len(_FADES)
         self.refresh()
+
+    def compare(self) -> None:
+        """The area around the picked part on the oldest and the newest aligned photo, side by side, or back."""
+        self._pair = not self._pair
+        if self._pair and len(self._showing()) < 2:
+            self._pair = False
+            self.desk.said.emit("two aligned photos that show this part are needed: one before, one after", True)
+        self.refresh()
+
+    def tie(self) -> None:
+        """The photo shown belongs to the picked part."""
+        if not self._shown or not self.desk.part:
+            self.desk.said.emit("show a photo (I) and pick a part first", True)
+            return
+        self.desk.record(PhotoOf, board=self.desk.board, place=self.desk.part, attachment=self._shown)
+
+    def _showing(self) -> list[Photographed]:
+        """The aligned photos, oldest first, on which the picked part can be seen."""
+        case, place = self.desk.session.case(), self.desk.place
+        if not self.desk.part:
+            return []
+        return [p for p in self.photos() if case.shows(p.attachment, place)]
+
+    def _crop(self, photo: Photographed, caption: str) -> Crop | None:
+        found, picture = self.desk.session.case().alignment(photo.attachment), self._load(photo)
+        board = self.desk.definition
+        if found is None or picture is None or board is None:
+            return None
+        part = board.part(self.desk.part)
+        wide, high = _AREA
+        around = ((-wide, -high), (wide, -high), (wide, high), (-wide, high))
+        corners = tuple(found.on_photo(part.x + dx, part.y + dy) for dx, dy in around)
+        return Crop(picture, corners, f"{caption}: {photo.time:%Y-%m-%d %H:%M}")
 
     def asking(self) -> str:
         """What the next click is for; empty when nothing is being aligned."""
@@ -105,8 +141,21 @@ class PhotoBench:
             return
         if self._picture is None or self._picture.title != self._title(photo):
             self._picture = self._load(photo)
+        showing = self._showing() if self._pair else []
+        if len(showing) > 1:
+            sides = (self._crop(showing[0], "before"), self._crop(showing[-1], "after"))
+            self.view.show_pair(tuple(crop for crop in sides if crop is not None))
+            return
         marks = tuple((p.u, p.v) for p in self._clicks or ())
-        self.view.show_photo(self._picture, self._outlines(photo), marks)
+        self.view.show_photo(self._picture, self._outlines(photo), marks, _FADES[self._fade] or 0.0, self._edge(photo))
+
+    def _edge(self, photo: Photographed) -> tuple[tuple[float, float], ...]:
+        """The corners of the board on the photo; none before it is aligned."""
+        found, board = self.desk.session.case().alignment(photo.attachment), self.desk.definition
+        if found is None or board is None or self._clicks is not None:
+            return ()
+        corners = ((0.0, 0.0), (board.width, 0.0), (board.width, board.height), (0.0, board.height))
+        return tuple(found.on_photo(x, y) for x, y in corners)
 
     def _title(self, photo: Photographed) -> str:
         return f"{photo.file_name} {photo.attachment[:8]}"
@@ -123,7 +172,7 @@ class PhotoBench:
     def _outlines(self, photo: Photographed) -> tuple[Outline, ...]:
         found = self.desk.session.case().alignment(photo.attachment)
         board = self.desk.definition
-        if found is None or board is None or self._clicks is not None or not self._overlay:
+        if found is None or board is None or self._clicks is not None or _FADES[self._fade] is None:
             return ()
         return tuple(Outline(p.refdes, outline_on_photo(found, p), p.refdes == self.desk.part) for p in board.parts)
 

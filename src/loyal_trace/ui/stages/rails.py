@@ -5,7 +5,7 @@ from loyal_trace.core.errors import LoyalTraceError
 from loyal_trace.core.logbook.describe import UNITS, number_or_overload
 from loyal_trace.core.logbook.entries import CautionSeen, Decided, Measured
 from loyal_trace.core.logbook.state import GOOD_BOARD, JobState
-from loyal_trace.core.power.expected import nominal_reservoir
+from loyal_trace.core.power.expected import GROUND, nominal_reservoir
 from loyal_trace.core.power.explain import explain
 from loyal_trace.core.power.findings import Explanation
 from loyal_trace.core.power.guard import CAUTIONS, caution_of, guard_decision, power_guard
@@ -26,6 +26,7 @@ _CHECK = {
     "proved": "Renew {part}: Plan (Ctrl+7) has the step; measure on when it is done.",
     "fuse": "Find out why before you replace {part}, like for like.",
     "regulator": "Take the load off {part} and measure its output again.",
+    "short": "Hunt the short before any power is applied: press H.",
     "connector": "Clean and reseat {part}, then measure again.",
 }
 _KIND = {"good": "good", "bad": "bad", "doubtful": "doubtful"}
@@ -252,6 +253,7 @@ class RailStage:
             kind = board.part(part).kind if board and board.has(part) else ""
             if bad.point.quantity == "diode":
                 kind = "proved"
+            kind = "short" if bad.point.quantity in GROUND else kind
             advice = _CHECK.get(kind, "Measure the path to {part} and {part} itself, power off.").format(part=part)
             self.frame.meaning.say(f"{why[:1].upper()}{why[1:]}{before}", advice, "bad")
             return
@@ -318,7 +320,7 @@ class RailStage:
         off = [p for p in path.points if not p.point.powered and p.reading is None]
         after = next((p for p in rest if p in off), None) or next(iter(off), None)
         after = after or next((p for p in rest if p in path.points and p.reading is None), None)
-        after = after or next((p for p in path.points if p.reading is None), None)
+        after = after or next((p for p in (*path.points, *rest) if p.reading is None), None)
         return points.index(after) if after is not None else self.current + 1
 
     def _go_on(self) -> None:

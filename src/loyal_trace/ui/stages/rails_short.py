@@ -1,7 +1,5 @@
 """The short page of Rails: which parts to lift next, readings with them lifted, and where the track reads least."""
 
-import re
-
 from loyal_trace.core.boards.model import in_order
 from loyal_trace.core.boards.supplies import Rail
 from loyal_trace.core.errors import LoyalTraceError
@@ -71,10 +69,12 @@ class ShortPage:
                 found.culprit, "a further reading: parts lifted and ohms, or @part and milliohms"
             )
         else:
-            self.frame.meaning.say(f"{found.why}.", f"Lift {', '.join(found.lift)} and measure {rail.far} to ground.")
-            self.frame.entry.set_target(
-                " ".join(found.lift), "Ω with these lifted; 5F 5G 430 for others; @C5 32m along the track"
-            )
+            lift = f"ift {', '.join(found.lift)} and measure {rail.far} to ground."
+            at = f"{', '.join(found.track)} (@{found.track[0]} 32m)" if found.track else ""
+            cheaper = f"Cheaper: read the track in milliohms at {at}" if at else ""
+            self.frame.meaning.say(f"{found.why}.", f"{cheaper}. Or l{lift}" if cheaper else f"L{lift}")
+            prompt = " ".join(found.lift) if len(found.lift) < 5 else f"{len(found.lift)} parts lifted"
+            self.frame.entry.set_target(prompt, "ohms with these lifted; 5F 5G 430 for others; @C5 32m along the track")
 
     def _candidates(self, rail: Rail, found: ShortHunt | None) -> list[Row]:
         board = self.desk.definition
@@ -88,7 +88,7 @@ class ShortPage:
             how = "in a socket" if part.socketed else "soldered"
             cells = (
                 Cell(40, 54, refdes, bold=True, mono=True), Cell(98, 130, part.number), Cell(232, 90, how),
-                Cell(440, 60, format_percent(share) if found else "", mono=True),
+                Cell(440, 60, format_percent(share) if found else ""),
                 Cell(506, 0, "lift now" if lift else "", "doubtful", bold=True),
             )  # fmt: skip
             rows.append(Row(kind, cells, (330, 100, share, "copper") if found else None, height=23))
@@ -103,7 +103,7 @@ class ShortPage:
         for lift in lifts:
             shown = "OL" if lift.value is None else f"{lift.value:.3g} Ω"
             gone = lift.value is None or lift.value > NO_SHORT * 5
-            cells = (Cell(40, 330, f"{' '.join(lift.parts)} lifted"), Cell(376, 90, shown, mono=True),
+            cells = (Cell(40, 330, f"{' '.join(lift.parts)} lifted"), Cell(376, 90, shown),
                      Cell(470, 0, "the short is gone" if gone else "still there"))  # fmt: skip
             rows.append(Row("good" if gone else "unknown", cells, height=23))
         return rows
@@ -159,8 +159,3 @@ class ShortPage:
         taken = {"place": f"{refdes}.{pin}", "quantity": TRACK, "value": number}
         if self.desk.record(Measured, board=self.desk.board, **taken):
             self.frame.entry.edit.clear()
-
-
-def looks_like_track(text: str) -> bool:
-    """Is it a reading along the track (`@C5 32m`)?"""
-    return re.match(r"@\S+\s+\S", text.strip()) is not None

@@ -13,6 +13,8 @@ from loyal_trace.core.boards.outline import body_size, pin_places
 from loyal_trace.ui.glyphs import draw_glyph, hatch
 from loyal_trace.ui.theme import THEME, font
 
+_CLICK = 8
+
 
 @dataclass(frozen=True)
 class Overlay:
@@ -22,12 +24,14 @@ class Overlay:
     selected: str = ""
     trace: tuple[tuple[str, int], ...] = ()
     trace_label: str = ""
+    area: tuple[str, ...] = ()
 
 
 class BoardMap(QWidget):
     """One board, seen from the component side. A click picks a part."""
 
     picked = pyqtSignal(str)
+    area_drawn = pyqtSignal(tuple)
 
     def __init__(self) -> None:
         super().__init__()
@@ -37,6 +41,7 @@ class BoardMap(QWidget):
         self.overlay = Overlay({})
         self._still: tuple[object, QPixmap] | None = None
         self._still_board: BoardDefinition | None = None
+        self._drag: tuple[QPointF, QPointF] | None = None
 
     def show_board(self, board: BoardDefinition | None, overlay: Overlay) -> None:
         """Draws another board or another overlay."""
@@ -66,13 +71,36 @@ class BoardMap(QWidget):
         """The refdes under a point, or an empty text; small parts win over large ones."""
         if self.board is None:
             return ""
-        hits = [p for p in self.board.parts if self.rect_of(p).adjusted(-4, -4, 4, 4).contains(x, y)]
+        hits = [
+            p for p in (*self.board.parts, *self.board.vias) if self.rect_of(p).adjusted(-4, -4, 4, 4).contains(x, y)
+        ]
         return min(hits, key=lambda p: body_size(p)[0] * body_size(p)[1]).refdes if hits else ""
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._drag = (event.position(), event.position())
         refdes = self.part_at(event.position().x(), event.position().y())
         if refdes:
             self.picked.emit(refdes)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._drag is not None and self.board is not None:
+            self._drag = (self._drag[0], event.position())
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """An area drawn with the button held: the parts whose middle is in it."""
+        drawn, self._drag = self._drawn(), None
+        self.update()
+        if drawn is not None and self.board is not None:
+            inside = tuple(p.refdes for p in self.board.parts if drawn.contains(self.rect_of(p).center()))
+            self.area_drawn.emit(inside)
+
+    def _drawn(self) -> QRectF | None:
+        """The area being drawn (pixels); None while it is no more than a click."""
+        if self._drag is None:
+            return None
+        area = QRectF(*self._drag).normalized()
+        return area if max(area.width(), area.height()) > _CLICK else None
 
     def event(self, event: QEvent) -> bool:
         if event.type() == QEvent.Type.ToolTip and isinstance(event, QHelpEvent) and self.board is not None:
@@ -105,6 +133,36 @@ class BoardMap(QWidget):
         self._paint_trace_ends(painter, self.board)
         for part in self.board.parts:
             self._paint_mark(painter, part)
+        self._paint_vias(painter, self.board)
+        self._paint_area(painter, self.board)
+
+    def _paint_vias(self, painter: QPainter, board: BoardDefinition) -> None:
+        """Vias as small rings; those that something is known of carry its glyph, the picked one a ring of copper."""
+        for via in board.vias:
+            at = self.rect_of(via).center()
+            painter.setPen(QPen(THEME.colour("soft"), 1.2))
+            painter.setBrush(THEME.colour("panel"))
+            painter.drawEllipse(at, 3.2, 3.2)
+            mark = self.overlay.marks.get(via.refdes)
+            if mark:
+                draw_glyph(painter, mark[0], at.x() + 6, at.y() - 5, 10)
+            if via.refdes == self.overlay.selected:
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.setPen(QPen(THEME.colour("copper"), 2.4))
+                painter.drawEllipse(at, 9, 9)
+                painter.setFont(font(11, bold=True, mono=True))
+                painter.drawText(QRectF(at.x() - 20, at.y() + 10, 40, 13), Qt.AlignmentFlag.AlignCenter, via.refdes)
+
+    def _paint_area(self, painter: QPainter, board: BoardDefinition) -> None:
+        """The area being drawn, and the parts of the one drawn before."""
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(THEME.colour("blue"), 1.6, Qt.PenStyle.DashLine))
+        drawn = self._drawn()
+        if drawn is not None:
+            painter.drawRect(drawn)
+        for refdes in self.overlay.area:
+            if board.has(refdes):
+                painter.drawRoundedRect(self.rect_of(board.part(refdes)).adjusted(-4, -4, 4, 4), 4, 4)
 
     def _still_picture(self, board: BoardDefinition) -> QPixmap:
         """Board and parts without any overlay, painted once for a size and a palette."""

@@ -115,7 +115,8 @@ class ChainView(QWidget):
         painter.setFont(font(11))
         painter.setPen(THEME.colour("soft"))
         narrow = width < _NARROW
-        quantity = _SHORT.get(stop.quantity, stop.quantity) if narrow or len(stop.quantity) > 20 else stop.quantity
+        fits = painter.fontMetrics().horizontalAdvance(stop.quantity) < width - 4
+        quantity = stop.quantity if fits else _SHORT.get(stop.quantity, stop.quantity)
         painter.drawText(QRectF(x - width / 2, 28, width, 16), centre, quantity)
         painter.setFont(font(11.5 if narrow else 14, bold=True))
         painter.setPen(THEME.verdict_colour(stop.kind) if stop.kind in ("bad", "doubtful") else THEME.colour("ink"))

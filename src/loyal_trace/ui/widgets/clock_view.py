@@ -79,7 +79,7 @@ class ClockView(QWidget):
         painter.setPen(THEME.colour("ink"))
         painter.setFont(font(12.5, bold=index == self.current, mono=True))
         painter.drawText(QRectF(x + 14, top, 310 - x, _ROW), Qt.AlignmentFlag.AlignVCenter, stop.net)
-        painter.setFont(font(12.5, mono=True))
+        painter.setFont(font(13))
         painter.drawText(QRectF(330, top, 76, _ROW), Qt.AlignmentFlag.AlignVCenter, stop.pin)
         painter.drawText(QRectF(410, top, 106, _ROW), Qt.AlignmentFlag.AlignVCenter, stop.expected)
         painter.setPen(THEME.verdict_colour(_KIND[stop.verdict]) if stop.verdict in _KIND else THEME.colour("ink"))

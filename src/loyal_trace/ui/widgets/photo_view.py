@@ -3,12 +3,13 @@
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QTransform
 from PyQt6.QtWidgets import QWidget
 
 from loyal_trace.ui.theme import THEME, font
 
 _ROOM_FOR_CLOSE_UP = 220
+_NAMES_FROM = 0.4
 
 
 @dataclass(frozen=True)
@@ -32,6 +33,20 @@ class Outline:
     picked: bool = False
 
 
+@dataclass(frozen=True)
+class Crop:
+    """One side of a comparison: a photo, the corners of the same area on it (pixel, clockwise), and a caption."""
+
+    picture: PhotoPicture
+    corners: tuple[tuple[float, float], ...]
+    caption: str
+
+
+def _image_of(picture: PhotoPicture) -> QImage:
+    stride, kind = 3 * picture.shown_width, QImage.Format.Format_RGB888
+    return QImage(picture.rgb, picture.shown_width, picture.shown_height, stride, kind).copy()
+
+
 class PhotoView(QWidget):
     """Paints a photo as large as it fits."""
 
@@ -45,6 +60,8 @@ class PhotoView(QWidget):
         self._image = QImage()
         self._outlines: tuple[Outline, ...] = ()
         self._marks: tuple[tuple[float, float], ...] = ()
+        self._fade, self._edge = 0.0, ()
+        self._pair: tuple[Crop, ...] = ()
         self.hide()
 
     def show_photo(
@@ -52,17 +69,53 @@ class PhotoView(QWidget):
         picture: PhotoPicture | None,
         outlines: tuple[Outline, ...] = (),
         marks: tuple[tuple[float, float], ...] = (),
+        fade: float = 0.0,
+        edge: tuple[tuple[float, float], ...] = (),
     ) -> None:
-        """Shows a photo with outlines of parts and numbered marks (full-size pixels); None hides it."""
-        if picture is not self.picture and picture is not None:
-            stride = 3 * picture.shown_width
-            kind = QImage.Format.Format_RGB888
-            self._image = QImage(picture.rgb, picture.shown_width, picture.shown_height, stride, kind).copy()
+        """Shows a photo with outlines of parts and numbered marks (full-size pixels); None hides it.
+
+        `fade` (0 to 1) is how far the map covers the photo inside `edge`, the corners of the board on it.
+        """
+        self._pair = ()
+        self._fade, self._edge = fade, edge
+        if picture is not None and (picture is not self.picture or self._image.isNull()):
+            self._image = _image_of(picture)
         self.picture, self._outlines, self._marks = picture, outlines, marks
         self.setVisible(picture is not None)
+        faded = f", map faded in {fade:.0%}" if fade else ""
         if picture is not None:
-            self.setAccessibleDescription(f"{picture.title}, {len(outlines)} parts drawn over it")
+            self.setAccessibleDescription(f"{picture.title}, {len(outlines)} parts drawn over it{faded}")
         self.update()
+
+    def show_pair(self, crops: tuple[Crop, ...]) -> None:
+        """The same area of the board on two photos, side by side, straightened."""
+        self._pair, self.picture = crops, crops[0].picture if crops else None
+        self._image = QImage()
+        self.setVisible(bool(crops))
+        self.setAccessibleDescription("; ".join(f"{crop.caption}: {crop.picture.title}" for crop in crops))
+        self.update()
+
+    def _paint_pair(self, painter: QPainter) -> None:
+        width = (self.width() - 12) / 2
+        for number, crop in enumerate(self._pair):
+            room = QRectF(number * (width + 12), 22, width, self.height() - 22)
+            painter.setFont(font(12.5, bold=True))
+            painter.setPen(THEME.colour("ink"))
+            painter.drawText(QRectF(room.left(), 0, width, 20), Qt.AlignmentFlag.AlignVCenter, crop.caption)
+            image = _image_of(crop.picture)
+            ratio = image.width() / crop.picture.width
+            source = QPolygonF([QPointF(u * ratio, v * ratio) for u, v in crop.corners])
+            target = QPolygonF([room.topLeft(), room.topRight(), room.bottomRight(), room.bottomLeft()])
+            straight = QTransform()
+            painter.save()
+            painter.setClipRect(room)
+            painter.fillRect(room, THEME.colour("groove"))
+            if QTransform.quadToQuad(source, target, straight):
+                painter.setTransform(straight, True)
+                painter.drawImage(QPointF(0, 0), image)
+            painter.restore()
+            painter.setPen(QPen(THEME.colour("line"), 1))
+            painter.drawRect(room)
 
     def frame(self) -> tuple[float, float, float]:
         """(screen pixels a photo pixel, left, top) of the photo in the widget."""
@@ -77,7 +130,7 @@ class PhotoView(QWidget):
         return QPointF(left + u * scale, top + v * scale)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        if self.picture is not None:
+        if self.picture is not None and not self._pair:
             scale, left, top = self.frame()
             u, v = (event.position().x() - left) / scale, (event.position().y() - top) / scale
             if 0 <= u < self.picture.width and 0 <= v < self.picture.height:
@@ -88,12 +141,21 @@ class PhotoView(QWidget):
             return
         painter = QPainter(self)
         painter.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
+        if self._pair:
+            self._paint_pair(painter)
+            return
         scale, left, top = self.frame()
         place = QRectF(left, top, scale * self.picture.width, scale * self.picture.height)
         painter.drawImage(place, self._image)
         painter.setPen(QPen(THEME.colour("line"), 1))
         painter.drawRect(place)
         painter.setClipRect(place)
+        if self._fade and self._edge:
+            sheet = THEME.colour("paper")
+            sheet.setAlphaF(0.92 * self._fade)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(sheet)
+            painter.drawPolygon(QPolygonF([self.on_screen(u, v) for u, v in self._edge]))
         for outline in self._outlines:
             self._paint_outline(painter, outline)
         self._paint_close_up(painter, place)
@@ -135,6 +197,12 @@ class PhotoView(QWidget):
         painter.drawPolygon(shape)
         painter.setPen(QPen(THEME.colour("copper"), 2.4 if outline.picked else 1.2))
         painter.drawPolygon(shape)
+        if not outline.picked and self._fade > _NAMES_FROM:
+            painter.setFont(font(9))
+            painter.setPen(THEME.colour("ink"))
+            painter.drawText(
+                shape.boundingRect().adjusted(-12, -4, 12, 4), Qt.AlignmentFlag.AlignCenter, outline.refdes
+            )
         if outline.picked:
             box = shape.boundingRect()
             painter.setFont(font(12, bold=True))

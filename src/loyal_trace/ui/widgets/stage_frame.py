@@ -4,8 +4,18 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtGui import QKeyEvent, QKeySequence, QPainter, QPaintEvent
+from PyQt6.QtWidgets import (
+    QApplication,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from loyal_trace.ui.theme import THEME, font
 
@@ -29,6 +39,7 @@ class EntryEdit(QLineEdit):
     """The one field that takes readings. While it is empty, single keys are actions; a quotation mark begins a text."""
 
     key_action = pyqtSignal(str)
+    pasted = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -38,6 +49,11 @@ class EntryEdit(QLineEdit):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         name = _NAMED_KEYS.get(Qt.Key(event.key()), event.text().upper())
         plain = not event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier)
+        if event.matches(QKeySequence.StandardKey.Paste):
+            held = QApplication.clipboard().mimeData()
+            if held is not None and (held.hasImage() or held.hasUrls()):
+                self.pasted.emit()
+                return
         if (name in ("↑", "↓", "⇞", "⇟") and plain) or (plain and not self.text() and name in self.immediate):
             self.key_action.emit(name)
         else:

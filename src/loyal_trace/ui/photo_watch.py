@@ -1,0 +1,38 @@
+"""Watches one folder for photos while a job is open, and takes each in once it is wholly there."""
+
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, QTimer
+
+from loyal_trace.formats.photo_folder import PhotoFolder
+from loyal_trace.ui.desk import Desk
+
+_EVERY = 1000
+
+
+class PhotoWatch(QObject):
+    """Looks once a second; polling, because synced and network folders send no word of a change."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk, self.folder = desk, None
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self.look)
+
+    def begin(self, folder: Path) -> None:
+        """From now on; what is in the folder already is left where it is."""
+        self.folder = PhotoFolder(folder)
+        self.folder.begin()
+        self._timer.start(_EVERY)
+        self.desk.said.emit(f"photos that come into {folder.name} are taken in by themselves", False)
+
+    def look(self) -> None:
+        """Takes in what has come and stopped growing."""
+        if self.folder is not None:
+            for path in self.folder.look():
+                self.desk.drop([path])
+
+    def stop(self) -> None:
+        """No more watching."""
+        self._timer.stop()
+        self.folder = None
