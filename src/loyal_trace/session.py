@@ -34,10 +34,10 @@ from loyal_trace.core.logbook.entries import (
 from loyal_trace.core.logbook.state import JobState, apply_entry, fold, retracted_ids
 from loyal_trace.core.parts.capacitors import StockItem
 from loyal_trace.core.power.described import describe_chain, with_chain
-from loyal_trace.core.proving.bench import BenchProfile
+from loyal_trace.core.proving.bench import BenchProfile, profile_of
 from loyal_trace.core.roms.images import KnownSum, sums_from_mapping
 from loyal_trace.formats.archive import JobArchive
-from loyal_trace.formats.bench_profile import BENCH_FILE, parse_bench
+from loyal_trace.formats.bench_profile import BENCH_FILE, parse_bench, write_bench
 from loyal_trace.formats.board_folder import board_files, load_board, parse_board
 from loyal_trace.formats.drawer import parse_drawer
 from loyal_trace.resources import chip_library, current_table, read_text
@@ -123,6 +123,17 @@ class JobSession:
         self._assessment = None
         if any(isinstance(entry, SumsKnown | Fitted | Decided | Retracted | ChainDescribed) for entry in new):
             self.boards = self._with_loose_board(self.state)
+
+    def remember_bench(self) -> None:
+        """The bench as this job has it becomes the workshop's own, with which the next job begins."""
+        self.workshop = profile_of(self.state, self.workshop)
+        write_bench(self.store.folder / BENCH_FILE, self.workshop)
+        self._assessment = None
+
+    def live_times(self) -> list[datetime]:
+        """The times of the entries that count."""
+        dead = self.retracted
+        return [entry.time for entry in self.entries if entry.id not in dead]
 
     def add_board(self, files: Mapping[str, bytes], place: str) -> BoardDefinition:
         """Another board joins this job (a sub-board, the next of a stack); RequestError when its id is taken."""

@@ -6,9 +6,13 @@ from datetime import datetime
 
 from loyal_trace.core.assessment import Assessment
 from loyal_trace.core.boards.model import in_order
+from loyal_trace.core.boards.revisions import label_words
 from loyal_trace.core.logbook.describe import describe, measured_words
 from loyal_trace.core.logbook.entries import AnyEntry
 from loyal_trace.core.logbook.state import retracted_ids
+from loyal_trace.core.planning.assumptions import assumptions
+from loyal_trace.core.planning.away import away
+from loyal_trace.core.planning.teardown import left_over, still_out
 from loyal_trace.core.units import count_of, format_percent
 from loyal_trace.report.board_drawing import Drawing, draw_board
 
@@ -47,7 +51,7 @@ def build_report(assessment: Assessment, entries: Sequence[AnyEntry], made: date
     return ReportModel(
         opened.title if opened else "Job",
         opened.number if opened else "",
-        opened.owner if opened else "",
+        state.owner,
         made.strftime("%Y-%m-%d %H:%M UTC"),
         _summary(assessment),
         tuple(s for s in _sections(assessment, live) if s.lines or s.table),
@@ -57,9 +61,7 @@ def build_report(assessment: Assessment, entries: Sequence[AnyEntry], made: date
 
 def _summary(assessment: Assessment) -> tuple[str, ...]:
     state = assessment.case.state
-    lines = [
-        f"Complaint: {state.opened.complaint}" if state.opened and state.opened.complaint else "No complaint noted."
-    ]
+    lines = [f"Complaint: {state.complaint}" if state.complaint else "No complaint noted."]
     gone = [s.text for s in state.symptoms.values() if not s.present]
     still = [s.text for s in state.symptoms.values() if s.present]
     if gone:
@@ -74,6 +76,7 @@ def _summary(assessment: Assessment) -> tuple[str, ...]:
 
 def _sections(assessment: Assessment, live: Sequence[AnyEntry]) -> list[Section]:
     return [
+        _boards(assessment),
         _found(assessment),
         _roms(assessment),
         _measured(assessment),
@@ -82,9 +85,41 @@ def _sections(assessment: Assessment, live: Sequence[AnyEntry]) -> list[Section]
         _starts(assessment),
         _tested(assessment),
         Section("Not tested", tuple(f"{name}: {reason}" for name, reason in assessment.proof.not_tested)),
+        _assumed(assessment),
         _left_alone(assessment),
+        _not_home(assessment),
         _advice(assessment),
     ]
+
+
+def _boards(assessment: Assessment) -> Section:
+    """What came in: revision, serial and labels of every board."""
+    choices = {what: decided.choice for what, decided in assessment.case.state.decisions.items()}
+    lines = []
+    for board_id, board in assessment.case.boards.items():
+        serial = choices.get(f"serial {board_id}", "")
+        labels, warning = label_words(board, board_id, choices)
+        told = [
+            f"serial {serial}" if serial else "",
+            *(f"{refdes} labelled “{text}”" for refdes, text in labels.items()),
+        ]
+        words = [piece for piece in (*told, warning) if piece]
+        if words:
+            lines.append(f"{board.title}: {'; '.join(words)}.")
+    return Section("Boards", tuple(lines))
+
+
+def _assumed(assessment: Assessment) -> Section:
+    """What the plan rested on, and whether ringing it out bore that out."""
+    found = assumptions(assessment.case.state)
+    return Section("Assumed of the board", tuple(f"{a.name}: {a.verdict}, {a.reason}." for a in found))
+
+
+def _not_home(assessment: Assessment) -> Section:
+    """What is left over, still off, missing, on a shelf or on loan."""
+    state = assessment.case.state
+    lines = dict.fromkeys((*left_over(state), *still_out(state), *(a.words for a in away(assessment.case))))
+    return Section("Not as it should go home", tuple(f"{line}." for line in lines))
 
 
 def _found(assessment: Assessment) -> Section:
@@ -96,7 +131,7 @@ def _found(assessment: Assessment) -> Section:
             lines.append(f"{what}, {format_percent(suspect.belief)}: {suspect.against[0].text}.")
     fitted = assessment.case.state.fitted
     for place, entry in fitted.items():
-        if place[0] in assessment.case.boards:
+        if place[0] in assessment.case.boards and assessment.case.renewed(place):
             lines.append(f"{assessment.case.boards[place[0]].title} {place[1]}: put right. {entry.note}".strip())
     return Section("Found", tuple(lines))
 

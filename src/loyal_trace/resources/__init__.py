@@ -4,6 +4,7 @@ from functools import cache
 from importlib.resources import files
 
 from loyal_trace.core.chips.library import ChipLibrary
+from loyal_trace.core.diagnosis.complaint import WordGroups
 from loyal_trace.core.errors import RequestError
 from loyal_trace.core.power.consumption import CurrentTable
 
@@ -25,6 +26,12 @@ def read_text(name: str) -> str:
 def current_table() -> CurrentTable:
     """The supply currents that ship with the program."""
     return CurrentTable(read_text("data/currents.toml"))
+
+
+@cache
+def word_groups() -> WordGroups:
+    """The words of owners' complaints that ship with the program."""
+    return WordGroups(read_text("data/complaints.toml"))
 
 
 @cache

@@ -26,6 +26,8 @@ from loyal_trace.ui.widgets.finder import Command
 from loyal_trace.ui.widgets.station_line import STAGE_NAMES
 
 if TYPE_CHECKING:
+    from collections.abc import Mapping
+
     from loyal_trace.session import JobSession
     from loyal_trace.store.store import Store
     from loyal_trace.ui.wiring import JobWiring
@@ -101,6 +103,7 @@ class Application(QObject):
         first.demo_asked.connect(self.open_demo)
         first.new_asked.connect(self.new_job)
         first.board_asked.connect(self.new_from_board)
+        first.list_asked.connect(self.new_from_list)
         first.job_asked.connect(self.open_job)
         self.shell.commands = self.commands
         for keys, run in (
@@ -205,8 +208,8 @@ class Application(QObject):
             self.store = None
         self._start()
 
-    def new_job(self, boards: tuple[Path, ...] = ()) -> None:
-        """Asks for a title and opens a new job."""
+    def new_job(self, boards: tuple[Path, ...] = (), listed: "tuple[Mapping[str, bytes], ...]" = ()) -> None:
+        """Asks for a title and opens a new job, with boards from folders and from parts lists."""
         from loyal_trace.core.errors import LoyalTraceError
         from loyal_trace.session import Surroundings, open_new_job
 
@@ -217,7 +220,8 @@ class Application(QObject):
         if not accepted or not title.strip():
             return
         try:
-            job = open_new_job(self.store, title.strip(), boards or (), surroundings=Surroundings(author=_author()))
+            around = Surroundings(author=_author())
+            job = open_new_job(self.store, title.strip(), boards or (), surroundings=around, listed=listed)
         except LoyalTraceError as error:
             self.shell.first.say(f"Not opened: {error}")
             return
@@ -229,6 +233,42 @@ class Application(QObject):
         if folder:
             self.new_job((Path(folder),))
 
+    def new_from_list(self, path: Path | None = None) -> None:
+        """A parts list, its columns, then a title."""
+        from loyal_trace.core.errors import LoyalTraceError
+        from loyal_trace.ui.new_board import board_from_list, choose_list
+
+        chosen = path or choose_list(self.shell)
+        if chosen is None:
+            return
+        try:
+            files = board_from_list(self.shell, chosen)
+        except LoyalTraceError as error:
+            self.shell.first.say(f"Not taken in: {error}")
+            return
+        if files is not None:
+            self.new_job(listed=(files,))
+
+    def add_board(self, from_list: bool = False) -> None:
+        """Another board for the open job: a sub-board, the next of a stack."""
+        from loyal_trace.formats.board_folder import board_files
+        from loyal_trace.ui.new_board import board_from_list, choose_list
+
+        if self.wiring is None:
+            return
+        desk = self.wiring.desk
+        chosen = choose_list(self.shell) if from_list else None
+        folder = "" if from_list else QFileDialog.getExistingDirectory(self.shell, "Choose a board folder")
+        if not chosen and not folder:
+            return
+
+        def act() -> list[str]:
+            path = chosen or Path(folder)
+            files = board_from_list(self.shell, path) if chosen else board_files(path)
+            return [f"{desk.session.add_board(files, str(path)).title} belongs to this job now"] if files else []
+
+        desk.attempt(act)
+
     def choose_files(self) -> None:
         """Files by dialog instead of by dropping."""
         names, _ = QFileDialog.getOpenFileNames(self.shell, "ROM images, sums, job archives")
@@ -239,6 +279,7 @@ class Application(QObject):
         """Archives open anywhere; a board folder begins a job when none is open."""
         from loyal_trace.core.errors import LoyalTraceError
         from loyal_trace.formats.archive import read_archive
+        from loyal_trace.formats.part_list import is_part_list
         from loyal_trace.session import take_in
 
         if self.wiring is not None or self.store is None:
@@ -249,6 +290,8 @@ class Application(QObject):
                     self.open_job(take_in(self.store, read_archive(path)))
                 elif (path / "board.toml").exists():
                     self.new_job((path,))
+                elif is_part_list(path):
+                    self.new_from_list(path)
                 else:
                     self.shell.first.say("Open or make a job first; then drop images and sums on it.")
             except LoyalTraceError as error:
@@ -257,12 +300,18 @@ class Application(QObject):
     def commands(self) -> list[Command]:
         """What the finder offers now."""
         found = self.wiring.commands() if self.wiring else []
+        added = [
+            Command("add a board to this job, from a folder", "", self.add_board),
+            Command("add a board to this job, from a parts list", "", lambda: self.add_board(True)),
+        ] if self.wiring else []  # fmt: skip
         return [
             *found,
             Command("job list", "Ctrl+J", self.show_jobs),
             Command("open files: images, sums, archives", "Ctrl+O", self.choose_files),
             Command("new job", "", self.new_job),
             Command("new job from a board folder", "", self.new_from_board),
+            Command("new job from a parts list", "", self.new_from_list),
+            *added,
         ]
 
     def close(self) -> None:

@@ -77,6 +77,26 @@ def expected_left(mark: RevisionMark, possible: tuple[str, ...]) -> float:
     return total / len(possible)
 
 
+def label_words(board: BoardDefinition, board_id: str, choices: Mapping[str, str]) -> tuple[dict[str, str], str]:
+    """What the ROM labels of a board say (refdes → text), and a warning when they are of two firmware revisions.
+
+    A label speaks of a firmware when its last word or letter is the name of one.
+    """
+    prefix = f"label {board_id}/"
+    labels = {what.removeprefix(prefix): text for what, text in choices.items() if what.startswith(prefix)}
+    said: dict[str, list[str]] = {}
+    for refdes, text in labels.items():
+        last = text.replace("-", " ").replace("/", " ").split()[-1]
+        named = next((f for f in board.firmwares if f.lower() == last.lower()), None)
+        named = named or next((f for f in board.firmwares if last.lower().endswith(f.lower())), None)
+        if named:
+            said.setdefault(named, []).append(refdes)
+    if len(said) < 2:
+        return labels, ""
+    told = "; ".join(f"{', '.join(in_order(refdeses))} say {firmware}" for firmware, refdeses in sorted(said.items()))
+    return labels, f"labels of {len(said)} firmware revisions: {told}; read them and let the sums decide"
+
+
 def revision_effects(board: BoardDefinition, revision: str) -> tuple[str, ...]:
     """What one revision changes against the others: parts fitted or left out, in sentences."""
     limited = [part for part in board.parts if part.revisions]

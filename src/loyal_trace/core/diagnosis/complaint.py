@@ -12,7 +12,7 @@ _FROM = 0.34
 
 @dataclass(frozen=True)
 class Suggestion:
-    """One symptom of a board that the complaint may mean, its score (0 to 1), and the words they share."""
+    """One symptom of a board that the complaint may mean, its score (0 to 1), and the complaint's words for it."""
 
     board: str
     symptom: str
@@ -39,10 +39,10 @@ class WordGroups:
             words = [stem(str(word)) for word in group] if isinstance(group, list) else []
             self._meaning |= dict.fromkeys(words, words[0])
 
-    def meanings(self, text: str) -> frozenset[str]:
-        """What a text speaks of, one word a meaning."""
-        stems = (stem(word) for word in re.findall(r"[a-zäöüß]+", text.lower().replace("-", "")))
-        return frozenset(self._meaning.get(word, word) for word in stems if word not in self._ignored)
+    def meanings(self, text: str) -> dict[str, str]:
+        """What a text speaks of: one word a meaning → the word that the text itself has for it."""
+        words = [(word, stem(word)) for word in re.findall(r"[a-zäöüß]+", text.lower().replace("-", ""))]
+        return {self._meaning.get(root, root): word for word, root in words if root not in self._ignored}
 
 
 def suggest(
@@ -58,7 +58,8 @@ def suggest(
     found = []
     for board, text, has in listed:
         weight = {meaning: 1 / count[meaning] for meaning in has}
-        score = sum(weight[m] for m in has & said) / sum(weight.values()) if has else 0.0
+        shared = sorted(set(has) & set(said))
+        score = sum(weight[m] for m in shared) / sum(weight.values()) if has else 0.0
         if score >= _FROM:
-            found.append(Suggestion(board, text, score, tuple(sorted(has & said))))
+            found.append(Suggestion(board, text, score, tuple(said[m] for m in shared)))
     return tuple(sorted(found, key=lambda s: (-s.score, s.symptom))[:most])

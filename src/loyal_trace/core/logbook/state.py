@@ -87,6 +87,16 @@ class JobState:
         """The choice last made about something, or the default."""
         return self.decisions[what].choice if what in self.decisions else default
 
+    @property
+    def complaint(self) -> str:
+        """What is wrong in the owner's words: as told since, else as the job was opened."""
+        return self.decision("complaint", self.opened.complaint if self.opened else "")
+
+    @property
+    def owner(self) -> str:
+        """Whose it is: as told since, else as the job was opened."""
+        return self.decision("owner", self.opened.owner if self.opened else "")
+
     def latest(self, board: str, place: str, quantity: str) -> Measured | None:
         """The newest measurement of one quantity at one place."""
         taken = self.measured.get((board, place), {}).get(quantity)

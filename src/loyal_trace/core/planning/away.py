@@ -1,6 +1,7 @@
 """What is not where it belongs: missing parts, parts on a shelf for safety, stand-ins that have to go back."""
 
 import re
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -9,6 +10,7 @@ from loyal_trace.core.case import MISSING, Case
 from loyal_trace.core.errors import RequestError
 from loyal_trace.core.logbook.entries import OWN_PART, AnyEntry, Decided, Fitted, GaveBack, Observed, Removed
 from loyal_trace.core.logbook.state import Place
+from loyal_trace.core.proving.bench import SUPPLIES, parse_supplies
 
 SAFETY = "taken out to safety"
 PRESENT = "present"
@@ -63,25 +65,55 @@ _PHRASES = (
     (re.compile(r"(\S+) (?:to |on )?shelf (.+)"), "shelf"),
     (re.compile(r"(\S+) put back"), "put back"),
 )
-_SERIAL = re.compile(r"serial (.+)", re.IGNORECASE)
-_AMOUNT = re.compile(r"(value|hour rate) ([\d.,]+)", re.IGNORECASE)
+Decide = Callable[[re.Match[str], Case, str], dict[str, Any]]
+
+
+def _label(match: re.Match[str], case: Case, board: str) -> dict[str, Any]:
+    where, refdes = find_place(match[1], case, board)
+    return {"board": where, "what": f"label {where}/{refdes}", "choice": match[2].strip()}
+
+
+def _supplies(match: re.Match[str], case: Case, board: str) -> dict[str, Any]:
+    return {"what": SUPPLIES, "choice": ", ".join(supply.words for supply in parse_supplies(match[1]))}
+
+
+def _serial(match: re.Match[str], case: Case, board: str) -> dict[str, Any]:
+    return {"board": board, "what": f"serial {board}", "choice": match[1].strip()}
+
+
+def _amount(match: re.Match[str], case: Case, board: str) -> dict[str, Any]:
+    return {"what": match[1].lower(), "choice": match[2].replace(",", ".")}
+
+
+def _told(match: re.Match[str], case: Case, board: str) -> dict[str, Any]:
+    return {"what": match[1].lower(), "choice": match[2].strip()}
+
+
+_DECISIONS: tuple[tuple[re.Pattern[str], Decide], ...] = (
+    (re.compile(r"label (\S+) (.+)", re.IGNORECASE), _label),
+    (re.compile(r"(?:bench )?suppl(?:y|ies) (.+)", re.IGNORECASE), _supplies),
+    (re.compile(r"serial (.+)", re.IGNORECASE), _serial),
+    (re.compile(r"(value|hour rate) ([\d.,]+)", re.IGNORECASE), _amount),
+    (re.compile(r"(owner|complaint)[: ] *(.+)", re.IGNORECASE), _told),
+)
 
 
 def parse_phrase(text: str, case: Case, board: str) -> tuple[type[AnyEntry], dict[str, Any]] | None:
     """The entry that a phrase stands for, as its type and fields; None when it is no such phrase.
 
-    `5D missing`, `2B shelf box 3`, `4A borrowed from the spare set`, `4A given back`, `serial 1042`, `value 250`.
+    `5D missing`, `2B shelf box 3`, `4A borrowed from the spare set`, `4A given back`, `serial 1042`,
+    `label 3A CS8-0 A`, `value 250`, `supplies 5 V 3 A, 12 V 1 A`,
+    `owner …`, `complaint …`.
     RequestError for a part that no board has.
     """
     words = text.strip()
-    serial, amount = _SERIAL.fullmatch(words), _AMOUNT.fullmatch(words)
-    if serial:
-        return Decided, {"board": board, "what": f"serial {board}", "choice": serial[1].strip()}
-    if amount:
-        return Decided, {"what": amount[1].lower(), "choice": amount[2].replace(",", ".")}
-    for pattern, kind in _PHRASES:
+    for pattern, decide in _DECISIONS:
         match = pattern.fullmatch(words)
         if match:
+            return Decided, decide(match, case, board)
+    for pattern, kind in _PHRASES:
+        match = pattern.fullmatch(words)
+        if match and any(letter.isdigit() for letter in match[1]):
             place = find_place(match[1], case, board)
             return _entry(kind, place, case, match[2].strip() if match.re.groups > 1 else "")
     return None

@@ -41,7 +41,11 @@ class Effort:
         low, high = self.hours_left
         said = [f"{self.hours_spent:.1f} h spent so far; {low:.1f} to {high:.1f} h more at the bench"]
         cheap, dear = self.parts_cost
-        said.append(f"parts {cheap:.0f} to {dear:.0f}" if dear >= 0.5 else "no parts to buy as far as known")
+        said.append(
+            f"parts to buy: {cheap:.0f} to {dear:.0f} in your currency"
+            if dear >= 0.5
+            else "no parts to buy as far as known"
+        )
         said.append(f"chance that every symptom goes: {self.chance[0]:.0%} to {self.chance[1]:.0%}")
         if self.hour_rate:
             costs = [(self.hours_spent + hours) * self.hour_rate + parts

@@ -94,14 +94,14 @@ def _ground(case: Case) -> tuple[float, str]:
 
 def _supply(case: Case) -> tuple[float, str]:
     """A board that carries its own mains supply can do damage that a bench supply with a limit cannot."""
-    own = [s for board in case.boards.values() for s in board.supplies]
+    own = [s for board in case.boards.values() for s in board.supplies if s.ac_rms]
     wrong = [p for report in case.rails().values() for p in report.accusing if p.point.quantity in ("rating", "diode")]
     if wrong:
         return 0.3, f"{wrong[0].point.point} is not right ({wrong[0].point.quantity})"
     if own:
         return (
             0.1,
-            "its own transformer and bridge feed it: no current limit unless a lamp or a variable supply is used",
+            "its own transformer feeds it: no current limit by itself",
         )
     return 0.0, "a bench supply with a current limit can feed it"
 

@@ -76,7 +76,7 @@ def left_over(state: JobState) -> tuple[str, ...]:
     if not begun:
         return ()
     skipped = [item for item in listed[: max(begun)] if item.left]
-    return tuple(f"{item.left} of {item.words} left over" for item in skipped)
+    return tuple(f"{item.left} left over of {item.words}" for item in skipped)
 
 
 def still_out(state: JobState) -> tuple[str, ...]:

@@ -5,6 +5,8 @@ from pathlib import Path
 from PyQt6.QtWidgets import QTextBrowser, QVBoxLayout, QWidget
 
 from loyal_trace.core.logbook.entries import Decided, HandedBack
+from loyal_trace.core.planning.away import away
+from loyal_trace.core.planning.teardown import left_over, still_out
 from loyal_trace.core.units import count_of
 from loyal_trace.report.model import ReportModel, build_report
 from loyal_trace.report.write import write_report
@@ -58,7 +60,11 @@ class HandBackStage:
         self.frame.head("What does the owner get, and the next repairer?", facts)
         self.preview.setHtml(_page(report))
         open_steps = [s for s in session.assessment().plan.steps if not s.done]
-        if session.state.handed_back:
+        left = (*left_over(session.state), *still_out(session.state), *(a.words for a in away(session.case())))
+        if left and not session.state.handed_back:
+            why = f"Not as it should go home: {'; '.join(dict.fromkeys(left))[:230]}."
+            self.frame.meaning.say(why, "Put back what came off (Ctrl+2, D), and what is away (Ctrl+8).", "bad")
+        elif session.state.handed_back:
             when = f"Handed back on {session.state.handed_back.time:%Y-%m-%d}."
             self.frame.meaning.say(when, "Write the report again if you need it.", "good")
         elif open_steps or untested:

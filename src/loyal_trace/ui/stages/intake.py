@@ -3,22 +3,24 @@
 from loyal_trace.core.boards.loose import LOOSE_ID
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.boards.revisions import RevisionFinding, decision_name, firmware_effects, revision_effects
+from loyal_trace.core.diagnosis.complaint import Suggestion, suggest
+from loyal_trace.core.errors import LoyalTraceError
 from loyal_trace.core.logbook.entries import OWN_CHIP, Decided, Fitted, Note, SymptomSeen
+from loyal_trace.core.planning.away import parse_phrase
+from loyal_trace.core.planning.first_power import FIRST_POWER, first_power_risk, order_school, school_of
 from loyal_trace.core.planning.steps import ORDER_SCHOOLS
 from loyal_trace.core.power.rails import SCHOOLS
+from loyal_trace.core.proving.bench import ABILITIES, LACKS, SUPPLIES
+from loyal_trace.resources import word_groups
 from loyal_trace.ui.desk import Desk
+from loyal_trace.ui.stages.intake_rows import away_rows, effort_rows, fact_rows, risk_rows
+from loyal_trace.ui.stages.intake_walk import MissingWalk
 from loyal_trace.ui.widgets.rows import Cell, Row, RowList
 from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame, column
 
-FIRST_POWER = {
-    "test as found": "a baseline first: what worked before is known",
-    "renew capacitors first": "forty-year-old electrolytics can do damage; a reliable baseline to work from",
-    "by risk": "rails checked with a current limit, then a short test",
-}
-_PROMISES = ("repair", "repair and service", "restore to as-built look")
+_PROMISES = ("repair", "repair and service", "restore to as-built look", "made ready for sale")
 _REACHES = ("20 mm", "35 mm", "50 mm", "80 mm")
 _LOWEST = ("not known", "top", "right", "bottom", "left")
-_ABILITIES = ("display", "harness", "speaker", "supply")
 
 
 class IntakeStage:
@@ -27,44 +29,87 @@ class IntakeStage:
     def __init__(self, desk: Desk) -> None:
         self.desk = desk
         self.sheet = RowList("intake sheet")
-        self.frame = StageFrame(column(self.sheet))
+        self.frame = StageFrame(column())
+        self.walk = MissingWalk(desk, self.frame)
+        self._sheet, self._walked = column(self.sheet), column(self.walk.list)
+        for widget in (self._sheet, self._walked):
+            self.frame.evidence.layout().insertWidget(0, widget)
+        self._walking = self._suggesting = False
         self.sheet.picked.connect(self._row_picked)
         self.frame.entry.submitted.connect(self._submitted)
         self._actions: dict[int, tuple[str, str]] = {}
         self.current = -1
 
     def hints(self) -> tuple[KeyHint, ...]:
+        walk = KeyHint("W", "back to the sheet" if self._walking else "walk for missing parts", self._turn)
+        if self._walking:
+            return (*self.walk.hints(), walk)
         return (
             KeyHint("↵", "change the picked line", None),
             KeyHint("↑↓", "line", None),
             KeyHint("↑", "", lambda: self._move(-1)),
             KeyHint("↓", "", lambda: self._move(1)),
+            KeyHint("Y", "symptoms from the complaint", self._suggest),
+            walk,
         )
+
+    def _turn(self) -> None:
+        """The walk for missing parts, or the sheet."""
+        self._walking = not self._walking
+        self.refresh()
+
+    def _suggest(self) -> None:
+        """The owner's words held against the boards' symptoms; ↵ on one says that it is present."""
+        self._suggesting = not self._suggesting
+        self.refresh()
+        if self._suggesting and not self._suggested():
+            self.desk.said.emit("the complaint names none of the symptoms that these boards list", False)
 
     def overlay_trace(self) -> tuple[tuple[tuple[str, int], ...], str]:
         return (), ""
 
     def picked(self) -> None:
-        """Intake does not follow the picked part."""
+        if self._walking:
+            self.refresh()
+
+    def _suggested(self) -> dict[tuple[str, str], Suggestion]:
+        """(board, symptom) → why the complaint may mean it."""
+        if not self._suggesting:
+            return {}
+        boards = self.desk.session.boards
+        listed = [(board_id, text) for board_id, board in boards.items() for text, _ in board.symptoms]
+        return {(s.board, s.symptom): s for s in suggest(self.desk.session.state.complaint, listed, word_groups())}
 
     def refresh(self) -> None:
+        self._sheet.setVisible(not self._walking)
+        self._walked.setVisible(self._walking)
+        if self._walking:
+            self.frame.head("What is missing, robbed or on loan?", self._board_name(self.desk.board))
+            self.frame.entry.set_hints(self.hints())
+            self.walk.refresh()
+            return
         state = self.desk.session.state
-        opened = state.opened
         title = " · ".join(b.title for b in self.desk.session.boards.values()) or "no board definition yet"
         self.frame.head("What came in, and what is promised?", title)
         rows: list[Row] = []
         self._actions = {}
-        self._facts(rows)
+        rows += fact_rows(self.desk.session)
         self._marks(rows)
         rows.append(Row("", (), heading="Symptoms: press to say present, again to say gone", height=30))
         self._symptoms(rows)
+        rows += away_rows(self.desk.session)
+        rows += effort_rows(self.desk.session)
         rows.append(Row("", (), heading="How this job is judged", height=30))
         self._decisions(rows)
+        rows.append(Row("", (), heading="What this bench can do; type supplies 5 V 3 A, 12 V 1 A", height=30))
+        self._abilities(rows)
         if self.current not in self._actions:
             self.current = self._first_action()
         self.sheet.set_rows(tuple(rows), self.current)
-        self._meaning(opened.complaint if opened else "")
-        self.frame.entry.set_target("note", "a note; or place and chip, 5C 74LS138; empty ↵ changes the picked line")
+        self._meaning(state.complaint)
+        self.frame.entry.set_target(
+            "note", "a note, 5C 74LS138, 2B shelf box 3, serial 1042, value 250; ↵ changes the line"
+        )
         self.frame.entry.set_hints(self.hints())
 
     def _first_action(self) -> int:
@@ -83,16 +128,6 @@ class IntakeStage:
     def _board_name(self, board_id: str) -> str:
         board = self.desk.session.boards.get(board_id)
         return board.name if board else board_id
-
-    def _facts(self, rows: list[Row]) -> None:
-        opened = self.desk.session.state.opened
-        facts = [("Owner", opened.owner if opened else ""), ("Complaint", opened.complaint if opened else "")]
-        for board in self.desk.session.boards.values():
-            facts.append((board.title, f"{board.maker} {board.year or ''}, {len(board.parts)} parts".strip(", ")))
-            facts += [("", f"told apart by: {mark}") for mark in board.revision_marks if not board.marks]
-        for name, text in facts:
-            if text:
-                rows.append(Row("", (Cell(8, 150, name, bold=True), Cell(164, 0, text)), height=23))
 
     def _marks(self, rows: list[Row]) -> None:
         """The marks that tell revisions apart, answered with ↵, and what the answers come to."""
@@ -130,54 +165,64 @@ class IntakeStage:
         return rows
 
     def _symptoms(self, rows: list[Row]) -> None:
-        state = self.desk.session.state
+        state, suggested = self.desk.session.state, self._suggested()
         known = [(board_id, text) for board_id, board in self.desk.session.boards.items() for text, _ in board.symptoms]
         known += [(s.board, text) for text, s in state.symptoms.items() if (s.board, text) not in known]
         for board, text in known:
-            seen = state.symptoms.get(text)
+            seen, hint = state.symptoms.get(text), suggested.get((board, text))
             glyph = "unknown" if seen is None else "bad" if seen.present else "good"
             word = "not asked" if seen is None else "present" if seen.present else "gone"
+            if seen is None and hint is not None:
+                glyph, word = "doubtful", f"meant? ({', '.join(hint.shared)})"
             self._actions[len(rows)] = ("symptom", f"{board}\n{text}")
-            rows.append(
-                Row(
-                    glyph,
-                    (Cell(40, 330, text), Cell(376, 90, word, glyph), Cell(470, 0, self._board_name(board))),
-                    height=25,
-                )
-            )
+            cells = (Cell(40, 300, text), Cell(346, 190, word, glyph), Cell(540, 0, self._board_name(board)))
+            rows.append(Row(glyph, cells, height=25))
 
     def _decisions(self, rows: list[Row]) -> None:
-        state = self.desk.session.state
-        firmwares = sorted({f for b in self.desk.session.boards.values() for f in b.firmwares})
+        session, state = self.desk.session, self.desk.session.state
+        case = session.case()
+        firmwares = sorted({f for b in session.boards.values() for f in b.firmwares})
+        risk, school = first_power_risk(case), order_school(case)
+        first = FIRST_POWER.get(school_of(case), "")
         choices: list[tuple[str, list[str], str]] = [
             ("firmware", firmwares, "decided by the labels; ROM verdicts follow it"),
             ("promise", list(_PROMISES), ""),
-            ("first power", list(FIRST_POWER), FIRST_POWER.get(state.decision("first power"), "")),
-            ("leak reach", list(_REACHES), "how far electrolyte is taken to creep; twice that downhill"),
+            ("first power", list(FIRST_POWER), f"{first}; " * bool(first) + f"risk {risk.word}, {risk.share:.0%}"),
+            ("leak reach", list(_REACHES), "how far electrolyte creeps; twice that downhill"),
             ("lowest side", list(_LOWEST), "of the board as it stood: electrolyte runs down"),
             ("rail school", list(SCHOOLS), SCHOOLS[state.decision("rail school", "maker")]),
-            ("order school", list(ORDER_SCHOOLS), ORDER_SCHOOLS[state.decision("order school", "least invasive")]),
+            ("order school", list(ORDER_SCHOOLS), ORDER_SCHOOLS[school]),
         ]
         promised = state.opened.promise if state.opened else ""
         defaults = {
-            "leak reach": "35 mm",
-            "lowest side": "not known",
-            "rail school": "maker",
-            "order school": "least invasive",
+            "leak reach": "35 mm", "lowest side": "not known", "rail school": "maker", "order school": school,
             "promise": promised or "not decided",
-        }
+        }  # fmt: skip
         for what, options, why in choices:
             if options:
                 self._actions[len(rows)] = ("decision", f"{what}\n" + "\n".join(options))
                 choice = state.decision(what, defaults.get(what, "not decided"))
-                cells = (Cell(40, 120, what, bold=True), Cell(164, 150, choice), Cell(318, 0, why))
+                cells = (Cell(40, 120, what, bold=True), Cell(164, 160, choice), Cell(328, 0, why))
                 rows.append(Row("good" if what in state.decisions else "unknown", cells, height=25))
-        lacking = {w.strip() for w in state.decision("bench lacks").split(",") if w.strip()}
-        for ability in _ABILITIES:
+                if what == "first power":
+                    rows += risk_rows(risk)
+
+    def _abilities(self, rows: list[Row]) -> None:
+        """Supplies and instruments; what the job needs beyond them is not tested from the start."""
+        case = self.desk.session.case()
+        bench = case.bench()
+        supplies = ", ".join(s.words for s in bench.supplies) or "not told: any rail is taken to be fed"
+        rows.append(Row("good" if bench.supplies else "unknown",
+                        (Cell(40, 120, "supplies", bold=True), Cell(164, 0, supplies)), height=24))  # fmt: skip
+        for ability in ABILITIES:
             self._actions[len(rows)] = ("ability", ability)
-            word = "this bench has none: what needs it is listed as not tested" if ability in lacking else "at hand"
+            lacking = ability in bench.lacks
+            word = "this bench has none: what needs it is listed as not tested" if lacking else "at hand"
             cells = (Cell(40, 120, ability, bold=True), Cell(164, 0, word))
-            rows.append(Row("doubtful" if ability in lacking else "good", cells, height=25))
+            rows.append(Row("doubtful" if lacking else "good", cells, height=24))
+        for short in case.shortfalls():
+            text = f"{short.item}: {short.reason}"
+            rows.append(Row("doubtful", (Cell(40, 0, text),), height=24))
 
     def _meaning(self, complaint: str) -> None:
         state = self.desk.session.state
@@ -216,16 +261,28 @@ class IntakeStage:
             self._change()
 
     def _submitted(self, text: str) -> None:
-        if not text.strip():
-            self._change()
-            return
         words = text.split()
-        if len(words) == 2 and self.desk.session.library.knows(words[1]):
+        if not words:
+            if not self._walking:
+                self._change()
+            return
+        try:
+            phrase = parse_phrase(text, self.desk.session.case(), self.desk.board)
+        except LoyalTraceError as error:
+            self.desk.said.emit(str(error), True)
+            return
+        if phrase is not None:
+            kind, fields = phrase
+            recorded = self.desk.record(kind, **fields)
+            if recorded and fields.get("what") == SUPPLIES:
+                self.desk.session.remember_bench()
+        elif len(words) == 2 and self.desk.session.library.knows(words[1]):
             recorded = self.desk.record(Fitted, board=LOOSE_ID, place=words[0], number=words[1], origin=OWN_CHIP)
         else:
             recorded = self.desk.record(Note, text=text.strip())
         if recorded:
             self.frame.entry.edit.clear()
+            self.refresh()
 
     def _change(self) -> None:
         kind, detail = self._actions.get(self.current, ("", ""))
@@ -236,9 +293,12 @@ class IntakeStage:
             self.desk.record(SymptomSeen, board=board, text=text, present=seen is None or not seen.present)
         elif kind == "decision":
             what, *options = detail.split("\n")
-            now = state.decision(what, {"rail school": "maker", "order school": "least invasive"}.get(what, ""))
+            case = self.desk.session.case()
+            usual = {"rail school": "maker", "order school": order_school(case), "first power": school_of(case)}
+            now = usual[what] if what == "first power" else state.decision(what, usual.get(what, ""))
             choice = options[(options.index(now) + 1) % len(options)] if now in options else options[0]
-            self.desk.record(Decided, what=what, choice=choice)
+            reason = first_power_risk(case).reason if what == "first power" else ""
+            self.desk.record(Decided, what=what, choice=choice, reason=reason)
         elif kind == "mark":
             board, name = detail.split("\n")
             mark = next(m for m in self.desk.session.defined[board].marks if m.name == name)
@@ -247,5 +307,7 @@ class IntakeStage:
             choice = options[(options.index(now) + 1) % len(options)] if now in options else options[0]
             self.desk.record(Decided, board=board, what=what, choice=choice)
         elif kind == "ability":
-            lacking = {w.strip() for w in state.decision("bench lacks").split(",") if w.strip()} ^ {detail}
-            self.desk.record(Decided, what="bench lacks", choice=", ".join(sorted(lacking)))
+            lacking = self.desk.session.case().bench().lacks ^ {detail}
+            if self.desk.record(Decided, what=LACKS, choice=", ".join(sorted(lacking))):
+                self.desk.session.remember_bench()
+                self.refresh()

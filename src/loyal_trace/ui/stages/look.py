@@ -4,6 +4,7 @@ from itertools import zip_longest
 
 from loyal_trace.core.boards.leaks import SIDES
 from loyal_trace.core.boards.model import Part
+from loyal_trace.core.boards.paths import walking_path
 from loyal_trace.core.case import MISSING
 from loyal_trace.core.diagnosis.gather import GOOD_FINDINGS
 from loyal_trace.core.logbook.entries import Observed
@@ -44,13 +45,14 @@ class LookStage:
         apart = KeyHint("D", "walk again" if self._tearing else "teardown", self._turn)
         if self._tearing:
             return (*self.teardown.hints(), apart)
-        shown = {"G"} if self.photos.open else {"G", "C", "F"}
+        photo = self.photos.open
+        shown = {"G"} if photo else {"G", "C", "F"}
         keys = tuple(
             KeyHint(k, w.split(" or ")[0] if k in shown else "", lambda w=w: self._found(w, "")) for k, w in FINDINGS
         )
         return (
             *keys,
-            KeyHint("␣", "skip", lambda: self._move(1)),
+            KeyHint("␣", "" if photo else "skip", lambda: self._move(1)),
             KeyHint("↑↓", "part", None),
             KeyHint("↑", "", lambda: self._move(-1)),
             KeyHint("↓", "", lambda: self._move(1)),
@@ -58,10 +60,10 @@ class LookStage:
             KeyHint("A", "align" if self.photos.open else "", self._align),
             KeyHint("M", "map over it" if self.photos.open else "", self.photos.fade),
             KeyHint("E", "before, after" if self.photos.open else "", self.photos.compare),
-            KeyHint("X", "of this part" if self.photos.open else "", self.photos.tie),
+            KeyHint("X", "of this part" if photo else "", self.photos.tie),
             KeyHint("Z", "next to inspect" if self._to_inspect() else "", self._next_to_inspect),
-            apart,
-            KeyHint('"', "note"),
+            apart if not photo else KeyHint("D", "", self._turn),
+            KeyHint('"', "note" if not photo else ""),
         )
 
     def _turn(self) -> None:
@@ -100,12 +102,7 @@ class LookStage:
     def _path(self) -> list[Part]:
         """The parts in a sensible path: row by row, back and forth."""
         board = self.desk.definition
-        if board is None:
-            return []
-        band = 32.0
-        return sorted(
-            board.parts, key=lambda p: (int(p.y // band), p.x if int(p.y // band) % 2 == 0 else -p.x, p.refdes)
-        )
+        return list(walking_path(board)) if board else []
 
     def _part(self) -> Part | None:
         path = self._path()
@@ -181,7 +178,9 @@ class LookStage:
         leak = next((one for one in case.leaks(self.desk.board) if one.open), None)
         if leak is not None and not self.photos.open:
             near = ", ".join(r.refdes for r in leak.reached[:8]) + (" …" if len(leak.reached) > 8 else "")
-            further = ", twice that downhill" if state.decision("lowest side") in SIDES else ""
+            further = (
+                ", twice that downhill" if SIDES.get(state.decision("lowest side"), (0.0, 0.0)) != (0.0, 0.0) else ""
+            )
             why = f"{leak.refdes} leaks: electrolyte reaches {near} (within {case.leak_reach():.0f} mm{further})."
             dirty = [r.refdes for r in leak.open if r.status == "clean it"]
             first = f"Clean {', '.join(dirty[:6])}, then L." if dirty else ""

@@ -4,9 +4,11 @@ from loyal_trace.core.boards.model import natural_key
 from loyal_trace.core.errors import LoyalTraceError
 from loyal_trace.core.logbook.entries import Decided, Measured
 from loyal_trace.core.logbook.state import Place
+from loyal_trace.core.planning.assumptions import assumptions
 from loyal_trace.core.planning.steps import ORDER_SCHOOLS, Plan, Step
 from loyal_trace.core.units import count_of, parse_quantity
 from loyal_trace.ui.desk import Desk
+from loyal_trace.ui.stages.plan_continuity import ContinuityPage, summary
 from loyal_trace.ui.widgets.rows import Cell, Row, RowList
 from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame, column
 
@@ -17,20 +19,35 @@ class PlanStage:
     def __init__(self, desk: Desk) -> None:
         self.desk = desk
         self.steps, self.parts, self.capacitors = RowList("steps"), RowList("parts list"), RowList("capacitors")
-        self.frame = StageFrame(column(self.steps, self.parts, self.capacitors, spacing=10))
+        self.frame = StageFrame(column())
+        self.continuity = ContinuityPage(desk, self.frame)
+        self._plan = column(self.steps, self.parts, self.capacitors, spacing=10)
+        self._pairs = column(self.continuity.list)
+        for widget in (self._plan, self._pairs):
+            self.frame.evidence.layout().insertWidget(0, widget)
+        self._ringing = False
         self.steps.picked.connect(self._step_picked)
         self.capacitors.picked.connect(self._capacitor_picked)
         self.frame.entry.submitted.connect(self._submitted)
         self._capacitors: list[Place] = []
 
     def hints(self) -> tuple[KeyHint, ...]:
+        ring = KeyHint("C", "the plan" if self._ringing else "continuity", self._turn)
+        if self._ringing:
+            return (*self.continuity.hints(), ring)
         return (
+            ring,
             KeyHint("M", "measure the picked capacitor", self._from_meter),
             KeyHint("O", "order of work", self._next_school),
             KeyHint("↑↓", "capacitor", None),
             KeyHint("↑", "", lambda: self._move(-1)),
             KeyHint("↓", "", lambda: self._move(1)),
         )
+
+    def _turn(self) -> None:
+        """The pairs to ring out, or the plan."""
+        self._ringing = not self._ringing
+        self.refresh()
 
     def overlay_trace(self) -> tuple[tuple[tuple[str, int], ...], str]:
         return (), ""
@@ -51,9 +68,19 @@ class PlanStage:
     def refresh(self) -> None:
         plan = self.desk.assessment().plan
         left = [s for s in plan.steps if not s.done]
+        self._plan.setVisible(not self._ringing)
+        self._pairs.setVisible(self._ringing)
+        rests = summary(assumptions(self.desk.session.state))
+        told = f"{count_of(len(left), 'step')} to do, about {plan.minutes_left:.0f} min"
+        if self._ringing:
+            self.frame.head("What does the plan assume of the board, and does it hold?", rests or told)
+            self.frame.caution.say("")
+            self.frame.entry.set_hints(self.hints())
+            self.continuity.refresh()
+            return
+        school = ORDER_SCHOOLS[plan.school]
         self.frame.head(
-            "What is renewed, with what, and in which order?",
-            f"{count_of(len(left), 'step')} to do, about {plan.minutes_left:.0f} min · {ORDER_SCHOOLS[plan.school]}",
+            "What is renewed, with what, and in which order?", f"{told} · {f'{rests} · ' if rests else ''}{school}"
         )
         rows = [self._step_row(number, step) for number, step in enumerate(plan.steps, start=1)]
         picked = next((i for i, s in enumerate(plan.steps) if s.place == self.desk.place), -1)
@@ -161,6 +188,9 @@ class PlanStage:
             self.desk.pick(*following[0])
 
     def _submitted(self, text: str) -> None:
+        if self._ringing:
+            self.continuity.submitted(text)
+            return
         current = self._current()
         words = text.split()
         if current is None or not words:

@@ -1,13 +1,15 @@
 """Work: one step at a time, with its tool, its caution and the check afterwards."""
 
-from loyal_trace.core.logbook.entries import AnyEntry, Fitted, Removed, StepDone
+from loyal_trace.core.logbook.entries import OWN_PART, AnyEntry, Fitted, GaveBack, Removed, StepDone
 from loyal_trace.core.parts.capacitors import StockItem
+from loyal_trace.core.planning.away import SAFETY
 from loyal_trace.core.planning.steps import Step
 from loyal_trace.core.units import count_of
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.widgets.rows import Cell, Row, RowList
 from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame, column
 
+_MOVES = ("rescue", "put-back", "give-back")
 _PUT_RIGHT = {
     "leg": "own part, contact mended",
     "program": "own part, programmed anew",
@@ -59,7 +61,7 @@ class WorkStage:
 
     def _spares(self, step: Step) -> list[StockItem]:
         """What in the drawer could go in: the same number and not known bad."""
-        if step.kind in _PUT_RIGHT:
+        if step.kind in _PUT_RIGHT or step.kind in _MOVES:
             return []
         case = self.desk.session.case()
         return [i for i in case.drawer if i.number == step.part_number and case.in_stock(i)]
@@ -181,9 +183,25 @@ class WorkStage:
             self._chosen = 0
             self.refresh()
 
+    def _moved(self, step: Step, note: str) -> list[AnyEntry]:
+        """A part that goes to its shelf, comes back, or returns to its lender."""
+        make, (board, refdes) = self.desk.session.make, step.place
+        done = make(StepDone, step=step.id, what=step.what.split(":")[0], minutes=step.minutes, note=note)
+        here = {"board": board, "place": refdes, "part_of": done.id}
+        number = self.desk.session.case().part(step.place).number
+        if step.kind == "rescue":
+            moved: AnyEntry = make(Removed, number=number, reason=SAFETY, shelf=note or "a box of its own", **here)
+        elif step.kind == "put-back":
+            moved = make(Fitted, number=number, origin=OWN_PART, **here)
+        else:
+            moved = make(GaveBack, **here)
+        return [moved, done]
+
     def _entries(self, step: Step, note: str) -> list[AnyEntry]:
         """What a finished step writes down; the simulated board is mended along with it."""
         make, (board, refdes) = self.desk.session.make, step.place
+        if step.kind in _MOVES:
+            return self._moved(step, note)
         spares = self._spares(step)
         origin = _PUT_RIGHT.get(step.kind) or (spares[self._chosen].place if spares else step.from_drawer or "ordered")
         old = self.desk.session.case().part(step.place).number

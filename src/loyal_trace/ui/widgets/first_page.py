@@ -18,6 +18,7 @@ class FirstPage(QWidget):
     demo_asked = pyqtSignal()
     new_asked = pyqtSignal()
     board_asked = pyqtSignal()
+    list_asked = pyqtSignal()
     job_asked = pyqtSignal(str)
 
     def __init__(self) -> None:
@@ -57,9 +58,11 @@ class FirstPage(QWidget):
         self.demo = QPushButton("Open the demo workshop")
         self.demo.setObjectName("main")
         self.new = QPushButton("New job")
-        self.board = QPushButton("New job from a board folder…")
+        self.board = QPushButton("… from a board folder")
+        self.parts = QPushButton("… from a parts list")
         for button, signal in (
             (self.demo, self.demo_asked), (self.new, self.new_asked), (self.board, self.board_asked),
+            (self.parts, self.list_asked),
         ):  # fmt: skip
             button.setFont(font(14))
             button.clicked.connect(signal)
