@@ -6,6 +6,7 @@ from loyal_trace.core.assessment import Assessment
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.diagnosis.gather import GOOD_FINDINGS
 from loyal_trace.core.logbook.describe import STAGES
+from loyal_trace.core.planning.away import away
 from loyal_trace.core.planning.steps import Plan
 
 SUSPECT_FROM = 0.2
@@ -37,9 +38,8 @@ def progress(found: Assessment) -> tuple[StageProgress, ...]:
     """The ten stations."""
     case, state = found.case, found.case.state
     parts = sum(len(board.parts) for board in case.boards.values())
-    seen = sum(
-        1 for b, refdes in state.findings if b in case.boards and refdes not in {v.refdes for v in case.boards[b].vias}
-    )
+    vias = {(board_id, via.refdes) for board_id, board in case.boards.items() for via in board.vias}
+    seen = sum(1 for place in state.findings if place[0] in case.boards and place not in vias)
     points = [p for report in found.rails.values() for p in report.points]
     slots = list(found.roms.values())
     strong = [s for s in found.suspects if s.belief >= SUSPECT_FROM]
@@ -83,10 +83,15 @@ def map_marks(found: Assessment, board_id: str, stage: int) -> dict[str, Mark]:
     """What a stage knows of each part of one board: refdes → mark."""
     board = found.case.boards[board_id]
     marks = {
-        1: _look_marks, 2: _rail_marks, 3: _rom_marks, 4: _probe_marks, 5: _suspect_marks, 6: _plan_marks,
-        7: _plan_marks, 8: _work_marks, 9: _work_marks,
+        0: _intake_marks, 1: _look_marks, 2: _rail_marks, 3: _rom_marks, 4: _probe_marks, 5: _suspect_marks,
+        6: _plan_marks, 7: _plan_marks, 8: _work_marks, 9: _work_marks,
     }.get(stage)  # fmt: skip
     return marks(found, board_id, board) if marks else {}
+
+
+def _intake_marks(found: Assessment, board_id: str, board: BoardDefinition) -> dict[str, Mark]:
+    here = [item for item in away(found.case) if item.place[0] == board_id]
+    return {a.place[1]: Mark("bad" if a.what == "missing" else "doubtful", a.what, True) for a in here}
 
 
 def _look_marks(found: Assessment, board_id: str, board: BoardDefinition) -> dict[str, Mark]:

@@ -19,10 +19,12 @@ from loyal_trace.formats.sum_lists import delimiter_of
 ENCODINGS = ("utf-8", "cp1252", "utf-16", "cp437", "mac_roman")
 TITLES: Mapping[str, tuple[str, ...]] = {
     "refdes": ("refdes", "ref", "refs", "reference", "references", "designator", "designation", "place", "position",
-               "location", "parts"),
-    "part": ("part", "part number", "partnumber", "mpn", "number", "type", "device", "chip", "description", "name"),
+               "location", "parts",
+               "referenz", "bauteilnummer"),
+    "part": ("part", "part number", "partnumber", "mpn", "number", "type", "device", "chip", "description", "name",
+             "bauteil", "beschreibung"),
     "value": ("value", "val", "wert", "valeur"),
-    "package": ("package", "footprint", "case", "housing", "body"),
+    "package": ("package", "footprint", "case", "housing", "body", "gehäuse"),
     "kind": ("kind", "class", "category"),
     "x": ("x", "pos x", "posx", "mid x", "center-x(mm)", "x (mm)"),
     "y": ("y", "pos y", "posy", "mid y", "center-y(mm)", "y (mm)"),
@@ -75,6 +77,8 @@ def _likely(data: bytes) -> list[str]:
 
 def _table(text: str, name: str, encoding: str) -> PartTable:
     lines = text.splitlines()
+    if not text.strip():
+        raise UserFileError(name, "the file is empty", "export the list again")
     first = next((number for number, line in enumerate(lines) if line.strip()), 0)
     body = "\n".join(lines[first:])
     delimiter = delimiter_of(lines[first])

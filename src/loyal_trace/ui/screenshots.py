@@ -60,9 +60,14 @@ def take_all(folder: Path, only: tuple[str, ...] = ()) -> None:
         wiring.desk.pick("tw-cpu", "C1")
         wiring.show_stage(1)
         wiring.stages[1].photos_next()
+        wiring.stages[1].photos.fade()
         shoot("look-photo")
         _open_hollin(ours)
         shoot("rails-hollin")
+        _open_corvane(ours)
+        shoot("rails-clock")
+        ours.wiring.show_stage(0)
+        shoot("intake-corvane")
         ours.show_jobs()
         shoot("first-page")
         ours.shell.close()
@@ -93,6 +98,21 @@ def _open_hollin(ours: Application) -> None:
     ours.wiring.desk.pick(HOLLIN_BOARD, "BR1")
     for _ in range(7):
         next(h for h in stage.hints() if h.key == "↑").action()
+
+
+def _open_corvane(ours: Application) -> None:
+    """The school computer at its clock tree, the first nets counted, by key."""
+    from loyal_trace.demo.corvane import CORVANE_BOARD, CORVANE_JOB
+
+    ours.open_job(CORVANE_JOB)
+    ours.wiring.show_stage(2)
+    stage = ours.wiring.stages[2]
+    next(h for h in stage.hints() if h.key == "C").action()
+    while not ours.wiring.desk.clocks_ready(CORVANE_BOARD):
+        settle(20)
+    for _ in range(5):
+        next(h for h in stage.hints() if h.key == "M").action()
+    next(h for h in ours.wiring.stages[0].hints() if h.key == "Y").action()
 
 
 if __name__ == "__main__":

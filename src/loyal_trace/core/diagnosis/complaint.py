@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 _ENDINGS = ("ings", "ing", "edly", "ed", "es", "s", "ly")
 _SHORT = 4
+_JOINTS = re.compile("[-'’]")
 _FROM = 0.34
 
 
@@ -41,7 +42,7 @@ class WordGroups:
 
     def meanings(self, text: str) -> dict[str, str]:
         """What a text speaks of: one word a meaning → the word that the text itself has for it."""
-        words = [(word, stem(word)) for word in re.findall(r"[a-zäöüß]+", text.lower().replace("-", ""))]
+        words = [(word, stem(word)) for word in re.findall(r"[a-zäöüß]+", _JOINTS.sub("", text.lower()))]
         return {self._meaning.get(root, root): word for word, root in words if root not in self._ignored}
 
 

@@ -131,11 +131,13 @@ def _clocks(case: Case, table: EvidenceTable) -> Iterator[Evidence]:
     for board_id, board in case.boards.items():
         if not board.clocks or not case.frequencies(board_id):
             continue
-        for node in case.clock_tree(board_id):
+        nodes = case.clock_tree(board_id)
+        wrong = {node.pin.partition(".")[0] for node in nodes if node.verdict == "bad"}
+        for node in nodes:
             place = (board_id, node.pin.partition(".")[0])
             if node.verdict == "bad":
                 yield table.line(place, "clock-wrong", node.why)
-            elif node.verdict == "good" and node.depth:
+            elif node.verdict == "good" and node.depth and place[1] not in wrong:
                 yield table.line(place, "clock-right", f"{node.pin} runs at the frequency predicted from the crystal")
 
 

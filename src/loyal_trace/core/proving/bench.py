@@ -81,8 +81,7 @@ def shortfalls(
     """Rails no supply feeds, and supply points no instrument reads. `readings`: quantities that were taken anyway."""
     found: list[Shortfall] = []
     for board_id, board in boards.items():
-        if not board.supplies:
-            found += _rails(board_id, board, profile, draws.get(board_id))
+        found += _rails(board_id, board, profile, draws.get(board_id))
         asked = dict.fromkeys(_INSTRUMENT[p.quantity] for p in board.chain if p.quantity in _INSTRUMENT)
         taken = {_INSTRUMENT[q] for q in readings if q in _INSTRUMENT}
         for tool in asked:
@@ -94,14 +93,15 @@ def shortfalls(
 
 
 def _rails(board_id: str, board: BoardDefinition, profile: BenchProfile, draw: Draw | None) -> Iterable[Shortfall]:
-    """Each rail against the bench supplies: is there one of its voltage, and is its limit high enough?"""
-    for rail in board.rails if profile.supplies else ():
-        fits = [s for s in profile.supplies if abs(s.voltage - rail.nominal) <= _NEAR * abs(rail.nominal)]
-        name = f"{rail.name} of {board.name}"
+    """What the bench has to feed, its inputs or else its rails: is there a supply of that voltage, and enough of it?"""
+    fed = [(f"{rail.name} of {board.name}", rail.nominal) for rail in board.rails if not board.supplies]
+    fed += [(f"{s.dc:g} V input of {board.name}", s.dc) for s in board.supplies if s.dc]
+    for name, volts in fed if profile.supplies else ():
+        fits = [s for s in profile.supplies if abs(s.voltage - volts) <= _NEAR * abs(volts)]
         if not fits:
-            yield Shortfall(board_id, name, f"this bench has no supply of {rail.nominal:+g} V")
+            yield Shortfall(board_id, name, f"this bench has no supply of {volts:+g} V")
             continue
         most = max(s.current for s in fits)
-        if draw and abs(rail.nominal - 5.0) < 0.3 and 0 < most < draw.typical:
+        if draw and (board.supplies or abs(volts - 5.0) < 0.3) and 0 < most < draw.typical:
             wants = format_quantity(draw.typical, "A")
             yield Shortfall(board_id, name, f"its chips take {wants}, the bench supply stops at {most:g} A")

@@ -42,7 +42,7 @@ class TeardownPage:
         if errors:
             self.frame.meaning.say(f"{'; '.join(errors)}.", "Find out where they belong before the lid goes on.", "bad")
         elif out:
-            self.frame.meaning.say(f"{count_of(len(out), 'step')} of the teardown are still open.",
+            self.frame.meaning.say(f"{count_of(len(out), 'step')} of the teardown still open.",
                                    "Type what comes off next; or ↵ when the picked step is back.")  # fmt: skip
         elif listed:
             self.frame.meaning.say("Everything that came off is back in place.", "Nothing is left over.", "good")

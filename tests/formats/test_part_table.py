@@ -1,0 +1,111 @@
+"""Parts lists from any spreadsheet: encodings, delimiters, columns, and the boards that come of them."""
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from loyal_trace.core.errors import LoyalTraceError, RequestError, UserFileError
+from loyal_trace.formats.board_folder import parse_board
+from loyal_trace.formats.part_table import ENCODINGS, board_from_table, guess_columns, read_table
+from loyal_trace.resources import chip_library
+from loyal_trace.session import JobSession, Surroundings, open_new_job
+from loyal_trace.store.store import Store
+
+GERMAN = "Ref;Bauteil;Wert;Gehäuse\nU1;74LS161;;DIP-16\nU2, U3;74LS244;;\nC1;Elko;47µ;rad\nR5;Widerstand;4k7;\n"
+
+
+def board_of(text, columns=None, **more):
+    table = read_table(text.encode() if isinstance(text, str) else text, "list.csv", **more)
+    files = board_from_table(table, columns or guess_columns(table), "list", "List", chip_library())
+    return parse_board(files, "list", chip_library())
+
+
+@pytest.mark.parametrize("encoding", ["utf-8", "cp1252", "utf-16"])
+def test_a_list_is_read_in_the_encoding_it_has(encoding):
+    table = read_table(GERMAN.encode(encoding), "list.csv")
+    assert table.encoding == encoding and table.delimiter == ";" and "Gehäuse" in table.titles
+
+
+def test_places_values_and_kinds_become_parts_with_places_on_a_map():
+    board = board_of(GERMAN, {"refdes": 0, "part": 1, "value": 2, "package": 3})
+    kinds = {p.refdes: (p.kind, p.package) for p in board.parts}
+    assert kinds["U1"] == ("chip", "DIP-16") and kinds["U3"] == ("chip", "DIP-20") and kinds["R5"][0] == "resistor"
+    capacitor = board.part("C1")
+    assert capacitor.value == pytest.approx(47e-6) and capacitor.polarised and board.part("R5").value == 4700
+    assert len({(p.x, p.y) for p in board.parts}) == len(board.parts), "no two parts on one spot"
+    assert all(0 < p.x < board.width and 0 < p.y < board.height for p in board.parts)
+
+
+def test_places_of_a_grid_stand_at_column_and_row():
+    board = board_of("place,type\n1A,74LS00\n2A,74LS04\n1B,74LS08\n10C,74LS32\n")
+    at = {p.refdes: (p.x, p.y) for p in board.parts}
+    assert (
+        at["1A"][1] == at["2A"][1] < at["1B"][1] < at["10C"][1]
+        and at["1A"][0] == at["1B"][0] < at["2A"][0] < at["10C"][0]
+    )
+
+
+def test_coordinates_of_the_list_are_kept_and_moved_onto_the_board():
+    board = board_of("Designator,Value,Mid X,Mid Y\nU1,74LS00,-40mm,10mm\nU2,74LS04,60mm,-5mm\n")
+    assert board.part("U2").x - board.part("U1").x == pytest.approx(100) and min(p.y for p in board.parts) > 0
+
+
+def test_a_list_without_known_titles_is_guessed_by_its_cells():
+    table = read_table(b"was,wo\n74LS00,U1\n74LS04,U2\n74LS08,U3\n", "list.csv")
+    assert guess_columns(table)["refdes"] == 1
+    assert [p.refdes for p in board_of(b"was,wo\n74LS00,U1\n", {"refdes": 1, "part": 0}).parts] == ["U1"]
+
+
+@pytest.mark.parametrize(
+    ("data", "words"),
+    [
+        (b"", "empty"), (b"\x00\x01\x02", "no text"), (b"ref,part\nU1,7400\nU2,7404\nU1,7408\n", "line 4: U1 is listed twice"),
+        (b"ref,part\n,\n", "lists no parts"),
+    ],
+)  # fmt: skip
+def test_a_bad_list_says_what_and_where(data, words):
+    with pytest.raises(UserFileError, match=words):
+        board_of(data)
+
+
+def test_the_needed_columns_are_asked_for_and_a_wrong_encoding_is_told():
+    table = read_table(b"ref,part\nU1,7400\n", "list.csv")
+    with pytest.raises(RequestError, match="column of the places"):
+        board_from_table(table, {"part": 1}, "x", "x", chip_library())
+    with pytest.raises(UserFileError, match="choose another encoding"):
+        read_table("Gehäuse\n".encode("cp1252"), "list.csv", "utf-8")
+
+
+@given(st.binary(max_size=300), st.sampled_from(["", *ENCODINGS]))
+@settings(max_examples=150, deadline=None)
+def test_no_bytes_at_all_end_in_anything_but_a_board_or_a_sentence(data, encoding):
+    try:
+        table = read_table(data, "list.csv", encoding)
+        columns = guess_columns(table) or {"refdes": 0, "part": 0}
+        parse_board(board_from_table(table, columns, "x", "a name", chip_library()), "list", chip_library())
+    except LoyalTraceError as error:
+        assert str(error)
+
+
+@given(st.lists(st.tuples(st.from_regex(r"[A-Z]{1,2}[0-9]{1,3}", fullmatch=True), st.sampled_from(["74LS00", "100n", "x"])),
+                min_size=1, max_size=30, unique_by=lambda row: row[0]), st.sampled_from(",;\t"))  # fmt: skip
+def test_every_place_of_a_list_is_on_the_board_once(rows, delimiter):
+    text = "\n".join(delimiter.join(row) for row in [("Ref", "Part"), *rows])
+    assert sorted(p.refdes for p in board_of(text).parts) == sorted(refdes for refdes, _ in rows)
+
+
+def test_a_job_from_a_list_is_a_job_like_any_other_and_takes_further_boards(tmp_path):
+    table = read_table(GERMAN.encode(), "list.csv")
+    columns = {"refdes": 0, "part": 1, "value": 2}
+    files = board_from_table(table, columns, "list", "List", chip_library())
+    other = board_from_table(table, columns, "second", "Second", chip_library())
+    with Store(tmp_path / "store") as store:
+        job = open_new_job(store, "From a list", [], surroundings=Surroundings(), listed=[files])
+        session = JobSession(store, job)
+        session.add_board(other, "the second list")
+        with pytest.raises(RequestError, match="has a board second already"):
+            session.add_board(other, "the second list")
+    with Store(tmp_path / "store") as store:
+        again = JobSession(store, job)
+        assert list(again.boards) == ["list", "second"] and again.boards["second"].has("U3")
+        assert again.entries[-1].text == "board added: Second"
