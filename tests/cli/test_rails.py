@@ -5,6 +5,7 @@ import json
 import pytest
 
 from loyal_trace.cli import main
+from loyal_trace.demo.common import board_files_of
 from loyal_trace.demo.workshop import demo_board_files
 
 GOOD = "point,quantity,value\nJ1.41-42,ac voltage,10.5\nF1,resistance,0.1\nBR1,diode,560m\nC1,voltage,11.2 V\nC1,ripple,2.1\n"
@@ -81,3 +82,19 @@ def test_limits_that_can_neither_be_read_nor_computed_are_a_defect_of_the_board(
     (board / "board.toml").write_text(text.replace("low = 10.5\nhigh = 13.5\n", "low = 10.5\n"))
     assert main(["board", "check", str(board)]) == 1
     assert "C1 has only one of low and high" in capsys.readouterr().out
+
+
+def test_a_board_fed_by_dc_its_cell_and_its_reset_are_judged_as_well(capsys, tmp_path):
+    folder = tmp_path / "cs-8"
+    folder.mkdir()
+    for name, data in board_files_of(("cs-8",))["cs-8"].items():
+        (folder / name).write_bytes(data)
+    text = (
+        "point,quantity,value\nJ1.1,voltage,9.1\n5H.8,resistance to ground,410\nREG1.3,current,620m\nBT1,voltage,1.3\n"
+    )
+    code, found, _ = check(capsys, folder, text + "2C.25,reset time,90m\n", "--json")
+    points = {(p["point"], p["quantity"]): p for p in found["points"]}
+    assert code == 1 and points[("5H.8", "resistance to ground")]["high"] is None
+    assert points[("REG1.3", "current")]["limits_from"] == "the sum over 21 fitted chips"
+    said = " ".join(e["text"] for e in found["explanation"])
+    assert "BT1 is flat" in said and "acts like 2.33 µF" in said and "21 chips together" in said

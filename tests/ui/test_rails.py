@@ -44,8 +44,9 @@ def test_each_supply_is_a_chain_of_its_own_and_n_goes_to_the_next(hollin):
 
 def test_typed_readings_find_the_missing_and_the_wrong_fuse(hollin):
     hollin.keys("N")
-    for reading in ("0.1", "2A"):
+    for reading in ("0.1", "2A fast"):
         hollin.type(reading)
+    assert hollin.on_disk()[-2].note == "fast where the board wants slow", "the speed is read off the cap as well"
     assert "F3 is a 2.00 A fuse where the board wants 0.5 A" in hollin.why
     assert "like for like" in hollin.next and hollin.on_disk()[-1].quantity == "rating"
     hollin.keys("N")

@@ -3,6 +3,7 @@
 import argparse
 from collections.abc import Iterable
 from datetime import UTC, datetime, timedelta
+from math import isfinite
 from typing import Any
 
 from loyal_trace.cli.output import print_json, print_table
@@ -14,9 +15,10 @@ from loyal_trace.core.logbook.state import JobState, fold
 from loyal_trace.core.power.explain import explain
 from loyal_trace.core.power.findings import Explanation
 from loyal_trace.core.power.rails import PathReport, PointVerdict, judge_rails
+from loyal_trace.core.power.under_load import Around
 from loyal_trace.formats.board_folder import load_board
 from loyal_trace.formats.readings import Reading, read_readings
-from loyal_trace.resources import chip_library
+from loyal_trace.resources import chip_library, current_table
 
 _START = datetime(2000, 1, 1, tzinfo=UTC)
 
@@ -27,8 +29,9 @@ def rails_check(options: argparse.Namespace) -> int:
     if not board.chain:
         raise RequestError(f"{board.title} describes no supply chain; add [[chain]] points to its board.toml")
     state = _state(board, read_readings(options.readings, board))
-    report = judge_rails(board.id, board, state, options.school)
-    said = {path.path: explain(board, path) for path in report.paths}
+    draw = current_table().draw(board.chips)
+    report = judge_rails(board.id, board, state, options.school, draw)
+    said = {path.path: explain(board, path, Around(draw=draw)) for path in report.paths}
     if options.json:
         print_json(_document(board, report.paths, said))
     else:
@@ -56,7 +59,8 @@ def _point(point: PointVerdict) -> dict[str, Any]:
         "path": point.point.path, "point": point.point.point, "quantity": point.point.quantity,
         "part": point.point.part,
         "value": reading.value if reading else None, "overload": bool(reading and reading.overload),
-        "low": point.limits.low, "high": point.limits.high, "limits_from": point.limits.source or "the board",
+        "low": point.limits.low, "high": point.limits.high if isfinite(point.limits.high) else None,
+        "limits_from": point.limits.source or "the board",
         "verdict": point.verdict, "reason": point.why,
     }  # fmt: skip
 

@@ -8,6 +8,7 @@ from loyal_trace.core.case import Case
 from loyal_trace.core.diagnosis.evidence import Evidence, EvidenceTable
 from loyal_trace.core.logbook.describe import measured_words
 from loyal_trace.core.logbook.state import Place
+from loyal_trace.core.power.blocks import dead_blocks
 
 SHORTED_BELOW = 50.0
 GOOD_FINDINGS = ("looks good", "clean", "cleaned", "reseated", "straightened", "present")
@@ -221,15 +222,11 @@ def _symptoms(case: Case, table: EvidenceTable) -> Iterator[Evidence]:
     for symptom in case.state.symptoms.values():
         if not symptom.present or symptom.board not in case.boards:
             continue
-        dead_rail = any(p.verdict == "bad" and p.point.point in _far_points(case, symptom.board)
-                        for p in case.rails()[symptom.board].points)  # fmt: skip
-        for block in case.boards[symptom.board].blocks:
-            if symptom.text in block.symptoms and not dead_rail:
+        board = case.boards[symptom.board]
+        dead = {item.block.name for item in dead_blocks(board, case.rails()[symptom.board])}
+        for block in board.blocks:
+            if symptom.text in block.symptoms and block.name not in dead:
                 for refdes in block.parts:
                     place = (symptom.board, refdes)
                     if not case.renewed(place):
                         yield table.line(place, "symptom", f"belongs to “{block.name}”; symptom: {symptom.text}")
-
-
-def _far_points(case: Case, board_id: str) -> set[str]:
-    return {rail.far for rail in case.boards[board_id].rails}

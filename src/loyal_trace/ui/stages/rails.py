@@ -3,11 +3,13 @@
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.errors import LoyalTraceError
 from loyal_trace.core.logbook.describe import UNITS, number_or_overload
-from loyal_trace.core.logbook.entries import CautionSeen, Decided, Measured
+from loyal_trace.core.logbook.entries import CautionSeen, Decided, Measured, Observed
 from loyal_trace.core.logbook.state import GOOD_BOARD, JobState
+from loyal_trace.core.power.blocks import dead_blocks
 from loyal_trace.core.power.expected import GROUND, nominal_reservoir
 from loyal_trace.core.power.explain import explain
 from loyal_trace.core.power.findings import Explanation
+from loyal_trace.core.power.fuses import fuse_type
 from loyal_trace.core.power.guard import CAUTIONS, caution_of, guard_decision, power_guard
 from loyal_trace.core.power.rails import SCHOOLS, PathReport, PointVerdict, RailReport, judge_rails
 from loyal_trace.core.units import parse_reading
@@ -134,7 +136,8 @@ class RailStage:
         point = report.points[self.current].point
         power = "powered" if point.powered else "power off"
         whose = "of the good board, " if self._good_board else ""
-        told = f"{whose}{point.quantity} in {UNITS.get(point.quantity, '')}, {power}; then the next point by itself"
+        what = f"{point.quantity} and speed, such as 2A slow," if point.quantity == "rating" else point.quantity
+        told = f"{whose}{what} in {UNITS.get(point.quantity, '')}, {power}; then the next point by itself"
         self.frame.entry.set_target(point.point, told)
 
     def _first_wanted(self, report: RailReport) -> int:
@@ -219,12 +222,9 @@ class RailStage:
                          Cell(176, 90, f"{one.measured} of {len(one.points)}"), Cell(270, 0, words))  # fmt: skip
                 rows.append(Row(kind, cells, height=24))
         rows += self._school_rows(board, state, path)
-        far = {rail.far for rail in board.rails}
-        dead = any(p.verdict == "bad" and p.point.point in far for p in report.points)
-        for block in board.blocks:
-            if dead and block.rails:
-                text = f"{block.name} needs {', '.join(block.rails)}: not accused while the rail is bad"
-                rows.append(Row("doubtful", (Cell(40, 0, text),), height=24))
+        for dead in dead_blocks(board, report):
+            height = 24 if len(dead.words) < 92 else 42
+            rows.append(Row("doubtful", (Cell(40, 0, dead.words),), height=height))
         self.blocks.set_rows(tuple(rows), -1)
 
     def _school_rows(self, board: BoardDefinition, state: JobState, path: PathReport) -> list[Row]:
@@ -358,13 +358,24 @@ class RailStage:
         if not text.strip() or point is None:
             self._pick(self.current + 1)
             return
+        words = text.rsplit(maxsplit=1)
+        kind = fuse_type(words[-1]) if point.point.quantity == "rating" and len(words) > 1 else ""
         try:
-            number = parse_reading(text, UNITS.get(point.point.quantity, ""))
+            number = parse_reading(words[0] if kind else text, UNITS.get(point.point.quantity, ""))
         except LoyalTraceError as error:
             self.desk.said.emit(str(error), True)
             return
         self.frame.entry.edit.clear()
+        if kind:
+            self._fuse_type(point.point.part, kind)
         self._record(number, "hand")
+
+    def _fuse_type(self, refdes: str, kind: str) -> None:
+        """The speed read off the cap: another one than the board wants is a wrong part."""
+        wanted = fuse_type(self.desk.definition.part(refdes).number)
+        if wanted and kind != wanted and self._caution_read():
+            note = f"{kind} where the board wants {wanted}"
+            self.desk.record(Observed, board=self.desk.board, place=refdes, finding="wrong part", note=note)
 
     def _next_school(self) -> None:
         names = list(SCHOOLS)
