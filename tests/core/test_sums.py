@@ -8,7 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from loyal_trace.core.errors import BoardDefects, Defect, RequestError, UserFileError
-from loyal_trace.core.roms.forensics import Hypothesis, examine, rank
+from loyal_trace.core.roms.forensics import examine
+from loyal_trace.core.roms.hypotheses import Hypothesis, rank
 from loyal_trace.core.roms.images import KnownSum, RomImage, SumList, base_name, digest, without_read_number
 from loyal_trace.demo.images import palette_image, picture_image, program_image, screen_content, true_image
 
@@ -98,9 +99,8 @@ def test_short_words_for_lists():
 
 def test_two_lines_stuck_at_once_are_still_called_stuck_lines():
     found = examine(DATA[:0x100] * 4, DATA)
-    assert found[0].verdict == "stuck-address" and {
-        h.where["address"][0] for h in found if h.verdict == "stuck-address"
-    } == {8, 9}
+    assert found[0].verdict == "stuck-address" and found[0].where["address"] == [8, 9]
+    assert found[0].reason == "stuck: A8 low, A9 low" and found[0].likelihood > 0.99
 
 
 def test_demo_contents_are_the_same_on_every_machine():

@@ -27,7 +27,7 @@ from loyal_trace.core.power.under_load import COMPOUND_MISSING, Around
 from loyal_trace.core.probing.check import ChipVerdict, check_chip
 from loyal_trace.core.probing.states import PinReading
 from loyal_trace.core.proving.bench import BenchProfile, Shortfall, profile_of, shortfalls
-from loyal_trace.core.roms.forensics import PinNames
+from loyal_trace.core.roms.hypotheses import PinNames
 from loyal_trace.core.roms.images import KnownSum, RomImage, SumList, prevailing_firmware, sums_from_mapping
 from loyal_trace.core.roms.verdicts import Expected, RomVerdict, judge
 

@@ -18,7 +18,7 @@ import numpy as np
 from loyal_trace.core.boards.model import BoardDefinition, RomSlot
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.errors import UserFileError
-from loyal_trace.core.roms.forensics import NO_DEVICE, PinNames
+from loyal_trace.core.roms.hypotheses import NO_DEVICE, PinNames
 from loyal_trace.core.roms.images import (
     KnownSum,
     RomImage,

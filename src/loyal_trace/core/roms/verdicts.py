@@ -6,8 +6,12 @@ from functools import cache
 
 import numpy as np
 
-from loyal_trace.core.roms.forensics import NO_DEVICE, Hypothesis, PinNames, examine, restore_one_byte
+from loyal_trace.core.roms.against import against_other_size
+from loyal_trace.core.roms.forensics import examine
+from loyal_trace.core.roms.hypotheses import NO_DEVICE, Hypothesis, PinNames
 from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
+from loyal_trace.core.roms.restore import restore_one_byte
+from loyal_trace.core.roms.undo import undo
 from loyal_trace.core.units import count_of
 
 VERDICTS = (
@@ -74,6 +78,12 @@ def _by_content(image: RomImage, expected: Expected, known: SumList) -> RomVerdi
     """What the content itself shows, once the sums have said that it is not right."""
     wrong_size = _wrong_size(image, expected, known)
     if wrong_size:
+        sized = against_other_size(image.data, expected.truth) if expected.truth else ()
+        if sized:
+            top = sized[0]
+            if wrong_size.hypotheses[0].kind != "unknown":
+                return replace(wrong_size, hypotheses=sized)
+            return RomVerdict("wrong-size", f"{wrong_size.reason}; {top.reason}", top.next, sized)
         return wrong_size
     truth = expected.truth if expected.truth is not None and len(expected.truth) == image.size else None
     ranked = examine(image.data, truth, expected.names)
@@ -156,17 +166,22 @@ def _wrong_size(image: RomImage, expected: Expected, known: SumList) -> RomVerdi
     if not wanted or image.size in wanted:
         return None
     right = sorted(w for w in wanted if w is not None)[0]
-    reason = f"{count_of(image.size, 'byte')}, but {right:,} are expected"
+    kind, reason = "unknown", f"{count_of(image.size, 'byte')}, but {right:,} are expected"
     advice = "Choose the device again at the reader and read anew."
     if image.size > right:
         starts = [o for o in range(0, image.size - right + 1, right) if _part_fits(image, o, right, expected)]
         if starts:
             place = f"{starts[0]:04X}"
+            times = image.size // right
+            again = image.size == times * right and image.data == image.data[:right] * times
+            kind = "doubled" if again else "header" if starts[0] else "overdump"
             reason += f"; the {count_of(right, 'byte')} from {place} on are exactly right (read too far, or doubled)"
             advice = f"The content is good: keep {right:,} bytes from {place} and set the reader to the right device."
     elif image.size and expected.truth is not None and expected.truth[: image.size] == image.data:
-        reason += "; what there is, is right, but the rest is missing"
-    return _settled("wrong-size", reason, advice, size=image.size, expected=right)
+        kind, reason = "half-read", f"{reason}; what there is, is right, but the rest is missing"
+    where: dict[str, object] = {"size": image.size, "expected": right}
+    only = Hypothesis(kind, "wrong-size", reason, advice, 1.0, where, "by its size and its sums")
+    return RomVerdict("wrong-size", reason, advice, (only,))
 
 
 def _proved_sizes(image: RomImage, expected: Expected) -> set[int]:
@@ -203,6 +218,14 @@ def _from_sums(image: RomImage, expected: Expected, ranked: tuple[Hypothesis, ..
                 1.0,
                 {"offsets": [offset], "bytes": [{"offset": offset, "is": now, "should_be": value}]},
                 f"{raised.bit_count()} bits turned to 1, {dropped.bit_count()} to 0",
+            )
+            return (top, *(replace(h, likelihood=0.0) for h in ranked))
+        undone = undo(image.data, entry.by_algorithm)
+        if undone:
+            advice = "Nothing is lost: put it back in order, then verify twice. Find what wired or joined it that way."
+            reason = f"{undone.words}; put back, every sum is right ({undone.proof})"
+            top = Hypothesis(
+                undone.kind, "unknown", reason, advice, 1.0, dict(undone.where), f"proved by {undone.proof}"
             )
             return (top, *(replace(h, likelihood=0.0) for h in ranked))
     return ranked

@@ -1,0 +1,330 @@
+"""An image held against the true one: every kind of damage scored by what it leaves unexplained.
+
+The data lines are judged from joint histograms, whole and by aligned ranges; the address lines on a sample first, then
+on the whole image; cells, blanks, edits and patterns by what differs. The best few are then measured byte by byte, and
+what they leave is itself described (bits that faded beside a stuck line).
+"""
+
+import math
+from collections.abc import Iterator, Mapping
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from loyal_trace.core.roms.hypotheses import (
+    PRIOR_BITS,
+    Hypothesis,
+    PinNames,
+    address_lines,
+    blank_image,
+    few_bytes,
+    rank,
+    stuck_address,
+    stuck_data,
+    unknown,
+)
+from loyal_trace.core.roms.maps import (
+    AddressMap,
+    Bytes,
+    DataMap,
+    address_maps,
+    data_maps,
+    dead_line_maps,
+    dead_lines,
+    found_address_order,
+    found_permutation,
+    joint_histograms,
+    ranges,
+)
+from loyal_trace.core.roms.shapes import Shape, shapes
+from loyal_trace.core.units import count_of
+
+_SAMPLE = 4096
+_KEPT = 8
+_PER_BYTE = 8.0
+_PLAUSIBLE = 0.35
+_GARBAGE_BITS = 7.0
+_VERDICT_OF = {
+    "data-stuck-0": "stuck-data", "data-stuck-1": "stuck-data", "address-stuck": "stuck-address",
+    "blank": "blank", "all-zero": "blank", "pattern": "blank", "half-read": "wrong-size", "doubled": "wrong-size",
+    "overdump": "wrong-size", "header": "wrong-size", "joined": "wrong-size", "text-mode": "wrong-size",
+}  # fmt: skip
+_NEXT = {
+    "data-bridged": "Look for a solder bridge or bent legs between these pins, also at the reader; ring them out.",
+    "data-swapped": "Check adapter and reader wiring: the chip is whole. Exchange the lines back and verify.",
+    "address-bridged": "Look for a solder bridge or bent legs between these pins; ring them out, then read again.",
+    "address-swapped": "Check the adapter: the content is whole, in another order. Put it back and verify by its sums.",
+    "byte-swapped": "Nothing is wrong with the chip: exchange the bytes back, or choose the other byte order.",
+    "lane-wrong": "Nothing is wrong with the chip: the lanes were joined or split the wrong way round.",
+    "bit-reversed": "Check the adapter: D0 to D7 are wired the other way round.",
+    "inverted": "An inverting buffer sits in between, or the reader inverts; invert it back and verify.",
+    "part-blank": "Look at the upper address pins and the chip select; if it stays, programme that part anew.",
+    "patched": "Compare as a patched copy: a few edits that belong together are no accident. Ask which version it is.",
+    "address-stuck": "Look at these pins: legs folded under or tired contacts. Straighten, seat, read again.",
+    "garbage": "Check supply, chip enable and the reader's device type; read it three times and compare.",
+    "pattern": "Check output enable and the reader's contacts, then read again.",
+    "bits-lost": "Check seating and the reader's supply, read again; if it stays, erase and programme anew.",
+}
+
+
+def against_truth(image: Bytes, truth: Bytes, names: PinNames) -> tuple[Hypothesis, ...]:
+    """Ranked explanations of an image of the right size."""
+    wrong = int(np.count_nonzero(image != truth))
+    nothing = unknown(image, f"{count_of(wrong, 'byte')} of {len(image):,} differ in no pattern known here")
+    found = [
+        nothing,
+        *_simple(image, truth),
+        *_on_data_lines(image, truth, names),
+        *_on_address_lines(image, truth, names),
+    ]
+    found += [_from_shape(shape, len(image)) for shape in shapes(image.tobytes(), truth.tobytes())]
+    kept = [h for h in found if h.score <= nothing.score]
+    return tuple(h for h in rank(kept) if h.likelihood > 1e-6)
+
+
+def against_other_size(data: bytes, truth: bytes, others: Mapping[str, bytes] | None = None) -> tuple[Hypothesis, ...]:
+    """Ranked explanations of an image of another size than the true one; empty when none is known here."""
+    found = [_from_shape(shape, len(data)) for shape in shapes(data, truth, others)]
+    return rank(found) if found else ()
+
+
+def _from_shape(shape: Shape, size: int) -> Hypothesis:
+    verdict = _VERDICT_OF.get(shape.kind, "unknown")
+    cost = shape.wrong * (math.log2(max(size, 2)) + _PER_BYTE)
+    left = f", {count_of(shape.wrong, 'byte')} differ" if shape.wrong else ", every byte is explained"
+    return Hypothesis(
+        shape.kind, verdict, shape.words, shape.advice, where=dict(shape.where), evidence=shape.words + left,
+        score=shape.bits + cost, unexplained=shape.wrong,
+    )  # fmt: skip
+
+
+def residual_cost(image: Bytes, predicted: Bytes) -> tuple[int, float, str]:
+    """What a prediction leaves: how many bytes are wrong, the bits to write them down, and in words.
+
+    A byte with a single wrong bit is cheaper than one that is wrong altogether.
+    """
+    places = np.flatnonzero(image != predicted)
+    if not len(places):
+        return 0, 0.0, "every byte is explained"
+    here, there = image[places], predicted[places]
+    flips = np.unpackbits((here ^ there)[:, None], axis=1).sum(axis=1)
+    raised, dropped = int(np.unpackbits(here & ~there).sum()), int(np.unpackbits(there & ~here).sum())
+    each = math.log2(max(len(image), 2))
+    cost = len(places) * each + 3.0 * int((flips == 1).sum()) + _PER_BYTE * int((flips > 1).sum())
+    what = "bits faded to 1" if not dropped else "bits lost to 0" if not raised else "bits differ"
+    return len(places), cost, f"besides, {raised + dropped:,} {what} in {count_of(len(places), 'byte')}"
+
+
+def _on_data_lines(image: Bytes, truth: Bytes, names: PinNames) -> Iterator[Hypothesis]:
+    """Stuck, bridged, swapped, reversed and inverted data lines, everywhere or in one aligned range."""
+    joint = joint_histograms(image, truth)
+    parts = len(joint)
+    maps = list(data_maps())
+    found_order = found_permutation(joint.sum(axis=0))
+    if found_order is not None:
+        maps.append(found_order)
+    tables = np.array([m.table for m in maps])
+    rows = np.arange(256)
+    right = np.array([block[rows[None, :], tables].sum(axis=1) for block in joint])
+    same = np.array([int(np.trace(block)) for block in joint])
+    each = joint.sum(axis=(1, 2))
+    scored: list[tuple[float, DataMap, int, int]] = []
+    for start, end in ranges(parts):
+        outside = int((each - same).sum() - (each - same)[start:end].sum())
+        wrong = each[start:end].sum() - right[start:end].sum(axis=0) + outside
+        where_bits = 0.0 if end - start == parts else 6.0 + math.log2(parts)
+        for number in np.argsort(wrong)[:_KEPT]:
+            scored.append((float(wrong[number]) * (_PER_BYTE + math.log2(len(image))) + where_bits + maps[number].bits,
+                           maps[number], start, end))  # fmt: skip
+    for _, one, start, end in sorted(scored, key=lambda s: s[0])[:_KEPT]:
+        yield _data_hypothesis(image, truth, one, start * len(image) // parts, end * len(image) // parts, names)
+
+
+def _data_hypothesis(image: Bytes, truth: Bytes, one: DataMap, start: int, end: int, names: PinNames) -> Hypothesis:
+    predicted = truth.copy()
+    predicted[start:end] = one.table[truth[start:end]]
+    left, cost, besides = residual_cost(image, predicted)
+    explained = int(np.count_nonzero(truth != predicted))
+    evidence = f"explains {count_of(explained, 'wrong byte')}, leaves {left:,}" + (f"; {besides}" if left else "")
+    whole = end - start == len(image)
+    extra = 0.0 if whole else 6.0
+    if one.kind.startswith("data-stuck"):
+        made = stuck_data(one.lines[0], one.level or 0, names, evidence, cost + extra)
+    else:
+        lines = ", ".join(names.line(f"D{n}") for n in one.lines) if len(one.lines) < 3 else "all data lines"
+        advice = f"{_NEXT.get(one.kind, '')} ({lines})".strip()
+        verdict = _VERDICT_OF.get(one.kind, "unknown")
+        made = Hypothesis(one.kind, verdict, one.words, advice, where={"data": list(one.lines)}, evidence=evidence,
+                          score=one.bits + cost + extra)  # fmt: skip
+    if whole:
+        return replace(made, unexplained=left)
+    within = f"from {start:04X} to {end - 1:04X}"
+    where = {**made.where, "from": start, "to": end - 1}
+    reason = f"{one.words} {within}, the rest is right: a cell row, a decoder inside, or an address line with it"
+    return replace(made, reason=reason, where=where, unexplained=left)
+
+
+def _on_address_lines(image: Bytes, truth: Bytes, names: PinNames) -> Iterator[Hypothesis]:
+    """Stuck, bridged, swapped and inverted address lines, byte order and lanes: a sample first, then in full."""
+    bits = address_lines(image)
+    if not bits:
+        return
+    index = np.arange(len(image), dtype=np.int64)
+    step = max(1, len(image) // _SAMPLE)
+    sample = (
+        index[::step]
+        if step % 2 or step == 1
+        else (index[: _SAMPLE * step : step] + np.arange(len(index[::step])) % step)
+    )
+    maps = list(address_maps(bits))
+    maps += dead_line_maps(dead_lines(image, bits))
+    order = found_address_order(image, truth, bits)
+    if order is not None:
+        maps.append(order)
+    seen = image[sample]
+    wrong = [(int(np.count_nonzero(truth[one.source(sample)] != seen)), n) for n, one in enumerate(maps)]
+    for share, number in sorted(wrong)[:_KEPT]:
+        if share <= _PLAUSIBLE * len(sample):
+            yield _address_hypothesis(image, truth, maps[number], index, names)
+
+
+def _address_hypothesis(
+    image: Bytes, truth: Bytes, one: AddressMap, index: NDArray[np.int64], names: PinNames
+) -> Hypothesis:
+    predicted = truth[one.source(index)]
+    left, cost, besides = residual_cost(image, predicted)
+    explained = int(np.count_nonzero(truth != predicted))
+    evidence = f"explains {count_of(explained, 'wrong byte')}, leaves {left:,}" + (f"; {besides}" if left else "")
+    if one.kind == "address-stuck" and len(one.lines) == 1:
+        word = "high" if one.level else "low"
+        made = stuck_address(one.lines[0], f"stuck {word}", names, evidence, cost, one.level)
+    else:
+        lines = ", ".join(names.line(f"A{n}") for n in one.lines) if 0 < len(one.lines) < 3 else ""
+        advice = _NEXT.get(one.kind, "") + (f" ({lines})" if lines else "")
+        verdict = _VERDICT_OF.get(one.kind, "unknown")
+        made = Hypothesis(one.kind, verdict, one.words, advice, where={"address": list(one.lines)}, evidence=evidence,
+                          score=one.bits + cost)  # fmt: skip
+    return replace(made, unexplained=left)
+
+
+def _simple(image: Bytes, truth: Bytes) -> Iterator[Hypothesis]:
+    """Blank, part blank, pattern, garbage, faded or lost bits, a few bytes, edits that belong together."""
+    blank = blank_image(image)
+    if blank is not None:
+        yield blank
+        return
+    few = few_bytes(image, truth)
+    if few is not None:
+        yield few
+    yield from _many_bits(image, truth)
+    for maker in (_part_blank, _pattern, _garbage, _patched):
+        found = maker(image, truth)
+        if found is not None:
+            yield found
+
+
+def _many_bits(image: Bytes, truth: Bytes) -> Iterator[Hypothesis]:
+    """Cells that all lost their charge one way, too many to list."""
+    raised, dropped = image & ~truth, truth & ~image
+    for kind, flips, other in (("bits-faded", raised, dropped), ("bits-lost", dropped, raised)):
+        count = int(np.unpackbits(flips).sum())
+        if count and not other.any():
+            share = count / (8 * len(image))
+            to = "1" if kind == "bits-faded" else "0"
+            cost = 8 * len(image) * _entropy(share) if share < 0.5 else math.inf
+            reason = f"{count_of(count, 'bit')} read {to} that should not, none the other way: " + (
+                "cells have faded with age" if to == "1" else "cells were programmed or cannot be read")  # fmt: skip
+            advice = "Programme the true image over it: only bits from 1 to 0 are needed. Then verify twice."
+            places = np.flatnonzero(flips)[:64]
+            yield Hypothesis(kind, "few-bytes", reason, advice if to == "1" else _NEXT["bits-lost"],
+                             where={"offsets": [int(p) for p in places]}, evidence=_cluster(flips),
+                             score=PRIOR_BITS["few-bytes"] + 3 + cost)  # fmt: skip
+
+
+def _entropy(share: float) -> float:
+    return 0.0 if share in (0.0, 1.0) else -(share * math.log2(share) + (1 - share) * math.log2(1 - share))
+
+
+def _cluster(flips: Bytes) -> str:
+    """Are the bits scattered, or do they sit in rows or columns of the cell array?"""
+    places = np.flatnonzero(flips)
+    width = 1 << max(3, (len(flips).bit_length() - 1) // 2)
+    rows, columns = np.bincount(places // width), np.bincount(places % width)
+    lanes = [n for n in range(8) if (flips >> n & 1).any()]
+    told = f"on {', '.join(f'D{n}' for n in lanes)}" if len(lanes) < 8 else "on all data lines"
+    if len(places) > 8 and rows.max() > 0.6 * len(places):
+        return f"{told}, most in one row of cells around {int(rows.argmax()) * width:04X}"
+    if len(places) > 8 and columns.max() > 0.6 * len(places):
+        return f"{told}, most in one column of cells"
+    return f"{told}, scattered over the array"
+
+
+def _part_blank(image: Bytes, truth: Bytes) -> Hypothesis | None:
+    """One stretch reads FF (or 00) where content should be, the rest is right."""
+    places = np.flatnonzero(image != truth)
+    if len(places) < 8:
+        return None
+    start, end = int(places[0]), int(places[-1])
+    value = int(image[start])
+    if value not in (0, 255):
+        return None
+    predicted = truth.copy()
+    predicted[start : end + 1] = value
+    left, cost, _ = residual_cost(image, predicted)
+    word = f"{value:02X}"
+    return Hypothesis(
+        "part-blank", "unknown", f"{start:04X} to {end:04X} reads {word} throughout, the rest is right",
+        _NEXT["part-blank"], where={"from": start, "to": end, "value": value},
+        evidence=f"{count_of(end - start + 1, 'byte')} of {word} where content should be",
+        score=6.0 + 2 * math.log2(len(image)) + cost, unexplained=left,
+    )  # fmt: skip
+
+
+def _pattern(image: Bytes, truth: Bytes) -> Hypothesis | None:
+    """A short pattern over and over, which the true image is not."""
+    for period in (2, 4, 8, 16, 32, 64):
+        if len(image) >= 4 * period and np.array_equal(image[period:], image[:-period]):
+            shown = image[: min(period, 4)].tobytes().hex(" ").upper()
+            reason = f"the same {period} bytes ({shown} …) over and over: the chip never drove its outputs"
+            evidence = f"repeats every {period} bytes"
+            return Hypothesis("pattern", "blank", reason, _NEXT["pattern"], where={"period": period}, evidence=evidence,
+                              score=20.0 + 8.0 * period)  # fmt: skip
+    return None
+
+
+def _garbage(image: Bytes, truth: Bytes) -> Hypothesis | None:
+    """As good as random, and no more like the true image than chance."""
+    shares = np.bincount(image, minlength=256) / len(image)
+    bits = float(-(shares[shares > 0] * np.log2(shares[shares > 0])).sum())
+    alike = float(np.count_nonzero(image == truth)) / len(image)
+    if bits < min(_GARBAGE_BITS, math.log2(len(image)) - 2) or alike > 0.05:
+        return None
+    return Hypothesis(
+        "garbage", "unknown", "the content is noise: it resembles neither this image nor any program", _NEXT["garbage"],
+        evidence=f"{bits:.1f} bits a byte, {alike:.1%} of the bytes agree by chance",
+        score=PRIOR_BITS["unknown"] - 4 + 5.0 * len(image) - 4.0,
+    )  # fmt: skip
+
+
+def _patched(image: Bytes, truth: Bytes) -> Hypothesis | None:
+    """A few edits, each of several bytes together: somebody changed it, no fault does that."""
+    places = np.flatnonzero(image != truth)
+    if len(places) < 3 or len(places) > 0.1 * len(image):
+        return None
+    gaps = np.flatnonzero(np.diff(places) > 8)
+    starts, ends = places[np.r_[0, gaps + 1]], places[np.r_[gaps, len(places) - 1]]
+    if len(starts) > 12 or len(places) < 2.5 * len(starts):
+        return None
+    lengths = ends - starts + 1
+    cost = float((lengths * 7.0 + 2 * math.log2(len(image))).sum())
+    first = zip(starts[:3], ends[:3], strict=True)
+    shown = ", ".join(f"{s:04X}" + (f" to {e:04X}" if e > s else "") for s, e in first)
+    more = " …" if len(starts) > 3 else ""
+    edits = [[int(s), int(e)] for s, e in zip(starts, ends, strict=True)]
+    told = f"{count_of(len(places), 'byte')} in {count_of(len(starts), 'stretch', 'stretches')}"
+    reason = f"{count_of(len(starts), 'edit')} that belong together ({shown}{more})"
+    return Hypothesis(
+        "patched", "few-bytes", reason, _NEXT["patched"], evidence=f"{told}, everything else is right",
+        where={"edits": edits, "offsets": [int(p) for p in places[:64]]}, score=PRIOR_BITS["few-bytes"] + 5 + cost,
+    )  # fmt: skip

@@ -1,0 +1,174 @@
+"""What one explanation of a bad image is, how explanations are weighed, and the words for the commonest of them.
+
+The score of a hypothesis is a description length in bits: how surprising the kind of damage is to begin with (a prior
+from a fixed table) plus what it takes to write down everything that the damage does not explain. Likelihoods are
+`2^-score`, normalised over the hypotheses (minimum description length, as in Rissanen 1978). See docs/method.md.
+"""
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from loyal_trace.core.units import count_of
+
+PRIOR_BITS = {
+    "stuck-data": 4.0,
+    "stuck-address": 4.0,
+    "few-bytes": 3.0,
+    "blank": 3.0,
+    "unknown": 10.0,
+}
+_FEW_SHARE, _FEW_LEAST = 0.02, 32
+_MAX_LISTED = 64
+
+
+@dataclass(frozen=True)
+class Hypothesis:
+    """One explanation. `where` gives lines and ranges: {"data": [5]}, {"address": [9]}, {"offsets": [...]}."""
+
+    kind: str
+    verdict: str
+    reason: str
+    next: str
+    likelihood: float = 0.0
+    where: dict[str, object] = field(default_factory=dict)
+    evidence: str = ""
+    score: float = 0.0
+    unexplained: int = 0
+
+    @property
+    def short(self) -> str:
+        """A few words for a list: `A9 stuck low`, `D5 stuck high`, `few bytes`."""
+        level = {0: " low", 1: " high", None: ""}[self.where.get("level")]  # type: ignore[index]
+        for letter, lines in (("A", self.where.get("address")), ("D", self.where.get("data"))):
+            if isinstance(lines, list) and len(lines) == 1:
+                return f"{letter}{lines[0]} stuck{level}" if level else f"{letter}{lines[0]} open or stuck"
+        return self.kind.replace("-", " ")
+
+
+@dataclass(frozen=True)
+class PinNames:
+    """Turns line numbers into words with pins: `A9 (pin 24)`. Without a device, only the line is named."""
+
+    pin_of: Callable[[str], int | None] = lambda name: None
+
+    def line(self, name: str) -> str:
+        pin = self.pin_of(name)
+        return f"{name} (pin {pin})" if pin else name
+
+
+NO_DEVICE = PinNames()
+
+
+def rank(found: Sequence[Hypothesis]) -> tuple[Hypothesis, ...]:
+    """Turns scores (bits) into likelihoods that sum to one; likeliest first."""
+    best = min(h.score for h in found)
+    weights = [2.0 ** -(h.score - best) for h in found]
+    total = sum(weights)
+    ranked = [replace(h, likelihood=w / total) for h, w in zip(found, weights, strict=True)]
+    return tuple(sorted(ranked, key=lambda h: -h.likelihood))
+
+
+def address_lines(image: np.ndarray) -> int:
+    size = len(image)
+    return size.bit_length() - 1 if size and size & (size - 1) == 0 else 0
+
+
+def stuck_data(line: int, level: int, names: PinNames, evidence: str, cost: float) -> Hypothesis:
+    word = "high" if level else "low"
+    return Hypothesis(
+        f"data-stuck-{level}",
+        "stuck-data",
+        f"data line D{line} reads {word} at every address, the other seven carry content",
+        f"Look at {names.line(f'D{line}')}: leg and socket contact first, then read it in another socket or reader.",
+        where={"data": [line], "level": level},
+        evidence=evidence,
+        score=PRIOR_BITS["stuck-data"] + 4 + cost,
+    )
+
+
+def stuck_address(
+    line: int, how: str, names: PinNames, evidence: str, cost: float, level: int | None = None
+) -> Hypothesis:
+    where: dict[str, object] = {"address": [line]}
+    if level is not None:
+        where["level"] = level
+    return Hypothesis(
+        "address-stuck",
+        "stuck-address",
+        f"address line A{line} does not reach the cells ({how}): blocks of {1 << line:,} bytes come out twice",
+        f"Look at {names.line(f'A{line}')}: a leg folded under or a tired contact is the usual reason. "
+        "Straighten, seat, read again.",
+        where=where,
+        evidence=evidence,
+        score=PRIOR_BITS["stuck-address"] + 5 + cost,
+    )
+
+
+def few_bytes(image: np.ndarray, truth: np.ndarray) -> Hypothesis | None:
+    places = np.flatnonzero(image != truth)
+    if not len(places) or len(places) > max(_FEW_LEAST, _FEW_SHARE * len(image)):
+        return None
+    raised = int(np.unpackbits(image[places] & ~truth[places]).sum())
+    dropped = int(np.unpackbits(truth[places] & ~image[places]).sum())
+    per_byte = math.log2(len(image)) + (3 if raised + dropped == len(places) else 8)
+    listed = [{"offset": int(i), "is": int(image[i]), "should_be": int(truth[i])} for i in places[:_MAX_LISTED]]
+    return Hypothesis(
+        "bits-faded" if dropped == 0 else "few-bytes",
+        "few-bytes",
+        _few_reason(listed, len(places), raised, dropped),
+        _few_advice(dropped, raised),
+        where={"offsets": [int(i) for i in places[:_MAX_LISTED]], "bytes": listed},
+        evidence=f"{count_of(raised, 'bit')} turned to 1, {dropped:,} to 0; every other byte is right",
+        score=PRIOR_BITS["few-bytes"] + len(places) * per_byte,
+    )
+
+
+def _few_reason(listed: list[dict[str, int]], count: int, raised: int, dropped: int) -> str:
+    shown = ", ".join(f"{b['offset']:04X} is {b['is']:02X} not {b['should_be']:02X}" for b in listed[:3])
+    more = f" and {count - 3:,} more" if count > 3 else ""
+    cause = "cells have faded to 1" if dropped == 0 else "cells read 0 that should be 1" if raised == 0 else ""
+    differ = "differs" if count == 1 else "differ"
+    return f"{count_of(count, 'byte')} {differ} ({shown}{more})" + (f": {cause}" if cause else "")
+
+
+def _few_advice(dropped: int, raised: int) -> str:
+    if dropped == 0:
+        return "Programme the true image over it: only bits from 1 to 0 are needed. Then verify twice."
+    if raised == 0:
+        return "Check seating and read again; if it stays, erase and programme anew (eyes away from the lamp)."
+    return "Read it again, twice. If the same bytes stay wrong, erase and programme anew, or compare as a patched copy."
+
+
+def blank_image(image: np.ndarray) -> Hypothesis | None:
+    if not len(image) or not (image == image[0]).all():
+        return None
+    value = int(image[0])
+    what = "erased (all FF)" if value == 0xFF else f"the same byte everywhere ({value:02X})"
+    advice = (
+        "Check chip select, output enable and supply pins of the socket; if it is blank elsewhere too, programme it."
+        if value in (0xFF, 0)
+        else "Check output enable and the reader's contacts, then read again."
+    )
+    return Hypothesis(
+        "blank" if value == 0xFF else "all-zero" if value == 0 else "pattern",
+        "blank",
+        f"the image is {what}: empty, or the chip never drove its outputs",
+        advice,
+        where={"value": value},
+        evidence=f"all {len(image):,} bytes are {value:02X}",
+        score=-4.0 * math.log2(max(len(image), 2)),
+    )
+
+
+def unknown(image: np.ndarray, evidence: str) -> Hypothesis:
+    return Hypothesis(
+        "unknown",
+        "unknown",
+        "the content differs from what is expected, in no pattern that names a cause",
+        "Read it again twice and compare; ask which board or revision it could come from.",
+        evidence=evidence,
+        score=PRIOR_BITS["unknown"] + 5.0 * len(image),
+    )

@@ -1,0 +1,238 @@
+"""Damage as a map from the true image: byte tables (data lines) and source indices (address lines), counted fast.
+
+Whatever happens on the data lines sends each true byte to one byte: a table of 256. With the joint histogram of (true
+byte, byte read) every table is scored without touching the image again. Whatever happens on the address lines reads
+another address: a source index, tried on a sample first and on the whole image only when the sample speaks for it.
+"""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from itertools import combinations
+
+import numpy as np
+from numpy.typing import NDArray
+
+Bytes = NDArray[np.uint8]
+Index = NDArray[np.int64]
+IDENTITY: Bytes = np.arange(256, dtype=np.uint8)
+PARTS = 8
+_INVERTED = {
+    0: ("byte-swapped", "the bytes of every pair are exchanged"),
+    1: ("byte-swapped", "the words of every four bytes are exchanged"),
+}
+_IN_ORDER = tuple(range(8))
+
+
+@dataclass(frozen=True)
+class DataMap:
+    """One thing that can happen on the data lines: its kind, the lines, in words, and the table of 256."""
+
+    kind: str
+    lines: tuple[int, ...]
+    words: str
+    table: Bytes = field(compare=False)
+    bits: float = 4.0
+    level: int | None = None
+
+
+@dataclass(frozen=True)
+class AddressMap:
+    """One thing that can happen on the address lines: kind, lines, in words, and where each address reads from."""
+
+    kind: str
+    lines: tuple[int, ...]
+    words: str
+    source: Callable[[Index], Index] = field(compare=False)
+    bits: float = 5.0
+    level: int | None = None
+
+
+def _bit(table: Bytes, line: int) -> Bytes:
+    return ((table >> line) & 1).astype(np.uint8)
+
+
+def _with(table: Bytes, line: int, values: Bytes) -> Bytes:
+    cleared = (table & ~np.uint8(1 << line)).astype(np.uint8)
+    return (cleared | (values << line)).astype(np.uint8)
+
+
+def permuted(order: tuple[int, ...], inverted: int = 0) -> Bytes:
+    """The table under which line n shows what belongs on line `order[n]`, then the lines of the mask inverted."""
+    table = np.zeros(256, dtype=np.uint8)
+    for line, source in enumerate(order):
+        table |= (_bit(IDENTITY, source) << line).astype(np.uint8)
+    return (table ^ np.uint8(inverted)).astype(np.uint8)
+
+
+def data_maps() -> Iterator[DataMap]:
+    """Every single fault of the data lines: stuck, bridged, following a neighbour, swapped, reversed, inverted."""
+    for line in range(8):
+        for level in (0, 1):
+            word = "high" if level else "low"
+            table = _with(IDENTITY, line, np.full(256, level, dtype=np.uint8))
+            yield DataMap(f"data-stuck-{level}", (line,), f"D{line} reads {word}", table, 4.0, level)
+    for a, b in combinations(range(8), 2):
+        one, other = _bit(IDENTITY, a), _bit(IDENTITY, b)
+        for name, joined in (("low", one & other), ("high", one | other)):
+            table = _with(_with(IDENTITY, a, joined), b, joined)
+            yield DataMap("data-bridged", (a, b), f"D{a} and D{b} are tied together, {name} wins", table, 12.0)
+        order = list(range(8))
+        order[a], order[b] = b, a
+        yield DataMap("data-swapped", (a, b), f"D{a} and D{b} are exchanged", permuted(tuple(order)), 11.0)
+    for line in range(8):
+        for near in (line - 1, line + 1):
+            if 0 <= near < 8:
+                words = f"D{line} is open and follows D{near}"
+                yield DataMap("data-bridged", (line, near), words, _with(IDENTITY, line, _bit(IDENTITY, near)), 13.0)
+        yield DataMap("inverted", (line,), f"D{line} is inverted", permuted(_IN_ORDER, 1 << line), 13.0)
+    backwards = permuted(tuple(reversed(_IN_ORDER)))
+    yield DataMap("bit-reversed", _IN_ORDER, "the bits of every byte are in reverse order", backwards, 9.0)
+    yield DataMap("inverted", _IN_ORDER, "every bit is inverted", permuted(_IN_ORDER, 255), 9.0)
+
+
+def found_permutation(joint: NDArray[np.int64]) -> DataMap | None:
+    """Any order and inversion of the data lines, read off the joint histogram: which line shows which."""
+    total = int(joint.sum())
+    read = np.array([joint[:, _bit(IDENTITY, line) == 1].sum(axis=1) for line in range(8)])
+    order, inverted = [], 0
+    for line in range(8):
+        agree = [_agreement(joint, read[line], source) for source in range(8)]
+        best = max(range(8), key=lambda s: max(agree[s], total - agree[s]))
+        order.append(best)
+        inverted |= (agree[best] * 2 < total) << line
+    if sorted(order) != list(range(8)) or (order == list(range(8)) and not inverted):
+        return None
+    moved = tuple(line for line in range(8) if order[line] != line)
+    words = ", ".join(f"D{line} shows D{order[line]}" for line in moved) or "lines are inverted"
+    words += f", inverted where {inverted:02X}" if inverted and moved else ""
+    kind = "data-swapped" if moved else "inverted"
+    lines = moved or tuple(line for line in range(8) if inverted >> line & 1)
+    return DataMap(kind, lines, words, permuted(tuple(order), inverted), 24.0)
+
+
+def _agreement(joint: NDArray[np.int64], high: NDArray[np.int64], source: int) -> int:
+    """How often a line that is high `high[t]` times over each true byte t agrees with true line `source`."""
+    of_byte = _bit(IDENTITY, source) == 1
+    return int(high[of_byte].sum() + (joint.sum(axis=1) - high)[~of_byte].sum())
+
+
+def address_maps(bits: int) -> Iterator[AddressMap]:
+    """Every single fault of `bits` address lines: stuck, bridged, swapped, inverted; byte and word order."""
+    for line in range(bits):
+        mask = 1 << line
+        for level in (0, 1):
+            words = f"A{line} is stuck {'high' if level else 'low'}"
+            yield AddressMap("address-stuck", (line,), words, _forced(mask, level), 9.0, level)
+        kind, words = _INVERTED.get(
+            line, ("address-swapped", f"A{line} is inverted: halves of {2 * mask:,} bytes exchanged")
+        )
+        yield AddressMap(kind, (line,), words, _inverted(mask), 10.0 if line < 2 else 12.0)
+    if bits > 2:
+        yield AddressMap("byte-swapped", (0, 1), "every four bytes are in reverse order", _inverted(3), 10.0)
+    if bits > 1:
+        yield AddressMap(
+            "address-swapped", tuple(range(bits)), "addresses run backwards", _inverted((1 << bits) - 1), 12.0
+        )
+    for a, b in combinations(range(bits), 2):
+        yield AddressMap("address-swapped", (a, b), f"A{a} and A{b} are exchanged", _exchanged(a, b), 12.0)
+        for name, wins in (("low", True), ("high", False)):
+            words = f"A{a} and A{b} are tied together, {name} wins"
+            yield AddressMap("address-bridged", (a, b), words, _tied(a, b, wins), 14.0)
+    yield from _lanes(bits)
+
+
+def _forced(mask: int, level: int) -> Callable[[Index], Index]:
+    return (lambda i: i | mask) if level else (lambda i: i & ~mask)
+
+
+def _inverted(mask: int) -> Callable[[Index], Index]:
+    return lambda i: i ^ mask
+
+
+def _exchanged(a: int, b: int) -> Callable[[Index], Index]:
+    return lambda i: (i & ~((1 << a) | (1 << b))) | ((i >> a & 1) << b) | ((i >> b & 1) << a)
+
+
+def _tied(a: int, b: int, low_wins: bool) -> Callable[[Index], Index]:
+    def source(i: Index) -> Index:
+        one, other = i >> a & 1, i >> b & 1
+        both = (one & other) if low_wins else (one | other)
+        return (i & ~((1 << a) | (1 << b))) | (both << a) | (both << b)
+
+    return source
+
+
+def _lanes(bits: int) -> Iterator[AddressMap]:
+    """Halves shuffled into lanes, or lanes laid one after the other: a rotation of the address lines."""
+    if bits < 3:
+        return
+    top, mask = bits - 1, (1 << bits) - 1
+    words = "the two halves come out interleaved, as byte lanes of a wider bus"
+    yield AddressMap("lane-wrong", (), words, lambda i: (i >> 1) | ((i & 1) << top), 12.0)
+    words = "the bytes of two lanes come one half after the other"
+    yield AddressMap("lane-wrong", (), words, lambda i: ((i << 1) & mask) | (i >> top), 12.0)
+
+
+def dead_lines(image: Bytes, bits: int, most: int = 4) -> tuple[int, ...]:
+    """Address lines that make no difference to what is read: the content is the same with them high and low."""
+    found = []
+    for line in range(bits):
+        half = image.reshape(-1, 2, 1 << line)
+        if np.array_equal(half[:, 0], half[:, 1]):
+            found.append(line)
+    return tuple(found) if len(found) <= most else ()
+
+
+def dead_line_maps(lines: tuple[int, ...]) -> Iterator[AddressMap]:
+    """Several lines stuck at once, at each combination of levels."""
+    mask = sum(1 << line for line in lines)
+    for levels in range(1 << len(lines) if len(lines) > 1 else 0):
+        held = sum((levels >> n & 1) << line for n, line in enumerate(lines))
+        words = ", ".join(f"A{line} {'high' if levels >> n & 1 else 'low'}" for n, line in enumerate(lines))
+
+        def source(i: Index, held: int = held) -> Index:
+            return (i & ~mask) | held
+
+        yield AddressMap("address-stuck", lines, f"stuck: {words}", source, 9.0 + 5.0 * len(lines))
+
+
+def found_address_order(image: Bytes, truth: Bytes, bits: int) -> AddressMap | None:
+    """Any order of the address lines: a line moves the same bytes whatever its place, so histograms name it.
+
+    For every line the histogram of bytes read with it high is compared with those of the true image; None unless each
+    line of the image matches one of the truth's, and not all in place.
+    """
+    index = np.arange(len(image))
+    ours = [np.bincount(image[(index >> n & 1) == 1], minlength=256) for n in range(bits)]
+    theirs = [np.bincount(truth[(index >> n & 1) == 1], minlength=256) for n in range(bits)]
+    far = np.array([[np.abs(a - b).sum() for b in theirs] for a in ours])
+    order = [int(row.argmin()) for row in far]
+    if sorted(order) != list(range(bits)) or order == list(range(bits)):
+        return None
+
+    def source(i: Index) -> Index:
+        out = np.zeros_like(i)
+        for line, other in enumerate(order):
+            out |= (i >> line & 1) << other
+        return out
+
+    moved = tuple(n for n in range(bits) if order[n] != n)
+    words = ", ".join(f"A{n} goes where A{order[n]} belongs" for n in moved[:4]) + (" …" if len(moved) > 4 else "")
+    return AddressMap("address-swapped", moved, words, source, 12.0 + 4.0 * len(moved))
+
+
+def joint_histograms(image: Bytes, truth: Bytes) -> NDArray[np.int64]:
+    """Counts of (true byte, byte read) in each eighth of the image: shape (8, 256, 256); one part for tiny images."""
+    parts = PARTS if len(image) % PARTS == 0 and len(image) >= 64 * PARTS else 1
+    pairs = truth.astype(np.int64) << 8 | image
+    found = [np.bincount(block, minlength=65536).reshape(256, 256) for block in pairs.reshape(parts, -1)]
+    return np.array(found, dtype=np.int64)
+
+
+def ranges(parts: int) -> Iterator[tuple[int, int]]:
+    """Aligned runs of parts that an address line can pick out: all, halves, quarters, eighths."""
+    size = parts
+    while size >= 1:
+        for start in range(0, parts, size):
+            yield start, start + size
+        size //= 2

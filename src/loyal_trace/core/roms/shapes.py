@@ -1,0 +1,171 @@
+"""Damage to an image's size or place: halves, doubles, headers, overdumps, shifts, text mode, joined sets."""
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from loyal_trace.core.units import count_of
+
+_ANCHOR = 24
+_CLOSE = 0.02
+
+
+@dataclass(frozen=True)
+class Shape:
+    """One way in which an image holds the true content at another place: kind, words, advice, where, bits it costs."""
+
+    kind: str
+    words: str
+    advice: str
+    where: Mapping[str, object] = field(default_factory=dict)
+    bits: float = 6.0
+    wrong: int = 0
+
+
+def _wrong(a: bytes, b: bytes) -> int:
+    """How many bytes of two pieces of one length differ."""
+    if a == b:
+        return 0
+    return int(np.count_nonzero(np.frombuffer(a, np.uint8) != np.frombuffer(b, np.uint8)))
+
+
+def _near(a: bytes, b: bytes) -> int | None:
+    """The number of wrong bytes when two pieces are nearly the same; None when they are not."""
+    if len(a) != len(b) or not a:
+        return None
+    wrong = _wrong(a, b)
+    return wrong if wrong <= max(2, _CLOSE * len(a)) else None
+
+
+def shapes(data: bytes, truth: bytes, others: Mapping[str, bytes] | None = None) -> Iterator[Shape]:
+    """Every shape in which `data` holds `truth` (or the images of other slots, by name)."""
+    yield from _halves(data, truth)
+    yield from _longer(data, truth)
+    yield from _shifted(data, truth)
+    yield from _text(data, truth)
+    yield from _joined(data, truth, others or {})
+
+
+def _halves(data: bytes, truth: bytes) -> Iterator[Shape]:
+    """A window of half or a quarter of the size, upper or lower; or one lane of a wider image."""
+    for count in (2, 4):
+        size = len(truth) // count
+        if size and len(data) == size:
+            for number in range(count):
+                wrong = _near(data, truth[number * size : (number + 1) * size])
+                if wrong is not None:
+                    place = f"{number * size:04X} to {(number + 1) * size - 1:04X}"
+                    words = f"only {place} was read, a {'half' if count == 2 else 'quarter'} of the chip"
+                    advice = (
+                        "The reader took it for a smaller device: choose the right one, watch the upper address pin."
+                    )
+                    where = {"from": number * size, "to": (number + 1) * size - 1}
+                    yield Shape("half-read", words, advice, where, 5.0, wrong)
+                lane = truth[number::count]
+                wrong = _near(data, lane)
+                if wrong is not None:
+                    words = f"lane {number} of {count} alone"
+                    yield Shape(
+                        "lane-wrong", words, "Interleave it with the other lanes.", {"lane": number}, 6.0, wrong
+                    )
+
+
+def _longer(data: bytes, truth: bytes) -> Iterator[Shape]:
+    """Read too far: the content again, or something else behind it; wrapped in a header; woven with another lane."""
+    size, extra = len(truth), len(data) - len(truth)
+    if extra <= 0:
+        return
+    if extra % size == 0:
+        pieces = [data[n : n + size] for n in range(0, len(data), size)]
+        wrong = [_near(piece, truth) for piece in pieces]
+        if all(w is not None for w in wrong):
+            words = f"the content stands in it {len(pieces)} times"
+            advice = f"Keep the first {size:,} bytes; the reader was set to a larger device."
+            yield Shape("doubled", words, advice, {"times": len(pieces)}, 3.0, sum(w or 0 for w in wrong))
+        for count in (2, 4):
+            for number in range(count if len(data) == count * size else 0):
+                near = _near(data[number::count], truth)
+                if near is not None:
+                    words = f"lane {number} of {count} is right: it was read as one wide image"
+                    yield Shape("lane-wrong", words, "Split the lanes.", {"lane": number}, 5.0, near)
+    at_start = _near(data[:size], truth)
+    if at_start is not None:
+        words = f"right up to {size - 1:04X}, then {count_of(extra, 'byte')} that do not belong to it"
+        advice = f"Keep the first {size:,} bytes; the reader read past the end."
+        yield Shape("overdump", words, advice, {"from": size, "to": len(data) - 1}, 6.0, at_start)
+    place = data.find(truth[:_ANCHOR])
+    for offset in {place, extra} - {-1, 0}:
+        wrong_here = _near(data[offset : offset + size], truth)
+        if wrong_here is not None:
+            tail = len(data) - offset - size
+            behind = f" and {tail:,} behind it" if tail else ""
+            words = f"{count_of(offset, 'byte')} stand before the content{behind}: a file header"
+            yield Shape("header", words, f"Cut off the first {offset:,} bytes.", {"offset": offset}, 8.0, wrong_here)
+
+
+def _shifted(data: bytes, truth: bytes) -> Iterator[Shape]:
+    """The same size, but moved by some bytes, turned round or filled up at one end."""
+    if len(data) != len(truth) or len(data) < 4 * _ANCHOR:
+        return
+    array = np.frombuffer(data, np.uint8)
+    true = np.frombuffer(truth, np.uint8)
+    for start in _distinct(truth):
+        place = data.find(truth[start : start + _ANCHOR])
+        by = place - start
+        if place < 0 or by == 0:
+            continue
+        side = f"{count_of(abs(by), 'byte')} {'late' if by > 0 else 'early'}"
+        turned = int(np.count_nonzero(np.roll(true, by) != array))
+        if turned <= max(2, _CLOSE * len(data)):
+            yield Shape(
+                "shifted",
+                f"the content begins {side} and wraps round",
+                "Turn it back by that.",
+                {"offset": by},
+                7.0,
+                turned,
+            )
+            return
+        kept = (array[by:], true[:-by]) if by > 0 else (array[:by], true[-by:])
+        moved = int(np.count_nonzero(kept[0] != kept[1]))
+        if moved <= max(2, _CLOSE * len(kept[0])):
+            words = f"the content begins {side}, and its {'end' if by > 0 else 'beginning'} is lost"
+            advice = "Read it again: the count or the offset at the reader was wrong."
+            yield Shape("shifted", words, advice, {"offset": by}, 7.0 + 2.0 * abs(by), moved)
+            return
+
+
+def _distinct(truth: bytes) -> Iterator[int]:
+    """Starts of pieces that occur once, so that finding them elsewhere means something."""
+    step = max(1, len(truth) // 12)
+    for start in range(0, len(truth) - _ANCHOR, step):
+        piece = truth[start : start + _ANCHOR]
+        if len(set(piece)) > 6 and truth.count(piece) == 1:
+            yield start
+
+
+def _text(data: bytes, truth: bytes) -> Iterator[Shape]:
+    """Line ends changed as a text transfer does, or the end taken for an end-of-file mark."""
+    advice = "Transfer it again in binary mode."
+    for name, changed in (
+        ("every line feed got a carriage return", truth.replace(b"\n", b"\r\n")),
+        ("carriage returns before line feeds are gone", truth.replace(b"\r\n", b"\n")),
+        ("carriage returns became line feeds", truth.replace(b"\r", b"\n")),
+        ("line feeds became carriage returns", truth.replace(b"\n", b"\r")),
+        ("everything from the first 1A on is gone", truth.partition(b"\x1a")[0]),
+    ):
+        if changed != truth and data == changed:
+            yield Shape("text-mode", name, advice, {}, 4.0)
+
+
+def _joined(data: bytes, truth: bytes, others: Mapping[str, bytes]) -> Iterator[Shape]:
+    """A file that holds several slots' content one after the other."""
+    size = len(truth)
+    if len(data) <= size or len(data) % size:
+        return
+    named = {truth: "this slot", **{content: name for name, content in others.items() if len(content) == size}}
+    pieces = [named.get(data[n : n + size], "") for n in range(0, len(data), size)]
+    if "this slot" in pieces and sum(bool(p) for p in pieces) > 1 and len(set(pieces) - {""}) > 1:
+        words = "several contents joined: " + ", ".join(p or "unknown" for p in pieces)
+        yield Shape("joined", words, "Split the file.", {"pieces": pieces}, 2.0)

@@ -1,0 +1,296 @@
+"""A tester's signature of an image, for the tester's own algorithm; and working that algorithm out from known chips.
+
+A signature is a register of some width that divides the image, bit after bit, by a polynomial over GF(2). Its parameters
+are the usual six (width, polynomial, start value, input and output reflected, final XOR), as in the public catalogue of
+parametrised CRC algorithms. Learning: of two images of one length start value and final XOR cancel, so the polynomial
+divides `D(x)·x^w + d(x)`, D the difference of the images, d that of the signatures; the greatest common divisor of a
+few such gives it. One difference alone leaves its divisors to be tried.
+"""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import anycrc
+import numpy as np
+
+from loyal_trace.core.errors import RequestError
+
+HEX_SYMBOLS = "0123456789ABCDEF"
+
+
+@dataclass(frozen=True)
+class Register:
+    """The six parameters; `poly` without its leading 1."""
+
+    width: int = 16
+    poly: int = 0x1021
+    init: int = 0xFFFF
+    xorout: int = 0
+    refin: bool = False
+    refout: bool = False
+
+    @cached_property
+    def _model(self) -> "anycrc.CRC":
+        return anycrc.CRC(self.width, self.poly, self.init, self.refin, self.refout, self.xorout)
+
+    def of(self, data: bytes) -> int:
+        """The signature of an image."""
+        return int(self._model.calc(data))
+
+    def shown(self, value: int, symbols: str = HEX_SYMBOLS) -> str:
+        """A signature in the tester's own sixteen printing symbols."""
+        if len(set(symbols)) != 16:
+            raise RequestError("sixteen different symbols are needed, the one for 0 first")
+        digits = (self.width + 3) // 4
+        return "".join(symbols[value >> 4 * place & 15] for place in range(digits - 1, -1, -1))
+
+
+def read_signature(text: str, symbols: str = HEX_SYMBOLS) -> int:
+    """The number that a signature in some symbols stands for; RequestError names the symbol that is none of them."""
+    body = text.strip().removeprefix("0x").removeprefix("0X")
+    table = {symbol.lower(): value for value, symbol in enumerate(symbols)}
+    value = 0
+    for symbol in body:
+        if symbol.lower() not in table:
+            raise RequestError(f"“{symbol}” in “{text.strip()}” is none of the symbols {symbols}")
+        value = value << 4 | table[symbol.lower()]
+    if not body:
+        raise RequestError("a signature is missing")
+    return value
+
+
+@dataclass(frozen=True)
+class Learned:
+    """The register found, how many pairs it explains, equivalent settings, and the pair that does not fit, if any."""
+
+    register: Register
+    explained: int
+    pairs: int
+    equivalents: tuple[str, ...] = ()
+    odd: int | None = None
+
+    @property
+    def check(self) -> str:
+        return f"{self.explained} of {self.pairs} pairs"
+
+
+Pair = tuple[bytes, int]
+
+
+def learn(pairs: Sequence[Pair], width: int = 16) -> Learned:
+    """The register that gives every image its signature.
+
+    RequestError says how many more pairs are needed, or that no register fits; with one pair out of line the others
+    are explained and `odd` is its number.
+    """
+    if len(pairs) < 2:
+        raise RequestError(f"{len(pairs)} pair is not enough: 3 of one length, or 4 of mixed lengths, settle it")
+    if any(value >> width for _, value in pairs):
+        raise RequestError(f"a signature is wider than {width} bits")
+    found = _fitting(pairs, width)
+    if found:
+        return _told(found, pairs)
+    if len(pairs) > 3:
+        for number in range(len(pairs)):
+            rest = [pair for n, pair in enumerate(pairs) if n != number]
+            found = _fitting(rest, width)
+            if found:
+                return replace(_told(found, rest), pairs=len(pairs), odd=number)
+    raise RequestError("no register of this width gives these signatures; check them, or give another width")
+
+
+def _told(found: list[Register], pairs: Sequence[Pair]) -> Learned:
+    best, *others = sorted(
+        found, key=lambda r: (r.xorout not in (0, (1 << r.width) - 1), r.refin != r.refout, r.xorout)
+    )
+    polynomials = {(r.poly, r.refin, r.refout) for r in found}
+    if len(polynomials) > 1 and len({len(data) for data, _ in pairs}) == 1 and len(pairs) < 3:
+        raise RequestError(
+            f"{len(polynomials)} registers fit these pairs; one more pair of the same length would settle it"
+        )
+    same = [f"init {r.init:#x} with xorout {r.xorout:#x}" for r in others if (r.poly, r.refin, r.refout) ==
+            (best.poly, best.refin, best.refout)]  # fmt: skip
+    if len({len(data) for data, _ in pairs}) == 1:
+        same.append("every other start value with the final XOR that goes with it: the images are all of one length")
+    turned = [f"poly {r.poly:#x}, refin {r.refin}, refout {r.refout}" for r in others if (r.poly, r.refin, r.refout) !=
+              (best.poly, best.refin, best.refout)]  # fmt: skip
+    return Learned(best, len(pairs), len(pairs), (*same[:3], *turned[:3]))
+
+
+def _fitting(pairs: Sequence[Pair], width: int) -> list[Register]:
+    """Every register that explains all pairs, over both bit orders in and out."""
+    found = []
+    for refin in (False, True):
+        numbers = [_polynomial(data, refin) for data, _ in pairs]
+        for refout in (False, True):
+            signed = [_reflected(value, width) if refout else value for _, value in pairs]
+            for poly in _polynomials(numbers, [len(data) for data, _ in pairs], signed, width):
+                found += _completed(pairs, signed, Register(width, poly, 0, 0, refin, refout))
+    return found
+
+
+def _polynomial(data: bytes, refin: bool) -> int:
+    """The image as one polynomial over GF(2), its first bit the highest power."""
+    if refin:
+        data = np.packbits(np.unpackbits(np.frombuffer(data, np.uint8)[:, None], axis=1)[:, ::-1], axis=1).tobytes()
+    return int.from_bytes(data, "big")
+
+
+def _reflected(value: int, width: int) -> int:
+    return int(f"{value:0{width}b}"[::-1], 2)
+
+
+def _polynomials(numbers: list[int], sizes: list[int], signed: list[int], width: int) -> Iterator[int]:
+    """Candidates for the polynomial (without its leading 1) from all differences of images of one length."""
+    differences = []
+    for size in set(sizes):
+        group = [n for n, s in enumerate(sizes) if s == size]
+        first = group[0]
+        for other in group[1:]:
+            differences.append((numbers[first] ^ numbers[other]) << width ^ signed[first] ^ signed[other])
+    differences = sorted((d for d in differences if d), key=int.bit_length)
+    if not differences:
+        if len(numbers) > 3:
+            yield from _mixed(numbers, sizes, signed, width)
+        return
+    common = differences[0]
+    for other in differences[1:]:
+        common = gcd(common, other)
+    yield from _divisors(common, width, len(differences))
+
+
+def _mixed(numbers: list[int], sizes: list[int], signed: list[int], width: int) -> Iterator[int]:
+    """Images all of different lengths: start value and final XOR are eliminated between three and four of them.
+
+    With E_i = M_i·x^w + s_i = init·x^(8n_i+w)… + xorout (mod P), products of differences cancel the two unknowns.
+    """
+    residues = [number << width ^ sign for number, sign in zip(numbers, signed, strict=True)]
+    order = sorted(range(len(sizes)), key=lambda n: sizes[n])[:4]
+    a, b, c, d = order
+    power = [1 << 8 * sizes[n] for n in (a, b, c, d)]
+    first = multiply(residues[a] ^ residues[b], power[0] ^ power[2]) ^ multiply(
+        residues[a] ^ residues[c], power[0] ^ power[1]
+    )
+    second = multiply(residues[a] ^ residues[b], power[0] ^ power[3]) ^ multiply(
+        residues[a] ^ residues[d], power[0] ^ power[1]
+    )
+    common = gcd(first, second)
+    yield from _divisors(common, width, 2)
+
+
+def multiply(a: int, b: int) -> int:
+    """The product of two polynomials over GF(2); quick when `b` has few terms."""
+    found = 0
+    while b:
+        low = b & -b
+        found ^= a << low.bit_length() - 1
+        b ^= low
+    return found
+
+
+def gcd(a: int, b: int) -> int:
+    """The greatest common divisor of two polynomials over GF(2)."""
+    while b:
+        a, b = b, remainder(a, b)
+    return a
+
+
+def remainder(a: int, b: int) -> int:
+    """What is left of polynomial a after division by b."""
+    length = b.bit_length()
+    while (over := a.bit_length() - length) >= 0:
+        a ^= b << over
+    return a
+
+
+def _divisors(common: int, width: int, differences: int) -> Iterator[int]:
+    """Divisors of degree `width` with a constant term: the common divisor itself, or found among all of that degree."""
+    degree = common.bit_length() - 1
+    if degree < width:
+        return
+    while common and not common & 1:
+        common >>= 1
+    degree = common.bit_length() - 1
+    if degree == width:
+        yield common ^ (1 << width)
+        return
+    if width > 16:
+        return
+    yield from _dividing(common, width)
+
+
+def _dividing(number: int, width: int) -> list[int]:
+    """All odd polynomials of that degree that divide a number, tried side by side, one bit of the number at a time."""
+    polys = np.arange(1, 1 << width, 2, dtype=np.uint32).astype(np.uint16)
+    state, carry = np.zeros(len(polys), dtype=np.uint16), np.empty(len(polys), dtype=np.uint16)
+    mask, top = np.uint16((1 << width) - 1), np.uint16(width - 1)
+    for bit in f"{number:b}":
+        np.right_shift(state, top, out=carry)
+        np.multiply(carry, polys, out=carry)
+        np.left_shift(state, np.uint16(1), out=state)
+        if bit == "1":
+            np.bitwise_or(state, np.uint16(1), out=state)
+        np.bitwise_xor(state, carry, out=state)
+        if width < 16:
+            np.bitwise_and(state, mask, out=state)
+    return [int(p) for p in polys[state == 0]]
+
+
+def _completed(pairs: Sequence[Pair], signed: list[int], register: Register) -> list[Register]:
+    """Start value and final XOR for a polynomial: solved from what the images leave, checked against every pair."""
+    width = register.width
+    full = (1 << width) - 1 | 1 << width
+    modulus = register.poly | 1 << width
+    plain = replace(register, init=0, xorout=0, refout=False)
+    left = [plain.of(data) ^ sign for (data, _), sign in zip(pairs, signed, strict=True)]
+    powers = [_power(8 * len(data), modulus) for data, _ in pairs]
+    found = []
+    for xorout in _final_xors(left, powers, modulus, width):
+        start = _solve(left[0] ^ xorout, powers[0], modulus, width)
+        if start is None:
+            continue
+        out = _reflected(xorout, width) if register.refout else xorout
+        candidate = replace(register, init=start & full >> 1, xorout=out)
+        if all(candidate.of(data) == value for data, value in pairs):
+            found.append(candidate)
+    return found
+
+
+def _final_xors(left: list[int], powers: list[int], modulus: int, width: int) -> Iterator[int]:
+    """The usual final values, and the one that images of two lengths fix."""
+    yield 0
+    yield (1 << width) - 1
+    for value, power in zip(left[1:], powers[1:], strict=True):
+        if power != powers[0]:
+            start = _solve(left[0] ^ value, powers[0] ^ power, modulus, width)
+            if start is not None:
+                yield left[0] ^ remainder(multiply(start, powers[0]), modulus)
+            return
+
+
+def _power(exponent: int, modulus: int) -> int:
+    """x to a power, modulo a polynomial."""
+    found, base = 1, remainder(2, modulus)
+    while exponent:
+        if exponent & 1:
+            found = remainder(multiply(found, base), modulus)
+        base = remainder(multiply(base, base), modulus)
+        exponent >>= 1
+    return found
+
+
+def _solve(wanted: int, factor: int, modulus: int, width: int) -> int | None:
+    """A y with y·factor = wanted modulo a polynomial, by elimination over GF(2); None when there is none."""
+    rows = [(remainder(multiply(1 << n, factor), modulus), 1 << n) for n in range(width)]
+    found = 0
+    for bit in range(width - 1, -1, -1):
+        pivot = next((row for row in rows if row[0] >> bit & 1), None)
+        if pivot is None:
+            if wanted >> bit & 1:
+                return None
+            continue
+        rows = [(r ^ pivot[0], m ^ pivot[1]) if r >> bit & 1 else (r, m) for r, m in rows if (r, m) != pivot]
+        if wanted >> bit & 1:
+            wanted, found = wanted ^ pivot[0], found ^ pivot[1]
+    return found if wanted == 0 else None
