@@ -164,7 +164,9 @@ DAMAGES: dict[str, Damage] = {
 }  # fmt: skip
 
 
-def samples(seed: int, sizes: tuple[int, ...], kinds: tuple[str, ...] = tuple(DAMAGES)) -> Iterator[tuple[str, bytes, bytes]]:
+def samples(
+    seed: int, sizes: tuple[int, ...], kinds: tuple[str, ...] = tuple(DAMAGES)
+) -> Iterator[tuple[str, bytes, bytes]]:
     """(kind, damaged, true) for every kind on every content at every size; damage that changes nothing is left out."""
     rng = np.random.default_rng(seed)
     for size in sizes:

@@ -43,6 +43,44 @@ def _roms_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
     )
     check.add_argument("--json", action="store_true")
 
+    _more_rom_parsers(roms)
+
+
+def _more_rom_parsers(roms: "argparse._SubParsersAction[_Parser]") -> None:
+    found = roms.add_parser("identify", help="which known image is it, also damaged, cut, doubled or byte-swapped")
+    found.add_argument("files", nargs="+", type=Path, metavar="FILE")
+    found.add_argument("--known", nargs="+", required=True, type=Path, help="lists of sums; images or folders of them")
+    mend = roms.add_parser("repair", help="restore an image from its sums alone: orders, lanes, one or two wrong bytes")
+    mend.add_argument("file", type=Path)
+    for name in ("crc32", "md5", "sha1", "sha256"):
+        mend.add_argument(f"--{name}", metavar="HEX")
+    mend.add_argument("--size", type=int, help="the right size in bytes, if it differs")
+    votes = roms.add_parser("vote", help="the majority of several reads of one chip, and how sure it is")
+    votes.add_argument("reads", nargs="+", type=Path, metavar="READ")
+    for parser in (mend, votes):
+        parser.add_argument("-o", "--out", type=Path, help="where the image goes; the ending decides the format")
+    sign = roms.add_parser("signature", help="the signature a tester should show, for its own register")
+    sign.add_argument("files", nargs="+", type=Path, metavar="FILE")
+    sign.add_argument("--model", help="a name of the public catalogue, such as CRC16-IBM-3740")
+    for name in ("width", "poly", "init", "xorout"):
+        sign.add_argument(f"--{name}")
+    for name in ("refin", "refout"):
+        sign.add_argument(f"--{name}", action="store_true")
+    lesson = roms.add_parser("learn-signature", help="work a tester's register out from chips whose content is known")
+    lesson.add_argument("pairs", type=Path, help="CSV with the columns file, signature")
+    lesson.add_argument("--width", default="16")
+    for parser in (sign, lesson):
+        parser.add_argument("--symbols", default="0123456789ABCDEF", help="the tester's sixteen symbols, 0 first")
+    turn = roms.add_parser("convert", help="another format (bin, hex, srec by the ending) or another order")
+    turn.add_argument("files", nargs="+", type=Path, metavar="IN… OUT")
+    turn.add_argument("--swap", action="append", default=[], help="bytes, words, bits, nibbles or halves")
+    turn.add_argument("--invert", action="store_true")
+    turn.add_argument("--interleave", action="store_true", help="weave the images as lanes; else they are joined")
+    turn.add_argument("--split", type=int, help="cut into that many pieces")
+    turn.add_argument("--lanes", type=int, help="take apart into that many lanes")
+    for parser in (found, mend, votes, sign, lesson, turn):
+        parser.add_argument("--json", action="store_true")
+
 
 def _chip_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
     chip = commands.add_parser("chip", help="the chip check and the chip library").add_subparsers(
@@ -181,7 +219,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
 def _help() -> int:
     build_parser().print_help()
     print("\ncommands (each has --help):")
-    print("  roms check   chip check|show|list   board check   rails check")
+    print("  roms check|identify|repair|vote|signature|learn-signature|convert")
+    print("  chip check|show|list   board check   rails check")
     print("  calc starts|ripple|reservoir|regulator|bridge|crystal|cell|divider")
     print("  job new|list|show|export|import|report")
     return 0
@@ -196,6 +235,10 @@ def _run(options: argparse.Namespace) -> int:
         from loyal_trace.cli import calc
 
         return calc.run(options)
+    elif options.command == "roms" and options.action != "check":
+        from loyal_trace.cli import roms
+
+        return roms.run(options)
     else:
         from loyal_trace.cli import commands as module  # type: ignore[no-redef]
     return int(getattr(module, f"{options.command}_{options.action}")(options))

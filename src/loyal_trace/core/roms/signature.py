@@ -1,7 +1,7 @@
 """A tester's signature of an image, for the tester's own algorithm; and working that algorithm out from known chips.
 
-A signature is a register of some width that divides the image, bit after bit, by a polynomial over GF(2). Its parameters
-are the usual six (width, polynomial, start value, input and output reflected, final XOR), as in the public catalogue of
+A signature is a register of some width that divides the image, bit after bit, by a polynomial over GF(2). Parameters:
+the usual six (width, polynomial, start value, input and output reflected, final XOR), as in the public catalogue of
 parametrised CRC algorithms. Learning: of two images of one length start value and final XOR cancel, so the polynomial
 divides `D(x)·x^w + d(x)`, D the difference of the images, d that of the signatures; the greatest common divisor of a
 few such gives it. One difference alone leaves its divisors to be tried.

@@ -1,0 +1,256 @@
+"""`roms` beside `check`: identify, repair, vote, signature, learn-signature, convert."""
+
+import argparse
+import csv
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from loyal_trace.cli.output import print_json, print_table
+from loyal_trace.core.errors import RequestError, UserFileError
+from loyal_trace.core.roms.identify import KnownImages, Match
+from loyal_trace.core.roms.images import DIGEST_LENGTHS, RomImage
+from loyal_trace.core.roms.restore import Restored, restore
+from loyal_trace.core.roms.signature import Register, learn, read_signature
+from loyal_trace.core.roms.undo import Undone, undo
+from loyal_trace.core.roms.voting import vote
+from loyal_trace.core.units import count_of, format_percent
+from loyal_trace.formats.image_files import interleave, lanes, split, swap, write_image
+from loyal_trace.formats.rom_files import image_paths, is_image_name, iter_images, read_file
+from loyal_trace.formats.sum_lists import decode_text, delimiter_of, read_sums
+
+_LARGEST_LEARNED = 1 << 17
+
+
+def _image(path: Path) -> RomImage:
+    """The one image in a file; UserFileError when it holds several."""
+    found = list(iter_images(path))
+    if len(found) != 1:
+        raise UserFileError(str(path), f"holds {len(found)} images", "give one image")
+    return found[0]
+
+
+def identify(options: argparse.Namespace) -> int:
+    """Which known image each file is; 1 when one is not known."""
+    known = KnownImages()
+    for path in options.known:
+        if path.is_dir() or is_image_name(path.name):
+            for file in image_paths(path):
+                for image in iter_images(file):
+                    known.add_image(image.name, str(path), image.data)
+        else:
+            known.lists.append(read_sums(path))
+    images = [image for path in options.files for file in image_paths(path) for image in iter_images(file)]
+    found = [(image, known.identify(image.data)) for image in images]
+    if options.json:
+        print_json({"images": [{"name": i.name, "source": i.source, "size": i.size, "matches": _matches(m)}
+                               for i, m in found]})  # fmt: skip
+    else:
+        for image, matches in found:
+            rows = [(image.name if not n else "", format_percent(m.fraction), m.name, m.firmware, m.how)
+                    for n, m in enumerate(matches[:4])]  # fmt: skip
+            print_table(rows or [(image.name, "", "not known", "", "")])
+    return 0 if all(matches for _, matches in found) else 1
+
+
+def _matches(matches: Sequence[Match]) -> list[dict[str, Any]]:
+    return [{"name": m.name, "list": m.source, "firmware": m.firmware, "how": m.how, "fraction": round(m.fraction, 4)}
+            for m in matches]  # fmt: skip
+
+
+def _sums(options: argparse.Namespace) -> dict[str, str]:
+    digests = {}
+    for name, length in DIGEST_LENGTHS.items():
+        value = getattr(options, name)
+        if value is None:
+            continue
+        text = value.lower().removeprefix("0x")
+        if len(text) != length or any(c not in "0123456789abcdef" for c in text):
+            raise RequestError(f"“{value}” is no {name} of {length} hex digits")
+        digests[name] = text
+    if not digests:
+        raise RequestError("repair needs the sums that are right: --crc32, and --sha1 or another to prove it")
+    return digests
+
+
+def repair(options: argparse.Namespace) -> int:
+    """Restores an image from its sums; 1 when it cannot be."""
+    image, digests = _image(options.file), _sums(options)
+    if all(image.digest(name) == value for name, value in digests.items()):
+        return _repaired(options, image.data, [], " and ".join(sorted(digests)), "nothing had to be changed", 1)
+    undone: Undone | None = undo(image.data, digests, options.size, thorough=True)
+    if undone is not None:
+        where = {k: v for k, v in undone.where.items() if v != []}
+        return _repaired(options, undone.data, [{"kind": undone.kind, **where}], undone.proof, undone.words, 1)
+    found: Restored | None = restore(image.data, digests)
+    if found is not None and found.certain:
+        changes = [{"offset": c.offset, "now": c.now, "was": c.was} for c in found.changes]
+        words = ", ".join(f"{c.offset:04X} from {c.now:02X} to {c.was:02X}" for c in found.changes)
+        return _repaired(options, found.data, changes, found.proof, words, found.solutions)
+    several = f"{found.solutions} different changes fit its CRC-32 alone; a SHA-1 would tell" if found else ""
+    reason = several or "no reversible change and no one or two bytes make these sums right"
+    if options.json:
+        print_json({"restored": False, "changes": [], "proof": "", "reason": reason})
+    else:
+        print(f"not restored: {reason}")
+    return 1
+
+
+def _repaired(
+    options: argparse.Namespace, data: bytes, changes: list[dict[str, Any]], proof: str, words: str, solutions: int
+) -> int:
+    if options.out:
+        write_image(options.out, data)
+    if options.json:
+        document = {"restored": True, "changes": changes, "proof": proof, "words": words, "solutions": solutions}
+        print_json({**document, "out": str(options.out) if options.out else None})
+    else:
+        print(f"restored: {words} (proved by {proof})" + (f"; written to {options.out}" if options.out else ""))
+    return 0
+
+
+def vote_(options: argparse.Namespace) -> int:
+    """The majority of several reads; 1 when it is not sure yet."""
+    reads = [_image(path).data for path in options.reads]
+    found = vote(reads)
+    if options.out:
+        write_image(options.out, found.data)
+    sure = found.confidence >= 0.999
+    if options.json:
+        print_json({
+            "reads": found.reads, "confidence": found.confidence, "source": found.source, "reason": found.why,
+            "flickering": [{"offset": o, "bit": b, "ones": n} for o, b, n in found.bits[:256]],
+            "data": list(found.lanes), "more_reads": found.more_reads, "out": str(options.out) if options.out else None,
+        })  # fmt: skip
+    else:
+        more = f"; {count_of(found.more_reads, 'more read')} would settle it" if found.more_reads else ""
+        print(f"{found.why}. All bits right with {format_percent(found.confidence)}{more}.")
+    return 0 if sure else 1
+
+
+def _number(text: str) -> int:
+    try:
+        return int(text, 0)
+    except ValueError:
+        raise RequestError(f"“{text}” is no number; write 0x1021 or 4129") from None
+
+
+def _register(options: argparse.Namespace) -> Register:
+    if options.model:
+        import anycrc
+
+        name = options.model.upper().replace("CRC-", "CRC")
+        model = anycrc.models.get(name)
+        if model is None:
+            raise RequestError(f"the catalogue has no {options.model}, for instance CRC16-IBM-3740 or CRC16-ARC")
+        return Register(model.width, model.poly, model.init, model.xorout, model.refin, model.refout)
+    plain = Register()
+    given = {name: _number(getattr(options, name)) for name in ("width", "poly", "init", "xorout")
+             if getattr(options, name) is not None}  # fmt: skip
+    usual = {"width": plain.width, "poly": plain.poly, "init": plain.init, "xorout": plain.xorout}
+    found = Register(**{**usual, **given}, refin=options.refin, refout=options.refout)
+    if not 3 <= found.width <= 64 or any(v >> found.width for v in (found.poly, found.init, found.xorout)):
+        raise RequestError(f"a register of {found.width} bits does not hold these values")
+    return found
+
+
+def signature(options: argparse.Namespace) -> int:
+    """The signature of each image for a stated register."""
+    register = _register(options)
+    rows: list[tuple[RomImage, int]] = []
+    for path in options.files:
+        for file in image_paths(path):
+            for image in iter_images(file):
+                rows.append((image, register.of(image.data)))
+    shown = [(image, register.shown(value, options.symbols), value) for image, value in rows]
+    if options.json:
+        images = [{"name": i.name, "signature": text, "value": value} for i, text, value in shown]
+        print_json({"register": _parameters(register), "images": images})
+    else:
+        print_table([(image.name, text) for image, text, _ in shown])
+    return 0
+
+
+def _parameters(register: Register) -> dict[str, Any]:
+    return {"width": register.width, "poly": f"{register.poly:#x}", "init": f"{register.init:#x}",
+            "refin": register.refin, "refout": register.refout, "xorout": f"{register.xorout:#x}"}  # fmt: skip
+
+
+def _pairs(path: Path, symbols: str) -> list[tuple[str, bytes, int]]:
+    """(file, image, signature) of each line of a CSV with the columns file and signature; files beside the list."""
+    text = decode_text(read_file(path), str(path))
+    rows = csv.DictReader(text.splitlines(), delimiter=delimiter_of(text.split("\n", 1)[0]))
+    titles = {(name or "").strip().lower(): name for name in rows.fieldnames or ()}
+    if not {"file", "signature"} <= set(titles):
+        raise UserFileError(f"{path}, line 1", "has no columns file and signature", "name them in the first line")
+    found = []
+    for row in rows:
+        name, sign = (row.get(titles["file"]) or "").strip(), (row.get(titles["signature"]) or "").strip()
+        if not name and not sign:
+            continue
+        try:
+            value = read_signature(sign, symbols)
+        except RequestError as error:
+            raise UserFileError(f"{path}, line {rows.line_num}", str(error)) from None
+        data = _image(path.parent / name).data
+        if len(data) > _LARGEST_LEARNED:
+            raise UserFileError(name, f"has {len(data):,} bytes", f"learn from images up to {_LARGEST_LEARNED:,}")
+        found.append((name, data, value))
+    return found
+
+
+def learn_signature(options: argparse.Namespace) -> int:
+    """The tester's own register from known pairs; 1 when a pair does not fit."""
+    pairs = _pairs(options.pairs, options.symbols)
+    found = learn([(data, value) for _, data, value in pairs], _number(options.width))
+    odd = pairs[found.odd][0] if found.odd is not None else None
+    if options.json:
+        print_json(
+            {**_parameters(found.register), "check": found.check, "equivalent": list(found.equivalents), "odd": odd}
+        )
+    else:
+        told = ", ".join(f"{k} {v}" for k, v in _parameters(found.register).items())
+        print(f"{told}; {found.check}" + (f"; {odd} does not fit: read its signature or its chip again" if odd else ""))
+        for line in found.equivalents:
+            print(f"  as good: {line}")
+    return 1 if odd else 0
+
+
+def convert(options: argparse.Namespace) -> int:
+    """Images to another format or order."""
+    *sources, out = options.files
+    images = [_image(path).data for path in sources]
+    if not images:
+        raise RequestError("convert needs an image and where it goes")
+    data = interleave(images) if options.interleave else b"".join(images)
+    for what in options.swap:
+        data = swap(data, what)
+    if options.invert:
+        data = bytes(b ^ 0xFF for b in data)
+    pieces: Sequence[bytes] = (data,)
+    if options.split:
+        pieces = split(data, options.split)
+    elif options.lanes:
+        pieces = lanes(data, options.lanes)
+    written: list[tuple[Path, bytes]] = []
+    for number, piece in enumerate(pieces):
+        target = out if len(pieces) == 1 else out.with_name(f"{out.stem}-{number}{out.suffix}")
+        write_image(target, piece)
+        written.append((target, piece))
+    rows = [(str(target), len(piece), RomImage("", piece).digest("crc32")) for target, piece in written]
+    if options.json:
+        print_json({"written": [{"file": file, "size": size, "crc32": crc} for file, size, crc in rows]})
+    else:
+        print_table([(file, f"{size:,} bytes", crc) for file, size, crc in rows])
+    return 0
+
+
+_ACTIONS = {
+    "identify": identify, "repair": repair, "vote": vote_, "signature": signature, "learn-signature": learn_signature,
+    "convert": convert,
+}  # fmt: skip
+
+
+def run(options: argparse.Namespace) -> int:
+    """One of the actions."""
+    return _ACTIONS[options.action](options)

@@ -1,0 +1,93 @@
+"""Several reads of one chip: a vote on every bit, how sure it is, what flickers and whether it follows a line."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from loyal_trace.core.errors import RequestError
+from loyal_trace.core.units import count_of
+
+_WANTED = 0.999
+_FOLLOWS = 0.8
+
+
+@dataclass(frozen=True)
+class Vote:
+    """The consensus, the confidence (0 to 1) that all of it is right, what flickers, and how many more reads settle it.
+
+    `bits` are (offset, bit, reads that say 1); `source` is `stable`, `leg or socket`, or `cells`.
+    """
+
+    data: bytes
+    reads: int
+    confidence: float
+    bits: tuple[tuple[int, int, int], ...]
+    lanes: tuple[int, ...]
+    source: str
+    why: str
+    more_reads: int
+
+
+def vote(reads: Sequence[bytes]) -> Vote:
+    """The majority of each bit over reads of one size; RequestError for fewer than two, or for different sizes."""
+    if len(reads) < 2:
+        raise RequestError("a vote needs two reads or more of one chip")
+    if len({len(read) for read in reads}) > 1 or not reads[0]:
+        raise RequestError("reads of different sizes cannot be of one chip; choose the device again at the reader")
+    bits = np.unpackbits(np.array([np.frombuffer(r, np.uint8) for r in reads]), axis=1, bitorder="little")
+    ones = bits.sum(axis=0, dtype=np.int64)
+    count = len(reads)
+    consensus = np.packbits((2 * ones > count).astype(np.uint8), bitorder="little")
+    flickering = np.flatnonzero((ones > 0) & (ones < count))
+    ties = int(np.count_nonzero(2 * ones == count))
+    wrong = sum(_doubt(int(ones[place]), count) for place in flickering)
+    listed = tuple((int(p) // 8, int(p) % 8, int(ones[p])) for p in flickering[:4096])
+    lanes = tuple(sorted({int(p) % 8 for p in flickering}))
+    source, why = _source(flickering, len(reads[0]), lanes)
+    told = f"{count_of(len(flickering), 'bit')} differ over {count} reads" + (
+        f", {ties} of them evenly" if ties else ""
+    )
+    why = f"{told}: {why}" if len(flickering) else f"{count} reads are alike"
+    return Vote(
+        consensus.tobytes(), count, math.exp(-wrong), listed, lanes, source, why, _more(wrong, len(flickering), count)
+    )
+
+
+def _doubt(ones: int, count: int) -> float:
+    """How likely the majority of one bit is wrong, its rate estimated with half a read added each way."""
+    minority = min(ones, count - ones)
+    share = (minority + 0.5) / (count + 1)
+    if 2 * minority == count:
+        return 0.5
+    lead = count - 2 * minority
+    return float((share / (1 - share)) ** lead)
+
+
+def _more(wrong: float, flickering: int, count: int) -> int:
+    """Reads until every flickering bit is settled, if they go on as they did."""
+    if not flickering or math.exp(-wrong) >= _WANTED:
+        return 0
+    each = max(wrong / flickering, 1e-12)
+    factor = math.log((1 - _WANTED) / flickering) / math.log(min(each, 0.7))
+    return max(1, math.ceil(count * (factor - 1)))
+
+
+def _source(flickering: np.ndarray, size: int, lanes: tuple[int, ...]) -> tuple[str, str]:
+    """Does what flickers follow a data line or an address line (leg, socket), or is it scattered (cells)?"""
+    if not len(flickering):
+        return "stable", ""
+    if len(lanes) <= 2 and len(flickering) > 8:
+        names = " and ".join(f"D{n}" for n in lanes)
+        return "leg or socket", f"all on {names}: a leg, the socket or the reader's contact, not the cells"
+    places = np.unique(flickering // 8)
+    for line in range(size.bit_length() - 1 if len(places) > 8 else 0):
+        high = float(np.mean(places >> line & 1))
+        if high > 1 - (1 - _FOLLOWS) / 2 or high < (1 - _FOLLOWS) / 2:
+            side = "high" if high > 0.5 else "low"
+            return (
+                "leg or socket",
+                f"nearly all where A{line} is {side}: that leg or its contact, or an address line near it",
+            )
+    return "cells", "scattered over the array: cells that have faded to the edge, or a supply that is a little low"

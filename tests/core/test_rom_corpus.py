@@ -1,0 +1,167 @@
+"""Every kind of damage, injected into code, text and pictures, is named; what can be put back is, and is proved."""
+
+import hashlib
+import zlib
+
+import numpy as np
+import pytest
+from benchmarks.rom_corpus import CONTENTS, DAMAGES, confusion, samples
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from loyal_trace.core.roms.crc_algebra import backwards, contributions, syndromes
+from loyal_trace.core.roms.forensics import examine
+from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
+from loyal_trace.core.roms.maps import permuted
+from loyal_trace.core.roms.restore import restore
+from loyal_trace.core.roms.undo import undo
+from loyal_trace.core.roms.verdicts import Expected, judge
+
+
+def sums_of(data, *names):
+    found = {
+        "crc32": f"{zlib.crc32(data):08x}",
+        "sha1": hashlib.sha1(data).hexdigest(),
+        "md5": hashlib.md5(data).hexdigest(),
+    }
+    return {name: found[name] for name in names or ("crc32", "sha1")}
+
+
+CODE = CONTENTS["code"](np.random.default_rng(11), 4096)
+
+
+def test_the_corpus_is_named_nearly_without_fault():
+    counts = confusion(5, (2048, 8192), 2)
+    right = sum(n for (injected, named), n in counts.items() if injected == named)
+    wrong = {pair: n for pair, n in counts.items() if pair[0] != pair[1]}
+    assert right >= 0.98 * sum(counts.values()), wrong
+
+
+@pytest.mark.parametrize("kind", list(DAMAGES))
+def test_each_kind_says_where_why_and_what_next(kind):
+    for injected, damaged, true in samples(3, (4096,), (kind,)):
+        top, *rest = examine(damaged, true)
+        assert top.kind == injected and top.reason and top.next and top.evidence
+        assert top.likelihood >= max((h.likelihood for h in rest), default=0) and 0 < top.likelihood <= 1
+
+
+def test_a_line_that_is_stuck_in_part_of_the_chip_says_from_where_to_where():
+    damaged = CODE.copy()
+    damaged[2048:3072] |= 0x20
+    top = examine(damaged.tobytes(), CODE.tobytes())[0]
+    assert (top.kind, top.where["data"], top.where["from"], top.where["to"]) == ("data-stuck-1", [5], 2048, 3071)
+    assert "0800 to 0BFF" in top.reason
+
+
+def test_a_stuck_line_and_faded_cells_are_told_together():
+    damaged = CODE & np.uint8(0xBF)
+    damaged[[100, 900, 2222]] |= np.uint8(0x01)
+    top = examine(damaged.tobytes(), CODE.tobytes())[0]
+    left = int(np.count_nonzero(damaged != (CODE & np.uint8(0xBF))))
+    assert (top.kind, top.where["data"], top.unexplained) == ("data-stuck-0", [6], left)
+    assert "besides" in top.evidence and "faded to 1" in top.evidence
+
+
+def test_any_order_of_the_lines_is_found_with_the_true_image():
+    rng = np.random.default_rng(2)
+    order = tuple(int(n) for n in rng.permutation(8))
+    assert examine(permuted(order, 0x12)[CODE].tobytes(), CODE.tobytes())[0].kind == "data-swapped"
+    lines = rng.permutation(12)
+    index = np.arange(4096)
+    moved = sum(((index >> n & 1) << int(other) for n, other in enumerate(lines)), np.zeros(4096, int))
+    top = examine(CODE[moved].tobytes(), CODE.tobytes())[0]
+    assert top.kind == "address-swapped" and top.unexplained == 0
+
+
+def test_joined_contents_and_a_header_of_any_length_are_taken_apart():
+    others = {"3B": CONTENTS["text"](np.random.default_rng(1), 4096).tobytes()}
+    top = examine(CODE.tobytes() + others["3B"], CODE.tobytes(), others=others)[0]
+    assert top.kind == "joined" and top.where["pieces"] == ["this slot", "3B"]
+    headed = examine(b"\x01" * 77 + CODE.tobytes() + b"\xff" * 9, CODE.tobytes())[0]
+    assert headed.kind == "header" and headed.where["offset"] == 77 and "9 behind it" in headed.reason
+
+
+@given(st.integers(2, 400), st.data())
+@settings(max_examples=40, deadline=None)
+def test_the_crc_is_linear_and_the_algebra_agrees_with_zlib(size, data):
+    one, other = data.draw(st.binary(min_size=size, max_size=size)), data.draw(st.binary(min_size=size, max_size=size))
+    errors = np.frombuffer(one, np.uint8) ^ np.frombuffer(other, np.uint8)
+    whole = int(np.bitwise_xor.reduce(contributions(errors)))
+    assert whole == zlib.crc32(one) ^ zlib.crc32(other)
+    step = int(syndromes(size)[size - 1, 3])
+    assert int(backwards(step, size)[-2]) == int(syndromes(size)[0, 3])
+
+
+@given(st.integers(16, 3000), st.data())
+@settings(max_examples=40, deadline=None)
+def test_one_or_two_wrong_bytes_anywhere_are_restored_and_proved(size, data):
+    true = CODE.tobytes()[:size]
+    places = data.draw(st.lists(st.integers(0, size - 1), min_size=1, max_size=2, unique=True))
+    damaged = bytearray(true)
+    for place in places:
+        damaged[place] ^= data.draw(st.integers(1, 255))
+    found = restore(bytes(damaged), sums_of(true))
+    assert found.data == true and found.proof == "sha1" and [c.offset for c in found.changes] == sorted(places)
+    assert all(damaged[c.offset] == c.now and true[c.offset] == c.was for c in found.changes)
+
+
+def test_what_is_not_provable_is_not_claimed():
+    damaged = bytearray(CODE.tobytes())
+    for place in (7, 800, 3000):
+        damaged[place] ^= 0xA5
+    assert restore(bytes(damaged), sums_of(CODE.tobytes())) is None, "three bytes are beyond it"
+    assert restore(CODE.tobytes(), sums_of(CODE.tobytes())) is None and restore(b"", {"crc32": "0" * 8}) is None
+    assert restore(bytes(damaged), {"sha1": "0" * 40}) is None, "without a CRC there is nothing to solve"
+    two = bytearray(CODE.tobytes())
+    two[5] ^= 1
+    two[4000] ^= 0x80
+    weak = restore(bytes(two), sums_of(CODE.tobytes(), "crc32"))
+    assert weak is None or not weak.certain or weak.data == CODE.tobytes()
+    assert restore(bytes(two), sums_of(CODE.tobytes()), cancelled=lambda: True) is None
+
+
+@pytest.mark.parametrize(
+    ("kind", "damage"),
+    [
+        ("data-swapped", lambda d: permuted((3, 1, 2, 0, 7, 5, 6, 4), 0x81)[d]), ("inverted", lambda d: d ^ np.uint8(255)),
+        ("bit-reversed", lambda d: permuted(tuple(range(7, -1, -1)))[d]), ("byte-swapped", lambda d: d[np.arange(len(d)) ^ 1]),
+        ("address-swapped", lambda d: d[(np.arange(len(d)) & ~0x810) | (np.arange(len(d)) >> 4 & 1) << 11 | (np.arange(len(d)) >> 11 & 1) << 4]),
+        ("lane-wrong", lambda d: np.r_[d[0::2], d[1::2]]), ("doubled", lambda d: np.r_[d, d]), ("overdump", lambda d: np.r_[d, d[::-1]]),
+    ],
+)  # fmt: skip
+@pytest.mark.parametrize("names", [("crc32", "sha1"), ("md5",)])
+def test_what_loses_nothing_is_put_back_from_the_sums_alone(kind, damage, names):
+    if kind == "data-swapped" and names == ("md5",):
+        pytest.skip("any of ten million orders is only searched through a CRC")
+    true = CODE.tobytes()
+    found = undo(
+        damage(CODE).astype(np.uint8).tobytes(),
+        sums_of(true, *names),
+        None if kind in ("doubled", "overdump") else len(true),
+    )
+    assert found is not None and found.data == true and found.kind == kind and all(n in found.proof for n in names)
+
+
+@pytest.mark.parametrize(("start", "stop"), [(0, 4096), (1, 4095), (1000, 1017)])
+def test_lines_exchanged_over_any_stretch_are_found_by_prefix_sums(start, stop):
+    differ = ((CODE >> 2 ^ CODE >> 6) & 1).astype(np.uint8)
+    damaged = CODE.copy()
+    damaged[start:stop] ^= (differ << 2 | differ << 6)[start:stop]
+    found = undo(damaged.tobytes(), sums_of(CODE.tobytes()), len(CODE), thorough=True)
+    assert found.data == CODE.tobytes() and found.kind == "data-swapped" and found.where["data"] == [2, 6]
+
+
+@pytest.mark.parametrize("kind", ["byte-swapped", "bit-reversed", "inverted", "lane-wrong"])
+def test_the_verdict_without_a_true_image_names_what_was_undone(kind):
+    damaged = DAMAGES[kind](np.random.default_rng(1), CODE)
+    known = KnownSum("u1", tuple(sums_of(CODE.tobytes()).items()), len(CODE))
+    found = judge(RomImage("u1", damaged.tobytes()), Expected((known,)), SumList([known]))
+    assert found.hypotheses[0].kind == kind and "put back, every sum is right" in found.reason
+
+
+def test_no_good_image_is_ever_called_wrong():
+    rng = np.random.default_rng(9)
+    for number in range(60):
+        true = CONTENTS[("code", "text", "picture")[number % 3]](rng, 2048).tobytes()
+        known = KnownSum("u1", tuple(sums_of(true).items()), 2048)
+        assert judge(RomImage("u1", true), Expected((known,), truth=true), SumList([known])).verdict == "matches"
