@@ -9,6 +9,7 @@ at a checkpoint before its first changed byte, single-bit errors first, then tho
 
 import hashlib
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
@@ -19,7 +20,9 @@ from loyal_trace.core.roms.images import RomImage
 _MOST_SEARCHED = 2**20
 _MOST_PAIRS = 2**17
 _MOST_SOLUTIONS = 64
+_SMALL = 1 << 14
 _CHECKPOINT = 1024
+_WORKERS, _AT_ONCE = 2, 512  # hashing and array work let another thread run
 _PROOFS = ("sha256", "sha1", "md5")
 Cancel = Callable[[], bool]
 
@@ -86,28 +89,45 @@ def two_bytes(data: bytes, delta: int) -> list[tuple[Change, ...]]:
     size = len(data)
     back = backwards(delta, size)
     upper = back >> np.uint32(8)
-    present, coarse = np.zeros(1 << 24, dtype=bool), np.zeros(1 << 20, dtype=bool)
-    present[upper] = True
+    coarse = np.zeros(1 << 20, dtype=bool)
+    present = np.zeros(1 << 24 if size > _SMALL else 0, dtype=bool)  # for a small image the coarse table is enough
+    if len(present):
+        present[upper] = True
     coarse[back >> np.uint32(12)] = True
     order = np.argsort(upper, kind="stable")
     ordered = upper[order]
     basis = np.ascontiguousarray(syndromes(size).T)
-    values, index = np.zeros(size, dtype=np.uint32), np.empty(size, dtype=np.intp)
-    rows: list[np.ndarray] = []
-    for number in range(1, 256):  # Gray code: each error differs from the last by one bit
-        gray, before = number ^ (number >> 1), (number - 1) ^ ((number - 1) >> 1)
-        np.bitwise_xor(values, basis[(gray ^ before).bit_length() - 1], out=values)
-        np.right_shift(values, np.uint32(12), out=index, casting="unsafe")
-        hits = np.flatnonzero(coarse.take(index))
-        hits = hits[present[values[hits] >> np.uint32(8)]]
-        if len(hits):
-            rows.append(_matches(hits, values[hits], gray, ordered, order, back, size))
+
+    def search(first: int, last: int) -> list[np.ndarray]:
+        """Pairs whose left error is one of a run of the Gray code: each differs from the one before by one bit."""
+        values, index = np.zeros(size, dtype=np.uint32), np.empty(size, dtype=np.intp)
+        rows, before = [], 0
+        for number in range(first, last):
+            gray = number ^ (number >> 1)
+            for bit in _bits_of(gray ^ before):
+                np.bitwise_xor(values, basis[bit], out=values)
+            before = gray
+            np.right_shift(values, np.uint32(12), out=index, casting="unsafe")
+            hits = np.flatnonzero(coarse.take(index))
+            if len(present):
+                hits = hits[present[values[hits] >> np.uint32(8)]]
+            if len(hits):
+                rows.append(_matches(hits, values[hits], gray, ordered, order, back, size))
+        return rows
+
+    with ThreadPoolExecutor(_WORKERS) as pool:
+        halves = [pool.submit(search, 1, 128), pool.submit(search, 128, 256)]
+        rows = [row for half in halves for row in half.result()]
     found = np.concatenate(rows) if rows else np.empty((0, 4), dtype=np.int64)
     single = (np.bitwise_count(found[:, 1].astype(np.uint8)) == 1) & (
         np.bitwise_count(found[:, 3].astype(np.uint8)) == 1
     )
     ranked = found[np.lexsort((-found[:, 0], ~single))].tolist()
     return [(Change(a, data[a], data[a] ^ ea), Change(b, data[b], data[b] ^ eb)) for a, ea, b, eb in ranked]
+
+
+def _bits_of(value: int) -> Iterator[int]:
+    return (bit for bit in range(8) if value >> bit & 1)
 
 
 def _matches(
@@ -166,11 +186,21 @@ def _proved(
             return None
         return Restored(candidates[0], changed(data, candidates[0]), "crc32", len(candidates))
     hasher, wanted = _Hasher(data, proof), digests[proof].lower()
-    for number, changes in enumerate(candidates):
-        if number % 256 == 0 and cancelled():
+
+    def first_right(some: Sequence[tuple[Change, ...]]) -> tuple[Change, ...] | None:
+        if cancelled():
             return None
-        if hasher.digest(changes) == wanted:
-            return Restored(changes, changed(data, changes), proof)
+        return next((changes for changes in some if hasher.digest(changes) == wanted), None)
+
+    with ThreadPoolExecutor(_WORKERS) as pool:
+        for start in range(0, len(candidates), _AT_ONCE):
+            some = candidates[start : start + _AT_ONCE]
+            parts = [pool.submit(first_right, some[number::_WORKERS]) for number in range(_WORKERS)]
+            right = next((found for part in parts if (found := part.result())), None)
+            if right is not None:
+                return Restored(right, changed(data, right), proof)
+            if cancelled():
+                return None
     return None
 
 
