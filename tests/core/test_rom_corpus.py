@@ -102,7 +102,7 @@ def test_one_or_two_wrong_bytes_anywhere_are_restored_and_proved(size, data):
         damaged[place] ^= data.draw(st.integers(1, 255))
     found = restore(bytes(damaged), sums_of(true))
     assert found.data == true and found.proof == "sha1" and [c.offset for c in found.changes] == sorted(places)
-    assert all(damaged[c.offset] == c.now and true[c.offset] == c.was for c in found.changes)
+    assert all(damaged[c.offset] == c.read and true[c.offset] == c.meant for c in found.changes)
 
 
 def test_what_is_not_provable_is_not_claimed():

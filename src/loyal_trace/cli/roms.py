@@ -84,8 +84,8 @@ def repair(options: argparse.Namespace) -> int:
         return _repaired(options, undone.data, [{"kind": undone.kind, **where}], undone.proof, undone.words, 1)
     found: Restored | None = restore(image.data, digests)
     if found is not None and found.certain:
-        changes = [{"offset": c.offset, "now": c.now, "was": c.was} for c in found.changes]
-        words = ", ".join(f"{c.offset:04X} from {c.now:02X} to {c.was:02X}" for c in found.changes)
+        changes = [{"offset": c.offset, "now": c.read, "was": c.meant} for c in found.changes]
+        words = ", ".join(f"{c.offset:04X} from {c.read:02X} to {c.meant:02X}" for c in found.changes)
         return _repaired(options, found.data, changes, found.proof, words, found.solutions)
     several = f"{found.solutions} different changes fit its CRC-32 alone; a SHA-1 would tell" if found else ""
     reason = several or "no reversible change and no one or two bytes make these sums right"

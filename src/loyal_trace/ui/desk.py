@@ -12,8 +12,9 @@ from loyal_trace.core.assessment import Assessment
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.errors import LoyalTraceError
 from loyal_trace.core.logbook.describe import describe
-from loyal_trace.core.logbook.entries import AnyEntry, RomRead
+from loyal_trace.core.logbook.entries import AnyEntry, ImageKnown, RomRead
 from loyal_trace.core.logbook.state import Place
+from loyal_trace.core.roms.mending import Mended, mend
 from loyal_trace.core.units import count_of
 from loyal_trace.instruments.protocols import Cancelled
 from loyal_trace.instruments.simulated import SimulatedInstruments
@@ -31,6 +32,7 @@ class Desk(QObject):
     stage_asked = pyqtSignal(int)
     _finished = pyqtSignal(object, object)
     _clocks_done = pyqtSignal()
+    _mended = pyqtSignal(object, object)
 
     def __init__(self, session: JobSession, instruments: SimulatedInstruments | None) -> None:
         super().__init__()
@@ -44,6 +46,7 @@ class Desk(QObject):
         self._finished.connect(self._on_finished)
         self._clocks: dict[str, Future[object]] = {}
         self._clocks_done.connect(self.changed)
+        self._mended.connect(self._on_mended)
 
     @property
     def place(self) -> Place:
@@ -170,6 +173,46 @@ class Desk(QObject):
                 return
             last = number == len(jobs) - 1
             self._finished.emit((board, refdes, data), "" if last else "more")
+
+    def mend(self, place: Place) -> None:
+        """Tries to restore the true content of a slot from its reads and its sums, in the background."""
+        case = self.session.case()
+        reads = [self.session.store.attachment(r.attachment) for r in self.session.state.rom_reads.get(place, [])]
+        own = [e for e in case.known_sums().for_place(place[1]) if e.firmware in ("", case.firmware())]
+        if not reads or not own:
+            self.said.emit("restoring needs a read and known sums of this slot", True)
+            return
+        if self.busy:
+            self.said.emit("the workbench is busy; Esc stops it", True)
+            return
+        self.busy = True
+        self._cancel.clear()
+        self.working.emit(f"restoring {place[1]} from its sums", 0, 0)
+        future = self._pool.submit(mend, reads, own, self._cancel.is_set)
+        future.add_done_callback(lambda done: self._mended.emit(place, done))
+
+    def _on_mended(self, place: Place, done: "Future[Mended | None]") -> None:
+        self.busy = False
+        self.working.emit("", 0, 0)
+        error = done.exception()
+        found = None if error else done.result()
+        if found is None:
+            words = (
+                "stopped"
+                if self._cancel.is_set()
+                else "no reversible change and no one or two bytes make its sums right"
+            )
+            self.said.emit(f"{place[1]} not restored: {error or words}", not self._cancel.is_set())
+            return
+
+        def act() -> list[str]:
+            sha = self.session.store.put_attachment(found.data)
+            size, proof = len(found.data), found.proof
+            kept = {"firmware": found.firmware, "attachment": sha, "size": size, "proof": proof}
+            self.session.record(ImageKnown, board=place[0], place=place[1], **kept)
+            return [f"{place[1]} restored: {proof}"]
+
+        self.attempt(act)
 
     def _report_failure(self, future: "Future[None]") -> None:
         error = future.exception()

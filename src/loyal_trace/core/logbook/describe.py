@@ -100,7 +100,11 @@ _WORDS: dict[str, Callable[[Any], str]] = {
     "chain_described": lambda e: f"supply {e.path}: {e.text}".replace(" :", ":"),
     "photographed": lambda e: f"photo {e.file_name} ({e.width} × {e.height})",
     "photo_aligned": lambda e: f"photo aligned by {count_of(len(e.points), 'point')}",
-    "image_known": lambda e: f"{e.place} true image taken in" + (f", firmware {e.firmware}" if e.firmware else ""),
+    "image_known": lambda e: (
+        f"{e.place} true image {'restored' if e.proof else 'taken in'}"
+        + (f", firmware {e.firmware}" if e.firmware else "")
+        + (f": {e.proof}" if e.proof else "")
+    ),
     "sums_known": lambda e: f"{count_of(len(e.lines), 'known sum')} from {e.source}",
     "rom_read": lambda e: f"{e.place} read ({e.size:,} bytes, {e.source})",
     "pins_probed": _pins_words,

@@ -97,6 +97,7 @@ class ImageKnown(_Base):
     firmware: str = ""
     attachment: Sha256
     size: int
+    proof: str = Field(default="", description="set when it was restored: what was done, and the sums that prove it")
 
 
 class SumLine(BaseModel):

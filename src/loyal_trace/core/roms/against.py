@@ -217,7 +217,7 @@ def _simple(image: Bytes, truth: Bytes) -> Iterator[Hypothesis]:
     few = few_bytes(image, truth)
     if few is not None:
         yield few
-    yield from _many_bits(image, truth)
+    yield from (many for many in _many_bits(image, truth) if few is None or many.kind != few.kind)
     for maker in (_part_blank, _pattern, _garbage, _patched):
         found = maker(image, truth)
         if found is not None:

@@ -32,8 +32,8 @@ class Change:
     """One byte: where, what it is, what it was meant to be."""
 
     offset: int
-    now: int
-    was: int
+    read: int
+    meant: int
 
 
 @dataclass(frozen=True)
@@ -170,7 +170,7 @@ class _Hasher:
         view = memoryview(self._data)
         for change in changes:
             state.update(view[at : change.offset])
-            state.update(bytes([change.was]))
+            state.update(bytes([change.meant]))
             at = change.offset + 1
         state.update(view[at:])
         return state.hexdigest()
@@ -208,7 +208,7 @@ def changed(data: bytes, changes: Sequence[Change]) -> bytes:
     """The image with some bytes changed."""
     out = bytearray(data)
     for change in changes:
-        out[change.offset] = change.was
+        out[change.offset] = change.meant
     return bytes(out)
 
 
@@ -220,5 +220,5 @@ def restore_one_byte(image: RomImage, digests: Mapping[str, str]) -> tuple[int, 
     for changes in _one_byte(image.data, delta) if delta else ():
         candidate = RomImage(image.name, changed(image.data, changes))
         if all(candidate.digest(a) == value for a, value in digests.items()):
-            return changes[0].offset, changes[0].was
+            return changes[0].offset, changes[0].meant
     return None

@@ -14,6 +14,7 @@ from loyal_trace.core.roms.restore import restore_one_byte
 from loyal_trace.core.roms.undo import undo
 from loyal_trace.core.units import count_of
 
+_NEVER_SETTLED = ("unknown", "garbage", "few-bytes", "bits-faded", "bits-lost", "patched", "other-slot", "unstable")
 VERDICTS = (
     "matches", "other-revision", "other-slot", "blank", "stuck-data", "stuck-address", "few-bytes", "unstable",
     "wrong-size", "unknown",
@@ -70,8 +71,8 @@ def judge(image: RomImage, expected: Expected, known: SumList, other_reads: Sequ
 
 def settled_damage(verdict: RomVerdict) -> bool:
     """Damage that one cause explains to the last byte: a read like that says what it is even if another differs."""
-    exact = verdict.verdict in ("stuck-data", "stuck-address", "blank", "wrong-size")
-    return exact and not verdict.hypotheses[0].unexplained
+    top = verdict.hypotheses[0]
+    return top.kind not in _NEVER_SETTLED and not top.unexplained
 
 
 def _by_content(image: RomImage, expected: Expected, known: SumList) -> RomVerdict:

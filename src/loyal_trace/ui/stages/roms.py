@@ -2,8 +2,10 @@
 
 from loyal_trace.core.case import SlotAssessment
 from loyal_trace.core.logbook.state import Place
+from loyal_trace.core.roms.programming import programming
 from loyal_trace.core.units import count_of, format_percent
 from loyal_trace.ui.desk import Desk
+from loyal_trace.ui.widgets.hex_view import HexView
 from loyal_trace.ui.widgets.rom_picture import RomPicture, strip_of
 from loyal_trace.ui.widgets.rows import Cell, Row, RowList
 from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame, column
@@ -18,21 +20,41 @@ class RomStage:
         self.desk = desk
         self.slots, self.explanations = RowList("ROM slots"), RowList("what explains it")
         self.picture = RomPicture()
-        self.frame = StageFrame(column(self.slots, self.picture, self.explanations))
+        self.hex = HexView()
+        self.frame = StageFrame(column(self.slots, self.picture, self.explanations, self.hex))
+        self._opened = False
         self.slots.picked.connect(self._row_picked)
         self.frame.entry.submitted.connect(self._submitted)
         self._places: list[Place] = []
 
     def hints(self) -> tuple[KeyHint, ...]:
         return (
-            KeyHint("R", "read", lambda: self._read(1)),
-            KeyHint("T", "read three times", lambda: self._read(3)),
-            KeyHint("A", "read all", self._read_all),
-            KeyHint("W", "say why", self._say_why),
+            KeyHint("R", "" if self._opened else "read", lambda: self._read(1)),
+            KeyHint("T", "" if self._opened else "read three times", lambda: self._read(3)),
+            KeyHint("A", "" if self._opened else "read all", self._read_all),
+            KeyHint("W", "why", self._say_why),
+            KeyHint("B", "close bytes" if self._opened else "bytes", self._open_bytes),
+            KeyHint("N", "next difference" if self._opened else "", lambda: self._step(1)),
+            KeyHint("V", "back" if self._opened else "", lambda: self._step(-1)),
+            KeyHint("P", "put right from sums", self._mend),
             KeyHint("↑↓", "slot", None),
             KeyHint("↑", "", lambda: self._move(-1)),
             KeyHint("↓", "", lambda: self._move(1)),
         )
+
+    def _open_bytes(self) -> None:
+        """The bytes themselves, as read and as expected, instead of the list of slots."""
+        self._opened = not self._opened
+        self.refresh()
+
+    def _step(self, step: int) -> None:
+        if self._opened:
+            self.hex.move(step)
+
+    def _mend(self) -> None:
+        slot = self._current()
+        if slot is not None:
+            self.desk.mend((slot.board, slot.slot.refdes))
 
     def overlay_trace(self) -> tuple[tuple[tuple[str, int], ...], str]:
         """The faulty line of the picked slot, from pin to pin along its net."""
@@ -100,6 +122,7 @@ class RomStage:
     def _show(self, slot: SlotAssessment | None) -> None:
         if slot is None:
             self.picture.hide()
+            self.hex.hide()
             self.explanations.hide()
             why = "This board lists no ROM slots. Drop images with a list of sums here, or add [[rom]] to board.toml."
             self.frame.meaning.say(why, "Drop a list of sums or a board folder.")
@@ -108,9 +131,13 @@ class RomStage:
         refdes, verdict = slot.slot.refdes, slot.verdict
         self.frame.entry.set_target(refdes, "drop a file or folder, or R to read from the reader")
         self.picture.setVisible(slot.image is not None)
+        self.hex.setVisible(self._opened and slot.image is not None)
+        self.slots.setVisible(not self._opened)
+        if slot.image is not None:
+            self.hex.show_bytes(slot.image, slot.truth)
         self.picture.show_strip(strip_of(slot))
         shown = verdict.hypotheses if verdict and not verdict.good else ()
-        self.explanations.setVisible(bool(shown))
+        self.explanations.setVisible(bool(shown) and not self._opened)
         rows = [Row("", (), heading="What explains it", height=24)]
         for found in shown[:3]:
             bar = (2.0, 96.0, found.likelihood, "ink")
@@ -126,6 +153,8 @@ class RomStage:
         else:
             kind = _KIND.get(slot.word, "unknown")
             reads = f"{count_of(slot.reads, 'read')}, all alike" if slot.word != "unstable" and slot.reads > 1 else ""
+            if not verdict.good and slot.image is not None and slot.truth is not None:
+                reads = f"{reads}. " * bool(reads) + f"To put it right: {programming(slot.image, slot.truth).words}."
             self.frame.meaning.say(f"{refdes}: {verdict.reason}.", verdict.next, kind, reads)
 
     def _row_picked(self, index: int) -> None:
