@@ -41,6 +41,8 @@ def test_the_roms_are_of_two_firmwares_and_the_sums_say_which(job):
         session.record(RomRead, board=CORVANE_BOARD, place=slot, attachment=sha, size=len(data))
     verdicts = {place[1]: slot.verdict.verdict for place, slot in session.assessment().roms.items()}
     assert sorted(verdicts.values()) == ["matches", "other-revision"]
+    mix = session.case().revision_mix(CORVANE_BOARD)
+    assert mix.mixed and "3A of A; 3B of B" in mix.words and "no chip is bad" in mix.words
 
 
 def test_the_flat_cell_the_stuck_bit_and_the_leaks_are_found(job):

@@ -5,7 +5,7 @@ import zlib
 
 import numpy as np
 import pytest
-from benchmarks.rom_corpus import CONTENTS, DAMAGES, confusion, samples
+from benchmarks.rom_corpus import CONTENTS, DAMAGES, confusion, from_sums, samples
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -35,6 +35,12 @@ def test_the_corpus_is_named_nearly_without_fault():
     right = sum(n for (injected, named), n in counts.items() if injected == named)
     wrong = {pair: n for pair, n in counts.items() if pair[0] != pair[1]}
     assert right >= 0.98 * sum(counts.values()), wrong
+
+
+def test_with_only_the_sums_nine_in_ten_are_named_where_that_is_possible():
+    counts = from_sums(6, (2048, 4096))
+    right = sum(n for (injected, named), n in counts.items() if injected == named)
+    assert right >= 0.9 * sum(counts.values()), {pair: n for pair, n in counts.items() if pair[0] != pair[1]}
 
 
 @pytest.mark.parametrize("kind", list(DAMAGES))
@@ -165,3 +171,28 @@ def test_no_good_image_is_ever_called_wrong():
         true = CONTENTS[("code", "text", "picture")[number % 3]](rng, 2048).tobytes()
         known = KnownSum("u1", tuple(sums_of(true).items()), 2048)
         assert judge(RomImage("u1", true), Expected((known,), truth=true), SumList([known])).verdict == "matches"
+
+
+@pytest.mark.parametrize(
+    ("damage", "kind", "where"),
+    [
+        (lambda d: permuted((0, 1, 2, 2, 4, 5, 6, 7))[d], "data-bridged", {"data": [2, 3]}),
+        (lambda d: d[np.arange(4096) & ~0x220 | (np.arange(4096) >> 5 & np.arange(4096) >> 9 & 1) * 0x220], "address-bridged",
+         {"address": [5, 9]}),
+        (lambda d: np.resize(np.array([1, 2, 3, 4], np.uint8), 4096), "pattern", {"period": 4}),
+        (lambda d: np.r_[d[:1000], np.full(1500, 255, np.uint8), d[2500:4000], d[:96]], "part-blank", {"from": 1000, "to": 2499, "value": 255}),
+        (lambda d: np.random.default_rng(0).integers(0, 256, 4096), "garbage", {}),
+    ],
+)  # fmt: skip
+def test_an_image_shows_its_own_damage_with_nothing_to_hold_it_against(damage, kind, where):
+    code = CODE.copy()
+    code[999], code[2500] = 7, 9
+    top = examine(damage(code).astype(np.uint8).tobytes(), None)[0]
+    assert (top.kind, top.where) == (kind, where) and top.next
+
+
+def test_good_content_shows_no_damage_of_its_own():
+    for make in CONTENTS.values():
+        for seed in range(8):
+            top = examine(make(np.random.default_rng(seed), 4096).tobytes(), None)[0]
+            assert top.kind == "unknown", (make.__name__, seed, top.reason)

@@ -29,6 +29,7 @@ from loyal_trace.core.probing.states import PinReading
 from loyal_trace.core.proving.bench import BenchProfile, Shortfall, profile_of, shortfalls
 from loyal_trace.core.roms.hypotheses import PinNames
 from loyal_trace.core.roms.images import KnownSum, RomImage, SumList, prevailing_firmware, sums_from_mapping
+from loyal_trace.core.roms.sets import RevisionMix, revision_mix
 from loyal_trace.core.roms.verdicts import Expected, RomVerdict, judge
 
 Result = TypeVar("Result")
@@ -120,6 +121,16 @@ class Case:
         sums = self.known_sums()
         matches = [sums.matching(self._image(place)) for place in self.state.rom_reads]
         return prevailing_firmware(m for m in matches if m)
+
+    def revision_mix(self, board_id: str) -> RevisionMix:
+        """Are the ROMs of a board, as read, of one firmware revision?"""
+        sums = self.known_sums()
+        read = {p[1]: sums.matching(self._image(p)) for p in self.state.rom_reads if p[0] == board_id}
+        own = {
+            slot: tuple(e for e in found if not e.place or e.place.lower() == slot.lower())
+            for slot, found in read.items()
+        }
+        return revision_mix(own)
 
     def _image(self, place: Place) -> RomImage:
         read = self.state.rom_reads[place][-1]

@@ -50,7 +50,7 @@ _VERDICT_OF = {
     "blank": "blank", "all-zero": "blank", "pattern": "blank", "half-read": "wrong-size", "doubled": "wrong-size",
     "overdump": "wrong-size", "header": "wrong-size", "joined": "wrong-size", "text-mode": "wrong-size",
 }  # fmt: skip
-_NEXT = {
+NEXT = {
     "data-bridged": "Look for a solder bridge or bent legs between these pins, also at the reader; ring them out.",
     "data-swapped": "Check adapter and reader wiring: the chip is whole. Exchange the lines back and verify.",
     "address-bridged": "Look for a solder bridge or bent legs between these pins; ring them out, then read again.",
@@ -153,7 +153,7 @@ def _data_hypothesis(image: Bytes, truth: Bytes, one: DataMap, start: int, end: 
         made = stuck_data(one.lines[0], one.level or 0, names, evidence, cost + extra)
     else:
         lines = ", ".join(names.line(f"D{n}") for n in one.lines) if len(one.lines) < 3 else "all data lines"
-        advice = f"{_NEXT.get(one.kind, '')} ({lines})".strip()
+        advice = f"{NEXT.get(one.kind, '')} ({lines})".strip()
         verdict = _VERDICT_OF.get(one.kind, "unknown")
         made = Hypothesis(one.kind, verdict, one.words, advice, where={"data": list(one.lines)}, evidence=evidence,
                           score=one.bits + cost + extra)  # fmt: skip
@@ -201,7 +201,7 @@ def _address_hypothesis(
         made = stuck_address(one.lines[0], f"stuck {word}", names, evidence, cost, one.level)
     else:
         lines = ", ".join(names.line(f"A{n}") for n in one.lines) if 0 < len(one.lines) < 3 else ""
-        advice = _NEXT.get(one.kind, "") + (f" ({lines})" if lines else "")
+        advice = NEXT.get(one.kind, "") + (f" ({lines})" if lines else "")
         verdict = _VERDICT_OF.get(one.kind, "unknown")
         made = Hypothesis(one.kind, verdict, one.words, advice, where={"address": list(one.lines)}, evidence=evidence,
                           score=one.bits + cost)  # fmt: skip
@@ -237,7 +237,7 @@ def _many_bits(image: Bytes, truth: Bytes) -> Iterator[Hypothesis]:
                 "cells have faded with age" if to == "1" else "cells were programmed or cannot be read")  # fmt: skip
             advice = "Programme the true image over it: only bits from 1 to 0 are needed. Then verify twice."
             places = np.flatnonzero(flips)[:64]
-            yield Hypothesis(kind, "few-bytes", reason, advice if to == "1" else _NEXT["bits-lost"],
+            yield Hypothesis(kind, "few-bytes", reason, advice if to == "1" else NEXT["bits-lost"],
                              where={"offsets": [int(p) for p in places]}, evidence=_cluster(flips),
                              score=PRIOR_BITS["few-bytes"] + 3 + cost)  # fmt: skip
 
@@ -275,7 +275,7 @@ def _part_blank(image: Bytes, truth: Bytes) -> Hypothesis | None:
     word = f"{value:02X}"
     return Hypothesis(
         "part-blank", "unknown", f"{start:04X} to {end:04X} reads {word} throughout, the rest is right",
-        _NEXT["part-blank"], where={"from": start, "to": end, "value": value},
+        NEXT["part-blank"], where={"from": start, "to": end, "value": value},
         evidence=f"{count_of(end - start + 1, 'byte')} of {word} where content should be",
         score=6.0 + 2 * math.log2(len(image)) + cost, unexplained=left,
     )  # fmt: skip
@@ -288,7 +288,7 @@ def _pattern(image: Bytes, truth: Bytes) -> Hypothesis | None:
             shown = image[: min(period, 4)].tobytes().hex(" ").upper()
             reason = f"the same {period} bytes ({shown} …) over and over: the chip never drove its outputs"
             evidence = f"repeats every {period} bytes"
-            return Hypothesis("pattern", "blank", reason, _NEXT["pattern"], where={"period": period}, evidence=evidence,
+            return Hypothesis("pattern", "blank", reason, NEXT["pattern"], where={"period": period}, evidence=evidence,
                               score=20.0 + 8.0 * period)  # fmt: skip
     return None
 
@@ -301,7 +301,7 @@ def _garbage(image: Bytes, truth: Bytes) -> Hypothesis | None:
     if bits < min(_GARBAGE_BITS, math.log2(len(image)) - 2) or alike > 0.05:
         return None
     return Hypothesis(
-        "garbage", "unknown", "the content is noise: it resembles neither this image nor any program", _NEXT["garbage"],
+        "garbage", "unknown", "the content is noise: it resembles neither this image nor any program", NEXT["garbage"],
         evidence=f"{bits:.1f} bits a byte, {alike:.1%} of the bytes agree by chance",
         score=PRIOR_BITS["unknown"] - 4 + 5.0 * len(image) - 4.0,
     )  # fmt: skip
@@ -325,6 +325,6 @@ def _patched(image: Bytes, truth: Bytes) -> Hypothesis | None:
     told = f"{count_of(len(places), 'byte')} in {count_of(len(starts), 'stretch', 'stretches')}"
     reason = f"{count_of(len(starts), 'edit')} that belong together ({shown}{more})"
     return Hypothesis(
-        "patched", "few-bytes", reason, _NEXT["patched"], evidence=f"{told}, everything else is right",
+        "patched", "few-bytes", reason, NEXT["patched"], evidence=f"{told}, everything else is right",
         where={"edits": edits, "offsets": [int(p) for p in places[:64]]}, score=PRIOR_BITS["few-bytes"] + 5 + cost,
     )  # fmt: skip

@@ -174,8 +174,6 @@ def _cut(data: bytes, size: int | None) -> Iterator[Candidate]:
         count = len(data) // right
         for number in range(count if len(data) == count * right and count in (2, 4) else 0):
             yield "lane-wrong", f"lane {number} of {count}", {"lane": number}, data[number::count]
-    if not size or size != len(data):
-        return
-    for name, mended in (("text-mode", data.replace(b"\r\n", b"\n")), ("text-mode", data.replace(b"\n", b"\r\n"))):
-        if mended != data:
-            yield name, "line ends were changed", {}, mended
+    for mended in (data.replace(b"\r\n", b"\n"), data.replace(b"\n", b"\r\n")):
+        if mended != data and (size is None or len(mended) == size):
+            yield "text-mode", "line ends were changed as a text transfer does", {}, mended

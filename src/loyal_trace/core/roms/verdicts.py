@@ -85,13 +85,30 @@ def _by_content(image: RomImage, expected: Expected, known: SumList) -> RomVerdi
             if wrong_size.hypotheses[0].kind != "unknown":
                 return replace(wrong_size, hypotheses=sized)
             return RomVerdict("wrong-size", f"{wrong_size.reason}; {top.reason}", top.next, sized)
-        return wrong_size
+        found = _put_back(image, expected) if wrong_size.hypotheses[0].kind == "unknown" else None
+        return found or wrong_size
     truth = expected.truth if expected.truth is not None and len(expected.truth) == image.size else None
     ranked = examine(image.data, truth, expected.names)
     if truth is None and ranked[0].verdict != "blank":
         ranked = _from_sums(image, expected, ranked)
     top = ranked[0]
     return RomVerdict(top.verdict, top.reason, top.next, ranked)
+
+
+def _put_back(image: RomImage, expected: Expected) -> RomVerdict | None:
+    """An image of another size that a cut or another order makes right, proved by its sums."""
+    for entry in expected.own:
+        undone = undo(image.data, entry.by_algorithm, entry.size or expected.size)
+        if undone:
+            reason = f"{count_of(image.size, 'byte')}, but {len(undone.data):,} are expected; {undone.words}"
+            reason = f"{reason}: what belongs here is exactly right ({undone.proof})"
+            advice = (
+                f"The content is good: keep those {len(undone.data):,} bytes and set the reader to the right device."
+            )
+            where = dict(undone.where)
+            only = Hypothesis(undone.kind, "wrong-size", reason, advice, 1.0, where, f"proved by {undone.proof}")
+            return RomVerdict("wrong-size", reason, advice, (only,))
+    return None
 
 
 def accepted_verdict(own: tuple[KnownSum, ...], accepting: Sequence[KnownSum], firmware: str) -> RomVerdict:

@@ -83,7 +83,11 @@ class RomStage:
         )
         current = self._current()
         index = self._places.index((current.board, current.slot.refdes)) if current else -1
-        self.slots.set_rows(tuple(self._row(place, found.roms[place]) for place in self._places), index)
+        rows = [self._row(place, found.roms[place]) for place in self._places]
+        mix = found.case.revision_mix(self.desk.board) if self.desk.definition is not None else None
+        if mix is not None and mix.mixed:
+            rows.append(Row("doubtful", (Cell(36, 0, mix.words),), height=24 if len(mix.words) < 96 else 42))
+        self.slots.set_rows(tuple(rows), index)
         self._show(current)
         self.frame.entry.set_hints(self.hints())
 
@@ -158,7 +162,8 @@ class RomStage:
             self.frame.meaning.say(f"{refdes}: {verdict.reason}.", verdict.next, kind, reads)
 
     def _row_picked(self, index: int) -> None:
-        self.desk.pick(*self._places[index])
+        if index < len(self._places):
+            self.desk.pick(*self._places[index])
 
     def _move(self, step: int) -> None:
         current = self._current()

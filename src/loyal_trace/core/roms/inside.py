@@ -1,0 +1,129 @@
+"""Internal evidence only: what an image shows of its own damage when there is nothing to hold it against.
+
+Constant or identical bit lanes, blocks that repeat, a short pattern, noise, a stretch that was never programmed.
+"""
+
+import math
+from collections.abc import Iterator
+from itertools import combinations
+
+import numpy as np
+
+from loyal_trace.core.roms.against import NEXT
+from loyal_trace.core.roms.hypotheses import (
+    PRIOR_BITS,
+    Hypothesis,
+    PinNames,
+    address_lines,
+    blank_image,
+    rank,
+    stuck_address,
+    stuck_data,
+    unknown,
+)
+from loyal_trace.core.roms.maps import Bytes
+from loyal_trace.core.units import count_of
+
+_NOISE_BITS = 7.6
+_BLANK_SHARE = 0.1
+
+
+def from_inside(image: Bytes, names: PinNames) -> tuple[Hypothesis, ...]:
+    """Ranked explanations from the structure of an image alone."""
+    if not len(image):
+        return rank([unknown(image, "the image is empty")])
+    blank = blank_image(image)
+    if blank:
+        return rank([blank])
+    nothing = unknown(image, "no line is constant and no block repeats")
+    found = [*_lanes(image, names), *_blocks(image, names), *_whole(image)]
+    if not found:
+        return rank([nothing])
+    return tuple(h for h in rank([nothing, *found]) if h.likelihood > 1e-6)
+
+
+def _lanes(image: Bytes, names: PinNames) -> Iterator[Hypothesis]:
+    """Lanes that never change, and pairs of lanes that are always alike."""
+    lanes = [(image >> line & 1).astype(bool) for line in range(8)]
+    steady = [line for line in range(8) if lanes[line].all() or not lanes[line].any()]
+    for line in steady:
+        level = int(lanes[line][0])
+        evidence = f"D{line} is {level} in all {len(image):,} bytes"
+        yield stuck_data(line, level, names, evidence, _steady_lane_cost(image, line))
+    for a, b in combinations([line for line in range(8) if line not in steady], 2):
+        if np.array_equal(lanes[a], lanes[b]):
+            evidence = f"D{a} and D{b} are alike in all {len(image):,} bytes"
+            reason = f"D{a} and D{b} always show the same: tied together, or one is open and follows the other"
+            pins = f"{names.line(f'D{a}')}, {names.line(f'D{b}')}"
+            yield Hypothesis("data-bridged", "unknown", reason, f"{NEXT['data-bridged']} ({pins})",
+                             where={"data": [a, b]}, evidence=evidence, score=12.0)  # fmt: skip
+
+
+def _steady_lane_cost(image: Bytes, line: int) -> float:
+    """Text keeps its upper bits steady by nature: in plain text a steady D5, D6 or D7 explains nothing."""
+    printable = np.count_nonzero((image >= 0x20) & (image < 0x7F) | (image == 10) | (image == 13)) / len(image)
+    return 6.0 * len(image) if line >= 5 and printable > 0.95 else 0.0
+
+
+def _blocks(image: Bytes, names: PinNames) -> Iterator[Hypothesis]:
+    """Blocks that come out twice: one address line without effect, or two that act as one."""
+    bits = address_lines(image)
+    dead = []
+    for line in range(bits):
+        half = image.reshape(-1, 2, 1 << line)
+        if np.array_equal(half[:, 0], half[:, 1]) and not _repeats_below(image, line):
+            dead.append(line)
+            yield stuck_address(
+                line, "open or stuck", names, f"every byte equals the one {1 << line:,} further on", 0.0
+            )
+    for a, b in combinations([line for line in range(bits) if line not in dead], 2) if not dead else ():
+        shaped = image.reshape(-1, 2, 1 << (b - a - 1), 2, 1 << a)
+        if not np.array_equal(shaped[:, 0, :, 1], shaped[:, 1, :, 0]):
+            continue
+        low = np.array_equal(shaped[:, 0, :, 1], shaped[:, 0, :, 0])
+        if low or np.array_equal(shaped[:, 0, :, 1], shaped[:, 1, :, 1]):
+            reason = f"A{a} and A{b} are tied together, {'low' if low else 'high'} wins"
+            pins = f"{names.line(f'A{a}')}, {names.line(f'A{b}')}"
+            yield Hypothesis("address-bridged", "unknown", reason, f"{NEXT['address-bridged']} ({pins})",
+                             where={"address": [a, b]}, evidence="the same bytes wherever the two lines differ",
+                             score=14.0)  # fmt: skip
+
+
+def _repeats_below(image: Bytes, line: int) -> bool:
+    """A constant or short-period image repeats at every distance: that is no line fault."""
+    period = image[: 1 << min(line, 3)]
+    return bool(np.array_equal(np.resize(period, len(image)), image))
+
+
+def _whole(image: Bytes) -> Iterator[Hypothesis]:
+    """A pattern over and over, noise, or a stretch of FF in the middle of content."""
+    for period in (2, 4, 8, 16, 32):
+        if len(image) >= 4 * period and np.array_equal(image[period:], image[:-period]):
+            shown = image[: min(period, 4)].tobytes().hex(" ").upper()
+            reason = f"the same {period} bytes ({shown} …) over and over: the chip never drove its outputs"
+            yield Hypothesis("pattern", "blank", reason, NEXT["pattern"], where={"period": period},
+                             evidence=f"repeats every {period} bytes", score=-4.0)  # fmt: skip
+            return
+    shares = np.bincount(image, minlength=256) / len(image)
+    bits = float(-(shares[shares > 0] * np.log2(shares[shares > 0])).sum())
+    if bits > min(_NOISE_BITS, math.log2(len(image)) - 3.2) and shares.max() < 0.02:
+        reason = "the content is noise: it looks like no program, no text and no picture"
+        yield Hypothesis("garbage", "unknown", reason, NEXT["garbage"], evidence=f"{bits:.1f} bits a byte",
+                         score=PRIOR_BITS["unknown"] - 2 + 5.0 * len(image))  # fmt: skip
+    start, end = _longest_run(image, 0xFF)
+    if end - start >= _BLANK_SHARE * len(image) and end < len(image) - 1:
+        reason = f"{start:04X} to {end:04X} reads FF throughout, with content before and behind it"
+        where: dict[str, object] = {"from": start, "to": end, "value": 255}
+        yield Hypothesis("part-blank", "unknown", reason, NEXT["part-blank"], where=where,
+                         evidence=f"{count_of(end - start + 1, 'byte')} of FF in a row",
+                         score=PRIOR_BITS["unknown"] - 3 + 5.0 * len(image))  # fmt: skip
+
+
+def _longest_run(image: Bytes, value: int) -> tuple[int, int]:
+    """First and last place of the longest run of a value; (0, -1) when there is none."""
+    edges = np.flatnonzero(np.diff(np.r_[0, (image == value).astype(np.int8), 0]))
+    starts, ends = edges[0::2], edges[1::2]
+    if not len(starts):
+        return 0, -1
+    longest = int(np.argmax(ends - starts))
+    return int(starts[longest]), int(ends[longest]) - 1

@@ -1,0 +1,40 @@
+"""A set of ROMs as a whole: are its slots of one firmware revision, and if not, which slot is of which?"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from loyal_trace.core.boards.model import in_order
+from loyal_trace.core.roms.images import KnownSum
+
+
+@dataclass(frozen=True)
+class RevisionMix:
+    """Slots by the one firmware whose sums they have; those that are the same in several tell nothing."""
+
+    by_firmware: Mapping[str, tuple[str, ...]]
+
+    @property
+    def mixed(self) -> bool:
+        return len(self.by_firmware) > 1
+
+    @property
+    def words(self) -> str:
+        """One sentence: which slots are of which revision, and that no chip is bad for it."""
+        told = "; ".join(f"{', '.join(slots)} of {firmware}" for firmware, slots in self.by_firmware.items())
+        if self.mixed:
+            return f"firmware revisions are mixed ({told}): no chip is bad for that, but the set must be made whole"
+        return (
+            f"every slot that tells is of firmware {told.rpartition(' of ')[2]}"
+            if told
+            else "no slot tells the firmware"
+        )
+
+
+def revision_mix(matches: Mapping[str, tuple[KnownSum, ...]]) -> RevisionMix:
+    """From slot → the entries whose sums its image has."""
+    found: dict[str, list[str]] = {}
+    for slot, entries in matches.items():
+        firmwares = {entry.firmware for entry in entries if entry.firmware}
+        if len(firmwares) == 1:
+            found.setdefault(firmwares.pop(), []).append(slot)
+    return RevisionMix({firmware: tuple(in_order(slots)) for firmware, slots in sorted(found.items())})
