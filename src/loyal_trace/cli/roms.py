@@ -78,15 +78,17 @@ def repair(options: argparse.Namespace) -> int:
     image, digests = _image(options.file), _sums(options)
     if all(image.digest(name) == value for name, value in digests.items()):
         return _repaired(options, image.data, [], " and ".join(sorted(digests)), "nothing had to be changed", 1)
-    undone: Undone | None = undo(image.data, digests, options.size, thorough=True)
+    undone: Undone | None = undo(image.data, digests, options.size)
     if undone is not None:
-        where = {k: v for k, v in undone.where.items() if v != []}
-        return _repaired(options, undone.data, [{"kind": undone.kind, **where}], undone.proof, undone.words, 1)
+        return _undone(options, undone)
     found: Restored | None = restore(image.data, digests)
     if found is not None and found.certain:
         changes = [{"offset": c.offset, "now": c.read, "was": c.meant} for c in found.changes]
         words = ", ".join(f"{c.offset:04X} from {c.read:02X} to {c.meant:02X}" for c in found.changes)
         return _repaired(options, found.data, changes, found.proof, words, found.solutions)
+    undone = undo(image.data, digests, options.size, thorough=True)
+    if undone is not None:
+        return _undone(options, undone)
     several = f"{found.solutions} different changes fit its CRC-32 alone; a SHA-1 would tell" if found else ""
     reason = several or "no reversible change and no one or two bytes make these sums right"
     if options.json:
@@ -94,6 +96,11 @@ def repair(options: argparse.Namespace) -> int:
     else:
         print(f"not restored: {reason}")
     return 1
+
+
+def _undone(options: argparse.Namespace, undone: Undone) -> int:
+    where = {k: v for k, v in undone.where.items() if v != []}
+    return _repaired(options, undone.data, [{"kind": undone.kind, **where}], undone.proof, undone.words, 1)
 
 
 def _repaired(
