@@ -168,3 +168,72 @@ def test_what_is_no_table_is_named(line):
 def test_a_board_has_a_sensible_size(width):
     with pytest.raises(BoardDefects, match="width"):
         parse_board(tiny_files(toml=BOARD_TOML.replace("width = 100", f"width = {width}")), "tiny", chip_library())
+
+
+MORE = """
+[[clock]]
+net = "CLK"
+part = "Y1"
+
+[[cell]]
+part = "BT1"
+nominal = 3.0
+low = 2.5
+capacity_ah = 0.2
+current = 3e-6
+
+[[reset]]
+point = "U1.1"
+part = "U1"
+low = 0.1
+high = 0.4
+
+[[supply]]
+path = "in"
+dc = 9.0
+
+[[chain]]
+path = "in"
+point = "U1.14"
+quantity = "current"
+part = "U1"
+branch = "left"
+
+[[chain]]
+path = "cell"
+point = "BT1"
+quantity = "voltage"
+part = "BT1"
+
+[[chain]]
+path = "start"
+point = "U1.1"
+quantity = "reset time"
+part = "U1"
+"""
+MORE_PARTS = PARTS_CSV + "Y1,4 MHz,HC49-2,crystal,5,5,4M\nBT1,cell,,cell,9,9,\nV1,via,,via,33,22,\n"
+MORE_NETS = NETS_CSV + "CLK,Y1.1 U1.2\nVIA,V1.1 U1.4\n"
+
+
+def test_clocks_cells_resets_branches_and_vias_are_read(library):
+    board = parse_board(tiny_files(BOARD_TOML + MORE, MORE_PARTS, MORE_NETS), "tiny", library)
+    assert board.clocks[0].part == "Y1" and board.cells[0].low == 2.5 and board.resets[0].high == 0.4
+    assert board.supplies[0].dc == 9.0 and board.chain[0].branch == "left"
+    assert [v.refdes for v in board.vias] == ["V1"] and board.has("V1") and "V1" not in {p.refdes for p in board.parts}
+    assert board.as_revision("").cells == board.cells
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "what"),
+    [
+        ('part = "Y1"', 'part = "Y9"', "names part Y9"), ('net = "CLK"', 'net = "NOPE"', "names net NOPE"),
+        ('part = "BT1"\nnominal', 'part = "BT7"\nnominal', "names part BT7"), ("capacity_ah = 0.2\n", "", "capacity_ah"),
+        ("low = 0.1\nhigh = 0.4", "low = 0.1", "no limits are known for reset time"), ("dc = 9.0", "dc = -9.0", "path “in”"),
+        ("current = 3e-6", 'current = "much"', "current"), ('branch = "left"', "brunch = 1", "unknown key “brunch”"),
+    ],
+)  # fmt: skip
+def test_what_is_wrong_with_them_is_told_with_its_line(library, old, new, what):
+    assert old in MORE
+    with pytest.raises(BoardDefects) as error:
+        parse_board(tiny_files(BOARD_TOML + MORE.replace(old, new, 1), MORE_PARTS, MORE_NETS), "tiny", library)
+    assert any(what in d.what and d.line > 0 for d in error.value.defects), [str(d) for d in error.value.defects]

@@ -45,3 +45,23 @@ def test_html_and_pdf_hold_the_same_sections(session):
     assert re.findall("<h2>(.*?)</h2>", page) == [*titles, "Board maps"]
     first, second = to_pdf(report), to_pdf(report)
     assert first == second and first.startswith(b"%PDF") and len(first) > 20_000
+
+
+def test_the_report_tells_serials_assumptions_and_what_does_not_go_home(session):
+    record = session.record
+    record(e.Decided, board="tw-cpu", what="serial tw-cpu", choice="TW-1042")
+    for refdes, label in (("6A", "TW-0 A"), ("6B", "TW-1 B")):
+        record(e.Decided, board="tw-cpu", what=f"label tw-cpu/{refdes}", choice=label)
+    record(e.Assumed, board="tw-cpu", name="spare gate", together=(("1B.5", "1B.9"),))
+    record(e.Measured, board="tw-cpu", place="1B.5 1B.9", quantity="continuity", value=None, overload=True)
+    record(e.TakenApart, board="tw-cpu", sort="fastener", what="screws", count=4, size="M3x8", place="shield")
+    record(e.Removed, board="tw-cpu", place="2B", number="LK80", reason="taken out to safety", shelf="box 3")
+    record(e.Fitted, board="tw-vid", place="5A", number="74LS166", origin="spare set", lender="spare set")
+    found, _ = sections(session)
+    (line,) = found["Boards"].lines
+    assert "serial TW-1042" in line and "6B labelled “TW-1 B”" in line and "6A say A; 6B say B" in line
+    assert found["Assumed of the board"].lines == ("spare gate: does not hold, 1B.5 and 1B.9 do not ring.",)
+    assert found["Not as it should go home"].lines == (
+        "4 × screws, shield.", "2B lies at box 3.", "5A is a stand-in from spare set, to go back.",
+    )  # fmt: skip
+    assert not any("5A: put right" in text for text in found["Found"].lines), "a stand-in repairs nothing"

@@ -2,11 +2,14 @@
 
 from functools import cache
 from importlib.resources import files
+from typing import TYPE_CHECKING
 
 from loyal_trace.core.chips.library import ChipLibrary
-from loyal_trace.core.diagnosis.complaint import WordGroups
 from loyal_trace.core.errors import RequestError
-from loyal_trace.core.power.consumption import CurrentTable
+
+if TYPE_CHECKING:
+    from loyal_trace.core.diagnosis.complaint import WordGroups
+    from loyal_trace.core.power.consumption import CurrentTable
 
 
 def read_bytes(name: str) -> bytes:
@@ -23,14 +26,18 @@ def read_text(name: str) -> str:
 
 
 @cache
-def current_table() -> CurrentTable:
+def current_table() -> "CurrentTable":
     """The supply currents that ship with the program."""
+    from loyal_trace.core.power.consumption import CurrentTable  # not before the first paint
+
     return CurrentTable(read_text("data/currents.toml"))
 
 
 @cache
-def word_groups() -> WordGroups:
+def word_groups() -> "WordGroups":
     """The words of owners' complaints that ship with the program."""
+    from loyal_trace.core.diagnosis.complaint import WordGroups  # not before the first paint
+
     return WordGroups(read_text("data/complaints.toml"))
 
 
