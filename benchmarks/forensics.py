@@ -75,11 +75,12 @@ def run() -> list[Figure]:
     counts = confusion(_SEED, SIZES)
     right = sum(n for (injected, named), n in counts.items() if injected == named)
     total = sum(counts.values())
+    share = right / total
     print(table(counts))
     small, small_alone, _ = _two_bytes(8 * 1024)
     large, large_alone, candidates = _two_bytes(64 * 1024)
     return [
-        Figure("damage named right, true image there", right / total, 0.98, at_most=False, detail=f"{right} of {total}"),
+        Figure("damage named right, true image there", share, 0.98, at_most=False, detail=f"{right} of {total}"),
         Figure("two wrong bytes in 8 KiB", small, 0.1, "s", detail=f"hashing all candidates {small_alone:.3f} s"),
         Figure("two wrong bytes in 64 KiB", large / large_alone, 0.3,
                detail=f"{large:.2f} s against {large_alone:.2f} s to hash all {candidates:,} candidates"),

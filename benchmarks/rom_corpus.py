@@ -187,11 +187,12 @@ def confusion(seed: int, sizes: tuple[int, ...], rounds: int = 1) -> Counter[tup
     return counts
 
 
-DECIDABLE = tuple(kind for kind in DAMAGES if kind not in ("bits-faded", "bits-lost", "few-bytes", "patched", "half-read", "shifted"))
+_UNDECIDABLE = ("bits-faded", "bits-lost", "few-bytes", "patched", "half-read", "shifted")
+DECIDABLE = tuple(kind for kind in DAMAGES if kind not in _UNDECIDABLE)
 
 
 def from_sums(seed: int, sizes: tuple[int, ...], rounds: int = 1) -> Counter[tuple[str, str]]:
-    """(injected kind, named kind) with only the sums and the size at hand, for kinds that leave a trace or lose nothing.
+    """(injected kind, named kind) with only sums and size at hand, for kinds that leave a trace or lose nothing.
 
     Damage of a lane or a line that the content hides (a steady lane of plain text) cannot be told and is left out.
     """

@@ -65,3 +65,26 @@ def test_lines_exchanged_by_an_adapter_are_named_and_undone(roms):
     roms.desk.pick("tw-cpu", "6B")
     read_in(roms, "tw-cpu", "6B", turned.astype(np.uint8))
     assert "D0 and D7 are exchanged" in roms.why and "the chip is whole" in roms.next
+
+
+def test_a_signature_from_the_tester_is_held_against_the_expected_one_and_triaged(roms):
+    roms.desk.pick("tw-cpu", "6A")
+    assert "in circuit: sig " in roms.edit.placeholderText()
+    wanted = roms.desk.session.case().expected_signature(("tw-cpu", "6A"))
+    roms.type(f"sig {wanted:04X}")
+    assert roms.on_disk()[-1].value == wanted and "right" in roms.why
+    roms.desk.pick("tw-cpu", "6D")
+    roms.type("sig 0001")
+    assert "right out of circuit" in roms.why and "Look at the legs of 6D" in roms.next
+    roms.desk.pick("tw-cpu", "6C")
+    roms.type("sig 0002")
+    assert "wrong out of circuit too: the chip" in roms.why
+    roms.type("sig none")
+    assert "the bus was never released" in roms.why
+    roms.type("crc CRC16-ARC")
+    assert roms.desk.session.case().expected_signature(("tw-cpu", "6A")) != wanted
+    for wrong in ("crc 0x123456", "sig XYZ", "hello there"):
+        count = len(roms.on_disk())
+        roms.type(wrong)
+        assert len(roms.on_disk()) == count and roms.message
+        roms.edit.clear()

@@ -30,6 +30,8 @@ from loyal_trace.core.proving.bench import BenchProfile, Shortfall, profile_of, 
 from loyal_trace.core.roms.hypotheses import PinNames
 from loyal_trace.core.roms.images import KnownSum, RomImage, SumList, prevailing_firmware, sums_from_mapping
 from loyal_trace.core.roms.sets import RevisionMix, revision_mix
+from loyal_trace.core.roms.signature import register_from
+from loyal_trace.core.roms.triage import Socket, Triage, triage
 from loyal_trace.core.roms.verdicts import Expected, RomVerdict, judge
 
 Result = TypeVar("Result")
@@ -121,6 +123,52 @@ class Case:
         sums = self.known_sums()
         matches = [sums.matching(self._image(place)) for place in self.state.rom_reads]
         return prevailing_firmware(m for m in matches if m)
+
+    def expected_signature(self, place: Place) -> int | None:
+        """What the tester of this job should show for the true image of a slot; None without that image."""
+        slot = self.roms().get(place)
+        if slot is None or slot.truth is None:
+            return None
+        try:
+            return register_from(self.state.decision("register")).of(slot.truth)
+        except RequestError:
+            return None
+
+    def triage(self, place: Place) -> Triage | None:
+        """Whom a signature taken in circuit accuses; None when none was taken here or none is expected."""
+        if place not in self.state.signatures:
+            return None
+        sockets = [self._socket(p) for p in self.roms() if p[0] == place[0]]
+        here = next((s for s in sockets if s.refdes == place[1]), None)
+        return triage(here, sockets) if here is not None and here.in_circuit else None
+
+    def _socket(self, place: Place) -> Socket:
+        """One socket as the triage sees it: what selects it and what shares its data lines, from the netlist."""
+        taken, wanted = self.state.signatures.get(place), self.expected_signature(place)
+        slot = self.roms()[place]
+        in_circuit = ""
+        if taken is not None:
+            in_circuit = (
+                "none"
+                if taken.value is None
+                else ""
+                if wanted is None
+                else "right"
+                if taken.value == wanted
+                else "wrong"
+            )
+        read = slot.word if slot.verdict is not None else ""
+        return Socket(place[1], in_circuit, read, self._neighbour(place, "/CE"), self._neighbour(place, "D0"))
+
+    def _neighbour(self, place: Place, pin_name: str) -> str:
+        """The chip, no memory itself, that shares a pin's net: it selects the socket, or carries its data."""
+        chip, board = self.chip_type(place), self.boards[place[0]]
+        number = next((p.number for p in chip.pins if p.name == pin_name), None) if chip is not None else None
+        for refdes, _ in board.others_on_net(place[1], number) if number is not None else ():
+            other = self.chip_type((place[0], refdes)) if board.part(refdes).is_chip else None
+            if other is not None and other.memory is None and not other.cpu_address:
+                return refdes
+        return ""
 
     def revision_mix(self, board_id: str) -> RevisionMix:
         """Are the ROMs of a board, as read, of one firmware revision?"""

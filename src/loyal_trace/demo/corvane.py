@@ -43,7 +43,7 @@ def build_corvane(store: Store, bench: SimulatedBench, surroundings: Surrounding
     sha = session.store.put_attachment(data)
     marks = {
         "etched under the keyboard port": "CS-8/1",
-        "capacitors in the row below the keyboard port": "five, a large one at the left",
+        "capacitors below the keyboard port": "five, a large one at the left",
         "letter on the ROM labels": "one A, one B",
     }
     clean, code = bench.start()

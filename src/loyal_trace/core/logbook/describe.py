@@ -34,7 +34,7 @@ UNITS = {
 _STAGE_OF_KIND = {
     "opened": 0, "symptom": 0, "observed": 1, "photographed": 1, "photo_aligned": 1, "photo_of": 1,
     "taken_apart": 1, "put_back": 7, "assumed": 6, "gave_back": 7,
-    "measured": 2, "lifted": 2, "chain_described": 2, "image_known": 3, "sums_known": 3, "rom_read": 3,
+    "measured": 2, "lifted": 2, "chain_described": 2, "image_known": 3, "sums_known": 3, "rom_read": 3, "signature": 3,
     "pins_probed": 4, "swapped": 5, "removed": 7, "fitted": 7, "step_done": 7, "started": 8, "test_result": 8,
     "not_testable": 8, "handed_back": 9,
 }  # fmt: skip
@@ -97,6 +97,7 @@ _WORDS: dict[str, Callable[[Any], str]] = {
         f"{e.place} {e.quantity} {measured_words(e)}" + (", of a good board" if e.source == "good board" else "")
     ),
     "lifted": lambda e: f"{e.place} with {' '.join(e.parts)} lifted: {_ohms(e.value)}",
+    "signature": lambda e: f"{e.place} signature " + ("never came" if e.value is None else f"{e.value:04X}"),
     "chain_described": lambda e: f"supply {e.path}: {e.text}".replace(" :", ":"),
     "photographed": lambda e: f"photo {e.file_name} ({e.width} × {e.height})",
     "photo_aligned": lambda e: f"photo aligned by {count_of(len(e.points), 'point')}",

@@ -152,6 +152,14 @@ class PinsProbed(_Base):
     source: str = "hand"
 
 
+class SignatureTaken(_Base):
+    """What a tester showed for a ROM in circuit; None when the check never came to an end."""
+
+    kind: Literal["signature"] = "signature"
+    place: str
+    value: int | None = Field(ge=0)
+
+
 class Swapped(_Base):
     """A part was exchanged to see what the fault does. `result`: fault goes, stays or moves."""
 
@@ -351,7 +359,7 @@ AnyEntry = (
     Opened | Observed | Measured | ImageKnown | SumsKnown | RomRead | PinsProbed | Swapped | Removed | Fitted
     | StepDone | Started | SymptomSeen | CheckResult | NotTestable | Decided | CautionSeen | Note | Retracted
     | Photographed | PhotoAligned | HandedBack | Lifted | ChainDescribed
-    | PhotoOf | TakenApart | PutBack | Assumed | GaveBack
+    | PhotoOf | TakenApart | PutBack | Assumed | GaveBack | SignatureTaken
 )  # fmt: skip
 Entry = Annotated[AnyEntry, Field(discriminator="kind")]
 _ADAPTER: TypeAdapter[AnyEntry] = TypeAdapter(Entry)

@@ -32,6 +32,7 @@ from loyal_trace.core.logbook.entries import (
     Removed,
     Retracted,
     RomRead,
+    SignatureTaken,
     Started,
     StepDone,
     SumsKnown,
@@ -53,6 +54,7 @@ class JobState:
     findings: dict[Place, list[Observed]] = field(default_factory=dict)
     measured: dict[Place, dict[str, list[Measured]]] = field(default_factory=dict)
     good_board: dict[Place, dict[str, Measured]] = field(default_factory=dict)
+    signatures: dict[Place, SignatureTaken] = field(default_factory=dict)
     lifts: dict[Place, list[Lifted]] = field(default_factory=dict)
     chains: dict[tuple[str, str], dict[str, str]] = field(default_factory=dict)
     rom_reads: dict[Place, list[RomRead]] = field(default_factory=dict)
@@ -135,6 +137,10 @@ def _measured(state: JobState, entry: Measured) -> None:
         state.good_board.setdefault(_place(entry), {})[entry.quantity] = entry
         return
     state.measured.setdefault(_place(entry), {}).setdefault(entry.quantity, []).append(entry)
+
+
+def _signature(state: JobState, entry: SignatureTaken) -> None:
+    state.signatures[_place(entry)] = entry
 
 
 def _lifted(state: JobState, entry: Lifted) -> None:
@@ -263,6 +269,7 @@ _APPLY: dict[str, Callable[[JobState, Any], None]] = {
     "observed": _observed,
     "measured": _measured,
     "lifted": _lifted,
+    "signature": _signature,
     "chain_described": _chain_described,
     "image_known": _image_known,
     "sums_known": _sums_known,

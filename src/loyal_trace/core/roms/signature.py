@@ -46,6 +46,26 @@ class Register:
         return "".join(symbols[value >> 4 * place & 15] for place in range(digits - 1, -1, -1))
 
 
+def register_from(text: str) -> Register:
+    """The register of a decision: `CRC16-ARC` from the catalogue, or `0x1021 0xFFFF` and more as `init`, `xorout`,
+    `refin`, `refout`; the default for an empty text. RequestError for what is neither."""
+    words = text.split()
+    if not words:
+        return Register()
+    model = anycrc.models.get(words[0].upper().replace("CRC-", "CRC"))
+    if model is not None:
+        return Register(model.width, model.poly, model.init, model.xorout, model.refin, model.refout)
+    numbers = [word for word in words if word not in ("refin", "refout")]
+    try:
+        poly, init, xorout = (int(word, 0) for word in (*numbers, "0", "0")[:3])
+    except ValueError:
+        raise RequestError(f"“{text}” is no register; write CRC16-ARC, or 0x1021 0xFFFF 0 refin refout") from None
+    found = Register(16, poly, init, xorout, "refin" in words, "refout" in words)
+    if any(value >> 16 or value < 0 for value in (poly, init, xorout)) or len(numbers) > 3:
+        raise RequestError(f"“{text}” is no register of 16 bits")
+    return found
+
+
 def read_signature(text: str, symbols: str = HEX_SYMBOLS) -> int:
     """The number that a signature in some symbols stands for; RequestError names the symbol that is none of them."""
     body = text.strip().removeprefix("0x").removeprefix("0X")

@@ -1,8 +1,11 @@
 """ROMs: is what sits in the sockets what should be there?"""
 
 from loyal_trace.core.case import SlotAssessment
+from loyal_trace.core.errors import LoyalTraceError, RequestError
+from loyal_trace.core.logbook.entries import Decided, SignatureTaken
 from loyal_trace.core.logbook.state import Place
 from loyal_trace.core.roms.programming import programming
+from loyal_trace.core.roms.signature import read_signature, register_from
 from loyal_trace.core.units import count_of, format_percent
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.widgets.hex_view import HexView
@@ -10,6 +13,7 @@ from loyal_trace.ui.widgets.rom_picture import RomPicture, strip_of
 from loyal_trace.ui.widgets.rows import Cell, Row, RowList
 from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame, column
 
+_IN_THE_CELLS = ("few-bytes", "blank")
 _KIND = {"matches": "good", "differs": "bad", "unstable": "doubtful"}
 
 
@@ -133,7 +137,9 @@ class RomStage:
             self.frame.entry.set_target("", "drop files or a folder anywhere")
             return
         refdes, verdict = slot.slot.refdes, slot.verdict
-        self.frame.entry.set_target(refdes, "drop a file or folder, or R to read from the reader")
+        expected = self.desk.session.case().expected_signature((slot.board, refdes))
+        sign = f"; in circuit: sig {expected:04X} is right" if expected is not None else "; sig 7A5F from the tester"
+        self.frame.entry.set_target(refdes, f"drop a file or folder, R to read{sign}")
         self.picture.setVisible(slot.image is not None)
         self.hex.setVisible(self._opened and slot.image is not None)
         self.slots.setVisible(not self._opened)
@@ -157,8 +163,12 @@ class RomStage:
         else:
             kind = _KIND.get(slot.word, "unknown")
             reads = f"{count_of(slot.reads, 'read')}, all alike" if slot.word != "unstable" and slot.reads > 1 else ""
-            if not verdict.good and slot.image is not None and slot.truth is not None:
+            if verdict.verdict in _IN_THE_CELLS and slot.image is not None and slot.truth is not None:
                 reads = f"{reads}. " * bool(reads) + f"To put it right: {programming(slot.image, slot.truth).words}."
+            found = self.desk.session.case().triage((slot.board, refdes))
+            if found is not None and found.accused:
+                self.frame.meaning.say(f"{found.why[:1].upper()}{found.why[1:]}.", found.next, "bad", reads)
+                return
             self.frame.meaning.say(f"{refdes}: {verdict.reason}.", verdict.next, kind, reads)
 
     def _row_picked(self, index: int) -> None:
@@ -191,7 +201,22 @@ class RomStage:
         if not text.strip():
             self._move(1)
             return
-        self.desk.said.emit("a ROM is read (R) or dropped as a file; typed sums come from a list file", True)
+        slot, words = self._current(), text.split()
+        try:
+            if slot is not None and len(words) == 2 and words[0].lower() == "sig":
+                value = None if words[1].lower() == "none" else read_signature(words[1])
+                recorded = self.desk.record(SignatureTaken, board=slot.board, place=slot.slot.refdes, value=value)
+            elif words[0].lower() == "crc":
+                told = text.partition(" ")[2].strip()
+                register_from(told)
+                recorded = self.desk.record(Decided, what="register", choice=told)
+            else:
+                raise RequestError("read it (R), drop a file, or type sig 7A5F, sig none, crc CRC16-ARC")
+        except LoyalTraceError as error:
+            self.desk.said.emit(str(error), True)
+            return
+        if recorded:
+            self.frame.entry.edit.clear()
 
 
 def _numbers(value: object) -> list[int]:

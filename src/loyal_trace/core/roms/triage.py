@@ -1,0 +1,65 @@
+"""A ROM check failed in circuit: chip, leg or socket, decoder, bus, or the set-up?
+
+The rules are those of the bench: content right out of circuit clears the cells; several sockets on one decoder or bus
+that fail together accuse what they share; a check that never ends, or a watchdog that fires, is no ROM at all.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Socket:
+    """One socket in the in-circuit check: `right`, `wrong`, `none` (nothing came) or empty; what the chip read out of
+    circuit (`matches`, `differs`, `unstable` or empty); and the parts that select it and carry its data."""
+
+    refdes: str
+    in_circuit: str = ""
+    out_of_circuit: str = ""
+    decoder: str = ""
+    bus: str = ""
+
+
+@dataclass(frozen=True)
+class Triage:
+    """Whom a failed check accuses, in a sentence, and the one next check."""
+
+    accused: str
+    why: str
+    next: str
+
+
+def triage(socket: Socket, others: Sequence[Socket], watchdog: bool = False) -> Triage:
+    """The verdict on one socket that failed in circuit, beside the others of the set."""
+    name = socket.refdes
+    if watchdog or socket.in_circuit == "none":
+        why = (
+            "the watchdog fires during the check"
+            if watchdog
+            else "no signature came at all: the bus was never released"
+        )
+        return Triage("set-up", f"{why}; that is no ROM", "Hold the watchdog off, check the CPU's bus request, repeat.")
+    if socket.in_circuit != "wrong":
+        return Triage("", f"{name} does not fail in circuit", "")
+    if not socket.out_of_circuit:
+        return Triage("open", f"{name} fails in circuit; its content is not known", f"Take {name} out and read it.")
+    if socket.out_of_circuit == "unstable":
+        why = f"{name} reads differently each time out of circuit too"
+        return Triage("leg or chip", why, f"Clean the legs of {name}, read it three times; then the chip is to blame.")
+    if socket.out_of_circuit == "differs":
+        return Triage("chip", f"{name} is wrong out of circuit too: the chip", f"See what kind of wrong {name} is.")
+    return _shared(socket, others)
+
+
+def _shared(socket: Socket, others: Sequence[Socket]) -> Triage:
+    """The content is right: what do the sockets that fail with it have in common, and those that pass not?"""
+    name = socket.refdes
+    failing = [o for o in others if o.in_circuit == "wrong" and o.refdes != name]
+    passing = [o for o in others if o.in_circuit == "right"]
+    for what, part in (("decoder", socket.decoder), ("bus", socket.bus)):
+        alike = [o.refdes for o in failing if part and part == getattr(o, what)]
+        if alike and not any(part == getattr(o, what) for o in passing):
+            why = f"{name} and {', '.join(alike)} fail together and share {part}; none that passes does"
+            return Triage(what, why, f"Probe {part} while one of them is read.")
+    why = f"{name} is right out of circuit, and what shares its decoder and bus passes"
+    return Triage("leg or socket", why, f"Look at the legs of {name} and its socket; press it and repeat the check.")
