@@ -11,6 +11,7 @@ from loyal_trace.core.power.clocks import cell_life, crystal_load, divided
 from loyal_trace.core.power.diodes import judge_bridge
 from loyal_trace.core.power.formulas import regulator, reservoir, ripple_frequency, ripple_voltage
 from loyal_trace.core.proving.starts import failure_rate_upper, starts_needed
+from loyal_trace.core.roms.programming import UV_CAUTION, erase_minutes
 from loyal_trace.core.units import count_of, format_percent, format_quantity, parse_quantity, parse_reading
 
 _HOT = 125.0
@@ -126,6 +127,12 @@ def cell(options: argparse.Namespace) -> Answer:
     return Answer({"life_years": years}, f"About {years:.1f} years.{note}")
 
 
+def erase(options: argparse.Namespace) -> Answer:
+    """How long an EPROM lies under the lamp."""
+    minutes = erase_minutes(parse_quantity(options.irradiance), parse_quantity(options.dose))
+    return Answer({"minutes": minutes}, f"About {minutes:.0f} minutes. {UV_CAUTION}")
+
+
 def divider(options: argparse.Namespace) -> Answer:
     """Frequencies after each divider."""
     found = divided(parse_quantity(getattr(options, "from"), "Hz"), _listed(options.by, ""))
@@ -135,7 +142,7 @@ def divider(options: argparse.Namespace) -> Answer:
 
 _ANSWERS: dict[str, Callable[[argparse.Namespace], Answer]] = {
     "starts": starts, "ripple": ripple, "reservoir": reservoir_, "regulator": regulator_, "bridge": bridge,
-    "crystal": crystal, "cell": cell, "divider": divider,
+    "crystal": crystal, "cell": cell, "erase": erase, "divider": divider,
 }  # fmt: skip
 
 

@@ -114,6 +114,7 @@ _CALC: dict[str, tuple[str, dict[str, str | None]]] = {
     "crystal": ("the load a crystal sees against the one it was cut for", {"c1": None, "c2": None, "stray": "5p",
                 "load": None}),
     "cell": ("how long a back-up cell lasts", {"capacity": None, "current": None, "self-discharge": "0%"}),
+    "erase": ("minutes under an eraser lamp (W/cm² at 253.7 nm)", {"irradiance": None, "dose": "15"}),
     "divider": ("frequencies down a divider chain", {"from": None, "by": None}),
 }  # fmt: skip
 _RECTIFIERS = {"ripple": ("full", "half"), "reservoir": ("bridge", "centre-tap", "half")}
@@ -221,7 +222,7 @@ def _help() -> int:
     print("\ncommands (each has --help):")
     print("  roms check|identify|repair|vote|signature|learn-signature|convert")
     print("  chip check|show|list   board check   rails check")
-    print("  calc starts|ripple|reservoir|regulator|bridge|crystal|cell|divider")
+    print("  calc starts|ripple|reservoir|regulator|bridge|crystal|cell|erase|divider")
     print("  job new|list|show|export|import|report")
     return 0
 
