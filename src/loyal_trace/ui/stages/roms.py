@@ -211,7 +211,7 @@ class RomStage:
                 register_from(told)
                 recorded = self.desk.record(Decided, what="register", choice=told)
             else:
-                raise RequestError("read it (R), drop a file, or type sig 7A5F, sig none, crc CRC16-ARC")
+                raise RequestError("a ROM is read (R) or dropped as a file; or type sig 7A5F, sig none, crc CRC16-ARC")
         except LoyalTraceError as error:
             self.desk.said.emit(str(error), True)
             return
