@@ -6,6 +6,8 @@ from loyal_trace.core.logbook.describe import number_or_overload
 from loyal_trace.core.logbook.entries import Measured
 from loyal_trace.core.power.explain import explain
 from loyal_trace.demo.hollin import HOLLIN_BOARD, build_hollin, hollin_bench
+from loyal_trace.demo.workshop import DEMO_BENCHES
+from loyal_trace.resources import chip_library
 from loyal_trace.session import Surroundings
 from loyal_trace.store.store import Store
 
@@ -78,3 +80,13 @@ def test_the_noise_of_the_meter_never_changes_a_verdict(seed):
     assert bench.measure(HOLLIN_BOARD, "C1", "ripple frequency") == pytest.approx(50, rel=0.01)
     assert bench.measure(HOLLIN_BOARD, "F3", "rating") == 2.0
     assert bench.measure(HOLLIN_BOARD, "REG1.3", "voltage") < 4.85 < bench.measure(HOLLIN_BOARD, "C1", "voltage")
+
+
+def test_every_pin_of_every_chip_of_the_workshop_can_be_probed():
+    for make in DEMO_BENCHES.values():
+        bench = make()
+        for board_id, board in bench._boards.items():
+            chips = [p for p in board.chips if chip_library().knows(p.number)]
+            states = {bench.probe(board_id, p.refdes, pin.number).state for p in chips
+                      for pin in chip_library().find(p.number).pins if pin.role not in ("unused", "power")}  # fmt: skip
+            assert {"L", "H", "P"} <= states, board_id

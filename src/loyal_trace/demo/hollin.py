@@ -3,7 +3,7 @@
 from datetime import UTC, datetime
 
 from loyal_trace.core.logbook.entries import AnyEntry, Decided, Observed, SymptomSeen
-from loyal_trace.core.simulation.bench import SimulatedBench, SupplyModel
+from loyal_trace.core.simulation.bench import Drive, SimulatedBench, SupplyModel
 from loyal_trace.demo.common import boards_of, hidden_table, open_demo_job, read_fault
 from loyal_trace.resources import chip_library
 from loyal_trace.session import JobSession, Surroundings
@@ -23,8 +23,9 @@ def hollin_bench(seed: int = 1981) -> SimulatedBench:
         SupplyModel(15.3, 0.3, nominal=12.05, reservoir="C3", path="+12 V", board=HOLLIN_BOARD),
         SupplyModel(20.4, 1.8, nominal=0.0, reservoir="C2", path="+24 V", board=HOLLIN_BOARD),
     )
+    drives = {HOLLIN_BOARD: Drive(clock="PINCLK")}
     faults = tuple(read_fault(row) for row in hidden_table("hollin"))
-    return SimulatedBench(boards_of(boards), chip_library(), {}, faults, {}, supplies, seed)
+    return SimulatedBench(boards_of(boards), chip_library(), {}, faults, drives, supplies, seed)
 
 
 def build_hollin(store: Store, bench: SimulatedBench, surroundings: Surroundings) -> JobSession:

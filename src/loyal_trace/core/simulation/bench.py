@@ -137,7 +137,7 @@ class SimulatedBench:
 
     def _board_streams(self, board: str) -> dict[str, Stream]:
         if board not in self._streams:
-            definition, drive = self._boards[board], self._drives[board]
+            definition, drive = self._boards[board], self._drives.get(board, Drive())
             faults = tuple(
                 PinFault(f.refdes, f.pin, f.kind.removeprefix("pin-"), f.level)
                 for f in self._faults
