@@ -116,6 +116,14 @@ def residual_cost(image: Bytes, predicted: Bytes) -> tuple[int, float, str]:
     return len(places), cost, f"besides, {raised + dropped:,} {what} in {count_of(len(places), 'byte')}"
 
 
+def _explained(image: Bytes, truth: Bytes, predicted: Bytes) -> tuple[int, float, str]:
+    """The residual of a prediction for one kind of line damage, and the evidence sentence for it."""
+    left, cost, besides = residual_cost(image, predicted)
+    explained = int(np.count_nonzero(truth != predicted))
+    evidence = f"explains {count_of(explained, 'wrong byte')}, leaves {left:,}" + (f"; {besides}" if left else "")
+    return left, cost, evidence
+
+
 def _on_data_lines(image: Bytes, truth: Bytes, names: PinNames) -> Iterator[Hypothesis]:
     """Stuck, bridged, swapped, reversed and inverted data lines, everywhere or in one aligned range."""
     joint = joint_histograms(image, truth)
@@ -144,9 +152,7 @@ def _on_data_lines(image: Bytes, truth: Bytes, names: PinNames) -> Iterator[Hypo
 def _data_hypothesis(image: Bytes, truth: Bytes, one: DataMap, start: int, end: int, names: PinNames) -> Hypothesis:
     predicted = truth.copy()
     predicted[start:end] = one.table[truth[start:end]]
-    left, cost, besides = residual_cost(image, predicted)
-    explained = int(np.count_nonzero(truth != predicted))
-    evidence = f"explains {count_of(explained, 'wrong byte')}, leaves {left:,}" + (f"; {besides}" if left else "")
+    left, cost, evidence = _explained(image, truth, predicted)
     whole = end - start == len(image)
     extra = 0.0 if whole else 6.0
     if one.kind.startswith("data-stuck"):
@@ -193,9 +199,7 @@ def _address_hypothesis(
     image: Bytes, truth: Bytes, one: AddressMap, index: NDArray[np.int64], names: PinNames
 ) -> Hypothesis:
     predicted = truth[one.source(index)]
-    left, cost, besides = residual_cost(image, predicted)
-    explained = int(np.count_nonzero(truth != predicted))
-    evidence = f"explains {count_of(explained, 'wrong byte')}, leaves {left:,}" + (f"; {besides}" if left else "")
+    left, cost, evidence = _explained(image, truth, predicted)
     if one.kind == "address-stuck" and len(one.lines) == 1:
         word = "high" if one.level else "low"
         made = stuck_address(one.lines[0], f"stuck {word}", names, evidence, cost, one.level)
