@@ -8,9 +8,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from loyal_trace.core.errors import BoardDefects, Defect, RequestError, UserFileError
+from loyal_trace.core.roms.digests import canonical, checked_digest, digest, proof_bits
 from loyal_trace.core.roms.forensics import examine
 from loyal_trace.core.roms.hypotheses import Hypothesis, rank
-from loyal_trace.core.roms.images import KnownSum, RomImage, SumList, base_name, digest, without_read_number
+from loyal_trace.core.roms.images import KnownSum, RomImage, SumList, base_name, without_read_number
 from loyal_trace.demo.images import palette_image, picture_image, program_image, screen_content, true_image
 
 DATA = program_image("sums", 0x400)
@@ -24,7 +25,7 @@ def test_digests_are_those_of_the_standard_library(data):
 
 
 def test_an_unknown_algorithm_is_refused_with_those_known():
-    with pytest.raises(RequestError, match="known: crc32"):
+    with pytest.raises(RequestError, match="known: sum8, sum16, sum32, crc32"):
         digest(b"", "sha3")
 
 
@@ -129,3 +130,35 @@ def test_errors_are_one_sentence_with_place_and_remedy():
         and "parts.csv:3" in str(several)
         and str(several.defects[1]).startswith("board.toml: gone")
     )
+
+
+@given(st.binary(min_size=1, max_size=300))
+def test_plain_sums_add_all_bytes_and_keep_their_width(data):
+    assert digest(data, "sum8") == f"{sum(data) % 256:02x}" and digest(data, "sum16") == f"{sum(data) % 65536:04x}"
+    assert digest(data, "sum32") == f"{sum(data):08x}"
+
+
+@pytest.mark.parametrize(
+    ("written", "name", "check"),
+    [
+        ("CRC-16/ARC", "crc16-arc", "bb3d"),  # check values of the public catalogue, over 123456789
+        ("crc16_ibm-3740", "crc16-ibm-3740", "29b1"),
+        ("CRC16 poly=1021 init=ffff", "crc16 poly=1021 init=ffff", "29b1"),
+        ("crc-8/smbus", "crc8-smbus", "f4"),
+        ("CRC-32", "crc32", "cbf43926"),
+    ],
+)
+def test_any_parametric_crc_goes_by_its_name_or_its_parameters(written, name, check):
+    assert canonical(written) == name and digest(b"123456789", name) == check
+
+
+@pytest.mark.parametrize("written", ["crc16", "crc16 poly=0", "crc16 poly=12345", "crc99 poly=1", "crc16-nowhere", ""])
+def test_what_is_no_algorithm_is_none(written):
+    assert canonical(written) is None
+
+
+def test_a_weak_sum_accepts_its_own_image_but_proves_nothing_elsewhere():
+    image = RomImage("x", DATA)
+    weak = KnownSum("x", (("sum16", digest(DATA, "sum16")),))
+    assert weak.accepts(image) and weak.weak and SumList([weak]).matching(image) == ()
+    assert proof_bits(["sum16", "crc16-arc"]) == 32 and checked_digest("0x1F", "sum16") == "001f"

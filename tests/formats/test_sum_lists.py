@@ -63,3 +63,26 @@ def test_no_bytes_make_the_reader_fail_otherwise(data, name):
         parse_sums(data, name)
     except LoyalTraceError as error:
         assert str(error)
+
+
+@pytest.mark.parametrize(
+    ("line", "expected"),
+    [
+        ("6A: 7C9E1A20", {"crc32": "7c9e1a20"}),
+        ("6A = 0x1F2E", {"sum16": "1f2e"}),
+        ("6a.bin 8192 1F2E 7c9e1a20", {"sum16": "1f2e", "crc32": "7c9e1a20"}),
+        ("6A crc16-arc 12AB sum8 3", {"crc16-arc": "12ab", "sum8": "03"}),
+        ("CRC-16/XMODEM (6a.bin) = 12AB", {"crc16-xmodem": "12ab"}),
+    ],
+)
+def test_lists_typed_by_hand(line, expected):
+    (entry,) = parse_sums(line.encode(), "typed.txt").entries
+    assert entry.by_algorithm == expected and entry.size == (8192 if "8192" in line else None)
+
+
+def test_columns_of_plain_sums_and_parametric_crcs():
+    text = "slot,size,16-bit sum,CRC-16/ARC,odd title\n6A,16,00ff,1234,beef\n"
+    (entry,) = parse_sums(text.encode(), "a.csv").entries
+    assert entry.by_algorithm == {"sum16": "00ff", "crc16-arc": "1234"} and entry.size == 16
+    (mapped,) = parse_sums(text.encode(), "a.csv", {"crc16 poly=8005": "odd title"}).entries
+    assert mapped.by_algorithm["crc16 poly=8005"] == "beef"

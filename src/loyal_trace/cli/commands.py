@@ -8,6 +8,7 @@ from loyal_trace.core.chips.model import ChipType
 from loyal_trace.core.errors import BoardDefects, RequestError, UserFileError
 from loyal_trace.core.probing.check import ChipVerdict, check_chip
 from loyal_trace.core.probing.states import PinReading, parse_assignment
+from loyal_trace.core.roms.digests import canonical, known_algorithms
 from loyal_trace.core.roms.hypotheses import Hypothesis
 from loyal_trace.core.units import count_of
 from loyal_trace.formats.board_folder import load_board
@@ -15,17 +16,16 @@ from loyal_trace.formats.rom_check import CheckedImage, CheckResult, RomChecker,
 from loyal_trace.formats.sum_lists import read_sums
 from loyal_trace.resources import chip_library
 
-_OWN_FIELDS = ("name", "size", "firmware", "place", "crc32", "md5", "sha1", "sha256")
+_OWN_FIELDS = ("name", "size", "firmware", "place")
 
 
 def _columns(pairs: list[str]) -> dict[str, str]:
     mapping = {}
     for pair in pairs:
         field, separator, title = pair.partition("=")
-        if not separator or field not in _OWN_FIELDS:
-            raise RequestError(
-                f"“{pair}” is no column mapping; write FIELD=TITLE with a field of {', '.join(_OWN_FIELDS)}"
-            )
+        if not separator or not (field in _OWN_FIELDS or canonical(field)):
+            known = f"{', '.join(_OWN_FIELDS)}, {known_algorithms()}"
+            raise RequestError(f"“{pair}” is no column mapping; write FIELD=TITLE with a field of {known}")
         mapping[field] = title
     return mapping
 
@@ -50,7 +50,7 @@ def roms_check(options: argparse.Namespace) -> int:
 def _hypothesis(found: Hypothesis) -> dict[str, Any]:
     return {
         "kind": found.kind, "verdict": found.verdict, "likelihood": round(found.likelihood, 6), "where": found.where,
-        "reason": found.reason, "evidence": found.evidence, "next": found.next,
+        "detail": found.detail, "reason": found.reason, "evidence": found.evidence, "next": found.next,
     }  # fmt: skip
 
 

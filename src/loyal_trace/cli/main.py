@@ -52,12 +52,13 @@ def _more_rom_parsers(roms: "argparse._SubParsersAction[_Parser]") -> None:
     found.add_argument("--known", nargs="+", required=True, type=Path, help="lists of sums; images or folders of them")
     mend = roms.add_parser("repair", help="restore an image from its sums alone: orders, lanes, one or two wrong bytes")
     mend.add_argument("file", type=Path)
-    for name in ("crc32", "md5", "sha1", "sha256"):
-        mend.add_argument(f"--{name}", metavar="HEX")
     mend.add_argument("--size", type=int, help="the right size in bytes, if it differs")
-    votes = roms.add_parser("vote", help="the majority of several reads of one chip, and how sure it is")
+    votes = roms.add_parser("vote", help="the consensus of several reads of one chip, or of twins; sums prove it")
     votes.add_argument("reads", nargs="+", type=Path, metavar="READ")
     for parser in (mend, votes):
+        for name in ("crc32", "md5", "sha1", "sha256"):
+            parser.add_argument(f"--{name}", metavar="HEX")
+        parser.add_argument("--sum", action="append", default=[], metavar="NAME=HEX", help="sum16=1F2E, crc16-arc=12AB")
         parser.add_argument("-o", "--out", type=Path, help="where the image goes; the ending decides the format")
     sign = roms.add_parser("signature", help="the signature a tester should show, for its own register")
     sign.add_argument("files", nargs="+", type=Path, metavar="FILE")

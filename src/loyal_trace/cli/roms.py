@@ -8,8 +8,9 @@ from typing import Any
 
 from loyal_trace.cli.output import print_json, print_table
 from loyal_trace.core.errors import RequestError, UserFileError
+from loyal_trace.core.roms.digests import canonical, checked_digest, digest_length, known_algorithms
 from loyal_trace.core.roms.identify import KnownImages, Match
-from loyal_trace.core.roms.images import DIGEST_LENGTHS, RomImage
+from loyal_trace.core.roms.images import RomImage
 from loyal_trace.core.roms.restore import Restored, restore
 from loyal_trace.core.roms.signature import Register, learn, read_signature
 from loyal_trace.core.roms.undo import Undone, undo
@@ -20,6 +21,7 @@ from loyal_trace.formats.rom_files import image_paths, is_image_name, iter_image
 from loyal_trace.formats.sum_lists import decode_text, delimiter_of, read_sums
 
 _LARGEST_LEARNED = 1 << 17
+_OWN_OPTIONS = ("crc32", "md5", "sha1", "sha256")
 
 
 def _image(path: Path) -> RomImage:
@@ -58,17 +60,20 @@ def _matches(matches: Sequence[Match]) -> list[dict[str, Any]]:
             for m in matches]  # fmt: skip
 
 
-def _sums(options: argparse.Namespace) -> dict[str, str]:
+def _sums(options: argparse.Namespace, needed: bool = True) -> dict[str, str]:
+    given = [(name, getattr(options, name)) for name in _OWN_OPTIONS if getattr(options, name) is not None]
+    for pair in options.sum:
+        written, _, value = pair.rpartition("=")
+        given.append((canonical(written) or written, value))
     digests = {}
-    for name, length in DIGEST_LENGTHS.items():
-        value = getattr(options, name)
-        if value is None:
-            continue
-        text = value.lower().removeprefix("0x")
-        if len(text) != length or any(c not in "0123456789abcdef" for c in text):
-            raise RequestError(f"“{value}” is no {name} of {length} hex digits")
-        digests[name] = text
-    if not digests:
+    for name, value in given:
+        checked = checked_digest(value, name, filled=False)
+        if checked is None:
+            length = digest_length(name)
+            what = f"no {name} of {length} hex digits" if length else f"no sum known here ({known_algorithms()})"
+            raise RequestError(f"“{value}” is {what}")
+        digests[name] = checked
+    if not digests and needed:
         raise RequestError("repair needs the sums that are right: --crc32, and --sha1 or another to prove it")
     return digests
 

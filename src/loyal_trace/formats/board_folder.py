@@ -27,7 +27,7 @@ from loyal_trace.core.boards.model import (
 from loyal_trace.core.boards.supplies import Cell, ChainPoint, Clock, Rail, Reset, Supply
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.errors import BoardDefects, RequestError, UserFileError
-from loyal_trace.core.roms.images import DIGEST_LENGTHS
+from loyal_trace.core.roms.digests import canonical, checked_digest, digest_length, known_algorithms
 from loyal_trace.core.units import parse_quantity
 from loyal_trace.formats.board_checks import check_chain, check_marks, check_references
 from loyal_trace.formats.board_defects import DefectReader, line_of
@@ -366,16 +366,16 @@ def _read_roms(
 
 def _slot_sums(reader: DefectReader, line: int, refdes: str, digests: Mapping[str, str]) -> list[tuple[str, str]]:
     good = []
-    for algorithm, value in digests.items():
-        length = DIGEST_LENGTHS.get(algorithm)
-        if length is None:
-            reader.bad(
-                "board.toml", line, f"ROM slot {refdes}: unknown sum “{algorithm}”", f"known: {list(DIGEST_LENGTHS)}"
-            )
-        elif not re.fullmatch(rf"[0-9a-fA-F]{{{length}}}", str(value)):
-            reader.bad(
-                "board.toml", line, f"ROM slot {refdes}: {algorithm} is not {length} hex digits", "copy it again"
-            )
+    for written, value in digests.items():
+        algorithm = canonical(written)
+        if algorithm is None:
+            what = f"ROM slot {refdes}: unknown sum “{written}”"
+            reader.bad("board.toml", line, what, f"known: {known_algorithms()}")
+            continue
+        checked = checked_digest(str(value), algorithm, filled=False)
+        if checked is None:
+            what = f"ROM slot {refdes}: {algorithm} is not {digest_length(algorithm)} hex digits"
+            reader.bad("board.toml", line, what, "copy it again")
         else:
-            good.append((algorithm, str(value).lower()))
+            good.append((algorithm, checked))
     return good

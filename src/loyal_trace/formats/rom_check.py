@@ -18,13 +18,13 @@ import numpy as np
 from loyal_trace.core.boards.model import BoardDefinition, RomSlot
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.errors import UserFileError
+from loyal_trace.core.roms.digests import digest
 from loyal_trace.core.roms.hypotheses import NO_DEVICE, PinNames
 from loyal_trace.core.roms.images import (
     KnownSum,
     RomImage,
     SumList,
     base_name,
-    digest,
     prevailing_firmware,
     without_read_number,
 )

@@ -10,14 +10,16 @@ from pathlib import Path
 from typing import Any
 
 from loyal_trace.core.errors import UserFileError
-from loyal_trace.core.roms.images import DIGEST_LENGTHS, KnownSum, SumList, base_name, sums_from_mapping
+from loyal_trace.core.roms.digests import DIGEST_LENGTHS, canonical, checked_digest, digest_length, known_algorithms
+from loyal_trace.core.roms.images import KnownSum, SumList, base_name, sums_from_mapping
 from loyal_trace.formats.rom_files import read_file
 
 SURE_ENDINGS = (".sfv", ".md5", ".sha1", ".sha256", ".crc", ".crc32")  # such a file is a list of sums or broken
 
-_BY_LENGTH = {length: name for name, length in DIGEST_LENGTHS.items()}
+_BY_LENGTH = {length: name for name, length in DIGEST_LENGTHS.items()} | {8: "crc32"}
+_LONG = tuple(length for length in _BY_LENGTH if length >= 8)  # sums of 2 and 4 digits stand after the name, by hand
 _GNU = re.compile(r"\\?([0-9A-Fa-f]+)(?:\s+\*?|\t)(\S.*)")
-_TAGGED = re.compile(r"([A-Za-z0-9/_-]+) \((.+)\) = ([0-9A-Fa-f]+)")
+_TAGGED = re.compile(r"([A-Za-z0-9/_ =-]+?) ?\((.+)\) = (?:0x)?([0-9A-Fa-f]+)")
 _SFV = re.compile(r"(.+?)\s+([0-9A-Fa-f]{8})")
 
 DEFAULT_COLUMNS: Mapping[str, tuple[str, ...]] = {
@@ -29,6 +31,9 @@ DEFAULT_COLUMNS: Mapping[str, tuple[str, ...]] = {
     "md5": ("md5",),
     "sha1": ("sha1", "sha-1"),
     "sha256": ("sha256", "sha-256"),
+    "sum8": ("sum8", "sum 8", "8-bit sum"),
+    "sum16": ("sum16", "sum 16", "16-bit sum", "checksum"),
+    "sum32": ("sum32", "sum 32", "32-bit sum"),
 }
 
 
@@ -111,28 +116,53 @@ def _plain_rows(text: str, name: str, sfv: bool) -> list[_Line]:
 def _plain_row(line: str, where: str, sfv: bool) -> _Line:
     tagged = _TAGGED.fullmatch(line)
     if tagged:
-        algorithm = tagged[1].lower().replace("-", "")
+        algorithm = canonical(tagged[1]) or tagged[1].strip()
         return _Line(tagged[2], digests={algorithm: _checked(tagged[3], algorithm, where)})
     plain = _SFV.fullmatch(line) if sfv else _GNU.fullmatch(line)
-    if not plain:
-        if re.match(r"[A-Za-z0-9/_-]+ \(.*\) = ", line):
-            raise UserFileError(where, "has a checksum that is not hexadecimal")
-        raise UserFileError(where, f"“{line[:60]}” is no line of a list of sums")
-    file_name, value = (plain[1], plain[2]) if sfv else (plain[2], plain[1])
-    if len(value) not in _BY_LENGTH:
-        what = f"a checksum of {len(value)} hex digits is of no known algorithm"
-        raise UserFileError(where, what, f"known: {', '.join(DIGEST_LENGTHS)}")
-    return _Line(file_name, digests={_BY_LENGTH[len(value)]: value.lower()})
+    if plain and len(plain[1] if not sfv else plain[2]) in _LONG:
+        file_name, value = (plain[1], plain[2]) if sfv else (plain[2], plain[1])
+        return _Line(file_name, digests={_BY_LENGTH[len(value)]: value.lower()})
+    typed = None if sfv else _typed_row(line)
+    if typed is not None:
+        return typed
+    if plain and not sfv:
+        what = f"a checksum of {len(plain[1])} hex digits is of no known algorithm"
+        raise UserFileError(where, what, f"known: {known_algorithms()}")
+    if re.match(r"[A-Za-z0-9/_-]+ \(.*\) = ", line):
+        raise UserFileError(where, "has a checksum that is not hexadecimal")
+    raise UserFileError(where, f"“{line[:60]}” is no line of a list of sums")
+
+
+def _typed_row(line: str) -> _Line | None:
+    """A line as typed by hand: the name first, then its sums, `6A: 7C9E1A20` or `6A 16384 1F2E` or `6a.bin crc16-arc
+    0x12AB`; a size is a decimal number of bytes, an algorithm named before a value is taken at its word."""
+    name, *rest = [word for word in re.split(r"[\s,;=:]+", line) if word] or [""]
+    row, announced = _Line(name), ""
+    for place, word in enumerate(rest, start=1):
+        algorithm = canonical(word)
+        if algorithm is not None:
+            announced = algorithm
+        elif not announced and not row.digests and place < len(rest) and _is_size(word):
+            row.size = int(word)
+        else:
+            taken = announced or _BY_LENGTH.get(len(word.lower().removeprefix("0x")), "")
+            value = checked_digest(word, taken) if taken else None
+            if value is None:
+                return None
+            row.digests[taken], announced = value, ""
+    return row if row.digests and not announced else None
+
+
+def _is_size(word: str) -> bool:
+    return word.isdecimal() and len(word) < 8 and int(word) > 0 and int(word) & int(word) - 1 == 0
 
 
 def _checked(value: str, algorithm: str, where: str) -> str:
-    length = DIGEST_LENGTHS.get(algorithm)
+    length = digest_length(algorithm)
     if length is None:
-        raise UserFileError(where, f"unknown checksum algorithm “{algorithm}”", f"known: {', '.join(DIGEST_LENGTHS)}")
-    text = value.strip().lower().removeprefix("0x")
-    if algorithm == "crc32":
-        text = text.zfill(8)
-    if len(text) != length or not re.fullmatch("[0-9a-f]+", text):
+        raise UserFileError(where, f"unknown checksum algorithm “{algorithm}”", f"known: {known_algorithms()}")
+    text = checked_digest(value, algorithm)
+    if text is None:
         raise UserFileError(where, f"“{value[:70]}” is not a {algorithm} of {length} hex digits")
     return text
 
@@ -141,8 +171,11 @@ def map_columns(header: Iterable[str], columns: Mapping[str, str] | None) -> dic
     """Our field → the file's column: the given mapping first, then the usual titles."""
     titles = {title.strip().lower(): title for title in header}
     mapping = {}
-    for ours, usual in DEFAULT_COLUMNS.items():
-        wanted = (columns[ours].lower(),) if columns and ours in columns else usual
+    given = {canonical(ours) or ours: title for ours, title in (columns or {}).items()}
+    wanted_titles: dict[str, tuple[str, ...]] = {canonical(t) or "": (t,) for t in titles if canonical(t)}
+    wanted_titles |= dict.fromkeys(given, ()) | dict(DEFAULT_COLUMNS)
+    for ours, usual in wanted_titles.items():
+        wanted = (given[ours].lower(),) if ours in given else usual
         found = next((titles[t] for t in wanted if t in titles), None)
         if found is not None:
             mapping[ours] = found
@@ -184,9 +217,9 @@ def _mapped(row: Mapping[str, Any], mapping: Mapping[str, str], where: str) -> _
     title = cell("name") or cell("place")
     if not title:
         raise UserFileError(where, "has no name", "map a column to “name”")
-    digests = {a: _checked(cell(a), a, where) for a in DIGEST_LENGTHS if cell(a)}
+    digests = {a: _checked(cell(a), a, where) for a in mapping if digest_length(a) and cell(a)}
     if not digests:
-        raise UserFileError(where, f"“{title}” has no checksum", f"map a column to one of {', '.join(DIGEST_LENGTHS)}")
+        raise UserFileError(where, f"“{title}” has no checksum", f"map a column to one of {known_algorithms()}")
     size_text = cell("size")
     if size_text and not size_text.isdecimal():
         raise UserFileError(where, f"“{size_text}” is not a size in bytes")

@@ -39,6 +39,11 @@ class Hypothesis:
     unexplained: int = 0
 
     @property
+    def detail(self) -> str:
+        """What happened and what speaks for it, in one line."""
+        return f"{self.reason}; {self.evidence}" if self.evidence else self.reason
+
+    @property
     def short(self) -> str:
         """A few words for a list: `A9 stuck low`, `D5 stuck high`, `few bytes`."""
         level = {0: " low", 1: " high", None: ""}[self.where.get("level")]  # type: ignore[index]

@@ -1,28 +1,11 @@
 """ROM images, their digests, and the lists of sums they are held against."""
 
-import hashlib
 from collections import Counter
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 
-import anycrc
-
-from loyal_trace.core.errors import RequestError
-
-DIGEST_LENGTHS = {"crc32": 8, "md5": 32, "sha1": 40, "sha256": 64}
-_CRC32 = anycrc.Model("CRC32")  # two to three times as fast as zlib's
-_CONSTRUCTORS = {"md5": hashlib.md5, "sha1": hashlib.sha1, "sha256": hashlib.sha256}  # by name costs a search each time
-
-
-def digest(data: bytes | memoryview, algorithm: str) -> str:
-    """The hex digest of `data`; `algorithm` is one of crc32, md5, sha1, sha256 (RequestError otherwise)."""
-    if algorithm == "crc32":
-        return f"{_CRC32.calc(data):08x}"
-    make = _CONSTRUCTORS.get(algorithm)
-    if make is None:
-        raise RequestError(f"unknown checksum algorithm “{algorithm}” (known: {', '.join(DIGEST_LENGTHS)})")
-    return str(make(data, usedforsecurity=False).hexdigest())
+from loyal_trace.core.roms.digests import DIGEST_LENGTHS, HASHES, PROOF_BITS, digest, proof_bits
 
 
 @dataclass(frozen=True)
@@ -66,6 +49,16 @@ class KnownSum:
     @cached_property
     def by_algorithm(self) -> dict[str, str]:
         return dict(self.digests)
+
+    @cached_property
+    def proof_bits(self) -> int:
+        """How much agreement with this entry proves, in bits."""
+        return proof_bits(name for name, _ in self.digests)
+
+    @property
+    def weak(self) -> bool:
+        """Would many a wrong image agree as well?"""
+        return self.proof_bits < PROOF_BITS
 
     def accepts(self, image: RomImage) -> bool:
         """Do all sums known here agree with the image?"""
@@ -113,7 +106,8 @@ class SumList:
                 self._by_stem.setdefault(key, []).append(entry)
             for pair in entry.digests:
                 self._by_digest.setdefault(pair, []).append(entry)
-        self.algorithms = tuple(a for a in DIGEST_LENGTHS if any(a == key for key, _ in self._by_digest))
+        listed = dict.fromkeys(algorithm for algorithm, _ in self._by_digest)
+        self.algorithms = tuple(sorted(listed, key=lambda a: (a in HASHES, a in DIGEST_LENGTHS, proof_bits([a]), a)))
 
     def for_name(self, name: str) -> tuple[KnownSum, ...]:
         """Entries meant for a file of that name: by whole name, then without its ending or read number."""
@@ -130,9 +124,10 @@ class SumList:
         return tuple(e for e in found if e.place.lower() in ("", key))
 
     def matching(self, image: RomImage) -> tuple[KnownSum, ...]:
-        """Every entry, whatever its name, whose sums the image has."""
+        """Every entry, whatever its name, whose sums the image has; weak sums alone prove nothing elsewhere."""
         for algorithm in reversed(self.algorithms):
-            found = [e for e in self._by_digest.get((algorithm, image.digest(algorithm)), ()) if e.accepts(image)]
+            listed = self._by_digest.get((algorithm, image.digest(algorithm)), ())
+            found = [entry for entry in listed if not entry.weak and entry.accepts(image)]
             if found:
                 return tuple(found)
         return ()

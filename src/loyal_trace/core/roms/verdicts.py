@@ -148,7 +148,8 @@ def _right_by(own: tuple[KnownSum, ...], firmwares: list[str]) -> str:
     if firmwares:
         return f"firmware {firmwares[0]}"
     algorithms = sorted({a for entry in own for a, _ in entry.digests})
-    return f"all sums agree ({', '.join(algorithms)})"
+    weak = ", a weak proof: many wrong images would agree too" if all(entry.weak for entry in own) else ""
+    return f"all sums agree ({', '.join(algorithms)}{weak})"
 
 
 def _unstable(image: RomImage, other_reads: Sequence[bytes], proved: RomVerdict | None) -> RomVerdict | None:
