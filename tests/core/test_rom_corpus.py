@@ -9,6 +9,7 @@ from benchmarks.rom_corpus import CONTENTS, DAMAGES, confusion, from_sums, sampl
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from loyal_trace.core.roms.candidates import Watch
 from loyal_trace.core.roms.crc_algebra import backwards, contributions, syndromes
 from loyal_trace.core.roms.forensics import examine
 from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
@@ -123,7 +124,7 @@ def test_what_is_not_provable_is_not_claimed():
     two[4000] ^= 0x80
     weak = restore(bytes(two), sums_of(CODE.tobytes(), "crc32"))
     assert weak is None or not weak.certain or weak.data == CODE.tobytes()
-    assert restore(bytes(two), sums_of(CODE.tobytes()), cancelled=lambda: True) is None
+    assert restore(bytes(two), sums_of(CODE.tobytes()), Watch(lambda: True)) is None
 
 
 @pytest.mark.parametrize(

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from loyal_trace.core.roms.forensics import examine
 from loyal_trace.core.roms.hypotheses import PinNames
 from loyal_trace.core.roms.images import KnownSum, RomImage, SumList, prevailing_firmware, without_read_number
-from loyal_trace.core.roms.restore import restore_one_byte
+from loyal_trace.core.roms.restore import restore
 from loyal_trace.core.roms.verdicts import Expected, judge
 from loyal_trace.demo.images import picture_image, program_image
 
@@ -89,7 +89,7 @@ def test_two_wrong_bytes_cannot_be_mended_from_a_single_byte_search():
     data[5] ^= 1
     data[900] ^= 2
     digests = {"crc32": RomImage("", CODE).digest("crc32"), "sha1": RomImage("", CODE).digest("sha1")}
-    assert restore_one_byte(RomImage("", bytes(data)), digests) is None
+    assert restore(bytes(data), digests, most=1) is None
     assert verdict(data, with_truth=False).verdict == "unknown"
 
 

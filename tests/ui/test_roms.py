@@ -47,10 +47,10 @@ def test_two_wrong_bytes_are_restored_from_the_sums_and_kept_beside_the_read(rom
 
 
 def test_what_cannot_be_restored_says_so_and_the_window_stays_awake(roms):
-    damaged = np.frombuffer(true_image("tw-vid", "4C", "B"), np.uint8).copy()
+    damaged = np.frombuffer(true_image("tw-cpu", "6C", "B"), np.uint8).copy()
     damaged[[5, 500, 5000]] ^= 0x5A
-    roms.desk.pick("tw-vid", "4C")
-    read_in(roms, "tw-vid", "4C", damaged)
+    roms.desk.pick("tw-cpu", "6C")
+    read_in(roms, "tw-cpu", "6C", damaged)
     count = len(roms.on_disk())
     roms.keys("P")
     assert roms.desk.busy, "it works in the background"

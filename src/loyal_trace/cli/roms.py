@@ -2,18 +2,20 @@
 
 import argparse
 import csv
+import sys
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
 from loyal_trace.cli.output import print_json, print_table
 from loyal_trace.core.errors import RequestError, UserFileError
+from loyal_trace.core.roms.candidates import UNWATCHED, Watch
+from loyal_trace.core.roms.consensus import consensus
 from loyal_trace.core.roms.digests import canonical, checked_digest, digest_length, known_algorithms
 from loyal_trace.core.roms.identify import KnownImages, Match
-from loyal_trace.core.roms.images import RomImage
-from loyal_trace.core.roms.restore import Restored, restore
+from loyal_trace.core.roms.images import KnownSum, RomImage, sums_from_mapping
+from loyal_trace.core.roms.mending import Mended, mend
 from loyal_trace.core.roms.signature import Register, learn, read_signature
-from loyal_trace.core.roms.undo import Undone, undo
 from loyal_trace.core.roms.voting import vote
 from loyal_trace.core.units import count_of, format_percent
 from loyal_trace.formats.image_files import interleave, lanes, split, swap, write_image
@@ -21,6 +23,7 @@ from loyal_trace.formats.rom_files import image_paths, is_image_name, iter_image
 from loyal_trace.formats.sum_lists import decode_text, delimiter_of, read_sums
 
 _LARGEST_LEARNED = 1 << 17
+_SURE = 0.999
 _OWN_OPTIONS = ("crc32", "md5", "sha1", "sha256")
 
 
@@ -78,65 +81,84 @@ def _sums(options: argparse.Namespace, needed: bool = True) -> dict[str, str]:
     return digests
 
 
+def _watch(options: argparse.Namespace) -> Watch:
+    """Says on a terminal how far long work has come; silent when its output is read by a program."""
+    if options.json or not sys.stderr.isatty():
+        return UNWATCHED
+
+    def say(words: str, done: int, total: int) -> None:
+        print(
+            f"\r  {words or 'two bytes'}: {format_percent(done / max(total, 1))} tried \033[K", end="", file=sys.stderr
+        )
+
+    return Watch(said=say)
+
+
 def repair(options: argparse.Namespace) -> int:
     """Restores an image from its sums; 1 when it cannot be."""
     image, digests = _image(options.file), _sums(options)
     if all(image.digest(name) == value for name, value in digests.items()):
-        return _repaired(options, image.data, [], " and ".join(sorted(digests)), "nothing had to be changed", 1)
-    undone: Undone | None = undo(image.data, digests, options.size)
-    if undone is not None:
-        return _undone(options, undone)
-    found: Restored | None = restore(image.data, digests)
+        proof = " and ".join(sorted(digests))
+        return _repaired(options, Mended(image.data, "", "nothing had to be changed", proof))
+    entry = KnownSum(image.name, sums_from_mapping(digests), options.size)
+    found = mend([image.data], [entry], _watch(options))
     if found is not None and found.certain:
-        changes = [{"offset": c.offset, "now": c.read, "was": c.meant} for c in found.changes]
-        words = ", ".join(f"{c.offset:04X} from {c.read:02X} to {c.meant:02X}" for c in found.changes)
-        return _repaired(options, found.data, changes, found.proof, words, found.solutions)
-    undone = undo(image.data, digests, options.size, thorough=True)
-    if undone is not None:
-        return _undone(options, undone)
-    several = f"{found.solutions} different changes fit its CRC-32 alone; a SHA-1 would tell" if found else ""
-    reason = several or "no reversible change and no one or two bytes make these sums right"
+        return _repaired(options, found)
+    reason = _why_not(found, digests)
     if options.json:
-        print_json({"restored": False, "changes": [], "proof": "", "reason": reason})
+        solutions = found.solutions if found else 0
+        print_json({"restored": False, "changes": [], "proof": "", "reason": reason, "solutions": solutions})
     else:
         print(f"not restored: {reason}")
     return 1
 
 
-def _undone(options: argparse.Namespace, undone: Undone) -> int:
-    where = {k: v for k, v in undone.where.items() if v != []}
-    return _repaired(options, undone.data, [{"kind": undone.kind, **where}], undone.proof, undone.words, 1)
+def _why_not(found: Mended | None, digests: dict[str, str]) -> str:
+    if found is not None:
+        names = " and ".join(sorted(digests))
+        return f"{found.solutions} different changes fit {names} alone; a SHA-1 would tell which"
+    if "crc32" not in digests:
+        return "without a CRC-32 only reversible changes and single wrong bits can be tried, and none fits"
+    return "no reversible change, no one or two bytes, no three bits and no stuck stretch make these sums right"
 
 
-def _repaired(
-    options: argparse.Namespace, data: bytes, changes: list[dict[str, Any]], proof: str, words: str, solutions: int
-) -> int:
+def _repaired(options: argparse.Namespace, found: Mended) -> int:
     if options.out:
-        write_image(options.out, data)
+        write_image(options.out, found.data)
     if options.json:
-        document = {"restored": True, "changes": changes, "proof": proof, "words": words, "solutions": solutions}
-        print_json({**document, "out": str(options.out) if options.out else None})
+        document = {"restored": True, "changes": list(found.changes), "proof": found.proved_by, "words": found.words}
+        print_json({**document, "solutions": found.solutions, "out": str(options.out) if options.out else None})
     else:
-        print(f"restored: {words} (proved by {proof})" + (f"; written to {options.out}" if options.out else ""))
+        print(f"restored: {found.proof}" + (f"; written to {options.out}" if options.out else ""))
     return 0
 
 
 def vote_(options: argparse.Namespace) -> int:
-    """The majority of several reads; 1 when it is not sure yet."""
-    reads = [_image(path).data for path in options.reads]
+    """The consensus of several reads; 1 when it is neither proved by sums nor sure."""
+    reads, digests = [_image(path).data for path in options.reads], _sums(options, needed=False)
     found = vote(reads)
-    if options.out:
-        write_image(options.out, found.data)
-    sure = found.confidence >= 0.999
+    proved = consensus(reads, digests, _watch(options)) if digests else None
+    right = proved is not None and proved.certain
+    data = proved.data if proved is not None and right else found.data
+    if options.out and (right or not digests):
+        write_image(options.out, data)
+    sure = right if digests else found.confidence >= _SURE
+    told = proved.told if proved is not None and right else "no choice between the reads has these sums"
     if options.json:
         print_json({
-            "reads": found.reads, "confidence": found.confidence, "source": found.source, "reason": found.why,
-            "flickering": [{"offset": o, "bit": b, "ones": n} for o, b, n in found.bits[:256]],
-            "data": list(found.lanes), "more_reads": found.more_reads, "out": str(options.out) if options.out else None,
+            "reads": found.reads, "confidence": 1.0 if right else found.confidence, "source": found.source,
+            "reason": found.why, "flickering": [{"offset": o, "bit": b, "ones": n} for o, b, n in found.bits[:256]],
+            "data": list(found.lanes), "more_reads": 0 if right else found.more_reads,
+            "proof": proved.proof if proved is not None and right else "", "consensus": told if digests else "majority",
+            "out": str(options.out) if options.out and (right or not digests) else None,
         })  # fmt: skip
+        return 0 if sure else 1
+    print(f"{found.why}.")
+    if digests:
+        print(f"{told}, proved by {proved.proof}." if proved is not None and right else f"{told}.")
     else:
         more = f"; {count_of(found.more_reads, 'more read')} would settle it" if found.more_reads else ""
-        print(f"{found.why}. All bits right with {format_percent(found.confidence)}{more}.")
+        print(f"All bits right with {format_percent(found.confidence)}{more}.")
     return 0 if sure else 1
 
 

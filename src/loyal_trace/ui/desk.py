@@ -14,6 +14,7 @@ from loyal_trace.core.errors import LoyalTraceError
 from loyal_trace.core.logbook.describe import describe
 from loyal_trace.core.logbook.entries import AnyEntry, ImageKnown, RomRead
 from loyal_trace.core.logbook.state import Place
+from loyal_trace.core.roms.candidates import Watch
 from loyal_trace.core.roms.mending import Mended, mend
 from loyal_trace.core.units import count_of
 from loyal_trace.instruments.protocols import Cancelled
@@ -188,7 +189,9 @@ class Desk(QObject):
         self.busy = True
         self._cancel.clear()
         self.working.emit(f"restoring {place[1]} from its sums", 0, 0)
-        future = self._pool.submit(mend, reads, own, self._cancel.is_set)
+        watch = Watch(self._cancel.is_set, lambda words, done, total: self.working.emit(
+            f"restoring {place[1]}: {words or 'two bytes'}", done, total))  # fmt: skip
+        future = self._pool.submit(mend, reads, own, watch)
         future.add_done_callback(lambda done: self._mended.emit(place, done))
 
     def _on_mended(self, place: Place, done: "Future[Mended | None]") -> None:
@@ -196,11 +199,13 @@ class Desk(QObject):
         self.working.emit("", 0, 0)
         error = done.exception()
         found = None if error else done.result()
-        if found is None:
+        if found is None or not found.certain:
             words = (
                 "stopped"
                 if self._cancel.is_set()
-                else "no reversible change and no one or two bytes make its sums right"
+                else f"{found.solutions:,} different contents have these sums; a SHA-1 would tell which"
+                if found is not None
+                else "no choice of its reads, no reversible change and no few bytes or bits make its sums right"
             )
             self.said.emit(f"{place[1]} not restored: {error or words}", not self._cancel.is_set())
             return

@@ -30,7 +30,7 @@ def step_back(state: Words) -> Words:
     return np.asarray((state ^ TABLE[index]) << np.uint32(8) | index, dtype=np.uint32)
 
 
-def _tables_of(basis: Words) -> Words:
+def tables_of(basis: Words) -> Words:
     """Tables (4, 256) of a linear map given by where it sends the 32 unit vectors."""
     tables = np.zeros((4, 256), dtype=np.uint32)
     values = np.arange(256)
@@ -40,28 +40,29 @@ def _tables_of(basis: Words) -> Words:
     return tables
 
 
-def _apply(tables: Words, state: Words) -> Words:
+def apply_tables(tables: Words, state: Words) -> Words:
+    """A linear map, given by its tables, of many words."""
     found = tables[0, state & 0xFF] ^ tables[1, state >> 8 & 0xFF]
     return np.asarray(found ^ tables[2, state >> 16 & 0xFF] ^ tables[3, state >> 24], dtype=np.uint32)
 
 
-def _repeated(first: Words, count: int, once: Callable[[Words], Words]) -> Words:
+def repeated(first: Words, count: int, once: Callable[[Words], Words]) -> Words:
     """`first` and what becomes of it after 1, 2, … steps of a linear map, stacked: doubling what is there each time."""
     found = np.empty((count, *first.shape), dtype=np.uint32)
     found[0], filled = first, 1
     moved = once((np.uint32(1) << np.arange(32, dtype=np.uint32)).astype(np.uint32))
     while filled < count:
-        tables = _tables_of(moved)
+        tables = tables_of(moved)
         more = min(filled, count - filled)
-        found[filled : filled + more] = _apply(tables, found[:more])
-        moved, filled = _apply(tables, moved), filled + more
+        found[filled : filled + more] = apply_tables(tables, found[:more])
+        moved, filled = apply_tables(tables, moved), filled + more
     return found
 
 
 @lru_cache(maxsize=4)
 def syndromes(size: int) -> Words:
     """Contributions of every bit of an image: shape (size, 8), row k for the byte k places before the end."""
-    found = _repeated(TABLE[1 << np.arange(8)], size, step)
+    found = repeated(TABLE[1 << np.arange(8)], size, step)
     found.setflags(write=False)
     return found
 
@@ -78,4 +79,4 @@ def contributions(errors: Bytes) -> Words:
 def backwards(difference: int, count: int) -> Words:
     """The difference carried back over 1, 2, … `count` bytes."""
     first = step_back(np.array([difference], dtype=np.uint32))
-    return _repeated(first, count, step_back)[:, 0]
+    return repeated(first, count, step_back)[:, 0]

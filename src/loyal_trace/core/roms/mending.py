@@ -1,51 +1,98 @@
-"""All that can be tried to get the true content of a slot from a bad read and the sums: the surest first."""
+"""All that can be tried to get the true content of a slot from bad reads and the sums: the surest first."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 
+from loyal_trace.core.roms.candidates import UNWATCHED, Watch
+from loyal_trace.core.roms.consensus import combined, consensus
 from loyal_trace.core.roms.images import KnownSum, RomImage
-from loyal_trace.core.roms.restore import Cancel, restore
+from loyal_trace.core.roms.restore import Restored, restore
 from loyal_trace.core.roms.undo import undo
-from loyal_trace.core.roms.voting import vote
 
 
 @dataclass(frozen=True)
 class Mended:
-    """The true content, the firmware whose sums it has, and what was done with the proof, in words."""
+    """The true content, the firmware whose sums it has, what was done in words, and the sums that prove it.
+
+    `changes` are offset, now and was for bytes, or the kind and lines of a change that was undone. `solutions` above
+    one: as many other contents have these sums too, and this is only the first of them.
+    """
 
     data: bytes
     firmware: str
-    proof: str
+    words: str
+    proved_by: str
+    changes: tuple[Mapping[str, object], ...] = field(default=(), compare=False, hash=False)
+    solutions: int = 1
+
+    @property
+    def proof(self) -> str:
+        """What was done and by which sums it is proved, in one line."""
+        return f"{self.words}, proved by {self.proved_by}"
+
+    @property
+    def certain(self) -> bool:
+        return self.solutions == 1
 
 
-def mend(reads: Sequence[bytes], own: Sequence[KnownSum], cancelled: Cancel) -> Mended | None:
+def mend(reads: Sequence[bytes], own: Sequence[KnownSum], watch: Watch = UNWATCHED) -> Mended | None:
     """From one or more reads of a chip and the sums of its slot; None when nothing known here gives them.
 
-    Order: a vote over the reads, a reversible change, one or two wrong bytes, a line exchanged over some stretch; each
-    of the newest read, then of the vote.
+    Order: the reads as they are and together, a reversible change, one or two wrong bytes, a line exchanged over some
+    stretch, a line stuck over one, one wrong bit in each of three bytes. When several contents have the sums, the first
+    is returned with their number.
     """
-    sources = [reads[-1]]
-    if len({len(read) for read in reads}) == 1 and len(reads) > 2:
-        sources.append(vote(reads).data)
+    doubtful: Mended | None = None
     for entry in own:
-        digests = entry.by_algorithm
-        for number, data in enumerate(sources):
-            if entry.accepts(RomImage("", data)):
-                return Mended(
-                    data, entry.firmware, f"the majority of {len(reads)} reads" if number else "one of the reads"
-                )
-        for data in sources:
-            undone = undo(data, digests, entry.size)
-            if undone is not None:
-                return Mended(undone.data, entry.firmware, f"{undone.words}, proved by {undone.proof}")
-        for data in sources:
-            found = restore(data, digests, cancelled)
+        for found in _ways(reads, entry, watch):
             if found is not None and found.certain:
-                told = ", ".join(f"{c.offset:04X} from {c.read:02X} to {c.meant:02X}" for c in found.changes)
-                return Mended(found.data, entry.firmware, f"{told}, proved by {found.proof}")
-            stretch = None if cancelled() else undo(data, digests, entry.size, thorough=True)
-            if stretch is not None:
-                return Mended(stretch.data, entry.firmware, f"{stretch.words}, proved by {stretch.proof}")
-            if cancelled():
-                return None
-    return None
+                return found
+            doubtful = doubtful or found
+            if watch.cancelled():
+                return doubtful
+    return doubtful
+
+
+def _ways(reads: Sequence[bytes], entry: KnownSum, watch: Watch) -> Iterator[Mended | None]:
+    digests, size = entry.by_algorithm, entry.size
+    proof = " and ".join(sorted(digests))
+    for read in reads:
+        if entry.accepts(RomImage("", read)):
+            yield Mended(read, entry.firmware, "one of the reads is right as it is", proof)
+    together = consensus(reads, digests, watch)
+    yield _from_bytes(together, entry)
+    sources = [reads[-1]]
+    if len(reads) > 1 and len({len(read) for read in reads}) == 1:
+        sources += [image for _, image in combined(reads)]
+    for data in sources:
+        yield _undone(data, entry, thorough=False)
+    for data in sources:
+        yield _from_bytes(_restored(data, digests, size, watch), entry)
+    yield _undone(reads[-1], entry, thorough=True)
+    yield _from_bytes(_restored(reads[-1], digests, size, watch, deep=True), entry)
+
+
+def _restored(
+    data: bytes, digests: Mapping[str, str], size: int | None, watch: Watch, deep: bool = False
+) -> Restored | None:
+    """Restoring works on an image of the right size; one read too far is cut first."""
+    if size is not None and len(data) > size and len(data) % size == 0:
+        data = data[:size]
+    if size is not None and len(data) != size:
+        return None
+    return restore(data, digests, watch, deep)
+
+
+def _undone(data: bytes, entry: KnownSum, thorough: bool) -> Mended | None:
+    found = undo(data, entry.by_algorithm, entry.size, thorough)
+    if found is None:
+        return None
+    change = {"kind": found.kind, **{k: v for k, v in found.where.items() if v != []}}
+    return Mended(found.data, entry.firmware, found.words, found.proof, (change,))
+
+
+def _from_bytes(found: Restored | None, entry: KnownSum) -> Mended | None:
+    if found is None:
+        return None
+    changes = tuple({"offset": c.offset, "now": c.read, "was": c.meant} for c in found.changes)
+    return Mended(found.data, entry.firmware, found.told, found.proof, changes, found.solutions)

@@ -1,90 +1,143 @@
-"""Restoring an image from its sums alone: one or two wrong bytes anywhere, from the linear CRC, proved by a hash.
+"""Restoring an image from its sums alone: a few wrong bytes or bits anywhere, from the linear CRC, proved by a hash.
 
 One byte: the difference of the sums, carried back over k bytes, must be a table entry. Two bytes: with d the distance
 between them, Z^(d−1)·T[e] and the difference carried back must agree in their upper 24 bits, and the low byte then
 gives the other error, so one pass over 255·n values against a table of 2^24 finds all pairs; a table of 2^20 before it
-stays in the processor's cache and turns most of them away. Every candidate has to pass the other sums; hashing begins
-at a checkpoint before its first changed byte, single-bit errors first, then those that cost least to hash.
+stays in the processor's cache and turns most of them away. Three bits and stuck stretches: see `restore_bits`.
 """
 
-import hashlib
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
 
+from loyal_trace.core.roms.candidates import UNWATCHED, Candidates, Change, Prover, Watch, changed
 from loyal_trace.core.roms.crc_algebra import TABLE, backwards, syndromes
-from loyal_trace.core.roms.images import RomImage
+from loyal_trace.core.roms.digests import digest
+from loyal_trace.core.roms.restore_bits import single_bits, stuck_stretches, three_bits
 
 _MOST_SEARCHED = 2**20
 _MOST_PAIRS = 2**17
-_MOST_SOLUTIONS = 64
 _SMALL = 1 << 14
-_CHECKPOINT = 1024
-_WORKERS, _AT_ONCE = 2, 512  # hashing and array work let another thread run
-_PROOFS = ("sha256", "sha1", "md5")
-Cancel = Callable[[], bool]
-
-
-@dataclass(frozen=True)
-class Change:
-    """One byte: where, what it is, what it was meant to be."""
-
-    offset: int
-    read: int
-    meant: int
+_WORKERS = 2  # array work lets another thread run
 
 
 @dataclass(frozen=True)
 class Restored:
-    """Changes that make the sums right, by which sum that is proved, and how many other solutions fit as well."""
+    """Changes that make the sums right, by which sum that is proved, and how many other solutions fit as well.
+
+    `words` says what kind of change it was: bytes, bits, or a data line stuck over a stretch.
+    """
 
     changes: tuple[Change, ...]
     data: bytes
     proof: str
     solutions: int = 1
+    words: str = ""
 
     @property
     def certain(self) -> bool:
         """Is it proved by a hash, or by a CRC that only one change fits?"""
         return self.solutions == 1
 
+    @property
+    def told(self) -> str:
+        """What was changed, in a few words; long lists of bytes are cut short."""
+        shown = ", ".join(f"{c.offset:04X} from {c.read:02X} to {c.meant:02X}" for c in self.changes[:3])
+        more = f" and {len(self.changes) - 3} more" if len(self.changes) > 3 else ""
+        return ": ".join(part for part in (self.words, f"{shown}{more}") if part)
 
-def _never() -> bool:
-    return False
 
-
-def restore(data: bytes, digests: Mapping[str, str], cancelled: Cancel = _never) -> Restored | None:
+def restore(
+    data: bytes, digests: Mapping[str, str], watch: Watch = UNWATCHED, deep: bool = False, most: int = 2
+) -> Restored | None:
     """One or two wrong bytes put right, the fewest first; None when none fit or it was cancelled.
 
-    Needs a CRC-32; two bytes are only proposed when a hash proves them, or when exactly one pair fits the CRC.
+    `most` is 1 or 2 bytes; `deep` goes on to a data line stuck over a stretch and to one wrong bit in each of three
+    bytes, which only a hash can prove. Without a CRC-32 single wrong bits are tried against the hash.
     """
-    if "crc32" not in digests or not 0 < len(data) <= _MOST_SEARCHED:
+    if not digests or not 0 < len(data) <= _MOST_SEARCHED:
         return None
-    difference = RomImage("", data).digest("crc32")
-    delta = int(difference, 16) ^ int(digests["crc32"], 16)
+    if "crc32" not in digests:
+        return _by_hash_alone(data, digests, watch)
+    delta = int(digest(data, "crc32"), 16) ^ int(digests["crc32"], 16)
     if delta == 0:
         return None
-    ones = list(_one_byte(data, delta))
-    found = _proved(data, ones, digests, cancelled)
-    if found is not None or len(data) > _MOST_PAIRS:
+    found = _proved(data, one_byte(data, delta), digests, watch, "")
+    if found is None and most > 1 and len(data) <= _MOST_PAIRS and not watch.cancelled():
+        found = _proved(data, two_bytes(data, delta), digests, watch, "")
+    if found is not None or not deep:
         return found
-    return _proved(data, two_bytes(data, delta), digests, cancelled)
+    return _deep(data, delta, digests, watch)
 
 
-def _one_byte(data: bytes, delta: int) -> Iterator[tuple[Change, ...]]:
+def _deep(data: bytes, delta: int, digests: Mapping[str, str], watch: Watch) -> Restored | None:
+    prover = Prover(data, digests, watch)
+    for words, batches in (("a data line was stuck", stuck_stretches(data, delta)),
+                           ("one bit in each of three bytes", three_bits(data, delta))):  # fmt: skip
+        if not prover.proof:
+            return None
+        for batch in batches:
+            if watch.cancelled():
+                return None
+            changes = prover.first_right(batch, words)
+            if changes is not None:
+                return Restored(changes, changed(data, changes), prover.proof, words=_lanes_of(changes, words))
+    return None
+
+
+def _lanes_of(changes: tuple[Change, ...], words: str) -> str:
+    """Which data line was stuck where, or the words as they are."""
+    flips = {change.read ^ change.meant for change in changes}
+    if not words.startswith("a data line") or len(flips) != 1:
+        return words
+    (flip,) = flips
+    level = "high" if changes[0].read & flip else "low"
+    first, last = changes[0].offset, changes[-1].offset
+    return f"D{flip.bit_length() - 1} was stuck {level} between {first:04X} and {last:04X}"
+
+
+def _by_hash_alone(data: bytes, digests: Mapping[str, str], watch: Watch) -> Restored | None:
+    prover = Prover(data, digests, watch)
+    if not prover.proof:
+        return None
+    for batch in single_bits(data):
+        changes = prover.first_right(batch, "one bit")
+        if changes is not None:
+            return Restored(changes, changed(data, changes), prover.proof)
+        if watch.cancelled():
+            return None
+    return None
+
+
+def _proved(
+    data: bytes, candidates: Candidates, digests: Mapping[str, str], watch: Watch, words: str
+) -> Restored | None:
+    """The candidate that every other sum accepts; with no hash, the only one, or the first of several."""
+    prover = Prover(data, digests, watch)
+    right = prover.first_right(candidates, words)
+    if right is not None:
+        return Restored(right, changed(data, right), prover.proof)
+    if prover.proof or not prover.fitting:
+        return None
+    proof = " and ".join(sorted(digests))
+    return Restored(prover.fitting[0], changed(data, prover.fitting[0]), proof, prover.count)
+
+
+def one_byte(data: bytes, delta: int) -> Candidates:
     """Every single byte that explains the difference; at most one a place."""
     back = np.r_[np.uint32(delta), backwards(delta, len(data) - 1)] if len(data) > 1 else np.array([delta], np.uint32)
     order = np.argsort(TABLE)
     place = np.minimum(np.searchsorted(TABLE[order], back), 255)
-    for k in np.flatnonzero(TABLE[order][place] == back):
-        error, offset = int(order[place[k]]), len(data) - 1 - int(k)
-        if error:
-            yield (Change(offset, data[offset], data[offset] ^ error),)
+    k = np.flatnonzero(TABLE[order][place] == back)
+    errors = order[place[k]]
+    offsets, errors = len(data) - 1 - k[errors > 0], errors[errors > 0]
+    image = np.frombuffer(data, dtype=np.uint8)
+    return Candidates(offsets[:, None], (image[offsets] ^ errors.astype(np.uint8))[:, None])
 
 
-def two_bytes(data: bytes, delta: int) -> list[tuple[Change, ...]]:
+def two_bytes(data: bytes, delta: int) -> Candidates:
     """Every pair of bytes that explains the difference: single bits first, then the latest place first."""
     size = len(data)
     back = backwards(delta, size)
@@ -119,11 +172,11 @@ def two_bytes(data: bytes, delta: int) -> list[tuple[Change, ...]]:
         halves = [pool.submit(search, 1, 128), pool.submit(search, 128, 256)]
         rows = [row for half in halves for row in half.result()]
     found = np.concatenate(rows) if rows else np.empty((0, 4), dtype=np.int64)
-    single = (np.bitwise_count(found[:, 1].astype(np.uint8)) == 1) & (
-        np.bitwise_count(found[:, 3].astype(np.uint8)) == 1
-    )
-    ranked = found[np.lexsort((-found[:, 0], ~single))].tolist()
-    return [(Change(a, data[a], data[a] ^ ea), Change(b, data[b], data[b] ^ eb)) for a, ea, b, eb in ranked]
+    errors = found[:, 1::2].astype(np.uint8)
+    single = (np.bitwise_count(errors) == 1).all(axis=1)
+    ranked = np.lexsort((-found[:, 0], ~single))
+    places = np.ascontiguousarray(found[ranked][:, 0::2])
+    return Candidates(places, np.frombuffer(data, dtype=np.uint8)[places] ^ errors[ranked])
 
 
 def _bits_of(value: int) -> Iterator[int]:
@@ -152,73 +205,3 @@ def _matches(
     left = right - distance
     keep = (left >= 0) & (other != 0)
     return np.column_stack((left[keep], np.full(keep.sum(), error), right[keep], other[keep].astype(np.int64)))
-
-
-class _Hasher:
-    """Hashes changed copies of an image, beginning at the last checkpoint before the first change."""
-
-    def __init__(self, data: bytes, algorithm: str) -> None:
-        self._data, self._marks = data, [hashlib.new(algorithm, usedforsecurity=False)]
-        for start in range(0, len(data), _CHECKPOINT):
-            following = self._marks[-1].copy()
-            following.update(data[start : start + _CHECKPOINT])
-            self._marks.append(following)
-
-    def digest(self, changes: Sequence[Change]) -> str:
-        number = changes[0].offset // _CHECKPOINT
-        state, at = self._marks[number].copy(), number * _CHECKPOINT
-        view = memoryview(self._data)
-        for change in changes:
-            state.update(view[at : change.offset])
-            state.update(bytes([change.meant]))
-            at = change.offset + 1
-        state.update(view[at:])
-        return state.hexdigest()
-
-
-def _proved(
-    data: bytes, candidates: Sequence[tuple[Change, ...]], digests: Mapping[str, str], cancelled: Cancel
-) -> Restored | None:
-    """The candidate that every other sum accepts; with no other sum, the only one, or the first of several."""
-    proof = next((name for name in _PROOFS if name in digests), "")
-    if not proof:
-        if not candidates or len(candidates) > _MOST_SOLUTIONS:
-            return None
-        return Restored(candidates[0], changed(data, candidates[0]), "crc32", len(candidates))
-    hasher, wanted = _Hasher(data, proof), digests[proof].lower()
-
-    def first_right(some: Sequence[tuple[Change, ...]]) -> tuple[Change, ...] | None:
-        if cancelled():
-            return None
-        return next((changes for changes in some if hasher.digest(changes) == wanted), None)
-
-    with ThreadPoolExecutor(_WORKERS) as pool:
-        for start in range(0, len(candidates), _AT_ONCE):
-            some = candidates[start : start + _AT_ONCE]
-            parts = [pool.submit(first_right, some[number::_WORKERS]) for number in range(_WORKERS)]
-            right = next((found for part in parts if (found := part.result())), None)
-            if right is not None:
-                return Restored(right, changed(data, right), proof)
-            if cancelled():
-                return None
-    return None
-
-
-def changed(data: bytes, changes: Sequence[Change]) -> bytes:
-    """The image with some bytes changed."""
-    out = bytearray(data)
-    for change in changes:
-        out[change.offset] = change.meant
-    return bytes(out)
-
-
-def restore_one_byte(image: RomImage, digests: Mapping[str, str]) -> tuple[int, int] | None:
-    """The one byte that makes an image match its sums: offset and value; None when no byte does."""
-    if "crc32" not in digests or not 0 < image.size <= _MOST_SEARCHED:
-        return None
-    delta = int(image.digest("crc32"), 16) ^ int(digests["crc32"], 16)
-    for changes in _one_byte(image.data, delta) if delta else ():
-        candidate = RomImage(image.name, changed(image.data, changes))
-        if all(candidate.digest(a) == value for a, value in digests.items()):
-            return changes[0].offset, changes[0].meant
-    return None

@@ -10,7 +10,7 @@ from loyal_trace.core.roms.against import against_other_size
 from loyal_trace.core.roms.forensics import examine
 from loyal_trace.core.roms.hypotheses import NO_DEVICE, Hypothesis, PinNames
 from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
-from loyal_trace.core.roms.restore import restore_one_byte
+from loyal_trace.core.roms.restore import restore
 from loyal_trace.core.roms.undo import undo
 from loyal_trace.core.units import count_of
 
@@ -221,23 +221,8 @@ def _from_sums(image: RomImage, expected: Expected, ranked: tuple[Hypothesis, ..
     for entry in expected.own:
         if expected.firmware and entry.firmware not in ("", expected.firmware):
             continue
-        found = restore_one_byte(image, entry.by_algorithm)
-        if found:
-            offset, value = found
-            proof = "proved by " + " and ".join(sorted(entry.by_algorithm))
-            now = image.data[offset]
-            raised, dropped = now & ~value, value & ~now
-            top = Hypothesis(
-                "bits-faded" if not dropped else "few-bytes",
-                "few-bytes",
-                f"one byte is wrong: {offset:04X} is {now:02X} and must be {value:02X} ({proof})",
-                "Programme it over: only bits from 1 to 0 are needed. Then verify twice."
-                if not dropped
-                else "Read it again; if it stays, erase and programme the restored image.",
-                1.0,
-                {"offsets": [offset], "bytes": [{"offset": offset, "is": now, "should_be": value}]},
-                f"{raised.bit_count()} bits turned to 1, {dropped.bit_count()} to 0",
-            )
+        top = _one_wrong_byte(image, entry)
+        if top:
             return (top, *(replace(h, likelihood=0.0) for h in ranked))
         undone = undo(image.data, entry.by_algorithm)
         if undone:
@@ -248,3 +233,26 @@ def _from_sums(image: RomImage, expected: Expected, ranked: tuple[Hypothesis, ..
             )
             return (top, *(replace(h, likelihood=0.0) for h in ranked))
     return ranked
+
+
+def _one_wrong_byte(image: RomImage, entry: KnownSum) -> Hypothesis | None:
+    """The one byte that makes every sum right, if there is exactly one."""
+    digests = entry.by_algorithm
+    found = restore(image.data, digests, most=1) if "crc32" in digests and not entry.weak else None
+    if found is None or not found.certain:
+        return None
+    (change,) = found.changes
+    now, value = change.read, change.meant
+    raised, dropped = now & ~value, value & ~now
+    return Hypothesis(
+        "bits-faded" if not dropped else "few-bytes",
+        "few-bytes",
+        f"one byte is wrong: {change.offset:04X} is {now:02X} and must be {value:02X} (proved by "
+        f"{' and '.join(sorted(digests))})",
+        "Programme it over: only bits from 1 to 0 are needed. Then verify twice."
+        if not dropped
+        else "Read it again; if it stays, erase and programme the restored image.",
+        1.0,
+        {"offsets": [change.offset], "bytes": [{"offset": change.offset, "is": now, "should_be": value}]},
+        f"{raised.bit_count()} bits turned to 1, {dropped.bit_count()} to 0",
+    )
