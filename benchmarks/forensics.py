@@ -8,7 +8,7 @@ from collections import Counter
 import numpy as np
 
 from benchmarks.measure import Figure, best_of
-from benchmarks.rom_corpus import CONTENTS, DAMAGES, SIZES, confusion, samples
+from benchmarks.rom_corpus import CONTENTS, EVERY, SIZES, confusion, named_right, samples
 
 _SEED = 20261
 
@@ -16,11 +16,12 @@ _SEED = 20261
 def table(counts: Counter[tuple[str, str]]) -> str:
     """The confusion table as lines: injected kind, how often named right, and what it was called instead."""
     lines = []
-    for kind in DAMAGES:
-        row = {named: n for (injected, named), n in counts.items() if injected == kind}
+    for damage in EVERY:
+        row = {named: n for (injected, named), n in counts.items() if injected == damage}
+        kind = damage.split()[0]
         total, right = sum(row.values()), row.get(kind, 0)
         others = ", ".join(f"{named} {n}" for named, n in sorted(row.items()) if named != kind)
-        lines.append(f"{kind:16} {right:4} of {total:4}  {others}".rstrip())
+        lines.append(f"{damage:27} {right:4} of {total:4}  {others}".rstrip())
     return "\n".join(lines)
 
 
@@ -58,7 +59,7 @@ def _examined(size: int) -> float:
     """The slowest kind on code-like content of one size (second)."""
     from loyal_trace.core.roms.forensics import examine
 
-    return max(best_of(1, lambda d=d, t=t: examine(d, t)) for _, d, t in list(samples(_SEED, (size,)))[: len(DAMAGES)])
+    return max(best_of(1, lambda d=d, t=t: examine(d, t)) for _, d, t in list(samples(_SEED, (size,)))[: len(EVERY)])
 
 
 def _sums_only(size: int) -> float:
@@ -73,7 +74,7 @@ def _sums_only(size: int) -> float:
 def run() -> list[Figure]:
     """Share named right, and times."""
     counts = confusion(_SEED, SIZES)
-    right = sum(n for (injected, named), n in counts.items() if injected == named)
+    right = named_right(counts)
     total = sum(counts.values())
     share = right / total
     print(table(counts))

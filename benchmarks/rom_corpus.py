@@ -148,6 +148,57 @@ def _pattern(rng: np.random.Generator, image: np.ndarray) -> np.ndarray:
     return np.resize(rng.permutation(256)[: int(rng.choice([2, 4, 8, 16]))].astype(np.uint8), len(image))
 
 
+def _in_part(damage: Damage) -> Damage:
+    """The same damage in one half or quarter only, as a line with an address line in it does."""
+
+    def partly(rng: np.random.Generator, image: np.ndarray) -> np.ndarray:
+        length = len(image) // int(rng.choice([2, 4]))
+        start = int(rng.integers(len(image) // length)) * length
+        out = image.copy()
+        out[start : start + length] = damage(rng, image)[start : start + length]
+        return out
+
+    return partly
+
+
+def _with_fading(damage: Damage) -> Damage:
+    return lambda rng, image: _bits(1, 0.0004)(rng, damage(rng, image))
+
+
+def _follows(rng: np.random.Generator, image: np.ndarray) -> np.ndarray:
+    line = int(rng.integers(7))
+    return _set(image, line, _bit(image, line + 1))
+
+
+def _shuffled_lines(rng: np.random.Generator, image: np.ndarray) -> np.ndarray:
+    order = rng.permutation(8)
+    bits = np.unpackbits(image[:, None], axis=1, bitorder="little")
+    return np.packbits(bits[:, order], axis=1, bitorder="little").ravel()
+
+
+def _shuffled_addresses(rng: np.random.Generator, image: np.ndarray) -> np.ndarray:
+    bits = len(image).bit_length() - 1
+    order = np.arange(bits)
+    some = rng.choice(np.arange(2, bits), 3, replace=False)
+    order[some] = np.roll(some, 1)
+    i, source = _index(image), np.zeros(len(image), dtype=np.int64)
+    for line in range(bits):
+        source |= (i >> line & 1) << int(order[line])
+    return image[source]
+
+
+def _slow_outputs(rng: np.random.Generator, image: np.ndarray) -> np.ndarray:
+    late = rng.random(len(image)) < 0.3
+    return np.where(late, np.roll(image, 1), image).astype(np.uint8)
+
+
+def _record_gaps(rng: np.random.Generator, image: np.ndarray) -> np.ndarray:
+    out = image.copy()
+    first = int(rng.integers(1, len(out) // 32 - 6))
+    out[32 * first : 32 * (first + 4)] = 0xFF
+    return out
+
+
 DAMAGES: dict[str, Damage] = {
     "data-stuck-0": _data_stuck(0), "data-stuck-1": _data_stuck(1), "data-bridged": _data_bridged,
     "data-swapped": _data_swapped, "address-stuck": _address_stuck, "address-bridged": _address_bridged,
@@ -162,10 +213,20 @@ DAMAGES: dict[str, Damage] = {
     "inverted": lambda rng, image: image ^ np.uint8(255), "text-mode": _text_mode,
     "shifted": lambda rng, image: np.roll(image, int(rng.choice([1, 2, 16, 256, -1]))),
 }  # fmt: skip
+VARIANTS: dict[str, Damage] = {
+    "data-stuck-0 in part": _in_part(_data_stuck(0)), "data-stuck-1 in part": _in_part(_data_stuck(1)),
+    "data-bridged in part": _in_part(_data_bridged), "data-swapped in part": _in_part(_data_swapped),
+    "address-stuck in part": _in_part(_address_stuck), "address-swapped in part": _in_part(_address_swapped),
+    "data-stuck-1 and faded": _with_fading(_data_stuck(1)), "address-stuck and faded": _with_fading(_address_stuck),
+    "data-bridged open line": _follows, "data-swapped any order": _shuffled_lines,
+    "address-swapped three lines": _shuffled_addresses, "shifted slow outputs": _slow_outputs,
+    "part-blank record gap": _record_gaps, "half-read quarter": lambda rng, image: image[: len(image) // 4],
+}  # fmt: skip
+EVERY = {**DAMAGES, **VARIANTS}
 
 
 def samples(
-    seed: int, sizes: tuple[int, ...], kinds: tuple[str, ...] = tuple(DAMAGES)
+    seed: int, sizes: tuple[int, ...], kinds: tuple[str, ...] = tuple(EVERY)
 ) -> Iterator[tuple[str, bytes, bytes]]:
     """(kind, damaged, true) for every kind on every content at every size; damage that changes nothing is left out."""
     rng = np.random.default_rng(seed)
@@ -173,18 +234,23 @@ def samples(
         for make in CONTENTS.values():
             true = make(rng, size)
             for kind in kinds:
-                damaged = DAMAGES[kind](rng, true)
+                damaged = EVERY[kind](rng, true)
                 if damaged.tobytes() != true.tobytes():
                     yield kind, damaged.tobytes(), true.tobytes()
 
 
 def confusion(seed: int, sizes: tuple[int, ...], rounds: int = 1) -> Counter[tuple[str, str]]:
-    """(injected kind, named kind) → how often, with the true image at hand."""
+    """(injected damage, named kind) → how often, with the true image at hand. Damage is a kind, or `kind and more`."""
     counts: Counter[tuple[str, str]] = Counter()
     for number in range(rounds):
         for kind, damaged, true in samples(seed + number, sizes):
             counts[(kind, examine(damaged, true)[0].kind)] += 1
     return counts
+
+
+def named_right(counts: Counter[tuple[str, str]]) -> int:
+    """How often the name given is the kind injected, the first word of the damage."""
+    return sum(n for (injected, named), n in counts.items() if injected.split()[0] == named)
 
 
 _UNDECIDABLE = ("bits-faded", "bits-lost", "few-bytes", "patched", "half-read", "shifted")
@@ -199,8 +265,9 @@ def from_sums(seed: int, sizes: tuple[int, ...], rounds: int = 1) -> Counter[tup
     import hashlib
     import zlib
 
+    from loyal_trace.core.roms.by_sums import Expected
     from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
-    from loyal_trace.core.roms.verdicts import Expected, judge
+    from loyal_trace.core.roms.verdicts import judge
 
     counts: Counter[tuple[str, str]] = Counter()
     for number in range(rounds):

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from loyal_trace.cli import main
 from loyal_trace.core.errors import RequestError
 from loyal_trace.core.roms.signature import Register
+from loyal_trace.demo.common import board_files_of
 from loyal_trace.formats.image_files import encode_image, interleave, lanes, split, swap
 from loyal_trace.formats.rom_files import decode_image
 
@@ -126,3 +127,26 @@ def test_every_format_and_order_comes_back(data, name):
     assert interleave(lanes(data, 2)) == data and b"".join(split(data, 4)) == data
     with pytest.raises(RequestError):
         interleave([data, data + b"x"])
+
+
+def test_the_table_of_sockets_and_what_a_start_up_number_means(capsys, tmp_path):
+    for name, data in board_files_of(("tw-cpu",))["tw-cpu"].items():
+        (tmp_path / name).write_bytes(data)
+    code, found, _ = run(capsys, "slots", tmp_path, "ROM 3", "--json")
+    (slot,) = found["slots"]
+    assert code == 0 and (slot["place"], slot["addresses"], slot["differs"]) == ("6D", "6000–7FFF", True)
+    assert "same in A, B" in run(capsys, "slots", tmp_path)[1] and run(capsys, "slots", tmp_path, "ROM 77")[0] == 2
+
+
+def test_halves_and_lanes_of_one_content_are_put_together_by_check(capsys, tmp_path):
+    sums = tmp_path / "sums.csv"
+    sums.write_text(f"name,size,sha1\nbig.bin,2048,{hashlib.sha1(DATA).hexdigest()}\n")
+    for folder, parts in (("halves", (DATA[1024:], DATA[:1024])), ("lanes", (DATA[1::2], DATA[::2]))):
+        (tmp_path / folder).mkdir()
+        for number, part in enumerate(parts):
+            (tmp_path / folder / f"u{number}x.bin").write_bytes(part)
+        code, found, _ = run(capsys, "check", tmp_path / folder, "--sums", sums, "--json")
+        kinds = [image["hypotheses"][0]["kind"] for image in found["images"]]
+        assert code == 1 and kinds == ["half-read" if folder == "halves" else "lane-wrong"] * 2
+        assert found["images"][0]["hypotheses"][0]["where"]["with"] == ["u1x.bin", "u0x.bin"]
+        assert found["images"][0]["hypotheses"][0]["detail"] and "exactly right" in found["images"][0]["reason"]

@@ -5,10 +5,11 @@ import zlib
 
 import numpy as np
 import pytest
-from benchmarks.rom_corpus import CONTENTS, DAMAGES, confusion, from_sums, samples
+from benchmarks.rom_corpus import CONTENTS, DAMAGES, EVERY, confusion, from_sums, named_right, samples
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from loyal_trace.core.roms.by_sums import Expected
 from loyal_trace.core.roms.candidates import Watch
 from loyal_trace.core.roms.crc_algebra import backwards, contributions, syndromes
 from loyal_trace.core.roms.forensics import examine
@@ -16,7 +17,7 @@ from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
 from loyal_trace.core.roms.maps import permuted
 from loyal_trace.core.roms.restore import restore
 from loyal_trace.core.roms.undo import undo
-from loyal_trace.core.roms.verdicts import Expected, judge
+from loyal_trace.core.roms.verdicts import judge
 
 
 def sums_of(data, *names):
@@ -33,9 +34,8 @@ CODE = CONTENTS["code"](np.random.default_rng(11), 4096)
 
 def test_the_corpus_is_named_nearly_without_fault():
     counts = confusion(5, (2048, 8192), 2)
-    right = sum(n for (injected, named), n in counts.items() if injected == named)
-    wrong = {pair: n for pair, n in counts.items() if pair[0] != pair[1]}
-    assert right >= 0.98 * sum(counts.values()), wrong
+    wrong = {pair: n for pair, n in counts.items() if pair[0].split()[0] != pair[1]}
+    assert named_right(counts) >= 0.98 * sum(counts.values()), wrong
 
 
 def test_with_only_the_sums_nine_in_ten_are_named_where_that_is_possible():
@@ -44,11 +44,13 @@ def test_with_only_the_sums_nine_in_ten_are_named_where_that_is_possible():
     assert right >= 0.9 * sum(counts.values()), {pair: n for pair, n in counts.items() if pair[0] != pair[1]}
 
 
-@pytest.mark.parametrize("kind", list(DAMAGES))
+@pytest.mark.parametrize("kind", list(EVERY))
 def test_each_kind_says_where_why_and_what_next(kind):
     for injected, damaged, true in samples(3, (4096,), (kind,)):
         top, *rest = examine(damaged, true)
-        assert top.kind == injected and top.reason and top.next and top.evidence
+        if injected != "data-bridged open line":  # where the neighbour is steady, an open line looks stuck
+            assert top.kind == injected.split()[0]
+        assert top.reason and top.next and top.evidence and top.site
         assert top.likelihood >= max((h.likelihood for h in rest), default=0) and 0 < top.likelihood <= 1
 
 

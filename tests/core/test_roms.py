@@ -5,11 +5,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from loyal_trace.core.roms.by_sums import Expected
 from loyal_trace.core.roms.forensics import examine
 from loyal_trace.core.roms.hypotheses import PinNames
 from loyal_trace.core.roms.images import KnownSum, RomImage, SumList, prevailing_firmware, without_read_number
 from loyal_trace.core.roms.restore import restore
-from loyal_trace.core.roms.verdicts import Expected, judge
+from loyal_trace.core.roms.verdicts import judge
 from loyal_trace.demo.images import picture_image, program_image
 
 SIZE = 0x1000

@@ -10,8 +10,9 @@ from PyQt6.QtGui import QColor, QImage, QPainter
 from loyal_trace.core.boards.model import RomSlot
 from loyal_trace.core.case import SlotAssessment
 from loyal_trace.core.proving.starts import StartTally
+from loyal_trace.core.roms.by_sums import Expected
 from loyal_trace.core.roms.images import RomImage, SumList
-from loyal_trace.core.roms.verdicts import Expected, judge
+from loyal_trace.core.roms.verdicts import judge
 from loyal_trace.demo.images import program_image
 from loyal_trace.ui.glyphs import draw_bar, draw_glyph
 from loyal_trace.ui.theme import THEME, apply_style, load_fonts

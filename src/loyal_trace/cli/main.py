@@ -47,6 +47,9 @@ def _roms_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
 
 
 def _more_rom_parsers(roms: "argparse._SubParsersAction[_Parser]") -> None:
+    slots = roms.add_parser("slots", help="the ROM sockets of a board: numbers, places, addresses, lanes, revisions")
+    slots.add_argument("board", type=Path, metavar="BOARD", help="board folder or zip")
+    slots.add_argument("name", nargs="?", default="", help="one of them: a start-up number, label, place or address")
     found = roms.add_parser("identify", help="which known image is it, also damaged, cut, doubled or byte-swapped")
     found.add_argument("files", nargs="+", type=Path, metavar="FILE")
     found.add_argument("--known", nargs="+", required=True, type=Path, help="lists of sums; images or folders of them")
@@ -79,7 +82,7 @@ def _more_rom_parsers(roms: "argparse._SubParsersAction[_Parser]") -> None:
     turn.add_argument("--interleave", action="store_true", help="weave the images as lanes; else they are joined")
     turn.add_argument("--split", type=int, help="cut into that many pieces")
     turn.add_argument("--lanes", type=int, help="take apart into that many lanes")
-    for parser in (found, mend, votes, sign, lesson, turn):
+    for parser in (slots, found, mend, votes, sign, lesson, turn):
         parser.add_argument("--json", action="store_true")
 
 
@@ -221,7 +224,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
 def _help() -> int:
     build_parser().print_help()
     print("\ncommands (each has --help):")
-    print("  roms check|identify|repair|vote|signature|learn-signature|convert")
+    print("  roms check|slots|identify|repair|vote|signature|learn-signature|convert")
     print("  chip check|show|list   board check   rails check")
     print("  calc starts|ripple|reservoir|regulator|bridge|crystal|cell|erase|divider")
     print("  job new|list|show|export|import|report")

@@ -16,11 +16,14 @@ from loyal_trace.core.roms.identify import KnownImages, Match
 from loyal_trace.core.roms.images import KnownSum, RomImage, sums_from_mapping
 from loyal_trace.core.roms.mending import Mended, mend
 from loyal_trace.core.roms.signature import Register, learn, read_signature
+from loyal_trace.core.roms.slots import SlotLine, find_slot, slot_table
 from loyal_trace.core.roms.voting import vote
 from loyal_trace.core.units import count_of, format_percent
+from loyal_trace.formats.board_folder import load_board
 from loyal_trace.formats.image_files import interleave, lanes, split, swap, write_image
 from loyal_trace.formats.rom_files import image_paths, is_image_name, iter_images, read_file
 from loyal_trace.formats.sum_lists import decode_text, delimiter_of, read_sums
+from loyal_trace.resources import chip_library
 
 _LARGEST_LEARNED = 1 << 17
 _SURE = 0.999
@@ -279,7 +282,30 @@ def convert(options: argparse.Namespace) -> int:
     return 0
 
 
+def slots(options: argparse.Namespace) -> int:
+    """The table of ROM sockets, or the one that a number, label, place or address means."""
+    board = load_board(options.board, chip_library())
+    only = find_slot(board, options.name) if options.name else None
+    lines = [line for line in slot_table(board) if only is None or line.slot == only]
+    if options.json:
+        print_json({"board": board.title, "slots": [_slot_document(line) for line in lines]})
+    else:
+        head = ("number", "place", "label", "device", "bytes", "addresses", "lane", "firmware")
+        told = [(x.slot, x) for x in lines]
+        rows = [(x.number, s.refdes, s.label, s.device, f"{s.size:,}", x.addresses, x.lane, x.changes) for s, x in told]
+        print_table([head, *rows])
+    return 0
+
+
+def _slot_document(line: SlotLine) -> dict[str, Any]:
+    slot = line.slot
+    return {"number": slot.number, "place": slot.refdes, "label": slot.label, "device": slot.device, "size": slot.size,
+            "addresses": line.addresses, "lane": slot.lane, "lanes": slot.lanes, "firmwares": list(slot.firmwares),
+            "differs": line.changes.startswith("differs")}  # fmt: skip
+
+
 _ACTIONS = {
+    "slots": slots,
     "identify": identify, "repair": repair, "vote": vote_, "signature": signature, "learn-signature": learn_signature,
     "convert": convert,
 }  # fmt: skip

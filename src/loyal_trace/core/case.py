@@ -11,7 +11,7 @@ from typing import TypeVar
 
 from loyal_trace.core.boards.alignment import Alignment, align
 from loyal_trace.core.boards.leaks import DEFAULT_REACH, SIDES, Leak, leaks
-from loyal_trace.core.boards.model import BoardDefinition, Part, RomSlot
+from loyal_trace.core.boards.model import BoardDefinition, Part, RomSlot, SelfTestCode
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.chips.model import ChipType
 from loyal_trace.core.errors import RequestError
@@ -27,12 +27,14 @@ from loyal_trace.core.power.under_load import COMPOUND_MISSING, Around
 from loyal_trace.core.probing.check import ChipVerdict, check_chip
 from loyal_trace.core.probing.states import PinReading
 from loyal_trace.core.proving.bench import BenchProfile, Shortfall, profile_of, shortfalls
+from loyal_trace.core.roms.by_sums import Expected
 from loyal_trace.core.roms.hypotheses import PinNames
 from loyal_trace.core.roms.images import KnownSum, RomImage, SumList, prevailing_firmware, sums_from_mapping
 from loyal_trace.core.roms.sets import RevisionMix, revision_mix
 from loyal_trace.core.roms.signature import register_from
+from loyal_trace.core.roms.slots import expected_complaint
 from loyal_trace.core.roms.triage import Socket, Triage, triage
-from loyal_trace.core.roms.verdicts import Expected, RomVerdict, judge
+from loyal_trace.core.roms.verdicts import RomVerdict, judge
 
 Result = TypeVar("Result")
 MISSING = "missing"
@@ -170,6 +172,12 @@ class Case:
                 return refdes
         return ""
 
+    def expected_complaint(self, code: SelfTestCode, place: Place) -> str:
+        """Why a self-test that knows one firmware only must complain of this slot; empty when it need not."""
+        board = self.boards[place[0]]
+        slot = next((s for s in board.rom_slots if s.refdes == place[1]), None)
+        return expected_complaint(code, slot, self.firmware()) if slot is not None else ""
+
     def revision_mix(self, board_id: str) -> RevisionMix:
         """Are the ROMs of a board, as read, of one firmware revision?"""
         sums = self.known_sums()
@@ -219,9 +227,16 @@ class Case:
         own = sums.for_place(slot.refdes)
         chip = self.chip_type(place)
         names = PinNames(lambda line: chip.pin(line).number if chip and line in {p.name for p in chip.pins} else None)
-        expected = Expected(own, firmware, slot.size or None, truth, names)
+        expected = Expected(own, firmware, slot.size or None, truth, names, lambda: self._true_images(board_id))
         verdict = judge(image, expected, sums, [self.blobs(r.attachment) for r in reads[:-1]])
         return SlotAssessment(board_id, slot, len(reads), verdict, image.data, truth)
+
+    def _true_images(self, board_id: str) -> dict[str, bytes]:
+        """The true images at hand of a board, by slot and firmware."""
+        known = self.state.images.items()
+        return {
+            f"{p} {fw}".strip(): self.blobs(entry.attachment) for (board, p, fw), entry in known if board == board_id
+        }
 
     # chips
 

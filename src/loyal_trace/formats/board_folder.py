@@ -73,6 +73,8 @@ class _RomRow:
     label: str = ""
     address: int | None = None
     sums: dict[str, dict[str, str]] = field(default_factory=dict)
+    lane: int = 0
+    lanes: int = 1
 
 
 _ROWS: dict[str, type] = {"symptom": _SymptomRow, "siblings": _SiblingsRow, "mate": _MateRow, "rom": _RomRow}
@@ -356,11 +358,15 @@ def _read_roms(
         if size <= 0 or size & (size - 1):
             reader.bad("board.toml", line, f"ROM slot {refdes} has size {size}", "give a power of two in bytes")
             size = 1
+        if row.lanes not in (1, 2, 4) or not 0 <= row.lane < row.lanes:
+            what = f"ROM slot {refdes} is lane {row.lane} of {row.lanes}"
+            reader.bad("board.toml", line, what, "lanes is 1, 2 or 4, and lane counts from 0")
         sums = tuple(
             (firmware, tuple(sorted(_slot_sums(reader, line, refdes, digests))))
             for firmware, digests in row.sums.items()
         )
-        slots.append(RomSlot(refdes, row.device, size, row.number, row.label, row.address, sums))
+        told = (row.device, size, row.number, row.label, row.address, sums, row.lane, row.lanes)
+        slots.append(RomSlot(refdes, *told))
     return tuple(slots)
 
 

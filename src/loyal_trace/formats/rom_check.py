@@ -18,6 +18,7 @@ import numpy as np
 from loyal_trace.core.boards.model import BoardDefinition, RomSlot
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.errors import UserFileError
+from loyal_trace.core.roms.by_sums import Expected
 from loyal_trace.core.roms.digests import digest
 from loyal_trace.core.roms.hypotheses import NO_DEVICE, PinNames
 from loyal_trace.core.roms.images import (
@@ -28,13 +29,15 @@ from loyal_trace.core.roms.images import (
     prevailing_firmware,
     without_read_number,
 )
-from loyal_trace.core.roms.verdicts import Expected, RomVerdict, accepted_verdict, judge, settled_damage
+from loyal_trace.core.roms.pieces import wholes_of
+from loyal_trace.core.roms.verdicts import RomVerdict, accepted_verdict, judge, part_of_whole, settled_damage
 from loyal_trace.formats.rom_files import ReadBuffer, image_paths, iter_images
 
 _WORKERS = 2
 _BATCH = 64
 _FORK_FROM = 256
 _ALWAYS = ("crc32", "sha1")
+_LOOSE, _MOST_LOOSE = ("unknown", "half-read", "garbage", "part-blank"), 24
 
 
 @dataclass(frozen=True)
@@ -136,6 +139,7 @@ class RomChecker:
     ) -> None:
         self._sums = sums
         self._board, self._library, self._firmware = board, library, firmware
+        self._read_truth: dict[str, bytes] | None = None
         self._truth = {base_name(p.name): p for p in image_paths(truth)} if truth else {}
 
     def check(self, paths: Iterable[Path]) -> CheckResult:
@@ -148,7 +152,8 @@ class RomChecker:
         groups: dict[str, list[_Seen]] = {}
         for one in seen:
             groups.setdefault(one.chip, []).append(one)
-        checked = tuple(self._judged(one, groups[one.chip], firmware) for one in seen)
+        judged = (self._judged(one, groups[one.chip], firmware) for one in seen)
+        checked = self._with_parts_found([*judged], {base_name(e.name) for one in seen for e in one.accepting})
         named = {base_name(e.name) for one in seen for e in one.own}
         missing = tuple(dict.fromkeys(e.name for e in self._sums.entries if base_name(e.name) not in named))
         return CheckResult(checked, firmware, missing)
@@ -180,7 +185,30 @@ class RomChecker:
     def _expected(self, one: _Seen, firmware: str) -> Expected:
         own = one.own
         size = next((e.size for e in own if e.size is not None), None)
-        return Expected(own, firmware, size, self._true_image(own, one.image.name), self._pins(own))
+        truth = self._true_image(own, one.image.name)
+        return Expected(own, firmware, size, truth, self._pins(own), self._true_images)
+
+    def _true_images(self) -> dict[str, bytes]:
+        """Every true image at hand, by file name; read once, and only when something asks."""
+        if self._read_truth is None:
+            self._read_truth = {name: next(iter_images(path)).data for name, path in self._truth.items()}
+        return self._read_truth
+
+    def _with_parts_found(self, checked: list[CheckedImage], found: set[str]) -> tuple[CheckedImage, ...]:
+        """Files without a verdict of their own that together make up a content of the list."""
+        loose = [n for n, c in enumerate(checked) if c.verdict.hypotheses[0].kind in _LOOSE][:_MOST_LOOSE]
+        wanted = [e for e in self._sums.entries if base_name(e.name) not in found]
+        if len(loose) < 2 or not wanted:
+            return tuple(checked)
+        images = [checked[n].image for n in loose]
+        data = [next(i for i in iter_images(_file_of(c)) if i.source == c.source).data for c in images]
+        for whole in wholes_of(data, wanted):
+            names = [images[n].name for n in whole.order]
+            for part, number in enumerate(whole.order):
+                place = checked[loose[number]]
+                verdict = part_of_whole(whole, part, names)
+                checked[loose[number]] = CheckedImage(place.image, verdict, whole.entry.place or whole.entry.name)
+        return tuple(checked)
 
     def _settled(self, one: _Seen) -> bool:
         """Is this read right for some revision, or damaged in a way that one cause explains entirely?"""
@@ -216,6 +244,11 @@ def _resemble(first: bytes, second: bytes) -> bool:
     if len(first) != len(second):
         return False
     return bool(np.mean(np.frombuffer(first, np.uint8) == np.frombuffer(second, np.uint8)) > 0.5)
+
+
+def _file_of(image: RomImage) -> Path:
+    """The file an image came from; a member of a zip is named `archive.zip: member`."""
+    return Path(image.source.partition(".zip: ")[0] + ".zip" if ".zip: " in image.source else image.source)
 
 
 def _load_again(one: _Seen) -> RomImage:

@@ -4,6 +4,7 @@ import os
 import re
 import stat
 from collections.abc import Iterator
+from itertools import pairwise
 from pathlib import Path
 
 from loyal_trace.core.errors import UserFileError
@@ -108,9 +109,11 @@ def decode_image(name: str, data: bytes, source: str) -> RomImage:
         raise UserFileError(source, "the file is empty", "read the chip again")
     lower, look = name.lower(), _looks_encoded(data[:_LOOKED_AT])
     if lower.endswith(_HEX_ENDINGS) or look == "hex":
-        return RomImage(name, _decode_text(data, source, _HEX_LINE, "Intel HEX"), source)
+        found, gaps = _decode_text(data, source, _HEX_LINE, "Intel HEX")
+        return RomImage(name, found, source, gaps=gaps)
     if lower.endswith(_SREC_ENDINGS) or look == "srec":
-        return RomImage(name, _decode_text(data, source, _SREC_LINE, "S-record"), source)
+        found, gaps = _decode_text(data, source, _SREC_LINE, "S-record")
+        return RomImage(name, found, source, gaps=gaps)
     return RomImage(name, data, source)
 
 
@@ -122,7 +125,10 @@ def _looks_encoded(start: bytes) -> str:
     return "srec" if first[:2] == b"S0" and _SREC_LINE.match(first) else ""
 
 
-def _decode_text(data: bytes, source: str, pattern: re.Pattern[bytes], kind: str) -> bytes:
+def _decode_text(
+    data: bytes, source: str, pattern: re.Pattern[bytes], kind: str
+) -> tuple[bytes, tuple[tuple[int, int], ...]]:
+    """The bytes that records give, gaps filled with FF, and where those gaps are."""
     import bincopy
 
     lines = [line.strip() for line in data.removeprefix(b"\xef\xbb\xbf").splitlines()]
@@ -143,7 +149,10 @@ def _decode_text(data: bytes, source: str, pattern: re.Pattern[bytes], kind: str
         (file.add_ihex if kind == "Intel HEX" else file.add_srec)(text)
         if not len(file) or file.maximum_address - file.minimum_address > MAX_MEMBER_BYTES:
             raise UserFileError(source, f"the {kind} records hold no sensible range of data")
-        return bytes(file.as_binary(padding=b"\xff"))
+        start = file.minimum_address
+        pieces = [(segment.minimum_address - start, segment.maximum_address - start) for segment in file.segments]
+        gaps = tuple((a[1], b[0] - 1) for a, b in pairwise(pieces))
+        return bytes(file.as_binary(padding=b"\xff")), gaps
     except (bincopy.Error, ValueError) as error:
         raise UserFileError(source, f"the {kind} file cannot be read ({error})") from None
 

@@ -50,7 +50,7 @@ class Part:
 
 @dataclass(frozen=True)
 class RomSlot:
-    """A ROM socket: device, image size (byte), CPU address, start-up number, and sums by firmware revision."""
+    """A ROM socket: device, image size (byte), CPU address, start-up number, byte lane, sums by firmware revision."""
 
     refdes: str
     device: str
@@ -59,6 +59,8 @@ class RomSlot:
     label: str = ""
     address: int | None = None
     sums: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = ()
+    lane: int = 0
+    lanes: int = 1
 
     def expected(self, firmware: str) -> dict[str, str]:
         """Digest name → hex digest for one firmware revision; empty when unknown."""
@@ -91,11 +93,15 @@ class CheckItem:
 
 @dataclass(frozen=True)
 class SelfTestCode:
-    """What the board says of itself at start-up, and the parts that such a code points at."""
+    """What the board says of itself at start-up, and the parts that such a code points at.
+
+    `firmware` when the test behind it knows the sums of that one revision only.
+    """
 
     code: str
     meaning: str
     parts: tuple[str, ...] = ()
+    firmware: str = ""
 
 
 @dataclass(frozen=True)

@@ -12,6 +12,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
+from loyal_trace.core.roms.content import entropy_of
 from loyal_trace.core.roms.hypotheses import (
     PRIOR_BITS,
     Hypothesis,
@@ -25,6 +26,7 @@ from loyal_trace.core.roms.hypotheses import (
     unknown,
 )
 from loyal_trace.core.roms.maps import (
+    PARTS,
     AddressMap,
     Bytes,
     DataMap,
@@ -45,11 +47,13 @@ _KEPT = 8
 _PER_BYTE = 8.0
 _PLAUSIBLE = 0.35
 _GARBAGE_BITS = 7.0
+_RANGED, _RANGE_BITS = 512, 9.0
 _VERDICT_OF = {
     "data-stuck-0": "stuck-data", "data-stuck-1": "stuck-data", "address-stuck": "stuck-address",
     "blank": "blank", "all-zero": "blank", "pattern": "blank", "half-read": "wrong-size", "doubled": "wrong-size",
     "overdump": "wrong-size", "header": "wrong-size", "joined": "wrong-size", "text-mode": "wrong-size",
 }  # fmt: skip
+_HALF_ADVICE = "In smaller types {} is a programming or supply pin, in larger ones an address: check the level there."
 NEXT = {
     "data-bridged": "Look for a solder bridge or bent legs between these pins, also at the reader; ring them out.",
     "data-swapped": "Check adapter and reader wiring: the chip is whole. Exchange the lines back and verify.",
@@ -64,6 +68,7 @@ NEXT = {
     "address-stuck": "Look at these pins: legs folded under or tired contacts. Straighten, seat, read again.",
     "garbage": "Check supply, chip enable and the reader's device type; read it three times and compare.",
     "pattern": "Check output enable and the reader's contacts, then read again.",
+    "slow": "Read it again with a longer access time; check select, output enable and the supply at the chip's legs.",
     "bits-lost": "Check seating and the reader's supply, read again; if it stays, erase and programme anew.",
 }
 
@@ -74,7 +79,7 @@ def against_truth(image: Bytes, truth: Bytes, names: PinNames) -> tuple[Hypothes
     nothing = unknown(image, f"{count_of(wrong, 'byte')} of {len(image):,} differ in no pattern known here")
     found = [
         nothing,
-        *_simple(image, truth),
+        *_simple(image, truth, names),
         *_on_data_lines(image, truth, names),
         *_on_address_lines(image, truth, names),
     ]
@@ -165,10 +170,7 @@ def _data_hypothesis(image: Bytes, truth: Bytes, one: DataMap, start: int, end: 
                           score=one.bits + cost + extra)  # fmt: skip
     if whole:
         return replace(made, unexplained=left)
-    within = f"from {start:04X} to {end - 1:04X}"
-    where = {**made.where, "from": start, "to": end - 1}
-    reason = f"{one.words} {within}, the rest is right: a cell row, a decoder inside, or an address line with it"
-    return replace(made, reason=reason, where=where, unexplained=left)
+    return replace(_only_within(replace(made, reason=one.words), start, end - 1), unexplained=left)
 
 
 def _on_address_lines(image: Bytes, truth: Bytes, names: PinNames) -> Iterator[Hypothesis]:
@@ -188,18 +190,39 @@ def _on_address_lines(image: Bytes, truth: Bytes, names: PinNames) -> Iterator[H
     order = found_address_order(image, truth, bits)
     if order is not None:
         maps.append(order)
-    seen = image[sample]
-    wrong = [(int(np.count_nonzero(truth[one.source(sample)] != seen)), n) for n, one in enumerate(maps)]
-    for share, number in sorted(wrong)[:_KEPT]:
+    seen, same = image[sample], truth[sample] != image[sample]
+    parts = PARTS if len(image) >= _RANGED else 1
+    bounds = np.searchsorted(sample, np.arange(parts) * (len(image) // parts))
+    wrong_without = np.add.reduceat(same.astype(np.int64), bounds)
+    scored = []
+    for number, one in enumerate(maps):
+        wrong = np.add.reduceat((truth[one.source(sample)] != seen).astype(np.int64), bounds)
+        scored += [(int(share), number, place) for share, place in _in_ranges(wrong, wrong_without)]
+    for share, number, (start, end) in sorted(scored)[:_KEPT]:
         if share <= _PLAUSIBLE * len(sample):
-            yield _address_hypothesis(image, truth, maps[number], index, names)
+            within = index[start * len(image) // parts : end * len(image) // parts]
+            yield _address_hypothesis(image, truth, maps[number], within, names)
+
+
+def _in_ranges(wrong: NDArray[np.int64], without: NDArray[np.int64]) -> Iterator[tuple[int, tuple[int, int]]]:
+    """What a fault leaves wrong when it acts everywhere, and in the one aligned range where it leaves least."""
+    every = (0, len(wrong))
+    yield int(wrong.sum()), every
+    inside = [(int(wrong[a:b].sum() + without[:a].sum() + without[b:].sum()), (a, b)) for a, b in ranges(len(wrong))]
+    least = min(inside)
+    if least[1] != every and least[0] < wrong.sum() and least[0] < without.sum():
+        yield least
 
 
 def _address_hypothesis(
-    image: Bytes, truth: Bytes, one: AddressMap, index: NDArray[np.int64], names: PinNames
+    image: Bytes, truth: Bytes, one: AddressMap, within: NDArray[np.int64], names: PinNames
 ) -> Hypothesis:
-    predicted = truth[one.source(index)]
+    """A fault of address lines that acts within some addresses, all or an aligned range of them."""
+    start, end, whole = int(within[0]), int(within[-1]), len(within) == len(image)
+    predicted = truth.copy()
+    predicted[start : end + 1] = truth[one.source(within)]
     left, cost, evidence = _explained(image, truth, predicted)
+    cost += 0.0 if whole else _RANGE_BITS
     if one.kind == "address-stuck" and len(one.lines) == 1:
         word = "high" if one.level else "low"
         made = stuck_address(one.lines[0], f"stuck {word}", names, evidence, cost, one.level)
@@ -209,12 +232,22 @@ def _address_hypothesis(
         verdict = _VERDICT_OF.get(one.kind, "unknown")
         made = Hypothesis(one.kind, verdict, one.words, advice, where={"address": list(one.lines)}, evidence=evidence,
                           score=one.bits + cost)  # fmt: skip
-    return replace(made, unexplained=left)
+    made = replace(made, unexplained=left)
+    return made if whole else _only_within(made, start, end)
 
 
-def _simple(image: Bytes, truth: Bytes) -> Iterator[Hypothesis]:
-    """Blank, part blank, pattern, garbage, faded or lost bits, a few bytes, edits that belong together."""
-    blank = blank_image(image)
+def _only_within(made: Hypothesis, start: int, end: int) -> Hypothesis:
+    """The same damage in a range of addresses, with what that says of its cause."""
+    reason = (
+        f"{made.reason}, only from {start:04X} to {end:04X}, the rest is right: a cell row, a decoder inside, "
+        "or an address line with it"
+    )
+    return replace(made, reason=reason, where={**made.where, "from": start, "to": end})
+
+
+def _simple(image: Bytes, truth: Bytes, names: PinNames) -> Iterator[Hypothesis]:
+    """Blank, in part too, pattern, garbage, faded or lost bits, few bytes, edits that belong together, slow outputs."""
+    blank = blank_image(image, names)
     if blank is not None:
         yield blank
         return
@@ -222,10 +255,29 @@ def _simple(image: Bytes, truth: Bytes) -> Iterator[Hypothesis]:
     if few is not None:
         yield few
     yield from (many for many in _many_bits(image, truth) if few is None or many.kind != few.kind)
-    for maker in (_part_blank, _pattern, _garbage, _patched):
+    for maker in (_pattern, _garbage, _patched, _slow):
         found = maker(image, truth)
         if found is not None:
             yield found
+    part = _part_blank(image, truth, names)
+    if part is not None:
+        yield part
+
+
+def _slow(image: Bytes, truth: Bytes) -> Hypothesis | None:
+    """Bytes that are still those of the address before: outputs that follow too late."""
+    places = np.flatnonzero(image != truth)
+    places = places[places > 0]
+    late = int(np.count_nonzero(image[places] == truth[places - 1]))
+    if late < 16 or late < 0.9 * len(places) or late > 0.7 * len(image):
+        return None
+    left = len(places) - late
+    reason = f"{count_of(late, 'byte')} are still those of the address before: select or output enable too slow"
+    cost = len(image) * _entropy(len(places) / len(image)) + left * (math.log2(len(image)) + _PER_BYTE)
+    return Hypothesis(
+        "shifted", "unknown", reason, NEXT["slow"], evidence=f"{late:,} of {len(places):,} wrong bytes lag by one",
+        where={"offsets": [int(p) for p in places[:64]], "site": "select"}, score=14.0 + cost, unexplained=left,
+    )  # fmt: skip
 
 
 def _many_bits(image: Bytes, truth: Bytes) -> Iterator[Hypothesis]:
@@ -264,7 +316,16 @@ def _cluster(flips: Bytes) -> str:
     return f"{told}, scattered over the array"
 
 
-def _part_blank(image: Bytes, truth: Bytes) -> Hypothesis | None:
+def _half_line(start: int, end: int, size: int) -> int | None:
+    """The address line whose high or low half a stretch is, None when it is no such half."""
+    if size & (size - 1) or end - start + 1 < size // 4:
+        return None
+    line = (end - start + 1).bit_length() - 1
+    whole = end - start + 1 == 1 << line and start % (1 << line) == 0
+    return line if whole and line < size.bit_length() - 1 else None
+
+
+def _part_blank(image: Bytes, truth: Bytes, names: PinNames) -> Hypothesis | None:
     """One stretch reads FF (or 00) where content should be, the rest is right."""
     places = np.flatnonzero(image != truth)
     if len(places) < 8:
@@ -277,9 +338,14 @@ def _part_blank(image: Bytes, truth: Bytes) -> Hypothesis | None:
     predicted[start : end + 1] = value
     left, cost, _ = residual_cost(image, predicted)
     word = f"{value:02X}"
+    line = _half_line(start, end, len(image))
+    side = f"; that is where A{line} is {'high' if start >> line & 1 else 'low'}" if line is not None else ""
+    advice = (
+        NEXT["part-blank"] if line is None else f"{_HALF_ADVICE.format(names.line(f'A{line}'))} {NEXT['part-blank']}"
+    )
     return Hypothesis(
-        "part-blank", "unknown", f"{start:04X} to {end:04X} reads {word} throughout, the rest is right",
-        NEXT["part-blank"], where={"from": start, "to": end, "value": value},
+        "part-blank", "unknown", f"{start:04X} to {end:04X} reads {word} throughout, the rest is right{side}",
+        advice, where={"from": start, "to": end, "value": value},
         evidence=f"{count_of(end - start + 1, 'byte')} of {word} where content should be",
         score=6.0 + 2 * math.log2(len(image)) + cost, unexplained=left,
     )  # fmt: skip
@@ -299,8 +365,7 @@ def _pattern(image: Bytes, truth: Bytes) -> Hypothesis | None:
 
 def _garbage(image: Bytes, truth: Bytes) -> Hypothesis | None:
     """As good as random, and no more like the true image than chance."""
-    shares = np.bincount(image, minlength=256) / len(image)
-    bits = float(-(shares[shares > 0] * np.log2(shares[shares > 0])).sum())
+    bits = entropy_of(np.bincount(image, minlength=256) / len(image))
     alike = float(np.count_nonzero(image == truth)) / len(image)
     if bits < min(_GARBAGE_BITS, math.log2(len(image)) - 2) or alike > 0.05:
         return None

@@ -11,6 +11,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from loyal_trace.core.roms.sites import separating, site_of
 from loyal_trace.core.units import count_of
 
 PRIOR_BITS = {
@@ -22,6 +23,7 @@ PRIOR_BITS = {
 }
 _FEW_SHARE, _FEW_LEAST = 0.02, 32
 _MAX_LISTED = 64
+_WORTH_TELLING = 0.01
 
 
 @dataclass(frozen=True)
@@ -37,6 +39,11 @@ class Hypothesis:
     evidence: str = ""
     score: float = 0.0
     unexplained: int = 0
+
+    @property
+    def site(self) -> str:
+        """Where the cause sits; a hypothesis may say so itself in `where`, else its kind does."""
+        return str(self.where.get("site", "")) or site_of(self.kind)
 
     @property
     def detail(self) -> str:
@@ -72,8 +79,19 @@ def rank(found: Sequence[Hypothesis]) -> tuple[Hypothesis, ...]:
     best = min(h.score for h in found)
     weights = [2.0 ** -(h.score - best) for h in found]
     total = sum(weights)
-    ranked = [replace(h, likelihood=w / total) for h, w in zip(found, weights, strict=True)]
-    return tuple(sorted(ranked, key=lambda h: -h.likelihood))
+    weighed = [replace(h, likelihood=w / total) for h, w in zip(found, weights, strict=True)]
+    ranked = sorted(weighed, key=lambda h: -h.likelihood)
+    return tuple(_with_rival(h, ranked) if h.likelihood > _WORTH_TELLING else h for h in ranked)
+
+
+def _with_rival(hypothesis: Hypothesis, ranked: Sequence[Hypothesis]) -> Hypothesis:
+    """The next check names what tells an explanation from its strongest rival, if that is worth a thought."""
+    rivals = (h for h in ranked if h.kind != hypothesis.kind and h.likelihood > _WORTH_TELLING)
+    rival = next(rivals, None)
+    check = separating(hypothesis.site, rival.site) if rival is not None else ""
+    if rival is None or not check or check in hypothesis.next:
+        return hypothesis
+    return replace(hypothesis, next=f"{hypothesis.next} To tell it from {rival.short}: {check[:1].lower()}{check[1:]}")
 
 
 def address_lines(image: np.ndarray) -> int:
@@ -147,23 +165,31 @@ def _few_advice(dropped: int, raised: int) -> str:
     return "Read it again, twice. If the same bytes stay wrong, erase and programme anew, or compare as a patched copy."
 
 
-def blank_image(image: np.ndarray) -> Hypothesis | None:
+def _select_pins(names: PinNames) -> str:
+    """The pins that keep a chip silent, as far as the device is known: `/CE (pin 20), /OE (pin 22), VCC (pin 28)`."""
+    return ", ".join(names.line(name) for name in ("/CE", "/OE", "VPP", "/PGM", "VCC") if names.pin_of(name))
+
+
+def blank_image(image: np.ndarray, names: PinNames = NO_DEVICE) -> Hypothesis | None:
+    """All bytes alike: erased, or never driven; which of the two an image alone cannot tell, and it says so."""
     if not len(image) or not (image == image[0]).all():
         return None
     value = int(image[0])
     what = "erased (all FF)" if value == 0xFF else f"the same byte everywhere ({value:02X})"
+    pins = _select_pins(names) or "chip select, output enable and supply pins"
     advice = (
-        "Check chip select, output enable and supply pins of the socket; if it is blank elsewhere too, programme it."
+        f"Measure {pins} at the chip while it is read; if all are right and it is blank elsewhere too, programme it."
         if value in (0xFF, 0)
-        else "Check output enable and the reader's contacts, then read again."
+        else f"Check {pins} and the reader's contacts, then read again."
     )
+    apart = "the image alone cannot tell an erased chip from one that was never selected or has no supply"
     return Hypothesis(
         "blank" if value == 0xFF else "all-zero" if value == 0 else "pattern",
         "blank",
         f"the image is {what}: empty, or the chip never drove its outputs",
         advice,
         where={"value": value},
-        evidence=f"all {len(image):,} bytes are {value:02X}",
+        evidence=f"all {len(image):,} bytes are {value:02X}; {apart}",
         score=-4.0 * math.log2(max(len(image), 2)),
     )
 

@@ -12,7 +12,8 @@ from loyal_trace.core.roms.digests import DIGEST_LENGTHS, HASHES, PROOF_BITS, di
 class RomImage:
     """The bytes of one ROM as read or filed, and where they came from.
 
-    When many are checked, the bytes are dropped once the digests are known; `known_size` then keeps the length.
+    When many are checked, the bytes are dropped once the digests are known; `known_size` then keeps the length. `gaps`
+    are stretches (first, last) of which a file of records says nothing; they are filled with FF.
     """
 
     name: str
@@ -20,6 +21,7 @@ class RomImage:
     source: str = ""
     digests: dict[str, str] = field(default_factory=dict, compare=False, hash=False)
     known_size: int | None = None
+    gaps: tuple[tuple[int, int], ...] = field(default=(), compare=False)
 
     def digest(self, algorithm: str) -> str:
         """A digest of the image, computed once."""

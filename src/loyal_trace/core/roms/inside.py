@@ -10,6 +10,7 @@ from itertools import combinations
 import numpy as np
 
 from loyal_trace.core.roms.against import NEXT
+from loyal_trace.core.roms.content import entropy_of
 from loyal_trace.core.roms.hypotheses import (
     PRIOR_BITS,
     Hypothesis,
@@ -32,7 +33,7 @@ def from_inside(image: Bytes, names: PinNames) -> tuple[Hypothesis, ...]:
     """Ranked explanations from the structure of an image alone."""
     if not len(image):
         return rank([unknown(image, "the image is empty")])
-    blank = blank_image(image)
+    blank = blank_image(image, names)
     if blank:
         return rank([blank])
     nothing = unknown(image, "no line is constant and no block repeats")
@@ -105,7 +106,7 @@ def _whole(image: Bytes) -> Iterator[Hypothesis]:
                              evidence=f"repeats every {period} bytes", score=-4.0)  # fmt: skip
             return
     shares = np.bincount(image, minlength=256) / len(image)
-    bits = float(-(shares[shares > 0] * np.log2(shares[shares > 0])).sum())
+    bits = entropy_of(shares)
     if bits > min(_NOISE_BITS, math.log2(len(image)) - 3.2) and shares.max() < 0.02:
         reason = "the content is noise: it looks like no program, no text and no picture"
         yield Hypothesis("garbage", "unknown", reason, NEXT["garbage"], evidence=f"{bits:.1f} bits a byte",

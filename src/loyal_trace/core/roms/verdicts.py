@@ -7,29 +7,19 @@ from functools import cache
 import numpy as np
 
 from loyal_trace.core.roms.against import against_other_size
+from loyal_trace.core.roms.by_sums import Expected, from_elsewhere, from_sums, put_back, several_contents
 from loyal_trace.core.roms.forensics import examine
-from loyal_trace.core.roms.hypotheses import NO_DEVICE, Hypothesis, PinNames
+from loyal_trace.core.roms.hypotheses import Hypothesis
 from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
-from loyal_trace.core.roms.restore import restore
-from loyal_trace.core.roms.undo import undo
+from loyal_trace.core.roms.pieces import Whole
 from loyal_trace.core.units import count_of
 
 _NEVER_SETTLED = ("unknown", "garbage", "few-bytes", "bits-faded", "bits-lost", "patched", "other-slot", "unstable")
+_OPEN = ("unknown", "garbage", "patched", "few-bytes")
 VERDICTS = (
     "matches", "other-revision", "other-slot", "blank", "stuck-data", "stuck-address", "few-bytes", "unstable",
     "wrong-size", "unknown",
 )  # fmt: skip
-
-
-@dataclass(frozen=True)
-class Expected:
-    """What one ROM should be: the sums for its name or slot, the chosen firmware, and the true image if at hand."""
-
-    own: tuple[KnownSum, ...]
-    firmware: str = ""
-    size: int | None = None
-    truth: bytes | None = None
-    names: PinNames = NO_DEVICE
 
 
 @dataclass(frozen=True)
@@ -46,9 +36,13 @@ class RomVerdict:
         return self.verdict == "matches"
 
 
+def _only(found: Hypothesis) -> RomVerdict:
+    return RomVerdict(found.verdict, found.reason, found.next, (found,))
+
+
 def _settled(verdict: str, reason: str, advice: str, **where: object) -> RomVerdict:
     only = Hypothesis(verdict, verdict, reason, advice, 1.0, dict(where), "proved by its sums")
-    return RomVerdict(verdict, reason, advice, (only,))
+    return _only(only)
 
 
 @cache
@@ -77,6 +71,11 @@ def settled_damage(verdict: RomVerdict) -> bool:
 
 def _by_content(image: RomImage, expected: Expected, known: SumList) -> RomVerdict:
     """What the content itself shows, once the sums have said that it is not right."""
+    if image.gaps:
+        return _with_gaps(image, expected)
+    several = several_contents(image, expected, known)
+    if several:
+        return _only(several)
     wrong_size = _wrong_size(image, expected, known)
     if wrong_size:
         sized = against_other_size(image.data, expected.truth) if expected.truth else ()
@@ -85,30 +84,31 @@ def _by_content(image: RomImage, expected: Expected, known: SumList) -> RomVerdi
             if wrong_size.hypotheses[0].kind != "unknown":
                 return replace(wrong_size, hypotheses=sized)
             return RomVerdict("wrong-size", f"{wrong_size.reason}; {top.reason}", top.next, sized)
-        found = _put_back(image, expected) if wrong_size.hypotheses[0].kind == "unknown" else None
-        return found or wrong_size
-    truth = expected.truth if expected.truth is not None and len(expected.truth) == image.size else None
+        found = put_back(image, expected) if wrong_size.hypotheses[0].kind == "unknown" else None
+        return _only(found) if found else wrong_size
+    truth = expected.truth_of_size(image.size)
     ranked = examine(image.data, truth, expected.names)
     if truth is None and ranked[0].verdict != "blank":
-        ranked = _from_sums(image, expected, ranked)
+        ranked = from_sums(image, expected, ranked)
+    if ranked[0].kind in _OPEN:
+        ranked = from_elsewhere(image, expected, ranked)
     top = ranked[0]
     return RomVerdict(top.verdict, top.reason, top.next, ranked)
 
 
-def _put_back(image: RomImage, expected: Expected) -> RomVerdict | None:
-    """An image of another size that a cut or another order makes right, proved by its sums."""
-    for entry in expected.own:
-        undone = undo(image.data, entry.by_algorithm, entry.size or expected.size)
-        if undone:
-            reason = f"{count_of(image.size, 'byte')}, but {len(undone.data):,} are expected; {undone.words}"
-            reason = f"{reason}: what belongs here is exactly right ({undone.proof})"
-            advice = (
-                f"The content is good: keep those {len(undone.data):,} bytes and set the reader to the right device."
-            )
-            where = dict(undone.where)
-            only = Hypothesis(undone.kind, "wrong-size", reason, advice, 1.0, where, f"proved by {undone.proof}")
-            return RomVerdict("wrong-size", reason, advice, (only,))
-    return None
+def _with_gaps(image: RomImage, expected: Expected) -> RomVerdict:
+    """A file of records that leaves addresses out: filled with 00 it may be right, else it was cut."""
+    filled = bytearray(image.data)
+    for first, last in image.gaps:
+        filled[first : last + 1] = bytes(last + 1 - first)
+    right = any(entry.accepts(RomImage("", bytes(filled))) for entry in expected.own)
+    shown = ", ".join(f"{first:04X} to {last:04X}" for first, last in image.gaps[:4])
+    reason = f"the records of the file say nothing of {shown}" + (" …" if len(image.gaps) > 4 else "")
+    first, last = image.gaps[0][0], image.gaps[-1][1]
+    where: dict[str, object] = {"from": first, "to": last, "gaps": [list(gap) for gap in image.gaps], "site": "file"}
+    reason += "; filled with 00 every sum is right" if right else ""
+    advice = "Write it as a plain binary, with those bytes 00." if right else "Save it again with all its addresses."
+    return _only(Hypothesis("part-blank", "unknown", reason, advice, 1.0, where, "by the addresses of its records"))
 
 
 def accepted_verdict(own: tuple[KnownSum, ...], accepting: Sequence[KnownSum], firmware: str) -> RomVerdict:
@@ -124,6 +124,19 @@ def accepted_verdict(own: tuple[KnownSum, ...], accepting: Sequence[KnownSum], f
         "Not a bad chip. Decide which revision the board should run and make the set whole.",
         firmware=firmwares,
     )
+
+
+def part_of_whole(whole: Whole, part: int, names: Sequence[str]) -> RomVerdict:
+    """The verdict on a file that holds one half, quarter or byte lane of a content which several files make up."""
+    place = whole.entry.place or whole.entry.name
+    what = f"lane {part}" if whole.lanes else f"part {part + 1}"
+    others = ", ".join(name for number, name in enumerate(names) if number != part)
+    reason = f"{what} of {len(names)} of {place}; with {others} it is exactly right"
+    how = "roms convert --interleave" if whole.lanes else "roms convert"
+    where = {"slot": place, "part": part, "of": len(names), "with": list(names)}
+    kind = "lane-wrong" if whole.lanes else "half-read"
+    advice = f"Put the parts together ({how} {' '.join(names)} OUT) and check the whole."
+    return _only(Hypothesis(kind, "wrong-size", reason, advice, 1.0, where, "the whole is proved by its sums"))
 
 
 def _by_digest(image: RomImage, expected: Expected, known: SumList) -> RomVerdict | None:
@@ -175,7 +188,7 @@ def _unstable(image: RomImage, other_reads: Sequence[bytes], proved: RomVerdict 
         {"data": lines, "offsets": [int(p) for p in places[:64]]},
         f"{len(other_reads) + 1} reads compared byte by byte",
     )  # fmt: skip
-    return RomVerdict("unstable", reason + detail, advice, (found,))
+    return _only(found)
 
 
 def _wrong_size(image: RomImage, expected: Expected, known: SumList) -> RomVerdict | None:
@@ -200,7 +213,7 @@ def _wrong_size(image: RomImage, expected: Expected, known: SumList) -> RomVerdi
         kind, reason = "half-read", f"{reason}; what there is, is right, but the rest is missing"
     where: dict[str, object] = {"size": image.size, "expected": right}
     only = Hypothesis(kind, "wrong-size", reason, advice, 1.0, where, "by its size and its sums")
-    return RomVerdict("wrong-size", reason, advice, (only,))
+    return _only(only)
 
 
 def _proved_sizes(image: RomImage, expected: Expected) -> set[int]:
@@ -213,46 +226,4 @@ def _part_fits(image: RomImage, start: int, size: int, expected: Expected) -> bo
     part = RomImage(image.name, image.data[start : start + size])
     return any(entry.accepts(part) for entry in expected.own) or (
         expected.truth is not None and part.data == expected.truth
-    )
-
-
-def _from_sums(image: RomImage, expected: Expected, ranked: tuple[Hypothesis, ...]) -> tuple[Hypothesis, ...]:
-    """With only the sums at hand: does changing a single byte make them right?"""
-    for entry in expected.own:
-        if expected.firmware and entry.firmware not in ("", expected.firmware):
-            continue
-        top = _one_wrong_byte(image, entry)
-        if top:
-            return (top, *(replace(h, likelihood=0.0) for h in ranked))
-        undone = undo(image.data, entry.by_algorithm)
-        if undone:
-            advice = "Nothing is lost: put it back in order, then verify twice. Find what wired or joined it that way."
-            reason = f"{undone.words}; put back, every sum is right ({undone.proof})"
-            top = Hypothesis(
-                undone.kind, "unknown", reason, advice, 1.0, dict(undone.where), f"proved by {undone.proof}"
-            )
-            return (top, *(replace(h, likelihood=0.0) for h in ranked))
-    return ranked
-
-
-def _one_wrong_byte(image: RomImage, entry: KnownSum) -> Hypothesis | None:
-    """The one byte that makes every sum right, if there is exactly one."""
-    digests = entry.by_algorithm
-    found = restore(image.data, digests, most=1) if "crc32" in digests and not entry.weak else None
-    if found is None or not found.certain:
-        return None
-    (change,) = found.changes
-    now, value = change.read, change.meant
-    raised, dropped = now & ~value, value & ~now
-    return Hypothesis(
-        "bits-faded" if not dropped else "few-bytes",
-        "few-bytes",
-        f"one byte is wrong: {change.offset:04X} is {now:02X} and must be {value:02X} (proved by "
-        f"{' and '.join(sorted(digests))})",
-        "Programme it over: only bits from 1 to 0 are needed. Then verify twice."
-        if not dropped
-        else "Read it again; if it stays, erase and programme the restored image.",
-        1.0,
-        {"offsets": [change.offset], "bytes": [{"offset": change.offset, "is": now, "should_be": value}]},
-        f"{raised.bit_count()} bits turned to 1, {dropped.bit_count()} to 0",
     )

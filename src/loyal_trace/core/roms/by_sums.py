@@ -1,0 +1,130 @@
+"""What sums and other slots' contents say of an image that is wrong here, without its own true image.
+
+One wrong byte, a reversible change, a cut to the right size, several contents in one file, another slot's content.
+"""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from loyal_trace.core.roms.content import likeness
+from loyal_trace.core.roms.hypotheses import NO_DEVICE, Hypothesis, PinNames
+from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
+from loyal_trace.core.roms.pieces import pieces_in
+from loyal_trace.core.roms.restore import restore
+from loyal_trace.core.roms.undo import undo
+from loyal_trace.core.units import count_of
+
+_RESEMBLES = 0.8
+
+
+@dataclass(frozen=True)
+class Expected:
+    """What one ROM should be: the sums for its name or slot, the chosen firmware, and the true image if at hand.
+
+    `others` gives true images of other slots and revisions by name, asked only when nothing else explains the content.
+    """
+
+    own: tuple[KnownSum, ...]
+    firmware: str = ""
+    size: int | None = None
+    truth: bytes | None = None
+    names: PinNames = NO_DEVICE
+    others: Callable[[], Mapping[str, bytes]] = dict
+
+    def truth_of_size(self, size: int) -> bytes | None:
+        """The true image if it is at hand and of that size."""
+        return self.truth if self.truth is not None and len(self.truth) == size else None
+
+
+def several_contents(image: RomImage, expected: Expected, known: SumList) -> Hypothesis | None:
+    """A file with the contents of several slots: the pieces are named by their sums."""
+    sizes = {entry.size for entry in expected.own if entry.size is not None} | {expected.size} - {None}
+    if image.size in sizes or expected.truth_of_size(image.size) is not None:
+        return None
+    found = pieces_in(image.data, known)
+    if found is None:
+        return None
+    where = {"pieces": list(found.names), "lanes": found.lanes}
+    how = "roms convert --lanes" if found.lanes else "roms convert --split"
+    advice = f"Take it apart ({how} {len(found.names)}) and check each piece in its own slot."
+    return Hypothesis("joined", "wrong-size", found.words, advice, 1.0, where, "each piece proved by its sums")
+
+
+def from_elsewhere(image: RomImage, expected: Expected, ranked: tuple[Hypothesis, ...]) -> tuple[Hypothesis, ...]:
+    """Content that nothing explains here may be that of another slot or revision with some damage of its own."""
+    here = np.frombuffer(image.data, dtype=np.uint8)
+    others = {name: data for name, data in expected.others().items() if data != expected.truth}
+    same_size = {name: np.frombuffer(data, np.uint8) for name, data in others.items() if len(data) == image.size}
+    alike = {name: float(np.mean(data == here)) for name, data in same_size.items()}
+    best = max(alike, key=lambda name: alike[name], default="")
+    truth = expected.truth_of_size(image.size)
+    own = float(np.mean(here == np.frombuffer(truth, np.uint8))) if truth is not None else 0.0
+    if best and alike[best] >= _RESEMBLES and alike[best] > own:
+        wrong = int(np.count_nonzero(same_size[best] != here))
+        reason = f"this is the content of {best}, but for {count_of(wrong, 'byte')}"
+        advice = f"See whether it belongs at {best}, and what is wrong with it there."
+        where: dict[str, object] = {"slot": best, "wrong": wrong}
+        found = Hypothesis("other-slot", "other-slot", reason, advice, 1.0, where, f"{alike[best]:.1%} of it agrees")
+        return (found, *(replace(h, likelihood=0.0) for h in ranked))
+    top = ranked[0]
+    told = likeness(here, others).words if image.size and top.kind in ("unknown", "garbage") else ""
+    return (replace(top, evidence="; ".join(part for part in (top.evidence, told) if part)), *ranked[1:])
+
+
+def put_back(image: RomImage, expected: Expected) -> Hypothesis | None:
+    """An image of another size that a cut or another order makes right, proved by its sums."""
+    for entry in expected.own:
+        undone = undo(image.data, entry.by_algorithm, entry.size or expected.size)
+        if undone:
+            reason = f"{count_of(image.size, 'byte')}, but {len(undone.data):,} are expected; {undone.words}"
+            reason = f"{reason}: what belongs here is exactly right ({undone.proof})"
+            advice = (
+                f"The content is good: keep those {len(undone.data):,} bytes and set the reader to the right device."
+            )
+            where = dict(undone.where)
+            return Hypothesis(undone.kind, "wrong-size", reason, advice, 1.0, where, f"proved by {undone.proof}")
+    return None
+
+
+def from_sums(image: RomImage, expected: Expected, ranked: tuple[Hypothesis, ...]) -> tuple[Hypothesis, ...]:
+    """With only the sums at hand: does changing a single byte make them right?"""
+    for entry in expected.own:
+        if expected.firmware and entry.firmware not in ("", expected.firmware):
+            continue
+        top = _one_wrong_byte(image, entry)
+        if top:
+            return (top, *(replace(h, likelihood=0.0) for h in ranked))
+        undone = undo(image.data, entry.by_algorithm)
+        if undone:
+            advice = "Nothing is lost: put it back in order, then verify twice. Find what wired or joined it that way."
+            reason = f"{undone.words}; put back, every sum is right ({undone.proof})"
+            top = Hypothesis(
+                undone.kind, "unknown", reason, advice, 1.0, dict(undone.where), f"proved by {undone.proof}"
+            )
+            return (top, *(replace(h, likelihood=0.0) for h in ranked))
+    return ranked
+
+
+def _one_wrong_byte(image: RomImage, entry: KnownSum) -> Hypothesis | None:
+    """The one byte that makes every sum right, if there is exactly one."""
+    digests = entry.by_algorithm
+    found = restore(image.data, digests, most=1) if "crc32" in digests and not entry.weak else None
+    if found is None or not found.certain:
+        return None
+    (change,) = found.changes
+    now, value = change.read, change.meant
+    raised, dropped = now & ~value, value & ~now
+    return Hypothesis(
+        "bits-faded" if not dropped else "few-bytes",
+        "few-bytes",
+        f"one byte is wrong: {change.offset:04X} is {now:02X} and must be {value:02X} (proved by "
+        f"{' and '.join(sorted(digests))})",
+        "Programme it over: only bits from 1 to 0 are needed. Then verify twice."
+        if not dropped
+        else "Read it again; if it stays, erase and programme the restored image.",
+        1.0,
+        {"offsets": [change.offset], "bytes": [{"offset": change.offset, "is": now, "should_be": value}]},
+        f"{raised.bit_count()} bits turned to 1, {dropped.bit_count()} to 0",
+    )

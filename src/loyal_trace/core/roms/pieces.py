@@ -1,0 +1,94 @@
+"""Files that hold several contents, and contents that lie in several files: found by the sums of their pieces."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from itertools import permutations
+
+import numpy as np
+
+from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
+
+_COUNTS = (2, 4, 8)
+_MOST_LOOSE = 24
+
+
+@dataclass(frozen=True)
+class Pieces:
+    """What a file holds: the name of each piece or byte lane in its order, empty where it is not known."""
+
+    names: tuple[str, ...]
+    lanes: bool
+
+    @property
+    def words(self) -> str:
+        """`several contents one after the other: 6A, 6B`, or woven as byte lanes."""
+        how = "woven as byte lanes" if self.lanes else "one after the other"
+        return f"several contents {how}: {', '.join(name or 'unknown' for name in self.names)}"
+
+
+@dataclass(frozen=True)
+class Whole:
+    """A content made of two or more files: whose it is, in which order they go, and whether they are byte lanes."""
+
+    entry: KnownSum
+    order: tuple[int, ...]
+    lanes: bool
+    data: bytes
+
+
+def pieces_in(data: bytes, known: SumList) -> Pieces | None:
+    """The contents that a file holds, when two pieces of it at least are known and not all the same."""
+    array = np.frombuffer(data, dtype=np.uint8)
+    best: Pieces | None = None
+    for count in _COUNTS:
+        size = len(data) // count
+        if not size or size * count != len(data):
+            continue
+        parts = [data[n * size : (n + 1) * size] for n in range(count)]
+        for lanes, some in (
+            (False, parts),
+            (True, [array[n::count].tobytes() for n in range(count if count < 8 else 0)]),
+        ):
+            names = tuple(_name_of(piece, known) for piece in some)
+            found = sum(bool(name) for name in names)
+            if found > 1 and len(set(names) - {""}) > 1 and (best is None or found > sum(map(bool, best.names))):
+                best = Pieces(names, lanes)
+    return best
+
+
+def _name_of(piece: bytes, known: SumList) -> str:
+    found = known.matching(RomImage("", piece))
+    return (found[0].place or found[0].name) if found else ""
+
+
+def joined(images: Sequence[bytes], lanes: bool) -> bytes:
+    """Images one after the other, or woven as byte lanes."""
+    if not lanes:
+        return b"".join(images)
+    return np.column_stack([np.frombuffer(image, dtype=np.uint8) for image in images]).tobytes()
+
+
+def wholes_of(images: Sequence[bytes], wanted: Sequence[KnownSum]) -> Iterator[Whole]:
+    """Contents of a list that two or four of these files make up, as halves or as byte lanes, in any order."""
+    if len(images) > _MOST_LOOSE:
+        return
+    for entry in wanted:
+        if entry.size is None or entry.weak:
+            continue
+        for count in (2, 4):
+            fitting = [n for n, image in enumerate(images) if len(image) * count == entry.size]
+            if len(fitting) < count or (count == 4 and len(fitting) > 6):
+                continue
+            found = _arranged(images, fitting, count, entry)
+            if found is not None:
+                yield found
+                break
+
+
+def _arranged(images: Sequence[bytes], fitting: Sequence[int], count: int, entry: KnownSum) -> Whole | None:
+    for order in permutations(fitting, count):
+        for lanes in (False, True):
+            data = joined([images[n] for n in order], lanes)
+            if entry.accepts(RomImage("", data)):
+                return Whole(entry, order, lanes, data)
+    return None

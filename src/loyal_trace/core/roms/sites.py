@@ -1,0 +1,48 @@
+"""Where the cause of a kind of damage sits, and the one check that tells two explanations apart."""
+
+SITES = {
+    "data-stuck-0": "pins", "data-stuck-1": "pins", "data-bridged": "pins", "address-stuck": "pins",
+    "address-bridged": "pins", "data-swapped": "adapter", "address-swapped": "adapter", "bit-reversed": "adapter",
+    "inverted": "adapter", "bits-faded": "cells", "bits-lost": "cells", "few-bytes": "cells", "part-blank": "cells",
+    "blank": "select", "all-zero": "select", "pattern": "select", "garbage": "select", "half-read": "set-up",
+    "doubled": "set-up", "overdump": "set-up", "shifted": "set-up", "lane-wrong": "set-up", "byte-swapped": "set-up",
+    "header": "file", "text-mode": "file", "joined": "file", "patched": "content", "other-revision": "content",
+    "other-slot": "content", "unstable": "contact", "matches": "",
+}  # fmt: skip
+WORDS = {
+    "pins": "chip pins, socket or reader contact", "adapter": "wiring of the adapter or bus", "cells": "memory cells",
+    "select": "chip select, output enable or supply", "set-up": "reader set-up", "file": "the file",
+    "content": "what was programmed", "contact": "legs or socket contact",
+}  # fmt: skip
+_CHECKS = {
+    frozenset(("pins", "cells")): "Read it in another socket or reader: what changes is contact, what stays is cells.",
+    frozenset(("pins", "adapter")): "Ring the line from the chip's leg to the reader's own connector.",
+    frozenset(("pins", "set-up")): "Read a good chip of the type with the same settings: the same picture is set-up.",
+    frozenset(("pins", "content")): "Read it in another reader: a contact fault changes, programmed content does not.",
+    frozenset(("select", "cells")): "Measure select and output enable at the chip's own legs while it is read.",
+    frozenset(("select", "pins")): "Measure select and output enable at the chip's own legs while it is read.",
+    frozenset(("cells", "content")): "Read at a slightly higher supply: faded cells change, programmed bytes do not.",
+    frozenset(("cells", "set-up")): "Choose the device anew and read again: set-up damage changes, cells do not.",
+    frozenset(("set-up", "content")): "Choose the device anew and read again: set-up damage changes with it.",
+}  # fmt: skip
+_FILE = "Read the chip again: what was done to the file is gone then, what sits in the chip is not."
+_CONTACT = "Clean the legs and read three times more: contact faults move, everything else stays."
+_SAME = "Both sit in the same place: one check answers both."
+
+
+def site_of(kind: str) -> str:
+    """Where the cause sits: pins, adapter, cells, select, set-up, file, content, contact; empty when unknown."""
+    return SITES.get(kind, "")
+
+
+def separating(one: str, other: str) -> str:
+    """The check that tells two sites apart; empty when one of them is unknown."""
+    if not one or not other:
+        return ""
+    if one == other:
+        return _SAME
+    if "file" in (one, other):
+        return _FILE
+    if "contact" in (one, other):
+        return _CONTACT
+    return _CHECKS.get(frozenset((one, other)), "Read it in another reader with the device chosen anew, and compare.")
