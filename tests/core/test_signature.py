@@ -9,11 +9,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from loyal_trace.core.errors import RequestError
-from loyal_trace.core.roms.identify import KnownImages
+from loyal_trace.core.roms.identify import KnownImages, Match, likely_sources
 from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
+from loyal_trace.core.roms.lane_keys import lane_keys
 from loyal_trace.core.roms.signature import Register, gcd, learn, multiply, read_signature, remainder
 from loyal_trace.core.roms.voting import vote
-from tests.core.test_rom_corpus import CODE, CONTENTS
+from tests.core.test_rom_corpus import CODE, CONTENTS, EVERY
 
 CATALOGUE = [n for n in anycrc.models if anycrc.models[n].width == 16]
 
@@ -141,4 +142,31 @@ def known():
 def test_a_dump_is_identified_also_cut_doubled_turned_or_damaged(change, name, fraction):
     best = known().identify(change(CODE.tobytes()))[0]
     assert best.name.startswith(name.removesuffix(".bin")) and best.fraction >= fraction - 0.01
-    assert known().identify(bytes(range(256)) * 16)[:1] == () or known().identify(b"\0" * 64) == ()
+    assert known().identify(np.random.default_rng(2).integers(0, 256, 4096, dtype=np.uint8).tobytes()) == ()
+
+
+LOST = ("blank", "all-zero", "garbage", "pattern", "text-mode")
+
+
+@pytest.mark.parametrize("damage", [name for name in EVERY if name not in LOST])
+def test_damage_of_any_kind_leaves_an_image_recognisable(damage):
+    found, rng = KnownImages(), np.random.default_rng(12)
+    images = [CONTENTS[name](rng, 8192) for name in ("code", "code", "picture", "text", "code", "picture")]
+    for number, image in enumerate(images):
+        found.add_image(f"u{number}", "board", image.tobytes())
+    for number in (0, 2):
+        best = found.identify(EVERY[damage](np.random.default_rng(1), images[number]).tobytes())[0]
+        assert best.name == f"u{number}" and 0.05 <= best.fraction <= 1
+
+
+def test_several_dumps_name_the_board_they_come_from():
+    at = lambda source, fraction: Match("u", source, "", "", fraction)  # noqa: E731
+    results = [(at("one", 1.0), at("two", 0.5)), (at("two", 0.7),), (at("one", 0.4), at("two", 0.1)), ()]
+    assert likely_sources(results) == (("one", 2, 0.7), ("two", 1, 0.7)) and likely_sources([()]) == ()
+
+
+@given(st.permutations(range(8)), st.integers(0, 255))
+def test_keys_of_lines_do_not_mind_their_order_or_inversion(order, inverted):
+    bits = np.unpackbits(CODE[:, None], axis=1, bitorder="little")
+    turned = np.packbits(bits[:, list(order)], axis=1, bitorder="little").ravel() ^ np.uint8(inverted)
+    assert np.array_equal(np.sort(lane_keys(turned), axis=1), np.sort(lane_keys(CODE), axis=1))

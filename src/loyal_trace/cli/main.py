@@ -52,7 +52,10 @@ def _more_rom_parsers(roms: "argparse._SubParsersAction[_Parser]") -> None:
     slots.add_argument("name", nargs="?", default="", help="one of them: a start-up number, label, place or address")
     found = roms.add_parser("identify", help="which known image is it, also damaged, cut, doubled or byte-swapped")
     found.add_argument("files", nargs="+", type=Path, metavar="FILE")
-    found.add_argument("--known", nargs="+", required=True, type=Path, help="lists of sums; images or folders of them")
+    found.add_argument(
+        "--known", nargs="+", default=[], type=Path, help="lists of sums; images, boards, or folders of images"
+    )
+    found.add_argument("--store", type=Path, help="a store whose boards count too (by itself: yours, without --known)")
     mend = roms.add_parser("repair", help="restore an image from its sums alone: orders, lanes, one or two wrong bytes")
     mend.add_argument("file", type=Path)
     mend.add_argument("--size", type=int, help="the right size in bytes, if it differs")

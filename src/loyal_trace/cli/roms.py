@@ -7,12 +7,13 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
+from loyal_trace.cli.main import default_store
 from loyal_trace.cli.output import print_json, print_table
 from loyal_trace.core.errors import RequestError, UserFileError
 from loyal_trace.core.roms.candidates import UNWATCHED, Watch
 from loyal_trace.core.roms.consensus import consensus
 from loyal_trace.core.roms.digests import canonical, checked_digest, digest_length, known_algorithms
-from loyal_trace.core.roms.identify import KnownImages, Match
+from loyal_trace.core.roms.identify import KnownImages, Match, likely_sources
 from loyal_trace.core.roms.images import KnownSum, RomImage, sums_from_mapping
 from loyal_trace.core.roms.mending import Mended, mend
 from loyal_trace.core.roms.signature import Register, learn, read_signature
@@ -21,9 +22,13 @@ from loyal_trace.core.roms.voting import vote
 from loyal_trace.core.units import count_of, format_percent
 from loyal_trace.formats.board_folder import load_board
 from loyal_trace.formats.image_files import interleave, lanes, split, swap, write_image
+from loyal_trace.formats.rom_check import sums_of_board
 from loyal_trace.formats.rom_files import image_paths, is_image_name, iter_images, read_file
 from loyal_trace.formats.sum_lists import decode_text, delimiter_of, read_sums
+from loyal_trace.known import known_of_store
 from loyal_trace.resources import chip_library
+from loyal_trace.store.connection import DATABASE
+from loyal_trace.store.store import Store
 
 _LARGEST_LEARNED = 1 << 17
 _SURE = 0.999
@@ -38,26 +43,45 @@ def _image(path: Path) -> RomImage:
     return found[0]
 
 
-def identify(options: argparse.Namespace) -> int:
-    """Which known image each file is; 1 when one is not known."""
+def _known(options: argparse.Namespace) -> KnownImages:
+    """Lists, images, boards and stores to hold a dump against."""
+    library = chip_library()
+    folder = options.store or (None if options.known else default_store())
     known = KnownImages()
+    if folder is not None:
+        if not (folder / DATABASE).exists():
+            raise RequestError(f"{folder}: there is no store here; give --known lists, images or boards")
+        with Store(folder, read_only=True) as store:
+            known = known_of_store(store, library)
     for path in options.known:
-        if path.is_dir() or is_image_name(path.name):
-            for file in image_paths(path):
-                for image in iter_images(file):
-                    known.add_image(image.name, str(path), image.data)
+        if path.is_dir() and (path / "board.toml").exists():
+            known.lists.append(sums_of_board(load_board(path, library)))
+        elif path.is_dir() or is_image_name(path.name):
+            for image in (image for file in image_paths(path) for image in iter_images(file)):
+                known.add_image(image.name, str(path), image.data)
         else:
             known.lists.append(read_sums(path))
+    return known
+
+
+def identify(options: argparse.Namespace) -> int:
+    """Which known image each file is, and which board they come from together; 1 when one is not known."""
+    known = _known(options)
     images = [image for path in options.files for file in image_paths(path) for image in iter_images(file)]
     found = [(image, known.identify(image.data)) for image in images]
+    sources = likely_sources([matches for _, matches in found])
     if options.json:
+        ranked = [{"source": s, "files": n, "fraction": round(share, 4)} for s, n, share in sources]
         print_json({"images": [{"name": i.name, "source": i.source, "size": i.size, "matches": _matches(m)}
-                               for i, m in found]})  # fmt: skip
-    else:
-        for image, matches in found:
-            rows = [(image.name if not n else "", format_percent(m.fraction), m.name, m.firmware, m.how)
-                    for n, m in enumerate(matches[:4])]  # fmt: skip
-            print_table(rows or [(image.name, "", "not known", "", "")])
+                               for i, m in found], "boards": ranked, "searched": len(known)})  # fmt: skip
+        return 0 if all(matches for _, matches in found) else 1
+    for image, matches in found:
+        rows = [(image.name if not n else "", format_percent(m.fraction), m.name, m.firmware, m.source, m.how)
+                for n, m in enumerate(matches[:4])]  # fmt: skip
+        print_table(rows or [(image.name, "", "not known", "", "", "")])
+    if len(found) > 1 and sources:
+        best, count, share = sources[0]
+        print(f"{count} of {len(found)} are known from {best} (on average {format_percent(share)} of each)")
     return 0 if all(matches for _, matches in found) else 1
 
 

@@ -1,0 +1,53 @@
+"""Everything a store knows of ROM contents, from all its jobs: what an unknown dump is held against."""
+
+from loyal_trace.core.chips.library import ChipLibrary
+from loyal_trace.core.logbook.state import JobState, fold
+from loyal_trace.core.roms.identify import KnownImages
+from loyal_trace.core.roms.images import KnownSum, RomImage, SumList, sums_from_mapping
+from loyal_trace.formats.board_folder import parse_board
+from loyal_trace.formats.rom_check import sums_of_board
+from loyal_trace.store.store import Store
+
+
+def known_of_store(store: Store, library: ChipLibrary) -> KnownImages:
+    """The sums of all boards and lists of all jobs, true images taken in or restored, and reads that proved right.
+
+    Every source is named by its board or list and counted once, however many jobs hold it.
+    """
+    found = KnownImages()
+    seen: set[object] = set()
+    for job in store.jobs():
+        boards = {name: parse_board(files, name, library) for name, files in store.board_files(job.id).items()}
+        state = fold(store.entries(job.id))
+        lists = [sums_of_board(board) for board in boards.values()] + _lists_of(state)
+        for listed in lists:
+            key = (listed.source, listed.entries)
+            if listed.entries and key not in seen:
+                seen.add(key)
+                found.lists.append(listed)
+        titles = {name: board.title for name, board in boards.items()}
+        for place, firmware, sha in _proved_images(store, state, lists):
+            if (sha, firmware) not in seen:
+                seen.add((sha, firmware))
+                found.add_image(place[1], titles.get(place[0], job.title), store.attachment(sha), firmware)
+    return found
+
+
+def _lists_of(state: JobState) -> list[SumList]:
+    return [
+        SumList([KnownSum(x.name, sums_from_mapping(x.digests), x.size, x.firmware, x.place) for x in taken.lines],
+                taken.source)
+        for taken in state.sums
+    ]  # fmt: skip
+
+
+def _proved_images(store: Store, state: JobState, lists: list[SumList]) -> list[tuple[tuple[str, str], str, str]]:
+    """(place, firmware, attachment) of the true images of a job, and of reads whose sums are known."""
+    found = [((board, place), firmware, entry.attachment) for (board, place, firmware), entry in state.images.items()]
+    for place, reads in state.rom_reads.items():
+        for read in reads:
+            image = RomImage(place[1], store.attachment(read.attachment))
+            matching = [entry for listed in lists for entry in listed.matching(image)]
+            if matching:
+                found.append((place, matching[0].firmware, read.attachment))
+    return found

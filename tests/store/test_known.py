@@ -1,0 +1,34 @@
+"""What a store knows of ROM contents, over all its jobs."""
+
+import numpy as np
+import pytest
+
+from loyal_trace.demo.images import true_image
+from loyal_trace.demo.workshop import build_workshop
+from loyal_trace.known import known_of_store
+from loyal_trace.resources import chip_library
+from loyal_trace.session import Surroundings
+from loyal_trace.store.store import Store
+
+
+@pytest.fixture(scope="module")
+def known(tmp_path_factory):
+    with Store(tmp_path_factory.mktemp("store")) as store:
+        build_workshop(store, Surroundings())
+        return known_of_store(store, chip_library())
+
+
+def test_a_dump_is_known_from_the_sums_of_the_boards_of_the_store(known):
+    best = known.identify(true_image("tw-cpu", "6B", "A"))[0]
+    assert (best.name, best.firmware, best.fraction) == ("6B", "A", 1.0) and best.source == "TW-CPU rev C"
+
+
+def test_a_damaged_dump_is_known_from_reads_that_proved_right(known):
+    image = np.frombuffer(true_image("tw-cpu", "6B", "B"), np.uint8) | np.uint8(4)
+    best = known.identify(image.tobytes())[0]
+    assert best.name == "6B" and best.fraction > 0.8 and "lines" in best.how
+
+
+def test_a_board_that_several_jobs_share_counts_once(known):
+    titles = [listed.source for listed in known.lists]
+    assert len(titles) == len(set(titles)) and len(known) > 10
