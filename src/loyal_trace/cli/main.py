@@ -78,6 +78,15 @@ def _more_rom_parsers(roms: "argparse._SubParsersAction[_Parser]") -> None:
     lesson.add_argument("--width", default="16")
     for parser in (sign, lesson):
         parser.add_argument("--symbols", default="0123456789ABCDEF", help="the tester's sixteen symbols, 0 first")
+    stand_in = roms.add_parser("substitutes", help="what can take the place of a memory: pins, wiring, image, speed")
+    stand_in.add_argument("device", help="the type in the socket, such as 2364 or 27C64")
+    stand_in.add_argument("new", nargs="?", default="", help="one candidate, with every pin that differs")
+    stand_in.add_argument("--clock", help="clock of the processor, such as 4MHz: is it fast enough?")
+    stand_in.add_argument("--periods", type=float, default=2.0, help="clock periods from address to data (default 2)")
+    label = roms.add_parser("labels", help="window labels with the sums, to print: SVG or PDF by the ending")
+    label.add_argument("board", type=Path, metavar="BOARD", help="board folder or zip")
+    label.add_argument("out", type=Path, metavar="OUT")
+    label.add_argument("--firmware", default="", help="the firmware revision (needed when slots differ)")
     turn = roms.add_parser("convert", help="another format (bin, hex, srec by the ending) or another order")
     turn.add_argument("files", nargs="+", type=Path, metavar="IN… OUT")
     turn.add_argument("--swap", action="append", default=[], help="bytes, words, bits, nibbles or halves")
@@ -85,7 +94,7 @@ def _more_rom_parsers(roms: "argparse._SubParsersAction[_Parser]") -> None:
     turn.add_argument("--interleave", action="store_true", help="weave the images as lanes; else they are joined")
     turn.add_argument("--split", type=int, help="cut into that many pieces")
     turn.add_argument("--lanes", type=int, help="take apart into that many lanes")
-    for parser in (slots, found, mend, votes, sign, lesson, turn):
+    for parser in (slots, found, mend, votes, sign, lesson, stand_in, label, turn):
         parser.add_argument("--json", action="store_true")
 
 
@@ -227,7 +236,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
 def _help() -> int:
     build_parser().print_help()
     print("\ncommands (each has --help):")
-    print("  roms check|slots|identify|repair|vote|signature|learn-signature|convert")
+    print("  roms check|slots|identify|repair|vote|signature|learn-signature|convert|substitutes|labels")
     print("  chip check|show|list   board check   rails check")
     print("  calc starts|ripple|reservoir|regulator|bridge|crystal|cell|erase|divider")
     print("  job new|list|show|export|import|report")

@@ -12,21 +12,24 @@ from loyal_trace.cli.output import print_json, print_table
 from loyal_trace.core.errors import RequestError, UserFileError
 from loyal_trace.core.roms.candidates import UNWATCHED, Watch
 from loyal_trace.core.roms.consensus import consensus
+from loyal_trace.core.roms.devices import VERIFY, Fit, access_budget, fit
 from loyal_trace.core.roms.digests import canonical, checked_digest, digest_length, known_algorithms
 from loyal_trace.core.roms.identify import KnownImages, Match, likely_sources
 from loyal_trace.core.roms.images import KnownSum, RomImage, sums_from_mapping
 from loyal_trace.core.roms.mending import Mended, mend
+from loyal_trace.core.roms.programming import CHANGED
 from loyal_trace.core.roms.signature import Register, learn, read_signature
 from loyal_trace.core.roms.slots import SlotLine, find_slot, slot_table
 from loyal_trace.core.roms.voting import vote
-from loyal_trace.core.units import count_of, format_percent
+from loyal_trace.core.units import count_of, format_percent, parse_quantity
 from loyal_trace.formats.board_folder import load_board
 from loyal_trace.formats.image_files import interleave, lanes, split, swap, write_image
 from loyal_trace.formats.rom_check import sums_of_board
 from loyal_trace.formats.rom_files import image_paths, is_image_name, iter_images, read_file
 from loyal_trace.formats.sum_lists import decode_text, delimiter_of, read_sums
 from loyal_trace.known import known_of_store
-from loyal_trace.resources import chip_library
+from loyal_trace.report.labels import labels_of, write_labels
+from loyal_trace.resources import chip_library, memory_types
 from loyal_trace.store.connection import DATABASE
 from loyal_trace.store.store import Store
 
@@ -328,7 +331,56 @@ def _slot_document(line: SlotLine) -> dict[str, Any]:
             "differs": line.changes.startswith("differs")}  # fmt: skip
 
 
+def substitutes(options: argparse.Namespace) -> int:
+    """What can stand in for a memory; 1 when nothing can, or the one asked for is too slow."""
+    types = memory_types()
+    old = types.find(options.device)
+    clock = parse_quantity(options.clock, "Hz") if options.clock else None
+    budget = access_budget(clock, options.periods) if clock is not None else None
+    fits = [fit(old, types.find(options.new), budget)] if options.new else list(types.substitutes(old, budget))
+    if options.json:
+        print_json({"device": old.name, "technology": old.technology, "budget": budget, "verify": VERIFY,
+                    "substitutes": [_fit_document(found) for found in fits]})  # fmt: skip
+    else:
+        print(f"{old.name}, {old.title}: {CHANGED[old.technology]}")
+        print_table([(f.new.name, f.words.partition(": ")[2], f.new.technology, _volts(f)) for f in fits[:12]])
+        for found in fits[:1]:
+            rows = [(f"{p.socket_pin or '–'} {p.socket}", f"{p.device_pin} {p.device}", p.wiring or "stays as it is")
+                    for p in found.pins]  # fmt: skip
+            print_table([("socket pin", f"{found.new.name} pin", "wiring"), *rows] if rows else [("no pin differs",)])
+            print("\n".join(f"  {caution}" for caution in (*found.cautions, VERIFY)))
+    return 0 if fits and fits[0].fast_enough is not False else 1
+
+
+def _volts(found: Fit) -> str:
+    return f"{found.new.programming:g} V" if found.new.programming else "5 V alone"
+
+
+def _fit_document(found: Fit) -> dict[str, Any]:
+    pins = [{"socket_pin": p.socket_pin, "socket": p.socket, "device_pin": p.device_pin, "device": p.device,
+             "wiring": p.wiring} for p in found.pins]  # fmt: skip
+    return {
+        "device": found.new.name, "technology": found.new.technology, "size": found.new.size, "adapter": found.adapter,
+        "pins": pins, "repeat": found.new.size // found.old.size, "access_ns": list(found.new.access),
+        "fast_enough": found.fast_enough, "programming_voltage": found.new.programming, "levels": found.new.levels,
+        "cautions": list(found.cautions),
+    }  # fmt: skip
+
+
+def labels(options: argparse.Namespace) -> int:
+    """Window labels of a board's ROMs, written to a file."""
+    found = labels_of(load_board(options.board, chip_library()), options.firmware)
+    write_labels(options.out, found)
+    if options.json:
+        print_json({"labels": [{"head": x.head, "about": x.about, "sums": list(x.sums)} for x in found],
+                    "out": str(options.out)})  # fmt: skip
+    else:
+        print(f"{count_of(len(found), 'label')} written to {options.out}")
+    return 0
+
+
 _ACTIONS = {
+    "substitutes": substitutes, "labels": labels,
     "slots": slots,
     "identify": identify, "repair": repair, "vote": vote_, "signature": signature, "learn-signature": learn_signature,
     "convert": convert,

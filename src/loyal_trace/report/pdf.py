@@ -21,7 +21,8 @@ _WIDTH = A4[0] - 40 * mm
 
 
 @cache
-def _register_fonts() -> None:
+def register_fonts() -> None:
+    """Makes B612 known to the PDF library, once."""
     for name, file in (("B612", "B612-Regular"), ("B612-Bold", "B612-Bold"), ("B612Mono", "B612Mono-Regular")):
         registerFont(TTFont(name, io.BytesIO(read_bytes(f"fonts/{file}.ttf"))))
     registerFontFamily("B612", normal="B612", bold="B612-Bold")
@@ -102,7 +103,7 @@ def _table(section: Section) -> Table:
 
 def to_pdf(report: ReportModel) -> bytes:
     """The report as the bytes of a PDF file."""
-    _register_fonts()
+    register_fonts()
     body, grey = _style("body", 9.5), _style("grey", 9, colour="#56636F")
     heading = _style("heading", 12.5, bold=True, before=12, colour=COPPER)
     bullet = ParagraphStyle("bullet", parent=body, leftIndent=10, bulletIndent=0)

@@ -10,6 +10,7 @@ from loyal_trace.core.errors import RequestError
 if TYPE_CHECKING:
     from loyal_trace.core.diagnosis.complaint import WordGroups
     from loyal_trace.core.power.consumption import CurrentTable
+    from loyal_trace.core.roms.devices import MemoryTypes
 
 
 def read_bytes(name: str) -> bytes:
@@ -45,3 +46,11 @@ def word_groups() -> "WordGroups":
 def chip_library() -> ChipLibrary:
     """The chip library that ships with the program."""
     return ChipLibrary(read_text("data/chips.toml"))
+
+
+@cache
+def memory_types() -> "MemoryTypes":
+    """The memory types that ship with the program."""
+    from loyal_trace.core.roms.devices import MemoryTypes  # not before the first paint
+
+    return MemoryTypes(read_text("data/memories.toml"))

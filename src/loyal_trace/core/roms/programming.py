@@ -10,24 +10,41 @@ from loyal_trace.core.units import count_of
 ERASE_DOSE = 15.0
 UV_CAUTION = "254 nm harms eyes and skin: lid closed, window covered afterwards."
 
+CHANGED = {
+    "mask": "a mask ROM cannot be changed: replace it by a programmed substitute",
+    "fuse": "a bipolar PROM burns each bit once: programme a blank one, or take a substitute; never try twice",
+    "otp": "a part without a window cannot be erased: replace it",
+    "eprom": "an EPROM is programmed from 1 to 0, and erased under the lamp before any bit can rise",
+    "eeprom": "an EEPROM is rewritten byte by byte in the programmer",
+    "flash": "a flash is erased and rewritten in the programmer, no lamp needed",
+}
+
 
 @dataclass(frozen=True)
 class Programming:
-    """How the true image gets into the chip: `nothing`, `over` or `erase`, with the sentence."""
+    """How the true image gets into the chip: `nothing`, `over`, `erase`, `rewrite` or `replace`, with the sentence."""
 
     how: str
     words: str
 
 
-def programming(image: bytes, truth: bytes) -> Programming:
-    """An EPROM cell only goes from 1 to 0 by programming: any bit that must rise wants the eraser first."""
+def programming(image: bytes, truth: bytes, technology: str = "eprom") -> Programming:
+    """What the technology of a memory allows: cells of an EPROM only go from 1 to 0, fuses of a bipolar PROM only burn
+    once (their blank level differs by type), masks never change, EEPROM and flash are rewritten at will."""
     if image == truth:
         return Programming("nothing", "the content is right")
+    if technology in ("mask", "fuse"):
+        return Programming("replace", CHANGED[technology])
     if len(image) != len(truth):
         return Programming("erase", "another size: take a device of the right size")
     here, there = np.frombuffer(image, np.uint8), np.frombuffer(truth, np.uint8)
     rising = int(np.unpackbits(there & ~here).sum())
     falling = int(np.unpackbits(here & ~there).sum())
+    if technology in ("eeprom", "flash"):
+        bits = count_of(rising + falling, "bit")
+        return Programming("rewrite", f"{bits} differ: write it anew in the programmer, no lamp needed, then verify")
+    if rising and technology == "otp":
+        return Programming("replace", f"{count_of(rising, 'bit')} must go from 0 to 1: {CHANGED['otp']}")
     if rising:
         words = f"{count_of(rising, 'bit')} must go from 0 to 1: erase first, then programme and verify twice"
         return Programming("erase", words)
