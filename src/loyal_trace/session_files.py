@@ -13,7 +13,7 @@ from loyal_trace.core.units import count_of
 from loyal_trace.formats.part_list import ListedPart, is_part_list, read_part_list
 from loyal_trace.formats.photos import Photo, is_photo_name, read_photo, upright
 from loyal_trace.formats.rom_files import image_paths, is_image_name, iter_images
-from loyal_trace.formats.sum_lists import SURE_ENDINGS, read_sums
+from loyal_trace.formats.sum_lists import SURE_ENDINGS, parse_sums, read_sums
 from loyal_trace.session import JobSession
 
 
@@ -48,6 +48,12 @@ def take_files(session: JobSession, paths: Sequence[Path], selected: Place | Non
             said.append(f"{image.name}: taken as a read of {place[1]}")
     session.record_all([*known, *reads])
     return said
+
+
+def typed_sums(text: str, size: int) -> tuple[SumLine, ...]:
+    """One line of sums typed by hand, `6A crc32 7C9E1A20`; UserFileError when it is none."""
+    lines = _lines(parse_sums(text.encode(), "typed"))
+    return tuple(line.model_copy(update={"size": line.size or size or None}) for line in lines)
 
 
 def take_photo(session: JobSession, data: bytes, name: str, board: str = "") -> list[str]:

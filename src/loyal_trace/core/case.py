@@ -31,7 +31,7 @@ from loyal_trace.core.roms.by_sums import Expected
 from loyal_trace.core.roms.hypotheses import PinNames
 from loyal_trace.core.roms.images import KnownSum, RomImage, SumList, prevailing_firmware, sums_from_mapping
 from loyal_trace.core.roms.sets import RevisionMix, revision_mix
-from loyal_trace.core.roms.signature import register_from
+from loyal_trace.core.roms.signature import HEX_SYMBOLS, register_from
 from loyal_trace.core.roms.slots import expected_complaint
 from loyal_trace.core.roms.triage import Socket, Triage, triage
 from loyal_trace.core.roms.verdicts import RomVerdict, judge
@@ -135,6 +135,20 @@ class Case:
             return register_from(self.state.decision("register")).of(slot.truth)
         except RequestError:
             return None
+
+    def symbols(self) -> str:
+        """The sixteen symbols in which this job's tester prints a signature."""
+        return self.state.decision("symbols") or HEX_SYMBOLS
+
+    def shown_signature(self, value: int) -> str:
+        """A signature as the tester prints it."""
+        return register_from(self.state.decision("register")).shown(value, self.symbols())
+
+    def complaint_expected(self, place: Place) -> str:
+        """Why a self-test code that was seen had to complain of a slot that is right; empty when it had not."""
+        seen = {start.code for start in (*self.state.starts_before, *self.state.starts) if start.code}
+        codes = [c for c in self.boards[place[0]].self_tests if c.code in seen and place[1] in c.parts]
+        return next((words for code in codes if (words := self.expected_complaint(code, place))), "")
 
     def triage(self, place: Place) -> Triage | None:
         """Whom a signature taken in circuit accuses; None when none was taken here or none is expected."""

@@ -12,10 +12,9 @@ from loyal_trace.core.assessment import Assessment
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.errors import LoyalTraceError
 from loyal_trace.core.logbook.describe import describe
-from loyal_trace.core.logbook.entries import AnyEntry, ImageKnown, RomRead
+from loyal_trace.core.logbook.entries import AnyEntry, RomRead
 from loyal_trace.core.logbook.state import Place
 from loyal_trace.core.roms.candidates import Watch
-from loyal_trace.core.roms.mending import Mended, mend
 from loyal_trace.core.units import count_of
 from loyal_trace.instruments.protocols import Cancelled
 from loyal_trace.instruments.simulated import SimulatedInstruments
@@ -33,7 +32,7 @@ class Desk(QObject):
     stage_asked = pyqtSignal(int)
     _finished = pyqtSignal(object, object)
     _clocks_done = pyqtSignal()
-    _mended = pyqtSignal(object, object)
+    _worked = pyqtSignal(object, object)
 
     def __init__(self, session: JobSession, instruments: SimulatedInstruments | None) -> None:
         super().__init__()
@@ -47,7 +46,7 @@ class Desk(QObject):
         self._finished.connect(self._on_finished)
         self._clocks: dict[str, Future[object]] = {}
         self._clocks_done.connect(self.changed)
-        self._mended.connect(self._on_mended)
+        self._worked.connect(self._on_worked)
 
     @property
     def place(self) -> Place:
@@ -175,49 +174,36 @@ class Desk(QObject):
             last = number == len(jobs) - 1
             self._finished.emit((board, refdes, data), "" if last else "more")
 
-    def mend(self, place: Place) -> None:
-        """Tries to restore the true content of a slot from its reads and its sums, in the background."""
-        case = self.session.case()
-        reads = [self.session.store.attachment(r.attachment) for r in self.session.state.rom_reads.get(place, [])]
-        own = [e for e in case.known_sums().for_place(place[1]) if e.firmware in ("", case.firmware())]
-        if not reads or not own:
-            self.said.emit("restoring needs a read and known sums of this slot", True)
-            return
+    def in_background(self, words: str, work: Callable[[Watch], Any], done: Callable[[Any], None]) -> bool:
+        """Does long work beside the window; `done` gets its result back in the window's own thread.
+
+        `work` is given what it must ask (is it to stop?) and tell (how far has it come). Says so when the bench is busy
+        already; what fails is said and `done` not called.
+        """
         if self.busy:
             self.said.emit("the workbench is busy; Esc stops it", True)
-            return
+            return False
         self.busy = True
         self._cancel.clear()
-        self.working.emit(f"restoring {place[1]} from its sums", 0, 0)
-        watch = Watch(self._cancel.is_set, lambda words, done, total: self.working.emit(
-            f"restoring {place[1]}: {words or 'two bytes'}", done, total))  # fmt: skip
-        future = self._pool.submit(mend, reads, own, watch)
-        future.add_done_callback(lambda done: self._mended.emit(place, done))
+        self.working.emit(words, 0, 0)
 
-    def _on_mended(self, place: Place, done: "Future[Mended | None]") -> None:
+        def said(more: str, count: int, total: int) -> None:
+            self.working.emit(f"{words}: {more}" if more else words, count, total)
+
+        future = self._pool.submit(work, Watch(self._cancel.is_set, said))
+        future.add_done_callback(lambda ended: self._worked.emit(done, ended))
+        return True
+
+    def _on_worked(self, done: Callable[[Any], None], ended: "Future[Any]") -> None:
         self.busy = False
         self.working.emit("", 0, 0)
-        error = done.exception()
-        found = None if error else done.result()
-        if found is None or not found.certain:
-            words = (
-                "stopped"
-                if self._cancel.is_set()
-                else f"{found.solutions:,} different contents have these sums; a SHA-1 would tell which"
-                if found is not None
-                else "no choice of its reads, no reversible change and no few bytes or bits make its sums right"
-            )
-            self.said.emit(f"{place[1]} not restored: {error or words}", not self._cancel.is_set())
-            return
-
-        def act() -> list[str]:
-            sha = self.session.store.put_attachment(found.data)
-            size, proof = len(found.data), found.proof
-            kept = {"firmware": found.firmware, "attachment": sha, "size": size, "proof": proof}
-            self.session.record(ImageKnown, board=place[0], place=place[1], **kept)
-            return [f"{place[1]} restored: {proof}"]
-
-        self.attempt(act)
+        error = ended.exception()
+        if self._cancel.is_set() and (error is not None or ended.result() is None):
+            self.said.emit("stopped", False)
+        elif error is not None:
+            self.said.emit(str(error), True)
+        else:
+            done(ended.result())
 
     def _report_failure(self, future: "Future[None]") -> None:
         error = future.exception()

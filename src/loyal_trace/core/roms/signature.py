@@ -40,8 +40,7 @@ class Register:
 
     def shown(self, value: int, symbols: str = HEX_SYMBOLS) -> str:
         """A signature in the tester's own sixteen printing symbols."""
-        if len(set(symbols)) != 16:
-            raise RequestError("sixteen different symbols are needed, the one for 0 first")
+        check_symbols(symbols)
         digits = (self.width + 3) // 4
         return "".join(symbols[value >> 4 * place & 15] for place in range(digits - 1, -1, -1))
 
@@ -64,6 +63,14 @@ def register_from(text: str) -> Register:
     if any(value >> 16 or value < 0 for value in (poly, init, xorout)) or len(numbers) > 3:
         raise RequestError(f"“{text}” is no register of 16 bits")
     return found
+
+
+def check_symbols(text: str) -> str:
+    """The sixteen printing symbols of a tester, the one for 0 first; RequestError when they are not sixteen."""
+    symbols = "".join(text.split()) or HEX_SYMBOLS
+    if len(symbols) != 16 or len({symbol.lower() for symbol in symbols}) != 16:
+        raise RequestError("sixteen different symbols are needed, the one for 0 first")
+    return symbols
 
 
 def read_signature(text: str, symbols: str = HEX_SYMBOLS) -> int:

@@ -1,71 +1,135 @@
 """ROMs: is what sits in the sockets what should be there?"""
 
+from pathlib import Path
+
 from loyal_trace.core.case import SlotAssessment
 from loyal_trace.core.errors import LoyalTraceError, RequestError
-from loyal_trace.core.logbook.entries import Decided, SignatureTaken
+from loyal_trace.core.logbook.entries import Decided, SignatureTaken, SumsKnown
 from loyal_trace.core.logbook.state import Place
+from loyal_trace.core.rom_desk import flicker_of, repair_of
+from loyal_trace.core.roms.hypotheses import Hypothesis
+from loyal_trace.core.roms.identify import Match
 from loyal_trace.core.roms.programming import programming
-from loyal_trace.core.roms.signature import read_signature, register_from
-from loyal_trace.core.units import count_of, format_percent
+from loyal_trace.core.roms.signature import check_symbols, read_signature, register_from
+from loyal_trace.core.units import count_of, format_percent, parse_quantity
+from loyal_trace.report.labels import labels_of, write_labels
+from loyal_trace.resources import memory_types
+from loyal_trace.session_files import typed_sums
 from loyal_trace.ui.desk import Desk
+from loyal_trace.ui.rom_work import identify_slot, learn_from_signatures, restore_slot
+from loyal_trace.ui.stages.roms_pages import KIND, read_rows, repair_rows, set_rows
 from loyal_trace.ui.widgets.hex_view import HexView
-from loyal_trace.ui.widgets.rom_picture import RomPicture, strip_of
+from loyal_trace.ui.widgets.rom_picture import RomPicture, flicker_strip, strip_of
 from loyal_trace.ui.widgets.rows import Cell, Row, RowList
 from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame, column
 
 _IN_THE_CELLS = ("few-bytes", "blank")
-_KIND = {"matches": "good", "differs": "bad", "unstable": "doubtful"}
+_SHOWN = 3
+_PAGES = {"B": "bytes", "D": "reads", "U": "repair", "M": "set"}  # letters that begin no typed word
+_ENTRY = "a ROM is read (R) or dropped; or type sig 7A5F, sum crc32 7C9E1A20, crc CRC16-ARC, lamp 12m, labels FILE.pdf"
 
 
 class RomStage:
-    """Slots, the picture of the picked one, and what explains it."""
+    """Slots, the picture of the picked one, and what explains it; further pages for bytes, set, reads and repair."""
 
     def __init__(self, desk: Desk) -> None:
         self.desk = desk
-        self.slots, self.explanations = RowList("ROM slots"), RowList("what explains it")
+        self.slots, self.explanations, self.page_rows = (
+            RowList("ROM slots"),
+            RowList("what explains it"),
+            RowList("page"),
+        )
         self.picture = RomPicture()
         self.hex = HexView()
-        self.frame = StageFrame(column(self.slots, self.picture, self.explanations, self.hex))
-        self._opened = False
+        self.frame = StageFrame(column(self.slots, self.page_rows, self.picture, self.explanations, self.hex))
+        self.page = ""
+        self._chosen = 0
+        self._matches: tuple[Place, tuple[Match, ...]] | None = None
         self.slots.picked.connect(self._row_picked)
+        self.explanations.picked.connect(lambda index: self._choose(index))
+        self.picture.pointed.connect(self._pointed)
         self.frame.entry.submitted.connect(self._submitted)
         self._places: list[Place] = []
 
     def hints(self) -> tuple[KeyHint, ...]:
+        plain, opened = not self.page, self.page == "bytes"
+        numbers = tuple(KeyHint(str(n), "", lambda n=n: self._choose(n)) for n in range(1, _SHOWN + 1))
+        pages = tuple(
+            KeyHint(key, "back" if self.page == page else page if plain else "", lambda page=page: self._turn(page))
+            for key, page in _PAGES.items()
+        )
         return (
-            KeyHint("R", "" if self._opened else "read", lambda: self._read(1)),
-            KeyHint("T", "" if self._opened else "read three times", lambda: self._read(3)),
-            KeyHint("A", "" if self._opened else "read all", self._read_all),
-            KeyHint("W", "why", self._say_why),
-            KeyHint("B", "close bytes" if self._opened else "bytes", self._open_bytes),
-            KeyHint("N", "next difference" if self._opened else "", lambda: self._step(1)),
-            KeyHint("V", "back" if self._opened else "", lambda: self._step(-1)),
-            KeyHint("P", "put right from sums", self._mend),
+            KeyHint("R", "read" if plain else "", lambda: self._read(1)),
+            KeyHint("T", "three times" if plain or self.page == "reads" else "", lambda: self._read(3)),
+            KeyHint("A", "all" if plain else "", self._read_all),
+            KeyHint("1–3", "explanation" if plain else "", None),
+            *numbers,
+            *pages,
+            KeyHint("N", "next difference" if opened else "", lambda: self._step(1)),
+            KeyHint("V", "previous" if opened else "", lambda: self._step(-1)),
+            KeyHint("+", "closer" if opened else "", lambda: self._zoom(0.5)),
+            KeyHint("-", "wider" if opened else "", lambda: self._zoom(2.0)),
+            KeyHint("P", "put right from sums" if self.page in ("repair", "reads") else "", self._mend),
+            KeyHint("I", "identify" if self.page == "set" else "", self._identify),
+            KeyHint("G", "learn the register" if self.page == "set" else "", lambda: learn_from_signatures(self.desk)),
+            KeyHint("W", "why" if plain else "", self._say_why),
             KeyHint("↑↓", "slot", None),
             KeyHint("↑", "", lambda: self._move(-1)),
             KeyHint("↓", "", lambda: self._move(1)),
         )
 
-    def _open_bytes(self) -> None:
-        """The bytes themselves, as read and as expected, instead of the list of slots."""
-        self._opened = not self._opened
+    def _turn(self, page: str) -> None:
+        """To another page, or back from it to the slots."""
+        self.page = "" if self.page == page else page
         self.refresh()
 
+    def _choose(self, number: int) -> None:
+        """The explanation that the picture shows, counted from 1."""
+        slot = self._current()
+        count = len(slot.verdict.hypotheses) if slot is not None and slot.verdict is not None else 0
+        if not self.page and 1 <= number <= min(count, _SHOWN):
+            self._chosen = number - 1
+            self.refresh()
+
     def _step(self, step: int) -> None:
-        if self._opened:
+        if self.page == "bytes":
             self.hex.move(step)
+            self.picture.reveal(self.hex.offset)
+
+    def _zoom(self, factor: float) -> None:
+        if self.page == "bytes":
+            self.picture.zoom(factor, self.hex.offset)
+
+    def _pointed(self, place: int) -> None:
+        """A click into the picture shows the bytes there."""
+        self.page = "bytes"
+        self.refresh()
+        self.hex.go_to(place)
 
     def _mend(self) -> None:
         slot = self._current()
         if slot is not None:
-            self.desk.mend((slot.board, slot.slot.refdes))
+            restore_slot(self.desk, (slot.board, slot.slot.refdes))
+
+    def _identify(self) -> None:
+        slot = self._current()
+        if slot is None or slot.image is None:
+            self.desk.said.emit("read the chip first (R), or drop its file", True)
+            return
+        identify_slot(self.desk, (slot.board, slot.slot.refdes), slot.image, self.show_matches)
+
+    def show_matches(self, place: Place, matches: tuple[Match, ...]) -> None:
+        """The result of an identification, on the page of the set."""
+        self._matches, self.page = (place, matches), "set"
+        self.refresh()
 
     def overlay_trace(self) -> tuple[tuple[tuple[str, int], ...], str]:
         """The faulty line of the picked slot, from pin to pin along its net."""
         slot = self._current()
-        if slot is None or slot.verdict is None or slot.verdict.good:
+        found = self._explanation(slot)
+        if slot is None or slot.verdict is None or slot.verdict.good or found is None:
             return (), ""
-        where = slot.verdict.hypotheses[0].where
+        where = found.where
         names = [f"A{n}" for n in _numbers(where.get("address"))] + [f"D{n}" for n in _numbers(where.get("data"))]
         chip = self.desk.session.case().chip_type((slot.board, slot.slot.refdes))
         if len(names) != 1 or chip is None or names[0] not in {p.name for p in chip.pins}:
@@ -96,11 +160,12 @@ class RomStage:
         self.frame.entry.set_hints(self.hints())
 
     def picked(self) -> None:
+        self._chosen = 0
         self.refresh()
 
     def _row(self, place: Place, slot: SlotAssessment) -> Row:
         verdict = slot.verdict
-        kind = _KIND.get(slot.word, "")
+        kind = KIND.get(slot.word, "")
         if verdict and verdict.verdict in ("few-bytes", "other-revision"):
             kind = "doubtful"
         reason = verdict.reason.split(": ")[0].split(" (")[0] if verdict else "press R to read it, or drop its file"
@@ -127,49 +192,103 @@ class RomStage:
         wrong = [s for s in roms.values() if s.verdict is not None and not s.verdict.good]
         return wrong[0] if wrong else next(iter(roms.values()), None)
 
+    def _explanation(self, slot: SlotAssessment | None) -> Hypothesis | None:
+        """The explanation in view."""
+        if slot is None or slot.verdict is None or not slot.verdict.hypotheses:
+            return None
+        return slot.verdict.hypotheses[min(self._chosen, len(slot.verdict.hypotheses) - 1)]
+
     def _show(self, slot: SlotAssessment | None) -> None:
         if slot is None:
-            self.picture.hide()
-            self.hex.hide()
-            self.explanations.hide()
+            for widget in (self.picture, self.hex, self.explanations, self.page_rows):
+                widget.hide()
             why = "This board lists no ROM slots. Drop images with a list of sums here, or add [[rom]] to board.toml."
             self.frame.meaning.say(why, "Drop a list of sums or a board folder.")
             self.frame.entry.set_target("", "drop files or a folder anywhere")
             return
-        refdes, verdict = slot.slot.refdes, slot.verdict
-        expected = self.desk.session.case().expected_signature((slot.board, refdes))
-        sign = f"; in circuit: sig {expected:04X} is right" if expected is not None else "; sig 7A5F from the tester"
+        self._show_entry(slot)
+        self._show_page(slot)
+        self._show_picture(slot)
+        self._show_explanations(slot)
+        self._show_meaning(slot)
+
+    def _show_entry(self, slot: SlotAssessment) -> None:
+        refdes = slot.slot.refdes
+        case = self.desk.session.case()
+        expected = case.expected_signature((slot.board, refdes))
+        shown = case.shown_signature(expected) if expected is not None else ""
+        sign = f"; in circuit: sig {shown} is right" if shown else "; sig 7A5F from the tester"
         self.frame.entry.set_target(refdes, f"drop a file or folder, R to read{sign}")
-        self.picture.setVisible(slot.image is not None)
-        self.hex.setVisible(self._opened and slot.image is not None)
-        self.slots.setVisible(not self._opened)
+
+    def _show_page(self, slot: SlotAssessment) -> None:
+        case, place = self.desk.session.case(), (slot.board, slot.slot.refdes)
+        rows: tuple[Row, ...] = ()
+        if self.page == "set":
+            asked, matches = self._matches or (("", ""), ())
+            rows = set_rows(case, slot.board, matches, asked[1])
+        elif self.page == "reads":
+            rows = read_rows(case, place)
+        elif self.page == "repair":
+            repair = repair_of(case, place, memory_types())
+            rows = repair_rows(repair, slot)
+            self.frame.caution.say(repair.caution)
+        if self.page != "repair":
+            self.frame.caution.say("")
+        self.page_rows.set_rows(rows, -1)
+        self.page_rows.setVisible(bool(rows))
+        self.slots.setVisible(not self.page)
+        self.hex.setVisible(self.page == "bytes" and slot.image is not None)
         if slot.image is not None:
             self.hex.show_bytes(slot.image, slot.truth)
-        self.picture.show_strip(strip_of(slot))
-        shown = verdict.hypotheses if verdict and not verdict.good else ()
-        self.explanations.setVisible(bool(shown) and not self._opened)
+
+    def _show_picture(self, slot: SlotAssessment) -> None:
+        self.picture.setVisible(slot.image is not None and self.page in ("", "bytes", "reads"))
+        strip = strip_of(slot, self._explanation(slot) if not (slot.verdict and slot.verdict.good) else None)
+        if self.page == "reads" and slot.image is not None:
+            moved = flicker_of(self.desk.session.case(), (slot.board, slot.slot.refdes))
+            strip = flicker_strip(slot, moved) if moved is not None and moved.shape[1] == len(slot.image) else strip
+        self.picture.show_strip(strip)
+
+    def _show_explanations(self, slot: SlotAssessment) -> None:
+        verdict = slot.verdict
+        shown = verdict.hypotheses[:_SHOWN] if verdict and not verdict.good else ()
+        self.explanations.setVisible(bool(shown) and not self.page)
         rows = [Row("", (), heading="What explains it", height=24)]
-        for found in shown[:3]:
-            bar = (2.0, 96.0, found.likelihood, "ink")
+        for found in shown:
+            bar = (6.0, 92.0, found.likelihood, "ink")
             cells = (
                 Cell(106, 62, format_percent(found.likelihood), bold=True, mono=True),
                 Cell(172, 150, found.short, bold=True),
                 Cell(328, 0, found.evidence),
             )
             rows.append(Row("", cells, bar, height=25))
-        self.explanations.set_rows(tuple(rows), -1)
+        self.explanations.set_rows(tuple(rows), min(self._chosen, len(shown) - 1) + 1 if len(shown) > 1 else -1)
+
+    def _show_meaning(self, slot: SlotAssessment) -> None:
+        refdes, verdict, say = slot.slot.refdes, slot.verdict, self.frame.meaning.say
         if verdict is None:
-            self.frame.meaning.say(f"{refdes} has not been read.", f"Read {refdes}: R, or drop its file here.")
+            say(f"{refdes} has not been read.", f"Read {refdes}: R, or drop its file here.")
+            return
+        kind = KIND.get(slot.word, "unknown")
+        reads = f"{count_of(slot.reads, 'read')}, all alike" if slot.word != "unstable" and slot.reads > 1 else ""
+        if verdict.verdict in _IN_THE_CELLS and slot.image is not None and slot.truth is not None:
+            reads = f"{reads}. " * bool(reads) + f"To put it right: {programming(slot.image, slot.truth).words}."
+        found = self.desk.session.case().triage((slot.board, refdes))
+        complaint = self.desk.session.case().complaint_expected((slot.board, refdes))
+        chosen = self._explanation(slot)
+        if found is not None and found.accused:
+            say(f"{found.why[:1].upper()}{found.why[1:]}.", found.next, "bad", reads)
+        elif complaint and verdict.good:
+            say(
+                f"{refdes}: {verdict.reason}. {complaint[:1].upper()}{complaint[1:]}.",
+                "Nothing to do here.",
+                kind,
+                reads,
+            )
+        elif chosen is not None and self._chosen and not verdict.good:
+            say(f"{refdes}: {chosen.reason}.", chosen.next, kind, reads)
         else:
-            kind = _KIND.get(slot.word, "unknown")
-            reads = f"{count_of(slot.reads, 'read')}, all alike" if slot.word != "unstable" and slot.reads > 1 else ""
-            if verdict.verdict in _IN_THE_CELLS and slot.image is not None and slot.truth is not None:
-                reads = f"{reads}. " * bool(reads) + f"To put it right: {programming(slot.image, slot.truth).words}."
-            found = self.desk.session.case().triage((slot.board, refdes))
-            if found is not None and found.accused:
-                self.frame.meaning.say(f"{found.why[:1].upper()}{found.why[1:]}.", found.next, "bad", reads)
-                return
-            self.frame.meaning.say(f"{refdes}: {verdict.reason}.", verdict.next, kind, reads)
+            say(f"{refdes}: {verdict.reason}.", verdict.next, kind, reads)
 
     def _row_picked(self, index: int) -> None:
         if index < len(self._places):
@@ -195,28 +314,44 @@ class RomStage:
         if slot is not None and slot.verdict is not None:
             lines = [f"{h.kind}: {h.evidence}" for h in slot.verdict.hypotheses[:4]]
             self.frame.meaning.say(f"{slot.slot.refdes}: {slot.verdict.reason}.", slot.verdict.next,
-                                   _KIND.get(slot.word, "unknown"), "\n".join(lines))  # fmt: skip
+                                   KIND.get(slot.word, "unknown"), "\n".join(lines))  # fmt: skip
 
     def _submitted(self, text: str) -> None:
         if not text.strip():
             self._move(1)
             return
-        slot, words = self._current(), text.split()
         try:
-            if slot is not None and len(words) == 2 and words[0].lower() == "sig":
-                value = None if words[1].lower() == "none" else read_signature(words[1])
-                recorded = self.desk.record(SignatureTaken, board=slot.board, place=slot.slot.refdes, value=value)
-            elif words[0].lower() == "crc":
-                told = text.partition(" ")[2].strip()
-                register_from(told)
-                recorded = self.desk.record(Decided, what="register", choice=told)
-            else:
-                raise RequestError("a ROM is read (R) or dropped as a file; or type sig 7A5F, sig none, crc CRC16-ARC")
+            recorded = self._typed(text)
         except LoyalTraceError as error:
             self.desk.said.emit(str(error), True)
             return
         if recorded:
             self.frame.entry.edit.clear()
+
+    def _typed(self, text: str) -> bool:
+        """One line from the entry line; RequestError when it is none of those known here."""
+        word, _, rest = text.strip().partition(" ")
+        slot, rest = self._current(), rest.strip()
+        if word.lower() == "sig" and slot is not None and len(rest.split()) == 1:
+            symbols = self.desk.session.case().symbols()
+            value = None if rest.lower() == "none" else read_signature(rest, symbols)
+            return self.desk.record(SignatureTaken, board=slot.board, place=slot.slot.refdes, value=value)
+        if word.lower() == "sum" and slot is not None and rest:
+            lines = typed_sums(f"{slot.slot.refdes} {rest}", slot.slot.size)
+            return self.desk.record(SumsKnown, board=slot.board, source="typed", lines=lines)
+        if word.lower() == "crc":
+            register_from(rest)
+            return self.desk.record(Decided, what="register", choice=rest)
+        if word.lower() == "symbols":
+            return self.desk.record(Decided, what="symbols", choice=check_symbols(rest))
+        if word.lower() == "lamp" and parse_quantity(rest) > 0:
+            return self.desk.record(Decided, what="lamp", choice=rest)
+        if word.lower() == "labels" and rest and self.desk.definition is not None:
+            path = Path(rest).expanduser()
+            write_labels(path, labels_of(self.desk.definition, self.desk.assessment().firmware))
+            self.desk.said.emit(f"labels written: {path.name}", False)
+            return True
+        raise RequestError(_ENTRY)
 
 
 def _numbers(value: object) -> list[int]:

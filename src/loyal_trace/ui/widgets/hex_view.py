@@ -20,6 +20,7 @@ class HexView(QWidget):
         self._image, self._truth = b"", b""
         self._wrong = np.zeros(0, dtype=np.int64)
         self.current = 0
+        self._pointed: int | None = None
         self.hide()
 
     def show_bytes(self, image: bytes, truth: bytes | None) -> None:
@@ -29,18 +30,31 @@ class HexView(QWidget):
         self._image, self._truth = image, truth if truth is not None and len(truth) == len(image) else b""
         pair = (np.frombuffer(image, np.uint8), np.frombuffer(self._truth or image, np.uint8))
         self._wrong = np.flatnonzero(pair[0] != pair[1])
-        self.current = 0
+        self.current, self._pointed = 0, None
         self._say()
 
     @property
     def offset(self) -> int:
-        """The place in view: the current difference, else the beginning."""
+        """The place in view: where a click led, else the current difference, else the beginning."""
+        if self._pointed is not None:
+            return self._pointed
         return int(self._wrong[self.current]) if len(self._wrong) else 0
+
+    def go_to(self, place: int) -> None:
+        """Shows a place, and goes on from there to the next difference."""
+        self._pointed = max(0, min(place, len(self._image) - 1))
+        if len(self._wrong):
+            self.current = int(np.searchsorted(self._wrong, place)) % len(self._wrong)
+            if self._wrong[self.current] == place:
+                self._pointed = None
+        self._say()
 
     def move(self, step: int) -> None:
         """To the next difference, or back."""
         if len(self._wrong):
-            self.current = (self.current + step) % len(self._wrong)
+            from_pointed = self._pointed is not None and step > 0  # a click stands before the difference to come
+            self.current = (self.current + (0 if from_pointed else step)) % len(self._wrong)
+            self._pointed = None
             self._say()
 
     def words(self) -> str:
@@ -49,6 +63,8 @@ class HexView(QWidget):
             return "no true image at hand: the bytes as read"
         if not len(self._wrong):
             return "no byte differs"
+        if self._pointed is not None:
+            return f"{self.offset:04X} is {self._image[self.offset]:02X}, as it should be"
         is_, should = self._image[self.offset], self._truth[self.offset]
         flips = ", ".join(f"D{n}" for n in range(8) if (is_ ^ should) >> n & 1)
         at = f"{self.current + 1:,} of {len(self._wrong):,}: {self.offset:04X}"

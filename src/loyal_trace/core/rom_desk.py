@@ -1,0 +1,155 @@
+"""What the ROM pages show of a job: its set as a table, the reads of one chip beside each other, and its repair.
+
+Pure functions of a case, as everything on the screens.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from loyal_trace.core.case import Case
+from loyal_trace.core.errors import RequestError
+from loyal_trace.core.logbook.state import Place
+from loyal_trace.core.roms.devices import VERIFY, Fit, MemoryTypes
+from loyal_trace.core.roms.images import RomImage
+from loyal_trace.core.roms.programming import CHANGED, UV_CAUTION, Programming, erase_minutes, programming
+from loyal_trace.core.roms.signature import Learned, learn
+from loyal_trace.core.roms.slots import SlotLine, slot_table
+from loyal_trace.core.roms.voting import Vote, vote
+from loyal_trace.core.units import parse_quantity
+
+_MOST_FITS = 4
+
+
+@dataclass(frozen=True)
+class SetLine:
+    """One socket in the table of a set: what it should be, the firmware its read proves, and the plain verdict word."""
+
+    line: SlotLine
+    word: str
+    firmware: str
+
+
+def set_lines(case: Case, board_id: str) -> tuple[SetLine, ...]:
+    """The sockets of a board with what was read in each."""
+    sums, roms = case.known_sums(), case.roms()
+    found = []
+    for line in slot_table(case.boards[board_id]):
+        slot = roms[(board_id, line.slot.refdes)]
+        matching = sums.matching(RomImage("", slot.image)) if slot.image else ()
+        firmwares = sorted({e.firmware for e in matching if e.place.lower() in ("", line.slot.refdes.lower())} - {""})
+        found.append(SetLine(line, slot.word, "=".join(firmwares)))
+    return tuple(found)
+
+
+@dataclass(frozen=True)
+class ReadLine:
+    """One read of a chip: number, source and sums, the number of the first read like it, and whether it is right."""
+
+    number: int
+    source: str
+    size: int
+    crc32: str
+    like: int
+    right: bool
+
+
+def reads_of(case: Case, place: Place) -> tuple[ReadLine, ...]:
+    """All reads of one chip, oldest first."""
+    known = case.known_sums().for_place(place[1])
+    found: list[ReadLine] = []
+    first: dict[str, int] = {}
+    for number, read in enumerate(case.state.rom_reads.get(place, ()), start=1):
+        image = RomImage(place[1], case.blobs(read.attachment))
+        like = first.setdefault(read.attachment, number)
+        source = read.file_name or read.source
+        right = any(entry.accepts(image) for entry in known)
+        found.append(ReadLine(number, source, image.size, image.digest("crc32"), like, right))
+    return tuple(found)
+
+
+def vote_of(case: Case, place: Place) -> Vote | None:
+    """The vote over the reads of one chip; None for a single read or reads of different sizes."""
+    try:
+        return vote(_images(case, place))
+    except RequestError:
+        return None
+
+
+def flicker_of(case: Case, place: Place) -> NDArray[np.uint8] | None:
+    """Which bits changed between reads, shape (8, size); None unless there are two reads of one size."""
+    images = _images(case, place)
+    if len(images) < 2 or len({len(image) for image in images}) > 1:
+        return None
+    stack = np.array([np.frombuffer(image, np.uint8) for image in images])
+    moved = np.bitwise_or.reduce(stack ^ stack[0])
+    return np.stack([(moved >> lane) & 1 for lane in range(8)])
+
+
+def _images(case: Case, place: Place) -> list[bytes]:
+    return [case.blobs(read.attachment) for read in case.state.rom_reads.get(place, ())]
+
+
+@dataclass(frozen=True)
+class Repair:
+    """How the right content gets back into a socket: the way, what the type allows, minutes under the lamp (None unless
+    the lamp's irradiance was told), the caution that goes with it, and what could take the chip's place."""
+
+    device: str
+    technology: str
+    way: Programming | None
+    minutes: float | None
+    caution: str
+    proof: str
+    fits: tuple[Fit, ...]
+
+    @property
+    def words(self) -> str:
+        """One sentence for the head of the page."""
+        if self.way is not None:
+            return self.way.words
+        return "no true image is at hand yet: restore it from its sums (P), or drop the right file"
+
+
+def repair_of(case: Case, place: Place, types: MemoryTypes) -> Repair:
+    """What is known of putting one socket right; `types` are the memories that could serve."""
+    slot = case.roms()[place]
+    number = case.part(place).number
+    printed = next((n for n in (number, slot.slot.device) if types.knows(n)), "")
+    kind = types.find(printed) if printed else None
+    technology = kind.technology if kind else "eprom"
+    way = programming(slot.image, slot.truth, technology) if slot.image is not None and slot.truth is not None else None
+    erases = technology in ("eprom",) and (way is None or way.how == "erase")
+    fits = types.substitutes(kind)[:_MOST_FITS] if kind else ()
+    known = case.state.images.get((*place, case.firmware())) or case.state.images.get((*place, ""))
+    proof = known.proof if known else ""
+    caution = UV_CAUTION if erases else ""
+    return Repair(printed or number, technology, way, _lamp_minutes(case) if erases else None, caution, proof, fits)
+
+
+def allowed_words(technology: str) -> str:
+    """What a technology allows, and how a written chip is verified."""
+    return f"{CHANGED[technology]}. {VERIFY}"
+
+
+def _lamp_minutes(case: Case) -> float | None:
+    """Minutes under this workshop's lamp, as told by `lamp 12m` (W/cm² at 253.7 nm)."""
+    told = case.state.decision("lamp")
+    return erase_minutes(parse_quantity(told)) if told else None
+
+
+def learn_register(case: Case) -> Learned:
+    """The tester's own register from all signatures of sockets whose true image is at hand.
+
+    RequestError says how many more are needed, or that they do not fit one register.
+    """
+    roms, pairs = case.roms(), []
+    for place, taken in sorted(case.state.signatures.items()):
+        truth = roms[place].truth if place in roms else None
+        if taken.value is not None and truth is not None:
+            pairs.append((truth, taken.value))
+    if len(pairs) < 3:
+        have = len(pairs)
+        raise RequestError(f"{have} signatures of chips with a true image: 3 of one size, or 4 of mixed, are needed")
+    return learn(pairs)
