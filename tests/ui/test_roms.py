@@ -2,10 +2,14 @@
 
 import numpy as np
 import pytest
+from PyQt6.QtCore import QPoint, Qt
 
 from loyal_trace.core.logbook.entries import RomRead
+from loyal_trace.core.roms.signature import Register
 from loyal_trace.demo.images import true_image
 from loyal_trace.ui.widgets.hex_view import HexView
+from loyal_trace.ui.widgets.rom_picture import RomPicture
+from loyal_trace.ui.widgets.rows import RowList
 
 
 @pytest.fixture
@@ -88,3 +92,132 @@ def test_a_signature_from_the_tester_is_held_against_the_expected_one_and_triage
         roms.type(wrong)
         assert len(roms.on_disk()) == count and roms.message
         roms.edit.clear()
+
+
+def page(roms):
+    return roms.frame.findChildren(RowList)[
+        [w.accessibleName() for w in roms.frame.findChildren(RowList)].index("page")
+    ]
+
+
+def texts(roms):
+    return [row.words for row in page(roms).rows]
+
+
+def test_the_set_stands_as_a_table_and_an_unknown_dump_is_held_against_the_store(roms):
+    roms.desk.pick("tw-cpu", "6C")
+    roms.keys("M")
+    assert any(line.startswith("3 6D TW-3 27C64 6000–7FFF 8 bit differs: A | B B") for line in texts(roms))
+    roms.keys("I")
+    roms.wait_idle()
+    roms.qtbot.waitUntil(lambda: roms.on_disk()[-1].kind == "note")
+    assert "6C identified: 6C of TW-CPU rev C, firmware B" in roms.on_disk()[-1].text
+    assert any("line patterns agree" in line for line in texts(roms))
+    roms.keys("M")
+    assert not page(roms).isVisible()
+
+
+def test_the_reads_of_a_chip_stand_beside_each_other_and_what_flickers_is_drawn(roms):
+    first = np.frombuffer(true_image("tw-cpu", "6B", "B"), np.uint8).copy()
+    roms.desk.pick("tw-cpu", "6B")
+    roms.keys("D")
+    assert "alike" in texts(roms)[-1] or "one read tells nothing" in texts(roms)[-1]
+    for place in (100, 900, 1700):
+        turned = first.copy()
+        turned[place] ^= 0x04
+        read_in(roms, "tw-cpu", "6B", turned)
+    picture = roms.frame.findChild(RomPicture)
+    assert "3 bits differ" in texts(roms)[-1] and "3 bytes change" in picture.accessibleDescription()
+    assert picture.strip.lanes == (2,) and "has the right sums" in " ".join(texts(roms))
+
+
+def test_the_repair_page_says_how_the_chip_is_written_and_what_could_take_its_place(roms):
+    roms.desk.pick("tw-cpu", "6F")
+    roms.keys("U")
+    shown = " ".join(texts(roms))
+    assert "6F: 27C64, EPROM" in shown and "programme over it" in shown and "28C64" in shown
+    assert roms.frame.caution.isHidden(), "programming over needs no lamp"
+    roms.keys("P")
+    roms.wait_idle()
+    roms.qtbot.waitUntil(lambda: "The true image was restored" in " ".join(texts(roms)))
+    roms.desk.pick("tw-cpu", "6A")
+    read_in(roms, "tw-cpu", "6A", np.frombuffer(true_image("tw-cpu", "6A", "B"), np.uint8) & np.uint8(0xF7))
+    roms.type("lamp 12m")
+    assert "Under this lamp 21 minutes" in " ".join(texts(roms)) and "harms eyes" in roms.frame.caution.label.text()
+
+
+def test_an_explanation_is_picked_by_number_and_drawn(roms):
+    picture = roms.frame.findChild(RomPicture)
+    roms.desk.pick("tw-cpu", "6C")
+    assert picture.strip.address_lines == (9,) and "A9 = 1" in picture.strip.aside
+    stuck = np.frombuffer(true_image("tw-cpu", "6B", "B"), np.uint8).copy()
+    stuck[0x800:0x1000] |= 0x20
+    roms.desk.pick("tw-cpu", "6B")
+    read_in(roms, "tw-cpu", "6B", stuck)
+    likeliest = roms.why
+    assert (
+        picture.strip.lanes == (5,)
+        and picture.strip.span == (0x800, 0xFFF)
+        and "frame: 0800 to 0FFF" in picture.strip.aside
+    )
+    roms.keys("2")
+    assert roms.why != likeliest and picture.strip.span is None
+    roms.keys("1")
+    assert roms.why == likeliest
+
+
+def test_the_picture_zooms_to_single_bytes_and_a_click_shows_them(roms):
+    roms.desk.pick("tw-cpu", "6F")
+    picture, view = roms.frame.findChild(RomPicture), roms.frame.findChild(HexView)
+    roms.keys("B", "+", "+", "+")
+    assert picture.count == 0x400 and picture.first <= view.offset < picture.first + picture.count
+    roms.keys("N")
+    assert picture.first <= 0x162F < picture.first + picture.count, "the next difference is brought into view"
+    for _ in range(12):
+        roms.keys("+")
+    assert picture.count == 16
+    roms.keys("B")
+    assert picture.count == 0x2000
+    roms.qtbot.mouseClick(picture, Qt.MouseButton.LeftButton, pos=QPoint(picture.width() // 2, 80))
+    assert view.isVisible() and abs(view.offset - 0x1000) < 0x100 and "as it should be" in view.accessibleDescription()
+    roms.keys("N")
+    assert view.offset == 0x162F, "the next difference after the place clicked"
+
+
+def test_sums_symbols_and_labels_are_typed(roms, tmp_path):
+    roms.desk.pick("tw-cpu", "6A")
+    roms.type("sum sum16 1F2E crc32 7C9E1A20")
+    entry = roms.on_disk()[-1]
+    assert entry.source == "typed" and entry.lines[0].digests == {"sum16": "1f2e", "crc32": "7c9e1a20"}
+    roms.desk.retract_last()
+    roms.type("symbols GHJKLMNPQRSTVWXZ")
+    wanted = roms.desk.session.case().expected_signature(("tw-cpu", "6A"))
+    shown = roms.desk.session.case().shown_signature(wanted)
+    assert set(shown) <= set("GHJKLMNPQRSTVWXZ") and shown in roms.edit.placeholderText()
+    roms.type(f"sig {shown}")
+    assert roms.on_disk()[-1].value == wanted
+    roms.type(f"labels {tmp_path / 'set.svg'}")
+    assert b"6A" in (tmp_path / "set.svg").read_bytes()
+    for wrong in ("symbols ABC", "sum nonsense", "lamp -3", "labels x.txt"):
+        count = len(roms.on_disk())
+        roms.type(wrong)
+        assert len(roms.on_disk()) == count and roms.message, wrong
+        roms.edit.clear()
+
+
+def test_the_register_of_a_tester_is_learnt_from_the_signatures_taken(roms):
+    theirs = Register(16, 0x3D65, 0, 0xFFFF, True, False)
+    for slot in ("6A", "6B", "6D"):
+        roms.desk.pick("tw-cpu", slot)
+        roms.type(f"sig {theirs.of(true_image('tw-cpu', slot, 'B')):04X}")
+        if slot != "6D":
+            roms.keys("M", "G")
+            roms.wait_idle()
+            roms.qtbot.waitUntil(lambda: "are needed" in roms.message)
+            roms.keys("M")
+    roms.keys("M", "G")
+    roms.wait_idle()
+    roms.qtbot.waitUntil(lambda: roms.on_disk()[-1].kind == "decided", timeout=20_000)
+    assert "3 of 3 pairs" in roms.on_disk()[-1].reason
+    case = roms.desk.session.case()
+    assert case.expected_signature(("tw-cpu", "6E")) == theirs.of(true_image("tw-cpu", "6E", "B"))

@@ -44,6 +44,7 @@ from loyal_trace.core.units import count_of
 
 _SAMPLE = 4096
 _KEPT = 8
+_LEAST_SHOWN = 3
 _PER_BYTE = 8.0
 _PLAUSIBLE = 0.35
 _GARBAGE_BITS = 7.0
@@ -84,8 +85,8 @@ def against_truth(image: Bytes, truth: Bytes, names: PinNames) -> tuple[Hypothes
         *_on_address_lines(image, truth, names),
     ]
     found += [_from_shape(shape, len(image)) for shape in shapes(image.tobytes(), truth.tobytes())]
-    kept = [h for h in found if h.score <= nothing.score]
-    return tuple(h for h in rank(kept) if h.likelihood > 1e-6)
+    ranked = rank([h for h in found if h.score <= nothing.score])
+    return tuple(h for n, h in enumerate(ranked) if h.likelihood > 1e-6 or (n < _LEAST_SHOWN and h.kind != "unknown"))
 
 
 def against_other_size(data: bytes, truth: bytes, others: Mapping[str, bytes] | None = None) -> tuple[Hypothesis, ...]:

@@ -110,14 +110,14 @@ class KnownImages:
         if self._keys is None:
             self.prepare()
         image = np.frombuffer(data, dtype=np.uint8)
-        found = self._voted(lane_keys(image).ravel(), "lines of its blocks agree")
+        found = self._voted(lane_keys(image).ravel(), "line patterns agree")
         if len(image) % 2 == 0 and not _any(found):
             swapped = image.reshape(-1, 2)[:, ::-1].ravel()
-            found += self._voted(lane_keys(swapped).ravel(), "its bytes exchanged, lines agree")
+            found += self._voted(lane_keys(swapped).ravel(), "line patterns agree, bytes exchanged")
         if not _any(found):
             found += self._examined(image)
         if not _any(found) and len(image) >= BLOCK:
-            found += self._voted(every_phase(image), "shifted, lines agree", len(image) // BLOCK)
+            found += self._voted(every_phase(image), "line patterns agree, shifted", len(image) // BLOCK)
         return found
 
     def _voted(self, keys: NDArray[np.uint64], words: str, blocks: int = 0) -> list[Match]:
@@ -134,7 +134,7 @@ class KnownImages:
         per_block = np.count_nonzero(keys) / max(len(keys) // 8, 1)
         total = blocks * per_block if blocks else float(len(asked))
         best = np.argsort(-votes, kind="stable")[:16]
-        return [self._match(int(n), f"{votes[n]:,} {words}", min(1.0, votes[n] / max(total, 1.0)))
+        return [self._match(int(n), f"{votes[n]:,} of {total:,.0f} {words}", min(1.0, votes[n] / max(total, 1.0)))
                 for n in best if votes[n]]  # fmt: skip
 
     def _match(self, number: int, how: str, fraction: float) -> Match:

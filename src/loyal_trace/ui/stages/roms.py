@@ -52,7 +52,7 @@ class RomStage:
         self._places: list[Place] = []
 
     def hints(self) -> tuple[KeyHint, ...]:
-        plain, opened = not self.page, self.page == "bytes"
+        plain, opened, several = not self.page, self.page == "bytes", self._explained()
         numbers = tuple(KeyHint(str(n), "", lambda n=n: self._choose(n)) for n in range(1, _SHOWN + 1))
         pages = tuple(
             KeyHint(key, "back" if self.page == page else page if plain else "", lambda page=page: self._turn(page))
@@ -62,7 +62,7 @@ class RomStage:
             KeyHint("R", "read" if plain else "", lambda: self._read(1)),
             KeyHint("T", "three times" if plain or self.page == "reads" else "", lambda: self._read(3)),
             KeyHint("A", "all" if plain else "", self._read_all),
-            KeyHint("1–3", "explanation" if plain else "", None),
+            KeyHint(f"1–{several}", "explanation" if plain and several > 1 else "", None),
             *numbers,
             *pages,
             KeyHint("N", "next difference" if opened else "", lambda: self._step(1)),
@@ -81,15 +81,20 @@ class RomStage:
     def _turn(self, page: str) -> None:
         """To another page, or back from it to the slots."""
         self.page = "" if self.page == page else page
+        self.picture.show_all()
         self.refresh()
 
     def _choose(self, number: int) -> None:
         """The explanation that the picture shows, counted from 1."""
-        slot = self._current()
-        count = len(slot.verdict.hypotheses) if slot is not None and slot.verdict is not None else 0
-        if not self.page and 1 <= number <= min(count, _SHOWN):
+        if not self.page and 1 <= number <= self._explained():
             self._chosen = number - 1
             self.refresh()
+
+    def _explained(self) -> int:
+        """How many explanations are shown."""
+        slot = self._current()
+        verdict = slot.verdict if slot is not None else None
+        return min(len(verdict.hypotheses), _SHOWN) if verdict is not None and not verdict.good else 0
 
     def _step(self, step: int) -> None:
         if self.page == "bytes":
@@ -162,6 +167,7 @@ class RomStage:
     def picked(self) -> None:
         self._chosen = 0
         self.refresh()
+        self.picture.show_all()
 
     def _row(self, place: Place, slot: SlotAssessment) -> Row:
         verdict = slot.verdict
@@ -246,7 +252,8 @@ class RomStage:
         strip = strip_of(slot, self._explanation(slot) if not (slot.verdict and slot.verdict.good) else None)
         if self.page == "reads" and slot.image is not None:
             moved = flicker_of(self.desk.session.case(), (slot.board, slot.slot.refdes))
-            strip = flicker_strip(slot, moved) if moved is not None and moved.shape[1] == len(slot.image) else strip
+            self.picture.setVisible(moved is not None and bool(moved.any()))
+            strip = flicker_strip(slot, moved) if moved is not None else strip
         self.picture.show_strip(strip)
 
     def _show_explanations(self, slot: SlotAssessment) -> None:

@@ -59,7 +59,7 @@ def read_rows(case: Case, place: Place) -> tuple[Row, ...]:
     rows = [Row("", (), heading=f"{count_of(len(reads), 'read')} of {place[1]}", height=26)]
     for read in reads[-_MOST_READS:]:
         like = "" if read.like == read.number else f"like read {read.like}"
-        word = "has the right sums" if read.right else like or "a content of its own"
+        word = "has the right sums" if read.right else like or ("first read" if read.number == 1 else "differs from it")
         rows.append(Row("good" if read.right else "", (
             Cell(36, 40, str(read.number), bold=True, mono=True), Cell(80, 130, read.source),
             Cell(214, 90, f"{read.size:,} bytes"), Cell(310, 90, read.crc32.upper(), mono=True), Cell(408, 0, word),
@@ -69,6 +69,10 @@ def read_rows(case: Case, place: Place) -> tuple[Row, ...]:
         more = f" {count_of(found.more_reads, 'more read')} would settle it." if found.more_reads else ""
         told = f"All bits of the majority are right with {format_percent(found.confidence)}.{more}"
         rows.append(Row("doubtful", (Cell(36, 0, f"{found.why[:1].upper()}{found.why[1:]}. {told}"),), height=44))
+    elif found is not None:
+        rows.append(_said(f"all {found.reads} are alike: no contact comes and goes here", "good"))
+    elif len(reads) == 1:
+        rows.append(_said("one read tells nothing of what comes and goes; T reads it three times more", "unknown"))
     return tuple(rows)
 
 
@@ -84,7 +88,9 @@ def repair_rows(repair: Repair, slot: SlotAssessment) -> tuple[Row, ...]:
         rows.append(Row("good", (Cell(36, 0, f"The true image was restored: {repair.proof}."),), height=42))
     if repair.minutes is not None:
         rows.append(Row("", (Cell(36, 0, f"Under this lamp {repair.minutes:.0f} minutes give the usual 15 W·s/cm²."),)))
-    rows.append(Row("", (Cell(36, 0, allowed_words(repair.technology)),), height=62))
+    told = allowed_words(repair.technology)
+    rows.append(Row("", (Cell(36, 0, f"{told[:1].upper()}{told[1:]}"),), height=62))
+    rows.append(Row("", (Cell(36, 0, "Window labels with the sums: type labels FILE.pdf or FILE.svg."),), height=26))
     if repair.fits:
         rows.append(Row("", (), heading="What could take its place", height=28))
         rows += [_fit_row(found) for found in repair.fits]
@@ -95,7 +101,8 @@ def _fit_row(found: Fit) -> Row:
     wires = "; ".join(f"{p.device} (pin {p.device_pin}) {p.wiring}" for p in found.pins if p.wiring)
     volts = f"{found.new.programming:g} V" if found.new.programming else "5 V alone"
     words = found.words.partition(": ")[2]
+    told = f"{words}{f' ({wires})' if wires else ''}"
     return Row("", (
         Cell(36, 70, found.new.name, bold=True, mono=True), Cell(110, 70, found.new.technology),
-        Cell(184, 80, volts), Cell(268, 0, f"{words}{f': {wires}' if wires and len(wires) < 70 else ''}"),
-    ), height=25)  # fmt: skip
+        Cell(184, 80, volts), Cell(268, 0, told),
+    ), height=42 if len(told) > 62 else 25)  # fmt: skip

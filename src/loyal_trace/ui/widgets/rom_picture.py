@@ -112,6 +112,11 @@ class RomPicture(QWidget):
         self.first = max(0, min(size - self.count, middle - self.count // 2))
         self._say()
 
+    def show_all(self) -> None:
+        """Back to the whole image."""
+        self.first, self.count = 0, len(self.strip.image) if self.strip is not None else 0
+        self._say()
+
     def reveal(self, place: int) -> None:
         """Moves the part in view so that a place is in it."""
         if self.strip is not None and not self.first <= place < self.first + self.count:
