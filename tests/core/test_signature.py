@@ -170,3 +170,35 @@ def test_keys_of_lines_do_not_mind_their_order_or_inversion(order, inverted):
     bits = np.unpackbits(CODE[:, None], axis=1, bitorder="little")
     turned = np.packbits(bits[:, list(order)], axis=1, bitorder="little").ravel() ^ np.uint8(inverted)
     assert np.array_equal(np.sort(lane_keys(turned), axis=1), np.sort(lane_keys(CODE), axis=1))
+
+
+def shifted_through(data, poly, init, refin):
+    """A feedback register of 16 bits, bit by bit: the plain way to say what it does."""
+    state = init
+    for byte in data:
+        for place in range(8) if refin else range(7, -1, -1):
+            newest = byte >> place & 1
+            for stage in range(
+                16
+            ):  # stage n, counted from the newest bit, is tapped where x^(15 − n) is in the polynomial
+                newest ^= (state >> stage & 1) & (poly >> 15 - stage & 1)
+            state = (state << 1 | newest) & 0xFFFF
+    return state
+
+
+@given(st.integers(0, 0x7FFF), st.integers(0, 0xFFFF), st.booleans(), st.binary(min_size=1, max_size=40))
+@settings(max_examples=40)
+def test_a_feedback_register_is_the_quotient_of_the_same_division(half, init, refin, data):
+    poly = 2 * half + 1
+    assert Register(16, poly, init, 0, refin, False, True).of(data) == shifted_through(data, poly, init, refin)
+
+
+@pytest.mark.parametrize("turned", [(False, False), (True, False), (False, True), (True, True)])
+def test_a_feedback_register_is_learnt_too(turned):
+    rng = np.random.default_rng(21)
+    images = [rng.integers(0, 256, 512, dtype=np.uint8).tobytes() for _ in range(3)]
+    theirs = Register(16, 0x8291, 0x1234, 0, *turned, True)
+    found = learn([(image, theirs.of(image)) for image in images])
+    assert (found.register.poly, found.register.style, found.check) == (0x8291, "feedback", "3 of 3 pairs")
+    other = rng.integers(0, 256, 512, dtype=np.uint8).tobytes()
+    assert found.register.of(other) == theirs.of(other), "an image of that length it has not seen"

@@ -26,7 +26,7 @@ def test_a_dump_is_known_from_the_sums_of_the_boards_of_the_store(known):
 def test_a_damaged_dump_is_known_from_reads_that_proved_right(known):
     image = np.frombuffer(true_image("tw-cpu", "6B", "B"), np.uint8) | np.uint8(4)
     best = known.identify(image.tobytes())[0]
-    assert best.name == "6B" and best.fraction > 0.8 and "lines" in best.how
+    assert best.name == "6B" and best.fraction > 0.8 and "line patterns" in best.how
 
 
 def test_a_board_that_several_jobs_share_counts_once(known):

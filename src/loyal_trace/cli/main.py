@@ -73,6 +73,7 @@ def _more_rom_parsers(roms: "argparse._SubParsersAction[_Parser]") -> None:
         sign.add_argument(f"--{name}")
     for name in ("refin", "refout"):
         sign.add_argument(f"--{name}", action="store_true")
+    sign.add_argument("--feedback", action="store_true", help="the register shows the shifted-in stream, no remainder")
     lesson = roms.add_parser("learn-signature", help="work a tester's register out from chips whose content is known")
     lesson.add_argument("pairs", type=Path, help="CSV with the columns file, signature")
     lesson.add_argument("--width", default="16")

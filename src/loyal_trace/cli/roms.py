@@ -212,7 +212,7 @@ def _register(options: argparse.Namespace) -> Register:
     given = {name: _number(getattr(options, name)) for name in ("width", "poly", "init", "xorout")
              if getattr(options, name) is not None}  # fmt: skip
     usual = {"width": plain.width, "poly": plain.poly, "init": plain.init, "xorout": plain.xorout}
-    found = Register(**{**usual, **given}, refin=options.refin, refout=options.refout)
+    found = Register(**{**usual, **given}, refin=options.refin, refout=options.refout, feedback=options.feedback)
     if not 3 <= found.width <= 64 or any(v >> found.width for v in (found.poly, found.init, found.xorout)):
         raise RequestError(f"a register of {found.width} bits does not hold these values")
     return found
@@ -237,7 +237,8 @@ def signature(options: argparse.Namespace) -> int:
 
 def _parameters(register: Register) -> dict[str, Any]:
     return {"width": register.width, "poly": f"{register.poly:#x}", "init": f"{register.init:#x}",
-            "refin": register.refin, "refout": register.refout, "xorout": f"{register.xorout:#x}"}  # fmt: skip
+            "refin": register.refin, "refout": register.refout, "xorout": f"{register.xorout:#x}",
+            "style": register.style}  # fmt: skip
 
 
 def _pairs(path: Path, symbols: str) -> list[tuple[str, bytes, int]]:

@@ -65,7 +65,7 @@ def learn_from_signatures(desk: Desk) -> None:
 
     def done(found: Learned) -> None:
         r = found.register
-        turned = f"{' refin' if r.refin else ''}{' refout' if r.refout else ''}"
+        turned = f"{' refin' if r.refin else ''}{' refout' if r.refout else ''}{' feedback' if r.feedback else ''}"
         choice = f"{r.poly:#06x} {r.init:#06x} {r.xorout:#06x}{turned}"
         odd = "; one signature does not fit: take it again" if found.odd is not None else ""
         desk.record(Decided, what="register", choice=choice, reason=f"learnt: {found.check}{odd}")

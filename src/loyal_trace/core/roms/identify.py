@@ -6,7 +6,7 @@ known images of that size with the most similar byte counts are then examined as
 """
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -34,6 +34,7 @@ class Match:
     firmware: str
     how: str
     fraction: float
+    number: int = field(default=-1, compare=False)
 
 
 @dataclass(frozen=True)
@@ -118,7 +119,16 @@ class KnownImages:
             found += self._examined(image)
         if not _any(found) and len(image) >= BLOCK:
             found += self._voted(every_phase(image), "line patterns agree, shifted", len(image) // BLOCK)
-        return found
+        return [self._with_bytes(match, image) for match in found]
+
+    def _with_bytes(self, match: Match, image: Bytes) -> Match:
+        """An image of the same size is also compared byte by byte: scattered wrong bits spoil patterns, not bytes."""
+        held = self._images[match.number]
+        if len(held.data) != len(image):
+            return match
+        alike = float(np.mean(held.data == image))
+        how = f"{alike:.1%} of its bytes agree"
+        return replace(match, how=how, fraction=alike) if alike > match.fraction else match
 
     def _voted(self, keys: NDArray[np.uint64], words: str, blocks: int = 0) -> list[Match]:
         """Images by how many of the keys they have; `blocks` when the keys overlap and not all can be met."""
@@ -139,7 +149,7 @@ class KnownImages:
 
     def _match(self, number: int, how: str, fraction: float) -> Match:
         held = self._images[number]
-        return Match(held.name, held.source, held.firmware, how, float(fraction))
+        return Match(held.name, held.source, held.firmware, how, float(fraction), number)
 
     def _examined(self, image: Bytes) -> list[Match]:
         """Known images of this size with alike byte counts, taken as the truth: does a fault explain the dump?"""

@@ -2,9 +2,12 @@
 
 A signature is a register of some width that divides the image, bit after bit, by a polynomial over GF(2). Parameters:
 the usual six (width, polynomial, start value, input and output reflected, final XOR), as in the public catalogue of
-parametrised CRC algorithms. Learning: of two images of one length start value and final XOR cancel, so the polynomial
+parametrised CRC algorithms. A *division* register holds the remainder R; a *feedback* register, into which the data are
+shifted through an XOR of its taps, holds the last bits Q of the quotient, and R = Q·P modulo x^w ties the two together.
+Learning: of two images of one length start value and final XOR cancel, so the polynomial
 divides `D(x)·x^w + d(x)`, D the difference of the images, d that of the signatures; the greatest common divisor of a
-few such gives it. One difference alone leaves its divisors to be tried.
+few such gives it. One difference alone leaves its divisors to be tried. For a feedback register P stands on both sides,
+so every odd polynomial is tried on the shortest difference, side by side, and the few left are solved.
 """
 
 from collections.abc import Iterator, Sequence
@@ -13,6 +16,7 @@ from functools import cached_property
 
 import anycrc
 import numpy as np
+from numpy.typing import NDArray
 
 from loyal_trace.core.errors import RequestError
 
@@ -21,7 +25,7 @@ HEX_SYMBOLS = "0123456789ABCDEF"
 
 @dataclass(frozen=True)
 class Register:
-    """The six parameters; `poly` without its leading 1."""
+    """The six parameters; `poly` without its leading 1. `feedback` registers show the shifted-in stream."""
 
     width: int = 16
     poly: int = 0x1021
@@ -29,14 +33,27 @@ class Register:
     xorout: int = 0
     refin: bool = False
     refout: bool = False
+    feedback: bool = False
 
     @cached_property
     def _model(self) -> "anycrc.CRC":
+        if self.feedback:
+            start = _times(self.init, self.poly, self.width)
+            return anycrc.CRC(self.width, self.poly, start, self.refin, False, 0)
         return anycrc.CRC(self.width, self.poly, self.init, self.refin, self.refout, self.xorout)
 
     def of(self, data: bytes) -> int:
         """The signature of an image."""
-        return int(self._model.calc(data))
+        found = int(self._model.calc(data))
+        if not self.feedback:
+            return found
+        stream = _times(found, _inverse(self.poly, self.width), self.width)
+        return (_reflected(stream, self.width) if self.refout else stream) ^ self.xorout
+
+    @property
+    def style(self) -> str:
+        """`division`, as CRCs are, or `feedback`."""
+        return "feedback" if self.feedback else "division"
 
     def shown(self, value: int, symbols: str = HEX_SYMBOLS) -> str:
         """A signature in the tester's own sixteen printing symbols."""
@@ -47,21 +64,34 @@ class Register:
 
 def register_from(text: str) -> Register:
     """The register of a decision: `CRC16-ARC` from the catalogue, or `0x1021 0xFFFF` and more as `init`, `xorout`,
-    `refin`, `refout`; the default for an empty text. RequestError for what is neither."""
+    `refin`, `refout`, `feedback`; the default for an empty text. RequestError for what is neither."""
     words = text.split()
     if not words:
         return Register()
     model = anycrc.models.get(words[0].upper().replace("CRC-", "CRC"))
     if model is not None:
         return Register(model.width, model.poly, model.init, model.xorout, model.refin, model.refout)
-    numbers = [word for word in words if word not in ("refin", "refout")]
+    numbers = [word for word in words if word not in ("refin", "refout", "feedback")]
     try:
         poly, init, xorout = (int(word, 0) for word in (*numbers, "0", "0")[:3])
     except ValueError:
         raise RequestError(f"“{text}” is no register; write CRC16-ARC, or 0x1021 0xFFFF 0 refin refout") from None
-    found = Register(16, poly, init, xorout, "refin" in words, "refout" in words)
+    found = Register(16, poly, init, xorout, "refin" in words, "refout" in words, "feedback" in words)
     if any(value >> 16 or value < 0 for value in (poly, init, xorout)) or len(numbers) > 3:
         raise RequestError(f"“{text}” is no register of 16 bits")
+    return found
+
+
+def _times(a: int, b: int, width: int) -> int:
+    """The product of two polynomials, only its lowest `width` powers."""
+    return multiply(a, b) & (1 << width) - 1
+
+
+def _inverse(poly: int, width: int) -> int:
+    """What a polynomial with a constant term must be multiplied by to give 1, modulo x^width."""
+    found = 1
+    for _ in range(width.bit_length()):  # each step doubles the powers that are right (Newton)
+        found = _times(found, _times(found, poly, width), width)
     return found
 
 
@@ -115,9 +145,10 @@ def learn(pairs: Sequence[Pair], width: int = 16) -> Learned:
         raise RequestError(f"{len(pairs)} pair is not enough: 3 of one length, or 4 of mixed lengths, settle it")
     if any(value >> width for _, value in pairs):
         raise RequestError(f"a signature is wider than {width} bits")
-    found = _fitting(pairs, width)
-    if found:
-        return _told(found, pairs)
+    for fitting in (_fitting, _fitting_feedback):
+        found = fitting(pairs, width)
+        if found:
+            return _told(found, pairs)
     if len(pairs) > 3:
         for number in range(len(pairs)):
             rest = [pair for n, pair in enumerate(pairs) if n != number]
@@ -155,6 +186,53 @@ def _fitting(pairs: Sequence[Pair], width: int) -> list[Register]:
             for poly in _polynomials(numbers, [len(data) for data, _ in pairs], signed, width):
                 found += _completed(pairs, signed, Register(width, poly, 0, 0, refin, refout))
     return found
+
+
+def _fitting_feedback(pairs: Sequence[Pair], width: int) -> list[Register]:
+    """Every feedback register that explains all pairs; needs two images of one length, and a width up to 16."""
+    sizes = [len(data) for data, _ in pairs]
+    alike = sorted((size, a, b) for a, size in enumerate(sizes) for b in range(a + 1, len(sizes)) if sizes[b] == size)
+    if not alike or width > 16 or len(pairs) < 3:
+        return []
+    _, first, other = alike[0]
+    found = []
+    for refin in (False, True):
+        difference = _polynomial(pairs[first][0], refin) ^ _polynomial(pairs[other][0], refin)
+        if not difference:
+            continue
+        polys, left = _remainders(difference << width, width)
+        for refout in (False, True):
+            signed = [_reflected(value, width) if refout else value for _, value in pairs]
+            wanted = _all_times(signed[first] ^ signed[other], polys, width)
+            for poly in polys[left == wanted].tolist():
+                found += _completed_feedback(pairs, signed, Register(width, poly, 0, 0, refin, refout, True))
+    return found
+
+
+def _completed_feedback(pairs: Sequence[Pair], signed: list[int], register: Register) -> list[Register]:
+    """Start value and final XOR of a feedback register, found where its stream is turned into a remainder."""
+    width, poly = register.width, register.poly
+    remainders = [_times(value, poly, width) for value in signed]
+    plain = [(data, value) for (data, _), value in zip(pairs, remainders, strict=True)]
+    ones = _times((1 << width) - 1, poly, width)
+    back = _inverse(poly, width)
+    found = []
+    for solved in _completed(plain, remainders, replace(register, feedback=False, refout=False), (0, ones)):
+        xorout = _times(solved.xorout, back, width)
+        turned = _reflected(xorout, width) if register.refout else xorout
+        candidate = replace(register, init=_times(solved.init, back, width), xorout=turned)
+        if all(candidate.of(data) == value for data, value in pairs):
+            found.append(candidate)
+    return found
+
+
+def _all_times(value: int, polys: NDArray[np.uint16], width: int) -> NDArray[np.uint16]:
+    """A value times each polynomial, only the lowest powers."""
+    found = np.zeros(len(polys), dtype=np.uint16)
+    for bit in range(width):
+        if value >> bit & 1:
+            found ^= polys << np.uint16(bit)
+    return np.asarray(found & np.uint16((1 << width) - 1), dtype=np.uint16)
 
 
 def _polynomial(data: bytes, refin: bool) -> int:
@@ -248,7 +326,13 @@ def _divisors(common: int, width: int, differences: int) -> Iterator[int]:
 
 
 def _dividing(number: int, width: int) -> list[int]:
-    """All odd polynomials of that degree that divide a number, tried side by side, one bit of the number at a time."""
+    """All odd polynomials of that degree that divide a number."""
+    polys, left = _remainders(number, width)
+    return [int(p) for p in polys[left == 0]]
+
+
+def _remainders(number: int, width: int) -> tuple[NDArray[np.uint16], NDArray[np.uint16]]:
+    """All odd polynomials of that degree and what each leaves of a number, side by side, one bit of it at a time."""
     polys = np.arange(1, 1 << width, 2, dtype=np.uint32).astype(np.uint16)
     state, carry = np.zeros(len(polys), dtype=np.uint16), np.empty(len(polys), dtype=np.uint16)
     mask, top = np.uint16((1 << width) - 1), np.uint16(width - 1)
@@ -261,10 +345,12 @@ def _dividing(number: int, width: int) -> list[int]:
         np.bitwise_xor(state, carry, out=state)
         if width < 16:
             np.bitwise_and(state, mask, out=state)
-    return [int(p) for p in polys[state == 0]]
+    return polys, state
 
 
-def _completed(pairs: Sequence[Pair], signed: list[int], register: Register) -> list[Register]:
+def _completed(
+    pairs: Sequence[Pair], signed: list[int], register: Register, usual: tuple[int, ...] = ()
+) -> list[Register]:
     """Start value and final XOR for a polynomial: solved from what the images leave, checked against every pair."""
     width = register.width
     full = (1 << width) - 1 | 1 << width
@@ -273,7 +359,7 @@ def _completed(pairs: Sequence[Pair], signed: list[int], register: Register) -> 
     left = [plain.of(data) ^ sign for (data, _), sign in zip(pairs, signed, strict=True)]
     powers = [_power(8 * len(data), modulus) for data, _ in pairs]
     found = []
-    for xorout in _final_xors(left, powers, modulus, width):
+    for xorout in dict.fromkeys((*usual, *_final_xors(left, powers, modulus, width))):
         start = _solve(left[0] ^ xorout, powers[0], modulus, width)
         if start is None:
             continue
