@@ -50,5 +50,14 @@ install_python_packages() {
     echo "$wanted" > $stamp
 }
 
+compile_helpers() {  # once: they are kept on disk; everything works without them, only slower
+    local stamp=.venv/.loyal-trace-compiled wanted
+    wanted=$(cat requirements.lock src/loyal_trace/compiled/*.py | sha256sum | cut -d' ' -f1)
+    [ "$(cat $stamp 2>/dev/null)" = "$wanted" ] && return 0
+    echo "setup: compiling helpers"
+    .venv/bin/python -m loyal_trace.compiled.sha1 && echo "$wanted" > $stamp || true
+}
+
 install_system_packages
 install_python_packages
+compile_helpers

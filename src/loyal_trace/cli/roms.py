@@ -9,8 +9,9 @@ from typing import Any
 
 from loyal_trace.cli.main import default_store
 from loyal_trace.cli.output import print_json, print_table
+from loyal_trace.compiled import sha1_lanes
 from loyal_trace.core.errors import RequestError, UserFileError
-from loyal_trace.core.roms.candidates import UNWATCHED, Watch
+from loyal_trace.core.roms.candidates import Watch
 from loyal_trace.core.roms.consensus import consensus
 from loyal_trace.core.roms.devices import VERIFY, Fit, access_budget, fit
 from loyal_trace.core.roms.digests import canonical, checked_digest, digest_length, known_algorithms
@@ -114,14 +115,14 @@ def _sums(options: argparse.Namespace, needed: bool = True) -> dict[str, str]:
 def _watch(options: argparse.Namespace) -> Watch:
     """Says on a terminal how far long work has come; silent when its output is read by a program."""
     if options.json or not sys.stderr.isatty():
-        return UNWATCHED
+        return Watch(sha1=sha1_lanes)
 
     def say(words: str, done: int, total: int) -> None:
         print(
             f"\r  {words or 'two bytes'}: {format_percent(done / max(total, 1))} tried \033[K", end="", file=sys.stderr
         )
 
-    return Watch(said=say)
+    return Watch(said=say, sha1=sha1_lanes)
 
 
 def repair(options: argparse.Namespace) -> int:

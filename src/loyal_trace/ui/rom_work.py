@@ -1,10 +1,13 @@
 """Long work on ROMs beside the window: restoring, identifying, learning a tester's register. Results are entries."""
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 
+from loyal_trace.compiled import sha1_lanes
 from loyal_trace.core.logbook.entries import Decided, ImageKnown, Note
 from loyal_trace.core.logbook.state import Place
 from loyal_trace.core.rom_desk import learn_register
+from loyal_trace.core.roms.candidates import Watch
 from loyal_trace.core.roms.identify import Match
 from loyal_trace.core.roms.mending import Mended, mend
 from loyal_trace.core.roms.signature import Learned
@@ -38,7 +41,10 @@ def restore_slot(desk: Desk, place: Place) -> None:
 
         desk.attempt(act)
 
-    desk.in_background(f"restoring {place[1]}", lambda watch: mend(reads, own, watch), done)
+    def work(watch: Watch) -> Mended | None:
+        return mend(reads, own, replace(watch, sha1=sha1_lanes))
+
+    desk.in_background(f"restoring {place[1]}", work, done)
 
 
 def identify_slot(desk: Desk, place: Place, image: bytes, show: Callable[[Place, tuple[Match, ...]], None]) -> None:

@@ -8,6 +8,7 @@ import hashlib
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +17,7 @@ from loyal_trace.core.roms.digests import HASHES, digest
 
 _CHECKPOINT = 1024
 _WORKERS, _AT_ONCE = 2, 1024  # hashing lets another thread run
+_QUICK_AT_ONCE, _WORTH_QUICK = 8192, 400 << 20  # bytes: about half a second of plain hashing
 _MOST_LISTED = 64
 
 
@@ -47,12 +49,24 @@ class Candidates:
         return tuple(Change(place, data[place], meant) for place, meant in pairs if data[place] != meant)
 
 
+class Sha1Lanes(Protocol):
+    """A faster search over changed copies of one image than hashing each."""
+
+    def first(self, places: NDArray[np.int64], flips: NDArray[np.uint8], digest: bytes) -> int:
+        """The first row of changes that gives the SHA-1; −1 for none."""
+        ...
+
+
+Sha1Search = Callable[[bytes], "Sha1Lanes | None"]
+
+
 @dataclass(frozen=True)
 class Watch:
-    """What long work is told and asked: whether it is to stop, and how far it has come."""
+    """What long work is told and asked: is it to stop, how far has it come, and a faster SHA-1 if there is one."""
 
     cancelled: Callable[[], bool] = lambda: False
     said: Callable[[str, int, int], None] = lambda words, done, total: None
+    sha1: Sha1Search = lambda data: None
 
 
 UNWATCHED = Watch()
@@ -66,6 +80,9 @@ def changed(data: bytes, changes: Iterable[Change]) -> bytes:
     return bytes(out)
 
 
+_Search = Callable[[Candidates, range, bytes], "int | None"]
+
+
 class Prover:
     """Tries candidates for one image against all its sums. A CRC-32 among them is taken as met already."""
 
@@ -74,6 +91,7 @@ class Prover:
         self.proof = next((name for name in HASHES if name in digests), "")
         self._others = [name for name in digests if name not in (self.proof, "crc32")]
         self._marks = list(self._checkpoints()) if self.proof else []
+        self._lanes: Sha1Lanes | None = None
         self.fitting: list[tuple[Change, ...]] = []
         self.count = 0
 
@@ -92,18 +110,40 @@ class Prover:
             self._collect(left)
             return None
         wanted = bytes.fromhex(self._digests[self.proof])
+        search = self._quick_search() if self._quick(left) else self._search
+        size = _AT_ONCE if search == self._search else _QUICK_AT_ONCE
         with ThreadPoolExecutor(_WORKERS) as pool:
-            for start in range(0, len(left), _AT_ONCE):
+            for start in range(0, len(left), size):
                 if self._watch.cancelled():
                     return None
                 self._watch.said(words, start, len(left))
-                stop = min(start + _AT_ONCE, len(left))
+                stop = min(start + size, len(left))
                 rows = [range(start + number, stop, _WORKERS) for number in range(_WORKERS)]
-                parts = [pool.submit(self._search, left, some, wanted) for some in rows]
+                parts = [pool.submit(search, left, some, wanted) for some in rows]
                 right = [row for part in parts if (row := part.result()) is not None]
                 if right:
                     return left.changes(min(right), self._data)
         return None
+
+    def _quick(self, candidates: Candidates) -> bool:
+        """Is there so much to hash that the compiled helper is worth its loading, and is it there?"""
+        if self.proof != "sha1" or len(candidates) * len(self._data) < _WORTH_QUICK:
+            return False
+        if self._lanes is None:
+            self._lanes = self._watch.sha1(self._data)
+        return self._lanes is not None
+
+    def _quick_search(self) -> "_Search":
+        """Many candidates at once, by the compiled helper; what it finds is hashed once more by the plain way."""
+        lanes, image = self._lanes, np.frombuffer(self._data, dtype=np.uint8)
+
+        def search(candidates: Candidates, rows: range, digest_wanted: bytes) -> int | None:
+            some = candidates.picked(np.arange(rows.start, rows.stop, rows.step))
+            flips = some.meant ^ image[some.places]
+            found = lanes.first(some.places, flips, digest_wanted) if lanes is not None else -1
+            return self._search(candidates, rows[found : found + 1], digest_wanted) if found >= 0 else None
+
+        return search
 
     def _search(self, candidates: Candidates, rows: range, wanted: bytes) -> int | None:
         view, marks = memoryview(self._data), self._marks

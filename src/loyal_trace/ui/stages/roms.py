@@ -26,7 +26,10 @@ from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame, column
 _IN_THE_CELLS = ("few-bytes", "blank")
 _SHOWN = 3
 _PAGES = {"B": "bytes", "D": "reads", "U": "repair", "M": "set"}  # letters that begin no typed word
-_ENTRY = "a ROM is read (R) or dropped; or type sig 7A5F, sum crc32 7C9E1A20, crc CRC16-ARC, lamp 12m, labels FILE.pdf"
+_ENTRY = (
+    "a ROM is read (R) or dropped as a file; or type sig 7A5F, sum crc32 7C9E1A20, crc CRC16-ARC, lamp 12m, "
+    "symbols …, labels FILE.pdf"
+)
 
 
 class RomStage:

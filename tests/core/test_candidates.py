@@ -1,0 +1,64 @@
+"""Proving changes: the plain way and the compiled one never disagree, and nothing depends on the compiled one."""
+
+import hashlib
+
+import numpy as np
+import pytest
+
+from loyal_trace.core.roms import candidates
+from loyal_trace.core.roms.candidates import Candidates, Prover, Watch, changed
+
+
+def many(size, count, seed=3):
+    rng = np.random.default_rng(seed)
+    data = rng.integers(0, 256, size, dtype=np.uint8).tobytes()
+    places = np.sort(np.array([rng.choice(size, 3, replace=False) for _ in range(count)]), axis=1)
+    return data, Candidates(places.astype(np.int64), rng.integers(0, 256, (count, 3), dtype=np.uint8))
+
+
+@pytest.fixture(params=["plain", "compiled"])
+def watch(request, monkeypatch):
+    if request.param == "plain":
+        return Watch()
+    pytest.importorskip("numba")
+    from loyal_trace.compiled.sha1 import Lanes
+
+    monkeypatch.setattr(candidates, "_WORTH_QUICK", 0)
+    return Watch(sha1=Lanes)
+
+
+@pytest.mark.parametrize(("size", "row"), [(3, 0), (55, 7), (56, 63), (64, 64), (119, 100), (1000, 129), (4096, 199)])
+def test_the_right_row_is_found_wherever_it_stands(watch, size, row):
+    data, every = many(size, 200)
+    wanted = changed(data, every.changes(row, data))
+    found = Prover(data, {"sha1": hashlib.sha1(wanted).hexdigest()}, watch).first_right(every)
+    assert changed(data, found) == wanted
+    assert Prover(data, {"sha1": "0" * 40}, watch).first_right(every) is None
+
+
+def test_other_sums_must_agree_as_well(watch):
+    data, every = many(300, 50)
+    wanted = changed(data, every.changes(9, data))
+    sums = {
+        "sha1": hashlib.sha1(wanted).hexdigest(),
+        "md5": hashlib.md5(wanted).hexdigest(),
+        "sum8": f"{sum(wanted) % 256:02x}",
+    }
+    assert changed(data, Prover(data, sums, watch).first_right(every)) == wanted
+    assert Prover(data, {**sums, "md5": "0" * 32}, watch).first_right(every) is None
+
+
+def test_work_is_told_of_and_stopped(watch):
+    data, every = many(200, 100)
+    told = []
+    prover = Prover(data, {"sha1": "0" * 40}, Watch(lambda: len(told) > 0, lambda *said: told.append(said), watch.sha1))
+    assert prover.first_right(every, "trying") is None and told == [("trying", 0, 100)] * len(told)
+
+
+def test_without_numba_there_is_no_compiled_helper_and_that_is_all(monkeypatch):
+    import loyal_trace.compiled as compiled
+
+    compiled._kept.cache_clear()
+    monkeypatch.setattr(compiled, "find_spec", lambda name: None)
+    assert compiled.sha1_lanes(b"abc") is None
+    compiled._kept.cache_clear()
