@@ -1,6 +1,6 @@
 """Files dropped on an open job: sums, images, zips and folders of them. Each becomes entries of the logbook."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 
 from loyal_trace.core.boards.loose import LOOSE_ID
@@ -17,18 +17,24 @@ from loyal_trace.formats.sum_lists import SURE_ENDINGS, parse_sums, read_sums
 from loyal_trace.session import JobSession
 
 
-def take_files(session: JobSession, paths: Sequence[Path], selected: Place | None = None, board: str = "") -> list[str]:
+def take_files(
+    session: JobSession,
+    paths: Sequence[Path],
+    selected: Place | None = None,
+    board: str = "",
+    columns: Mapping[Path, Mapping[str, str]] | None = None,
+) -> list[str]:
     """Takes files into the job; returns one line for each thing done. UserFileError for the first that will not do.
 
     Lists of sums come first, whatever the order, so that the images beside them find their sockets. Everything is read
     and matched before anything is written, so a bad file leaves the job as it was. Photos are of
-    `board`, else of the first one.
+    `board`, else of the first one. `columns` says of tables with titles of their own which column is what.
     """
     part_lists = [path for path in paths if is_part_list(path)]
     paths = [path for path in paths if path not in part_lists]
     listed = [(path, part) for path in part_lists for part in read_part_list(path)]
     photos = [read_photo(file) for path in paths for file in _photo_files(path)]
-    lists = [(file, sums) for path in paths for file, sums in _lists(path)]
+    lists = [(file, sums) for path in paths for file, sums in _lists(path, columns or {})]
     known = [session.make(SumsKnown, source=file.name, lines=_lines(sums)) for file, sums in lists]
     said = [f"{file.name}: {count_of(len(sums.entries), 'known sum')} taken in" for file, sums in lists]
     case = session.case_with(known)
@@ -92,7 +98,7 @@ def _is_paper(name: str) -> bool:
     return not is_image_name(name) and not is_photo_name(name)
 
 
-def _lists(path: Path) -> Iterator[tuple[Path, SumList]]:
+def _lists(path: Path, columns: Mapping[Path, Mapping[str, str]]) -> Iterator[tuple[Path, SumList]]:
     """The lists of sums in what was given: the file itself, or those of a folder, other papers passed over."""
     if path.is_dir():
         for file in sorted(f for f in path.rglob("*") if f.is_file() and _is_paper(f.name)):
@@ -102,7 +108,7 @@ def _lists(path: Path) -> Iterator[tuple[Path, SumList]]:
                 if file.suffix.lower() in SURE_ENDINGS:
                     raise
     elif _is_paper(path.name):
-        yield path, read_sums(path)
+        yield path, read_sums(path, columns.get(path))
 
 
 def _lines(sums: SumList) -> tuple[SumLine, ...]:

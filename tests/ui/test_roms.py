@@ -3,10 +3,12 @@
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QDialogButtonBox
 
 from loyal_trace.core.logbook.entries import RomRead
 from loyal_trace.core.roms.signature import Register
 from loyal_trace.demo.images import true_image
+from loyal_trace.ui.widgets.column_dialog import ColumnDialog
 from loyal_trace.ui.widgets.hex_view import HexView
 from loyal_trace.ui.widgets.rom_picture import RomPicture
 from loyal_trace.ui.widgets.rows import RowList
@@ -143,6 +145,8 @@ def test_the_repair_page_says_how_the_chip_is_written_and_what_could_take_its_pl
     roms.desk.pick("tw-cpu", "6A")
     read_in(roms, "tw-cpu", "6A", np.frombuffer(true_image("tw-cpu", "6A", "B"), np.uint8) & np.uint8(0xF7))
     roms.type("lamp 12m")
+    roms.type("clock 20MHz")
+    assert roms.on_disk()[-1].choice == "20MHz" and "too slow" in " ".join(texts(roms))
     assert "Under this lamp 21 minutes" in " ".join(texts(roms)) and "harms eyes" in roms.frame.caution.label.text()
 
 
@@ -221,3 +225,27 @@ def test_the_register_of_a_tester_is_learnt_from_the_signatures_taken(roms):
     assert "3 of 3 pairs" in roms.on_disk()[-1].reason
     case = roms.desk.session.case()
     assert case.expected_signature(("tw-cpu", "6E")) == theirs.of(true_image("tw-cpu", "6E", "B"))
+
+
+def test_a_table_of_sums_with_titles_of_its_own_is_explained_over_a_preview(roms, tmp_path, monkeypatch):
+    table = tmp_path / "from-a-friend.csv"
+    table.write_text("Chip;Prüfsumme\n6A;3AC47BF3\n6B;6BA0828C\n", encoding="utf-8")
+    seen = []
+
+    def choose(dialog):
+        seen.append((dialog.message.text(), dialog.preview.item(2, 0).text()))
+        for column, words in enumerate(("slot", "CRC-32")):
+            dialog.preview.cellWidget(0, column).setCurrentText(words)
+        assert dialog.buttons.button(QDialogButtonBox.StandardButton.Ok).isEnabled()
+        return ColumnDialog.DialogCode.Accepted
+
+    monkeypatch.setattr(ColumnDialog, "exec", choose)
+    roms.shell.files_dropped.emit([table])
+    entry = roms.on_disk()[-1]
+    assert seen == [("choose the column of the file name or the slot, and of a checksum", "6A")]
+    assert entry.source == "from-a-friend.csv" and entry.lines[0].place == "6A"
+    assert entry.lines[0].digests == {"crc32": "3ac47bf3"}
+    monkeypatch.setattr(ColumnDialog, "exec", lambda dialog: ColumnDialog.DialogCode.Rejected)
+    count = len(roms.on_disk())
+    roms.shell.files_dropped.emit([table])
+    assert len(roms.on_disk()) == count and "map a column" in roms.message

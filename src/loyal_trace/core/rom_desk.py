@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from loyal_trace.core.case import Case
 from loyal_trace.core.errors import RequestError
 from loyal_trace.core.logbook.state import Place
-from loyal_trace.core.roms.devices import VERIFY, Fit, MemoryTypes
+from loyal_trace.core.roms.devices import VERIFY, Fit, MemoryTypes, access_budget
 from loyal_trace.core.roms.images import RomImage
 from loyal_trace.core.roms.programming import CHANGED, UV_CAUTION, Programming, erase_minutes, programming
 from loyal_trace.core.roms.signature import Learned, learn
@@ -121,7 +121,7 @@ def repair_of(case: Case, place: Place, types: MemoryTypes) -> Repair:
     technology = kind.technology if kind else "eprom"
     way = programming(slot.image, slot.truth, technology) if slot.image is not None and slot.truth is not None else None
     erases = technology in ("eprom",) and (way is None or way.how == "erase")
-    fits = types.substitutes(kind)[:_MOST_FITS] if kind else ()
+    fits = types.substitutes(kind, _budget(case))[:_MOST_FITS] if kind else ()
     known = case.state.images.get((*place, case.firmware())) or case.state.images.get((*place, ""))
     proof = known.proof if known else ""
     caution = UV_CAUTION if erases else ""
@@ -131,6 +131,12 @@ def repair_of(case: Case, place: Place, types: MemoryTypes) -> Repair:
 def allowed_words(technology: str) -> str:
     """What a technology allows, and how a written chip is verified."""
     return f"{CHANGED[technology]}. {VERIFY}"
+
+
+def _budget(case: Case) -> float | None:
+    """Seconds the processor leaves its memory, once its clock was told (`clock 4MHz`)."""
+    told = case.state.decision("processor clock")
+    return access_budget(parse_quantity(told, "Hz")) if told else None
 
 
 def _lamp_minutes(case: Case) -> float | None:

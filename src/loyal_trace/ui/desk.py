@@ -1,6 +1,6 @@
 """The desk: the open job as the window sees it. Stages listen to it and ask it to record; it never draws."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 from threading import Event
@@ -129,11 +129,11 @@ class Desk(QObject):
         """A photo that was pasted."""
         self.attempt(lambda: take_photo(self.session, data, name, self.board))
 
-    def drop(self, paths: list[Path]) -> None:
-        """Files were dropped on the window."""
+    def drop(self, paths: list[Path], columns: Mapping[Path, Mapping[str, str]] | None = None) -> None:
+        """Files were dropped on the window; `columns` of tables whose titles had to be explained."""
         slots = {(b, s.refdes) for b, board in self.session.boards.items() for s in board.rom_slots}
         selected = self.place if self.place in slots else None
-        self.attempt(lambda: take_files(self.session, paths, selected, self.board))
+        self.attempt(lambda: take_files(self.session, paths, selected, self.board, columns))
 
     def clocks_ready(self, board: str) -> bool:
         """Are the board's dividers computed? If not, that begins in the background; `changed` tells when they are."""

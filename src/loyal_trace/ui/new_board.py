@@ -1,15 +1,47 @@
-"""A board from a parts list: the preview with its columns, then the files that a board folder would have."""
+"""Lists with titles of their own: a preview with a choice of columns, for parts (a new board) and for known sums."""
 
 import re
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
-from loyal_trace.formats.part_table import board_from_table, read_table
+from loyal_trace.core.errors import UserFileError
+from loyal_trace.formats.part_list import is_part_list
+from loyal_trace.formats.part_table import PartTable, board_from_table, read_table
 from loyal_trace.formats.rom_files import read_file
+from loyal_trace.formats.sum_lists import read_sums
 from loyal_trace.resources import chip_library
-from loyal_trace.ui.widgets.column_dialog import ColumnDialog
+from loyal_trace.ui.widgets.column_dialog import SUMS, ColumnDialog
+
+
+def sum_columns(parent: QWidget, paths: Sequence[Path]) -> dict[Path, dict[str, str]]:
+    """For tables of sums whose titles are not understood by themselves: which column is what, as chosen over a preview.
+
+    A table that is given up or unreadable is left out; reading it then says what is wrong with it.
+    """
+    found = {}
+    for path in paths:
+        if path.suffix.lower() not in (".csv", ".tsv") or path.is_dir() or is_part_list(path) or _understood(path):
+            continue
+        data = read_file(path)
+        dialog = ColumnDialog(parent, path.name, _reader(data, path.name), SUMS)
+        if dialog.exec() == ColumnDialog.DialogCode.Accepted and dialog.table is not None:
+            titles = dialog.table.titles
+            found[path] = {field: titles[column] for field, column in dialog.columns.items() if column < len(titles)}
+    return found
+
+
+def _reader(data: bytes, name: str) -> Callable[[str], PartTable]:
+    return lambda encoding: read_table(data, name, encoding)
+
+
+def _understood(path: Path) -> bool:
+    try:
+        read_sums(path)
+    except UserFileError:
+        return False
+    return True
 
 
 def choose_list(parent: QWidget) -> Path | None:
@@ -26,7 +58,7 @@ def board_from_list(parent: QWidget, path: Path) -> Mapping[str, bytes] | None:
     UserFileError and RequestError as `board_from_table`.
     """
     data = read_file(path)
-    dialog = ColumnDialog(parent, path.name, lambda encoding: read_table(data, path.name, encoding))
+    dialog = ColumnDialog(parent, path.name, _reader(data, path.name))
     if dialog.exec() != ColumnDialog.DialogCode.Accepted or dialog.table is None:
         return None
     board_id = re.sub(r"[^a-z0-9]+", "-", path.stem.lower()).strip("-") or "board"

@@ -1,6 +1,6 @@
 """Long work on ROMs beside the window: restoring, identifying, learning a tester's register. Results are entries."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import replace
 
 from loyal_trace.compiled import sha1_lanes
@@ -13,6 +13,7 @@ from loyal_trace.core.roms.mending import Mended, mend
 from loyal_trace.core.roms.signature import Learned
 from loyal_trace.core.units import format_percent
 from loyal_trace.known import known_of_store
+from loyal_trace.store.store import Store
 from loyal_trace.ui.desk import Desk
 
 _NOT_FOUND = "no choice of its reads, no reversible change and no few bytes or bits make its sums right"
@@ -49,20 +50,26 @@ def restore_slot(desk: Desk, place: Place) -> None:
 
 def identify_slot(desk: Desk, place: Place, image: bytes, show: Callable[[Place, tuple[Match, ...]], None]) -> None:
     """Holds a read against every board of the store; the ranked result goes to `show` and, in words, to the logbook."""
-    known = known_of_store(desk.session.store, desk.session.library)
+    folder, library = desk.session.store.folder, desk.session.library
 
-    def done(matches: Sequence[Match]) -> None:
+    def work(watch: Watch) -> tuple[int, tuple[Match, ...]]:
+        with Store(folder, read_only=True) as store:  # a store of its own: this runs beside the window
+            known = known_of_store(store, library)
+        return len(known), known.identify(image)
+
+    def done(found: tuple[int, tuple[Match, ...]]) -> None:
+        count, matches = found
         best = matches[0] if matches else None
         told = (
             f"{best.name} of {best.source}{f', firmware {best.firmware}' if best.firmware else ''}: "
             f"{format_percent(best.fraction)} ({best.how})"
             if best
-            else f"resembles none of the {len(known):,} contents known to the store"
+            else f"resembles none of the {count:,} contents known to the store"
         )
         desk.record(Note, board=place[0], text=f"{place[1]} identified: {told}")
-        show(place, tuple(matches))
+        show(place, matches)
 
-    desk.in_background(f"identifying {place[1]}", lambda watch: known.identify(image), done)
+    desk.in_background(f"identifying {place[1]}", work, done)
 
 
 def learn_from_signatures(desk: Desk) -> None:

@@ -177,7 +177,9 @@ class JobWiring(QObject):
             self._board_asked(boards[(boards.index(self.desk.board) + 1) % len(boards)])
 
     def _dropped(self, paths: list[Path]) -> None:
-        self.desk.drop(paths)
+        from loyal_trace.ui.new_board import sum_columns  # not before the first paint
+
+        self.desk.drop(paths, sum_columns(self.shell, paths))
 
     def say_why(self) -> None:
         """Opens everything behind the verdict in view."""

@@ -67,7 +67,7 @@ def restore(
     found = _proved(data, one_byte(data, delta), digests, watch, "")
     if found is None and most > 1 and len(data) <= _MOST_PAIRS and not watch.cancelled():
         found = _proved(data, two_bytes(data, delta), digests, watch, "")
-    if found is not None or not deep:
+    if found is not None or not deep or len(data) > _MOST_PAIRS:
         return found
     return _deep(data, delta, digests, watch)
 

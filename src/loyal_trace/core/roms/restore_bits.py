@@ -19,7 +19,7 @@ from loyal_trace.core.roms.candidates import Candidates
 from loyal_trace.core.roms.crc_algebra import Words, apply_tables, repeated, step, step_back, tables_of
 from loyal_trace.core.roms.field import ONE, ORDER, X, by_constant, logarithms, power, times_x
 
-_AT_ONCE = 1 << 14
+_AT_ONCE, _MOST_ROWS = 1 << 14, 1 << 20
 _HASHED_AT_ONCE = 1 << 16
 _SPAN = 32
 _MOST_FREE = 20
@@ -62,9 +62,12 @@ def three_bits(data: bytes, delta: int) -> Iterator[Candidates]:
     ordered = np.r_[zech[order] - ORDER, zech[order]]  # once below zero, for windows that begin before it
     distance = np.r_[order, order] + 1
     image = np.frombuffer(data, dtype=np.uint8)
+    at_once = max(
+        64, min(_AT_ONCE, _MOST_ROWS * ORDER // bits**2)
+    )  # each start has about bits² / 2^32 pairs to look at
     for faded in (True, False):
-        for start in range(0, len(starts), _AT_ONCE):
-            some = slice(start, start + _AT_ONCE)
+        for start in range(0, len(starts), at_once):
+            some = slice(start, start + at_once)
             rows = _triples(starts[some], logs[some], ordered, distance, bits)
             yield from _as_candidates(rows, image, faded)
 

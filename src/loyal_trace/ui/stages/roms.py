@@ -7,6 +7,7 @@ from loyal_trace.core.errors import LoyalTraceError, RequestError
 from loyal_trace.core.logbook.entries import Decided, SignatureTaken, SumsKnown
 from loyal_trace.core.logbook.state import Place
 from loyal_trace.core.rom_desk import flicker_of, repair_of
+from loyal_trace.core.roms.devices import access_budget
 from loyal_trace.core.roms.hypotheses import Hypothesis
 from loyal_trace.core.roms.identify import Match
 from loyal_trace.core.roms.programming import programming
@@ -28,7 +29,7 @@ _SHOWN = 3
 _PAGES = {"B": "bytes", "D": "reads", "U": "repair", "M": "set"}  # letters that begin no typed word
 _ENTRY = (
     "a ROM is read (R) or dropped as a file; or type sig 7A5F, sum crc32 7C9E1A20, crc CRC16-ARC, lamp 12m, "
-    "symbols …, labels FILE.pdf"
+    "clock 4MHz, symbols …, labels FILE.pdf"
 )
 
 
@@ -356,6 +357,8 @@ class RomStage:
             return self.desk.record(Decided, what="symbols", choice=check_symbols(rest))
         if word.lower() == "lamp" and parse_quantity(rest) > 0:
             return self.desk.record(Decided, what="lamp", choice=rest)
+        if word.lower() == "clock" and access_budget(parse_quantity(rest, "Hz")) > 0:
+            return self.desk.record(Decided, what="processor clock", choice=rest)
         if word.lower() == "labels" and rest and self.desk.definition is not None:
             path = Path(rest).expanduser()
             write_labels(path, labels_of(self.desk.definition, self.desk.assessment().firmware))

@@ -101,7 +101,8 @@ def _fit_row(found: Fit) -> Row:
     wires = "; ".join(f"{p.device} (pin {p.device_pin}) {p.wiring}" for p in found.pins if p.wiring)
     volts = f"{found.new.programming:g} V" if found.new.programming else "5 V alone"
     words = found.words.partition(": ")[2]
-    told = f"{words}{f' ({wires})' if wires else ''}"
+    speed = {True: "", False: "; too slow for this board", None: ""}[found.fast_enough]
+    told = f"{words}{speed}{f' ({wires})' if wires else ''}"
     return Row("", (
         Cell(36, 70, found.new.name, bold=True, mono=True), Cell(110, 70, found.new.technology),
         Cell(184, 80, volts), Cell(268, 0, told),

@@ -1,6 +1,7 @@
-"""Which column of a parts list is what: a preview of the list, a choice over every column, and the encoding."""
+"""Which column of a list is what: a preview of the list, a choice over every column, and the encoding."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection, Mapping
+from dataclasses import dataclass
 
 from PyQt6.QtWidgets import (
     QComboBox,
@@ -15,21 +16,68 @@ from PyQt6.QtWidgets import (
 )
 
 from loyal_trace.core.errors import LoyalTraceError
+from loyal_trace.core.roms.digests import DIGEST_LENGTHS
 from loyal_trace.core.units import count_of
-from loyal_trace.formats.part_table import ENCODINGS, TITLES, PartTable, guess_columns
+from loyal_trace.formats.part_table import ENCODINGS, PartTable, guess_columns
+from loyal_trace.formats.sum_lists import map_columns
 from loyal_trace.ui.theme import font
 
 _IGNORED = "–"
-_WORDS = {"refdes": "place", "part": "part", "value": "value", "package": "package", "kind": "kind", "x": "x (mm)",
+_PART_WORDS = {"refdes": "place", "part": "part", "value": "value", "package": "package", "kind": "kind", "x": "x (mm)",
           "y": "y (mm)", "rotation": "turned (°)", "voltage": "voltage", "socketed": "socketed"}  # fmt: skip
 _ROWS = 12
+
+
+@dataclass(frozen=True)
+class ListKind:
+    """A kind of list: the words for its fields, what is needed in a sentence, a first guess, and what is missing."""
+
+    words: Mapping[str, str]
+    needed: str
+    guess: Callable[[PartTable], Mapping[str, int]]
+    missing: Callable[[Collection[str]], str]
+
+
+def _parts_missing(chosen: Collection[str]) -> str:
+    ready = "refdes" in chosen and ("part" in chosen or "value" in chosen)
+    return "" if ready else "choose the column of the place, and of the part or value"
+
+
+def _guess_parts(table: PartTable) -> Mapping[str, int]:
+    """A column that could be part as well as value is the value."""
+    guessed = guess_columns(table)
+    return {field: column for field, column in guessed.items() if field != "part" or guessed.get("value") != column}
+
+
+def _guess_sums(table: PartTable) -> Mapping[str, int]:
+    mapping = map_columns(table.titles, None)
+    return {field: table.titles.index(title) for field, title in mapping.items() if field in _SUM_WORDS}
+
+
+def _sums_missing(chosen: Collection[str]) -> str:
+    named = "name" in chosen or "place" in chosen
+    summed = any(field in DIGEST_LENGTHS for field in chosen)
+    return "" if named and summed else "choose the column of the file name or the slot, and of a checksum"
+
+
+_SUM_WORDS = {"name": "file name", "place": "slot", "size": "size (bytes)", "firmware": "revision", "crc32": "CRC-32",
+              "md5": "MD5", "sha1": "SHA-1", "sha256": "SHA-256", "sum8": "8-bit sum", "sum16": "16-bit sum",
+              "sum32": "32-bit sum"}  # fmt: skip
+PARTS = ListKind(_PART_WORDS, "the place and the part (or its value) are needed; everything else helps", _guess_parts,
+                 _parts_missing)  # fmt: skip
+SUMS = ListKind(
+    _SUM_WORDS, "a name or slot and one checksum are needed; more sums prove more", _guess_sums, _sums_missing
+)
 
 
 class ColumnDialog(QDialog):
     """Shows the first lines of a list; `columns` is what was chosen. `read` decodes the file anew in an encoding."""
 
-    def __init__(self, parent: QWidget | None, name: str, read: Callable[[str], PartTable]) -> None:
+    def __init__(
+        self, parent: QWidget | None, name: str, read: Callable[[str], PartTable], kind: ListKind = PARTS
+    ) -> None:
         super().__init__(parent)
+        self._kind = kind
         self.setWindowTitle("Which column is what?")
         self.resize(880, 480)
         self._read = read
@@ -39,10 +87,10 @@ class ColumnDialog(QDialog):
         self.encoding.addItems(["by itself", *ENCODINGS])
         self.encoding.setAccessibleName("encoding")
         self.encoding.currentIndexChanged.connect(self.load)
-        head = QLabel(f"{name}: the place and the part (or its value) are needed; everything else helps.")
+        head = QLabel(f"{name}: {kind.needed}.")
         head.setFont(font(13, bold=True))
         self.preview = QTableWidget()
-        self.preview.setAccessibleName("preview of the parts list")
+        self.preview.setAccessibleName("preview of the list")
         self.preview.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
         self.buttons.accepted.connect(self.accept)
@@ -65,10 +113,8 @@ class ColumnDialog(QDialog):
             self.message.setText(str(error))
             self._ok(False)
             return
-        table, guessed = self.table, guess_columns(self.table)
-        by_column = {
-            column: field for field, column in guessed.items() if field != "part" or guessed.get("value") != column
-        }
+        table, words = self.table, self._kind.words
+        by_column = {column: field for field, column in self._kind.guess(table).items()}
         shown = table.rows[: _ROWS + 1]
         self.preview.setRowCount(len(shown) + 1)
         self.preview.setColumnCount(table.width)
@@ -77,9 +123,9 @@ class ColumnDialog(QDialog):
         self._choices = []
         for column in range(table.width):
             choice = QComboBox()
-            choice.addItems([_IGNORED, *(_WORDS[field] for field in TITLES)])
+            choice.addItems([_IGNORED, *words.values()])
             choice.setAccessibleName(f"column {column + 1}")
-            choice.setCurrentText(_WORDS.get(by_column.get(column, ""), _IGNORED))
+            choice.setCurrentText(words.get(by_column.get(column, ""), _IGNORED))
             choice.currentIndexChanged.connect(self._judge)
             self.preview.setCellWidget(0, column, choice)
             self._choices.append(choice)
@@ -94,7 +140,7 @@ class ColumnDialog(QDialog):
     @property
     def columns(self) -> dict[str, int]:
         """Field → column, as chosen; the first of two columns with the same choice counts."""
-        fields = {words: field for field, words in _WORDS.items()}
+        fields = {words: field for field, words in self._kind.words.items()}
         found: dict[str, int] = {}
         for column, choice in enumerate(self._choices):
             field = fields.get(choice.currentText())
@@ -105,12 +151,10 @@ class ColumnDialog(QDialog):
     def _judge(self) -> None:
         """Says what is still missing, and how many lines there are."""
         columns, table = self.columns, self.table
-        ready = "refdes" in columns and ("part" in columns or "value" in columns)
+        missing = self._kind.missing(columns)
         lines = sum(any(row) for row in table.rows[1:]) if table else 0
-        self.message.setText(
-            f"{count_of(lines, 'line')}" if ready else "choose the column of the place, and of the part or value"
-        )
-        self._ok(ready)
+        self.message.setText(missing or f"{count_of(lines, 'line')}")
+        self._ok(not missing)
 
     def _ok(self, ready: bool) -> None:
         self.buttons.button(QDialogButtonBox.StandardButton.Ok).setEnabled(ready)
