@@ -1,6 +1,7 @@
 """ROM forensics measured: the confusion table over a generated corpus, and times beside named yardsticks."""
 
 import hashlib
+import resource
 import time
 import zlib
 from collections import Counter
@@ -8,7 +9,7 @@ from collections import Counter
 import numpy as np
 
 from benchmarks.measure import Figure, best_of
-from benchmarks.rom_corpus import CONTENTS, EVERY, SIZES, confusion, named_right, samples
+from benchmarks.rom_corpus import CONTENTS, EVERY, SIZES, confusion, from_sums, named_right, samples
 
 _SEED = 20261
 
@@ -74,6 +75,59 @@ def _sums_only(size: int) -> float:
     return best_of(1, lambda: undo(lost, sums))
 
 
+def _swapped_in_a_range(size: int) -> float:
+    """Two data lines exchanged over some stretch, put back from the sums (second)."""
+    from loyal_trace.core.roms.undo import undo
+
+    true = CONTENTS["code"](np.random.default_rng(3), size)
+    turned = true.copy()
+    part = turned[size // 5 : size // 2]
+    turned[size // 5 : size // 2] = (part & 0xED) | (part >> 3 & 2) | (part << 3 & 16)
+    sums = {"crc32": f"{zlib.crc32(true.tobytes()):08x}", "sha1": hashlib.sha1(true.tobytes()).hexdigest()}
+    began = time.perf_counter()
+    found = undo(turned.tobytes(), sums, thorough=True)
+    assert found is not None and found.data == true.tobytes()
+    return time.perf_counter() - began
+
+
+def _three_bits(size: int) -> float:
+    from loyal_trace.core.roms.restore import restore
+
+    rng = np.random.default_rng(5)
+    true = CONTENTS["code"](rng, size)
+    bad = true.copy()
+    for place in rng.choice(size, 3, replace=False):
+        bad[place] ^= np.uint8(1 << rng.integers(8))
+    sums = {"crc32": f"{zlib.crc32(true.tobytes()):08x}", "sha1": hashlib.sha1(true.tobytes()).hexdigest()}
+    began = time.perf_counter()
+    found = restore(bad.tobytes(), sums, deep=True)
+    assert found is not None and found.data == true.tobytes()
+    return time.perf_counter() - began
+
+
+def _identified() -> tuple[float, float]:
+    """Seconds to index 10,000 images of 8 KiB, and to find a damaged one among them (the slowest of some damages)."""
+    from loyal_trace.core.roms.identify import KnownImages
+
+    rng, known = np.random.default_rng(6), KnownImages()
+    images = [CONTENTS["code"](rng, 8192) for _ in range(10_000)]
+    for number, image in enumerate(images):
+        known.add_image(f"u{number}", "store", image.tobytes())
+    indexed = best_of(1, known.prepare)
+    spent = []
+    for damage in ("data-stuck-1", "address-stuck", "address-swapped", "half-read", "shifted", "byte-swapped"):
+        dump = EVERY[damage](rng, images[4321]).tobytes()
+        began = time.perf_counter()
+        assert known.identify(dump)[0].name == "u4321"
+        spent.append(time.perf_counter() - began)
+    return indexed, max(spent)
+
+
+def _peak() -> float:
+    """The most memory this process has held so far (MiB)."""
+    return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+
+
 def run() -> list[Figure]:
     """Share named right, and times."""
     counts = confusion(_SEED, SIZES)
@@ -81,16 +135,25 @@ def run() -> list[Figure]:
     total = sum(counts.values())
     share = right / total
     print(table(counts))
+    sums = from_sums(_SEED, SIZES[:5])
+    by_sums = named_right(sums) / sum(sums.values())
+    indexed, found = _identified()
     small, small_alone, _ = _two_bytes(8 * 1024)
     large, large_alone, candidates = _two_bytes(64 * 1024)
     return [
         Figure("damage named right, true image there", share, 0.98, at_most=False, detail=f"{right} of {total}"),
+        Figure("damage named right, sums only", by_sums, 0.9, at_most=False,
+               detail=f"{named_right(sums)} of {sum(sums.values())}"),
+        Figure("10,000 images searched", found, 0.5, "s", detail=f"indexed in {indexed:.1f} s"),
         Figure("two wrong bytes in 8 KiB", small, 0.1, "s", detail=f"hashing all candidates {small_alone:.3f} s"),
         Figure("two wrong bytes in 64 KiB", large / large_alone, 0.3,
                detail=f"{large:.2f} s against {large_alone:.2f} s to hash all {candidates:,} candidates"),
+        Figure("three wrong bits in 8 KiB", _three_bits(8192), 5.0, "s"),
+        Figure("lines exchanged over a stretch of 64 KiB", _swapped_in_a_range(65536), 1.0, "s"),
         Figure("register learnt from 3 × 2 KiB", _learned(2048), 1.0, "s"),
         Figure("register learnt from 3 × 16 KiB", _learned(16384), 5.0, "s"),
         Figure("forensics of 32 KiB, slowest kind", _examined(32768), 0.3, "s"),
         Figure("forensics of 512 KiB, slowest kind", _examined(524288), 3.0, "s"),
         Figure("sums only, 32 KiB", _sums_only(32768), 1.0, "s"),
+        Figure("peak memory of ROM work", _peak(), 600, "MiB"),
     ]  # fmt: skip

@@ -8,18 +8,20 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from loyal_trace.core.case import Case
+from loyal_trace.core.case import Case, SlotAssessment
 from loyal_trace.core.errors import RequestError
 from loyal_trace.core.logbook.state import Place
 from loyal_trace.core.roms.devices import VERIFY, Fit, MemoryTypes, access_budget
 from loyal_trace.core.roms.images import RomImage
 from loyal_trace.core.roms.programming import CHANGED, UV_CAUTION, Programming, erase_minutes, programming
 from loyal_trace.core.roms.signature import Learned, learn
+from loyal_trace.core.roms.sites import WORDS
 from loyal_trace.core.roms.slots import SlotLine, slot_table
 from loyal_trace.core.roms.voting import Vote, vote
 from loyal_trace.core.units import parse_quantity
 
 _MOST_FITS = 4
+_NOT_THE_CELLS = ("pins", "adapter", "set-up", "file", "contact")
 
 
 @dataclass(frozen=True)
@@ -119,13 +121,25 @@ def repair_of(case: Case, place: Place, types: MemoryTypes) -> Repair:
     printed = next((n for n in (number, slot.slot.device) if types.knows(n)), "")
     kind = types.find(printed) if printed else None
     technology = kind.technology if kind else "eprom"
-    way = programming(slot.image, slot.truth, technology) if slot.image is not None and slot.truth is not None else None
+    way = _way(slot, technology)
     erases = technology in ("eprom",) and (way is None or way.how == "erase")
     fits = types.substitutes(kind, _budget(case))[:_MOST_FITS] if kind else ()
     known = case.state.images.get((*place, case.firmware())) or case.state.images.get((*place, ""))
     proof = known.proof if known else ""
     caution = UV_CAUTION if erases else ""
     return Repair(printed or number, technology, way, _lamp_minutes(case) if erases else None, caution, proof, fits)
+
+
+def _way(slot: SlotAssessment, technology: str) -> Programming | None:
+    """Programming helps against wrong cells only: what sits in pins, wiring or set-up is put right there first."""
+    verdict = slot.verdict
+    site = verdict.hypotheses[0].site if verdict is not None and not verdict.good else ""
+    if site in _NOT_THE_CELLS:
+        words = f"the cells are not to blame: see to the {WORDS[site]} first, then read it again"
+        return Programming("elsewhere", words)
+    if slot.image is None or slot.truth is None:
+        return None
+    return programming(slot.image, slot.truth, technology)
 
 
 def allowed_words(technology: str) -> str:

@@ -2,6 +2,7 @@
 
 import sys
 import tempfile
+from collections.abc import Iterator
 from pathlib import Path
 
 from PyQt6.QtCore import QEventLoop, QTimer
@@ -57,6 +58,9 @@ def take_all(folder: Path, only: tuple[str, ...] = ()) -> None:
         ours.shell.set_dark(True)
         shoot("roms-dark")
         ours.shell.set_dark(False)
+        for name, key in _rom_pages(ours):
+            shoot(name)
+            press(ours, 3, key)
         wiring.desk.pick("tw-cpu", "C1")
         wiring.show_stage(1)
         wiring.stages[1].photos_next()
@@ -73,17 +77,41 @@ def take_all(folder: Path, only: tuple[str, ...] = ()) -> None:
         ours.shell.close()
 
 
+def press(ours: Application, stage: int, key: str) -> None:
+    """A key of a stage, as at its entry line."""
+    next(hint for hint in ours.wiring.stages[stage].hints() if hint.key == key).action()
+
+
+def _until_idle(ours: Application) -> None:
+    while ours.wiring.desk.busy:
+        settle(20)
+
+
+def _rom_pages(ours: Application) -> Iterator[tuple[str, str]]:
+    """The further pages of the ROM stage: (name of the picture, key that leads back from the page)."""
+    press(ours, 3, "M")
+    press(ours, 3, "I")
+    _until_idle(ours)
+    yield "roms-set", "M"
+    ours.wiring.desk.pick("tw-cpu", "6F")
+    for key in ("B", "+", "+", "+", "N"):
+        press(ours, 3, key)
+    yield "roms-bytes", "B"
+    for key in ("U", "P"):
+        press(ours, 3, key)
+    _until_idle(ours)
+    yield "roms-repair", "U"
+
+
 def _probe_all(ours: Application) -> None:
     """Every pin of the picked chip, by key."""
-    for hint in ours.wiring.stages[4].hints():
-        if hint.key == "A":
-            hint.action()
+    press(ours, 4, "A")
 
 
 def _measure(ours: Application) -> None:
     """The aging capacitors, by key."""
     for _ in range(2):
-        next(h for h in ours.wiring.stages[6].hints() if h.key == "M").action()
+        press(ours, 6, "M")
 
 
 def _open_hollin(ours: Application) -> None:
@@ -91,13 +119,12 @@ def _open_hollin(ours: Application) -> None:
     from loyal_trace.demo.hollin import HOLLIN_BOARD, HOLLIN_JOB
 
     ours.open_job(HOLLIN_JOB)
-    stage = ours.wiring.stages[2]
     ours.wiring.show_stage(2)
     for key in ("K", *"M" * 12):
-        next(h for h in stage.hints() if h.key == key).action()
+        press(ours, 2, key)
     ours.wiring.desk.pick(HOLLIN_BOARD, "BR1")
     for _ in range(7):
-        next(h for h in stage.hints() if h.key == "↑").action()
+        press(ours, 2, "↑")
 
 
 def _open_corvane(ours: Application) -> None:
@@ -106,13 +133,12 @@ def _open_corvane(ours: Application) -> None:
 
     ours.open_job(CORVANE_JOB)
     ours.wiring.show_stage(2)
-    stage = ours.wiring.stages[2]
-    next(h for h in stage.hints() if h.key == "C").action()
+    press(ours, 2, "C")
     while not ours.wiring.desk.clocks_ready(CORVANE_BOARD):
         settle(20)
     for _ in range(5):
-        next(h for h in stage.hints() if h.key == "M").action()
-    next(h for h in ours.wiring.stages[0].hints() if h.key == "Y").action()
+        press(ours, 2, "M")
+    press(ours, 0, "Y")
 
 
 if __name__ == "__main__":

@@ -180,12 +180,7 @@ def _on_address_lines(image: Bytes, truth: Bytes, names: PinNames) -> Iterator[H
     if not bits:
         return
     index = np.arange(len(image), dtype=np.int64)
-    step = max(1, len(image) // _SAMPLE)
-    sample = (
-        index[::step]
-        if step % 2 or step == 1
-        else (index[: _SAMPLE * step : step] + np.arange(len(index[::step])) % step)
-    )
+    sample = _spread(len(image))
     maps = list(address_maps(bits))
     maps += dead_line_maps(dead_lines(image, bits))
     order = found_address_order(image, truth, bits)
@@ -203,6 +198,13 @@ def _on_address_lines(image: Bytes, truth: Bytes, names: PinNames) -> Iterator[H
         if share <= _PLAUSIBLE * len(sample):
             within = index[start * len(image) // parts : end * len(image) // parts]
             yield _address_hypothesis(image, truth, maps[number], within, names)
+
+
+def _spread(size: int) -> NDArray[np.int64]:
+    """Places all over an image, one in each equal piece, at offsets that favour no address line (golden-ratio walk)."""
+    step = max(1, size // _SAMPLE)
+    starts = np.arange(0, size - step + 1, step, dtype=np.int64)
+    return np.asarray(starts + (np.arange(len(starts)) * 0x9E3779B1 >> 13) % step, dtype=np.int64)
 
 
 def _in_ranges(wrong: NDArray[np.int64], without: NDArray[np.int64]) -> Iterator[tuple[int, tuple[int, int]]]:

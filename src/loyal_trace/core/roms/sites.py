@@ -10,8 +10,8 @@ SITES = {
     "other-slot": "content", "unstable": "contact", "matches": "",
 }  # fmt: skip
 WORDS = {
-    "pins": "chip pins, socket or reader contact", "adapter": "wiring of the adapter or bus", "cells": "memory cells",
-    "select": "chip select, output enable or supply", "set-up": "reader set-up", "file": "the file",
+    "pins": "pins, socket and reader contacts", "adapter": "wiring of the adapter or bus", "cells": "memory cells",
+    "select": "chip select, output enable and supply", "set-up": "set-up of the reader", "file": "the file",
     "content": "what was programmed", "contact": "legs or socket contact",
 }  # fmt: skip
 _CHECKS = {
