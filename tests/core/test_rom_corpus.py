@@ -9,6 +9,7 @@ from benchmarks.rom_corpus import CONTENTS, DAMAGES, EVERY, confusion, from_sums
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from loyal_trace.core.roms.against import spread
 from loyal_trace.core.roms.by_sums import Expected
 from loyal_trace.core.roms.candidates import Watch
 from loyal_trace.core.roms.crc_algebra import backwards, contributions, syndromes
@@ -199,3 +200,30 @@ def test_good_content_shows_no_damage_of_its_own():
         for seed in range(8):
             top = examine(make(np.random.default_rng(seed), 4096).tobytes(), None)[0]
             assert top.kind == "unknown", (make.__name__, seed, top.reason)
+
+
+def test_what_cannot_be_told_apart_is_said_with_the_check_that_could():
+    steady = CODE & np.uint8(0x7F)  # D7 never changes: D6 tied to it looks like D6 stuck
+    tied = steady & np.uint8(0xBF)
+    top, other, *_ = examine(tied.tobytes(), steady.tobytes())
+    assert {top.kind, other.kind} == {"data-stuck-0", "data-bridged"}
+    assert "The image alone cannot tell it from" in top.next and top.site == other.site == "pins"
+
+
+def test_a_line_that_is_always_low_explains_nothing_by_being_stuck_low():
+    text = CONTENTS["text"](np.random.default_rng(2), 4096)
+    faded = text.copy()
+    faded[[5, 900]] |= np.uint8(0x08)
+    assert examine(faded.tobytes(), text.tobytes())[0].kind in ("bits-faded", "few-bytes")
+    assert all(h.where.get("data") != [7] for h in examine(faded.tobytes(), text.tobytes()))
+
+
+def test_the_sample_of_a_large_image_favours_no_address_line():
+    for size in (1 << 15, 1 << 18, 1 << 19):
+        sample = spread(size)
+        high = [float(np.mean(sample >> line & 1)) for line in range(size.bit_length() - 1)]
+        assert all(0.4 < share < 0.6 for share in high)
+        for a in range(size.bit_length() - 1):
+            for b in range(a):
+                alike = float(np.mean((sample >> a & 1) == (sample >> b & 1)))
+                assert 0.35 < alike < 0.65, (size, a, b, "two lines that always agree would hide a fault between them")

@@ -152,12 +152,16 @@ def _on_data_lines(image: Bytes, truth: Bytes, names: PinNames) -> Iterator[Hypo
             scored.append((float(wrong[number]) * (_PER_BYTE + math.log2(len(image))) + where_bits + maps[number].bits,
                            maps[number], start, end))  # fmt: skip
     for _, one, start, end in sorted(scored, key=lambda s: s[0])[:_KEPT]:
-        yield _data_hypothesis(image, truth, one, start * len(image) // parts, end * len(image) // parts, names)
+        first, last = start * len(image) // parts, end * len(image) // parts
+        predicted = truth.copy()
+        predicted[first:last] = one.table[truth[first:last]]
+        if not np.array_equal(predicted, truth):  # a line that is always low explains nothing by being stuck low
+            yield _data_hypothesis(image, truth, predicted, one, first, last, names)
 
 
-def _data_hypothesis(image: Bytes, truth: Bytes, one: DataMap, start: int, end: int, names: PinNames) -> Hypothesis:
-    predicted = truth.copy()
-    predicted[start:end] = one.table[truth[start:end]]
+def _data_hypothesis(
+    image: Bytes, truth: Bytes, predicted: Bytes, one: DataMap, start: int, end: int, names: PinNames
+) -> Hypothesis:
     left, cost, evidence = _explained(image, truth, predicted)
     whole = end - start == len(image)
     extra = 0.0 if whole else 6.0
@@ -180,7 +184,7 @@ def _on_address_lines(image: Bytes, truth: Bytes, names: PinNames) -> Iterator[H
     if not bits:
         return
     index = np.arange(len(image), dtype=np.int64)
-    sample = _spread(len(image))
+    sample = spread(len(image))
     maps = list(address_maps(bits))
     maps += dead_line_maps(dead_lines(image, bits))
     order = found_address_order(image, truth, bits)
@@ -200,7 +204,7 @@ def _on_address_lines(image: Bytes, truth: Bytes, names: PinNames) -> Iterator[H
             yield _address_hypothesis(image, truth, maps[number], within, names)
 
 
-def _spread(size: int) -> NDArray[np.int64]:
+def spread(size: int) -> NDArray[np.int64]:
     """Places all over an image, one in each equal piece, at offsets that favour no address line (golden-ratio walk)."""
     step = max(1, size // _SAMPLE)
     starts = np.arange(0, size - step + 1, step, dtype=np.int64)

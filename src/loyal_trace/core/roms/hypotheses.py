@@ -23,7 +23,7 @@ PRIOR_BITS = {
 }
 _FEW_SHARE, _FEW_LEAST = 0.02, 32
 _MAX_LISTED = 64
-_WORTH_TELLING = 0.01
+_WORTH_TELLING, _ALIKE_BITS = 0.01, 8.0
 
 
 @dataclass(frozen=True)
@@ -91,7 +91,9 @@ def _with_rival(hypothesis: Hypothesis, ranked: Sequence[Hypothesis]) -> Hypothe
     check = separating(hypothesis.site, rival.site) if rival is not None else ""
     if rival is None or not check or check in hypothesis.next:
         return hypothesis
-    return replace(hypothesis, next=f"{hypothesis.next} To tell it from {rival.short}: {check[:1].lower()}{check[1:]}")
+    alike = rival.unexplained == hypothesis.unexplained and abs(rival.score - hypothesis.score) < _ALIKE_BITS
+    told = "The image alone cannot tell it from" if alike else "To tell it from"
+    return replace(hypothesis, next=f"{hypothesis.next} {told} {rival.short}: {check[:1].lower()}{check[1:]}")
 
 
 def address_lines(image: np.ndarray) -> int:
