@@ -9,11 +9,12 @@ from loyal_trace.core.errors import UserFileError
 from loyal_trace.core.logbook.entries import OWN_CHIP, AnyEntry, Fitted, Photographed, RomRead, SumLine, SumsKnown
 from loyal_trace.core.logbook.state import Place
 from loyal_trace.core.roms.images import RomImage, SumList, base_name, without_read_number
-from loyal_trace.core.units import count_of
+from loyal_trace.core.units import count_of, format_percent
 from loyal_trace.formats.part_list import ListedPart, is_part_list, read_part_list
 from loyal_trace.formats.photos import Photo, is_photo_name, read_photo, upright
 from loyal_trace.formats.rom_files import image_paths, is_image_name, iter_images
 from loyal_trace.formats.sum_lists import SURE_ENDINGS, parse_sums, read_sums
+from loyal_trace.known import known_of_store
 from loyal_trace.session import JobSession
 
 
@@ -49,11 +50,22 @@ def take_files(
             place = place_of(case, image) or (selected if len(found) == 1 else None)
             if place is None:
                 remedy = "drop a list of sums first, name it after its slot, or pick the slot and drop it alone"
-                raise UserFileError(image.source, "matches no slot by name or content", remedy)
+                raise UserFileError(
+                    image.source, f"matches no slot by name or content{_likely(session, image)}", remedy
+                )
             reads.append(_read(session, image, place))
             said.append(f"{image.name}: taken as a read of {place[1]}")
     session.record_all([*known, *reads])
     return said
+
+
+def _likely(session: JobSession, image: RomImage) -> str:
+    """What a dump that belongs nowhere here could be, from everything the store knows; empty when nothing is like it."""
+    matches = known_of_store(session.store, session.library).identify(image.data)
+    if not matches:
+        return ""
+    best = matches[0]
+    return f"; it looks like {best.name} of {best.source} ({format_percent(best.fraction)})"
 
 
 def typed_sums(text: str, size: int) -> tuple[SumLine, ...]:

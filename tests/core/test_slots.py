@@ -12,7 +12,9 @@ from loyal_trace.core.boards.model import BoardDefinition, RomSlot, SelfTestCode
 from loyal_trace.core.errors import RequestError
 from loyal_trace.core.roms.by_sums import Expected
 from loyal_trace.core.roms.content import likeness
+from loyal_trace.core.roms.digests import digest
 from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
+from loyal_trace.core.roms.mending import mend
 from loyal_trace.core.roms.pieces import joined, pieces_in, wholes_of
 from loyal_trace.core.roms.sites import SITES, WORDS, separating
 from loyal_trace.core.roms.slots import expected_complaint, find_slot, lane_groups, slot_table
@@ -84,7 +86,7 @@ def test_files_that_make_up_a_content_are_found_in_any_order(order, lanes):
     array = np.frombuffer(whole, np.uint8)
     parts = [array[n::4].tobytes() if lanes else whole[n * 0x400 : (n + 1) * 0x400] for n in range(4)]
     entry = KnownSum("big", tuple(sums_of(whole).items()), 0x1000)
-    (found,) = wholes_of([parts[n] for n in order], [entry])
+    (found,) = wholes_of([parts[n] for n in order], SumList([entry]), {"big"})
     assert found.data == whole and [order[n] for n in found.order] == [0, 1, 2, 3] and found.lanes == lanes
 
 
@@ -121,3 +123,14 @@ def test_bytes_are_told_by_their_sort_and_by_the_board_they_resemble():
     assert likeness(made["picture"], others).nearest[0][0] == "picture"
     noise = rng.integers(0, 256, 4096, dtype=np.uint8)
     assert likeness(noise, {}).sort == "noise" and "bits a byte" in likeness(noise, others).words
+
+
+def test_sums_of_a_few_bits_claim_no_cut_no_order_and_no_repair():
+    image = IMAGES["6A"]
+    weak = KnownSum("6A", (("sum8", digest(image, "sum8")),), 0x400, "", "6A")
+    right = judge(RomImage("6A", image), Expected((weak,), "", 0x400), SumList([weak]))
+    assert right.good and "a weak proof" in right.reason
+    for wrong in (image + image, bytes(b ^ 0xFF for b in image), image[::-1]):
+        found = judge(RomImage("6A", wrong), Expected((weak,), "", 0x400), SumList([weak]))
+        assert "exactly right" not in found.reason and "every sum" not in found.reason
+    assert mend([bytes(b ^ 0xFF for b in image)], [weak]) is None

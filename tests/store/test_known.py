@@ -3,11 +3,14 @@
 import numpy as np
 import pytest
 
+from loyal_trace.core.errors import UserFileError
+from loyal_trace.demo.hollin import HOLLIN_JOB
 from loyal_trace.demo.images import true_image
 from loyal_trace.demo.workshop import build_workshop
 from loyal_trace.known import known_of_store
 from loyal_trace.resources import chip_library
-from loyal_trace.session import Surroundings
+from loyal_trace.session import JobSession, Surroundings
+from loyal_trace.session_files import take_files
 from loyal_trace.store.store import Store
 
 
@@ -32,3 +35,16 @@ def test_a_damaged_dump_is_known_from_reads_that_proved_right(known):
 def test_a_board_that_several_jobs_share_counts_once(known):
     titles = [listed.source for listed in known.lists]
     assert len(titles) == len(set(titles)) and len(known) > 10
+
+
+def test_a_dump_of_another_board_says_which_when_it_is_dropped_here(tmp_path):
+    with Store(tmp_path / "store") as store:
+        build_workshop(store, Surroundings())
+        session = JobSession(store, HOLLIN_JOB)
+        dump = tmp_path / "unknown.bin"
+        dump.write_bytes(true_image("tw-cpu", "6D", "A"))
+        with pytest.raises(UserFileError, match=r"looks like 6D of TW-CPU rev C \(100 %\)"):
+            take_files(session, [dump])
+        dump.write_bytes(bytes(range(256)) * 7)
+        with pytest.raises(UserFileError, match="matches no slot by name or content; drop a list"):
+            take_files(session, [dump])

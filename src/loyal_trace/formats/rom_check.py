@@ -197,12 +197,12 @@ class RomChecker:
     def _with_parts_found(self, checked: list[CheckedImage], found: set[str]) -> tuple[CheckedImage, ...]:
         """Files without a verdict of their own that together make up a content of the list."""
         loose = [n for n, c in enumerate(checked) if c.verdict.hypotheses[0].kind in _LOOSE][:_MOST_LOOSE]
-        wanted = [e for e in self._sums.entries if base_name(e.name) not in found]
-        if len(loose) < 2 or not wanted:
+        missing = {e.name for e in self._sums.entries if base_name(e.name) not in found}
+        if len(loose) < 2 or not missing:
             return tuple(checked)
         images = [checked[n].image for n in loose]
         data = [next(i for i in iter_images(_file_of(c)) if i.source == c.source).data for c in images]
-        for whole in wholes_of(data, wanted):
+        for whole in wholes_of(data, self._sums, missing):
             names = [images[n].name for n in whole.order]
             for part, number in enumerate(whole.order):
                 place = checked[loose[number]]

@@ -76,7 +76,7 @@ def from_elsewhere(image: RomImage, expected: Expected, ranked: tuple[Hypothesis
 def put_back(image: RomImage, expected: Expected) -> Hypothesis | None:
     """An image of another size that a cut or another order makes right, proved by its sums."""
     for entry in expected.own:
-        undone = undo(image.data, entry.by_algorithm, entry.size or expected.size)
+        undone = None if entry.weak else undo(image.data, entry.by_algorithm, entry.size or expected.size)
         if undone:
             reason = f"{count_of(image.size, 'byte')}, but {len(undone.data):,} are expected; {undone.words}"
             reason = f"{reason}: what belongs here is exactly right ({undone.proof})"
@@ -91,8 +91,8 @@ def put_back(image: RomImage, expected: Expected) -> Hypothesis | None:
 def from_sums(image: RomImage, expected: Expected, ranked: tuple[Hypothesis, ...]) -> tuple[Hypothesis, ...]:
     """With only the sums at hand: does changing a single byte make them right?"""
     for entry in expected.own:
-        if expected.firmware and entry.firmware not in ("", expected.firmware):
-            continue
+        if entry.weak or (expected.firmware and entry.firmware not in ("", expected.firmware)):
+            continue  # sums of a few bits agree with too much
         top = _one_wrong_byte(image, entry)
         if top:
             return (top, *(replace(h, likelihood=0.0) for h in ranked))
@@ -110,7 +110,7 @@ def from_sums(image: RomImage, expected: Expected, ranked: tuple[Hypothesis, ...
 def _one_wrong_byte(image: RomImage, entry: KnownSum) -> Hypothesis | None:
     """The one byte that makes every sum right, if there is exactly one."""
     digests = entry.by_algorithm
-    found = restore(image.data, digests, most=1) if "crc32" in digests and not entry.weak else None
+    found = restore(image.data, digests, most=1) if "crc32" in digests else None
     if found is None or not found.certain:
         return None
     (change,) = found.changes

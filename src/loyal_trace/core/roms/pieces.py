@@ -1,6 +1,6 @@
 """Files that hold several contents, and contents that lie in several files: found by the sums of their pieces."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Container, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import permutations
 
@@ -9,7 +9,7 @@ import numpy as np
 from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
 
 _COUNTS = (2, 4, 8)
-_MOST_LOOSE = 24
+_MOST_LOOSE, _MOST_OF_FOUR = 24, 6
 
 
 @dataclass(frozen=True)
@@ -68,27 +68,29 @@ def joined(images: Sequence[bytes], lanes: bool) -> bytes:
     return np.column_stack([np.frombuffer(image, dtype=np.uint8) for image in images]).tobytes()
 
 
-def wholes_of(images: Sequence[bytes], wanted: Sequence[KnownSum]) -> Iterator[Whole]:
-    """Contents of a list that two or four of these files make up, as halves or as byte lanes, in any order."""
-    if len(images) > _MOST_LOOSE:
-        return
-    for entry in wanted:
-        if entry.size is None or entry.weak:
-            continue
-        for count in (2, 4):
-            fitting = [n for n, image in enumerate(images) if len(image) * count == entry.size]
-            if len(fitting) < count or (count == 4 and len(fitting) > 6):
+def wholes_of(images: Sequence[bytes], known: SumList, missing: Container[str]) -> Iterator[Whole]:
+    """Contents of a list that two or four of these files make up, as halves or as byte lanes, in any order.
+
+    `missing` are the names of the entries that no file had so far; each of them is found once.
+    """
+    sizes = {entry.size for entry in known.entries if entry.size is not None}
+    found: set[str] = set()
+    for count, most in ((2, _MOST_LOOSE), (4, _MOST_OF_FOUR)):
+        by_size: dict[int, list[int]] = {}
+        for number, image in enumerate(images):
+            by_size.setdefault(len(image), []).append(number)
+        for size, fitting in by_size.items():
+            if not size or (sizes and size * count not in sizes) or not count <= len(fitting) <= most:
                 continue
-            found = _arranged(images, fitting, count, entry)
-            if found is not None:
-                yield found
-                break
+            for whole in _arranged(images, fitting, count, known):
+                if whole.entry.name in missing and whole.entry.name not in found:
+                    found.add(whole.entry.name)
+                    yield whole
 
 
-def _arranged(images: Sequence[bytes], fitting: Sequence[int], count: int, entry: KnownSum) -> Whole | None:
+def _arranged(images: Sequence[bytes], fitting: Sequence[int], count: int, known: SumList) -> Iterator[Whole]:
     for order in permutations(fitting, count):
         for lanes in (False, True):
             data = joined([images[n] for n in order], lanes)
-            if entry.accepts(RomImage("", data)):
-                return Whole(entry, order, lanes, data)
-    return None
+            for entry in known.matching(RomImage("", data)):
+                yield Whole(entry, order, lanes, data)

@@ -224,6 +224,6 @@ def _proved_sizes(image: RomImage, expected: Expected) -> set[int]:
 
 def _part_fits(image: RomImage, start: int, size: int, expected: Expected) -> bool:
     part = RomImage(image.name, image.data[start : start + size])
-    return any(entry.accepts(part) for entry in expected.own) or (
+    return any(entry.accepts(part) and not entry.weak for entry in expected.own) or (
         expected.truth is not None and part.data == expected.truth
     )
