@@ -60,7 +60,7 @@ def take_files(
 
 
 def _likely(session: JobSession, image: RomImage) -> str:
-    """What a dump that belongs nowhere here could be, from everything the store knows; empty when nothing is like it."""
+    """What a dump that belongs nowhere here could be, from all the store knows; empty when nothing is like it."""
     matches = known_of_store(session.store, session.library).identify(image.data)
     if not matches:
         return ""

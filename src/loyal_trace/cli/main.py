@@ -254,6 +254,10 @@ def _run(options: argparse.Namespace) -> int:
 
         return calc.run(options)
     elif options.command == "roms" and options.action != "check":
+        if options.action in ("slots", "identify", "substitutes", "labels"):
+            from loyal_trace.cli import rom_sets
+
+            return rom_sets.run(options)
         from loyal_trace.cli import roms
 
         return roms.run(options)

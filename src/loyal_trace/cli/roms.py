@@ -1,4 +1,4 @@
-"""`roms` beside `check`: identify, repair, vote, signature, learn-signature, convert."""
+"""`roms repair`, `vote`, `signature`, `learn-signature` and `convert`: work on images alone."""
 
 import argparse
 import csv
@@ -7,32 +7,20 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from loyal_trace.cli.main import default_store
 from loyal_trace.cli.output import print_json, print_table
 from loyal_trace.compiled import sha1_lanes
 from loyal_trace.core.errors import RequestError, UserFileError
 from loyal_trace.core.roms.candidates import Watch
 from loyal_trace.core.roms.consensus import consensus
-from loyal_trace.core.roms.devices import VERIFY, Fit, access_budget, fit
 from loyal_trace.core.roms.digests import canonical, checked_digest, digest_length, known_algorithms
-from loyal_trace.core.roms.identify import KnownImages, Match, likely_sources
 from loyal_trace.core.roms.images import KnownSum, RomImage, sums_from_mapping
 from loyal_trace.core.roms.mending import Mended, mend
-from loyal_trace.core.roms.programming import CHANGED
 from loyal_trace.core.roms.signature import Register, learn, read_signature
-from loyal_trace.core.roms.slots import SlotLine, find_slot, slot_table
 from loyal_trace.core.roms.voting import vote
-from loyal_trace.core.units import count_of, format_percent, parse_quantity
-from loyal_trace.formats.board_folder import load_board
+from loyal_trace.core.units import count_of, format_percent
 from loyal_trace.formats.image_files import interleave, lanes, split, swap, write_image
-from loyal_trace.formats.rom_check import sums_of_board
-from loyal_trace.formats.rom_files import image_paths, is_image_name, iter_images, read_file
-from loyal_trace.formats.sum_lists import decode_text, delimiter_of, read_sums
-from loyal_trace.known import known_of_store
-from loyal_trace.report.labels import labels_of, write_labels
-from loyal_trace.resources import chip_library, memory_types
-from loyal_trace.store.connection import DATABASE
-from loyal_trace.store.store import Store
+from loyal_trace.formats.rom_files import image_paths, iter_images, read_file
+from loyal_trace.formats.sum_lists import decode_text, delimiter_of
 
 _LARGEST_LEARNED = 1 << 17
 _SURE = 0.999
@@ -45,53 +33,6 @@ def _image(path: Path) -> RomImage:
     if len(found) != 1:
         raise UserFileError(str(path), f"holds {len(found)} images", "give one image")
     return found[0]
-
-
-def _known(options: argparse.Namespace) -> KnownImages:
-    """Lists, images, boards and stores to hold a dump against."""
-    library = chip_library()
-    folder = options.store or (None if options.known else default_store())
-    known = KnownImages()
-    if folder is not None:
-        if not (folder / DATABASE).exists():
-            raise RequestError(f"{folder}: there is no store here; give --known lists, images or boards")
-        with Store(folder, read_only=True) as store:
-            known = known_of_store(store, library)
-    for path in options.known:
-        if path.is_dir() and (path / "board.toml").exists():
-            known.lists.append(sums_of_board(load_board(path, library)))
-        elif path.is_dir() or is_image_name(path.name):
-            for image in (image for file in image_paths(path) for image in iter_images(file)):
-                known.add_image(image.name, str(path), image.data)
-        else:
-            known.lists.append(read_sums(path))
-    return known
-
-
-def identify(options: argparse.Namespace) -> int:
-    """Which known image each file is, and which board they come from together; 1 when one is not known."""
-    known = _known(options)
-    images = [image for path in options.files for file in image_paths(path) for image in iter_images(file)]
-    found = [(image, known.identify(image.data)) for image in images]
-    sources = likely_sources([matches for _, matches in found])
-    if options.json:
-        ranked = [{"source": s, "files": n, "fraction": round(share, 4)} for s, n, share in sources]
-        print_json({"images": [{"name": i.name, "source": i.source, "size": i.size, "matches": _matches(m)}
-                               for i, m in found], "boards": ranked, "searched": len(known)})  # fmt: skip
-        return 0 if all(matches for _, matches in found) else 1
-    for image, matches in found:
-        rows = [(image.name if not n else "", format_percent(m.fraction), m.name, m.firmware, m.source, m.how)
-                for n, m in enumerate(matches[:4])]  # fmt: skip
-        print_table(rows or [(image.name, "", "not known", "", "", "")])
-    if len(found) > 1 and sources:
-        best, count, share = sources[0]
-        print(f"{count} of {len(found)} are known from {best} (on average {format_percent(share)} of each)")
-    return 0 if all(matches for _, matches in found) else 1
-
-
-def _matches(matches: Sequence[Match]) -> list[dict[str, Any]]:
-    return [{"name": m.name, "list": m.source, "firmware": m.firmware, "how": m.how, "fraction": round(m.fraction, 4)}
-            for m in matches]  # fmt: skip
 
 
 def _sums(options: argparse.Namespace, needed: bool = True) -> dict[str, str]:
@@ -311,81 +252,8 @@ def convert(options: argparse.Namespace) -> int:
     return 0
 
 
-def slots(options: argparse.Namespace) -> int:
-    """The table of ROM sockets, or the one that a number, label, place or address means."""
-    board = load_board(options.board, chip_library())
-    only = find_slot(board, options.name) if options.name else None
-    lines = [line for line in slot_table(board) if only is None or line.slot == only]
-    if options.json:
-        print_json({"board": board.title, "slots": [_slot_document(line) for line in lines]})
-    else:
-        head = ("number", "place", "label", "device", "bytes", "addresses", "lane", "firmware")
-        told = [(x.slot, x) for x in lines]
-        rows = [(x.number, s.refdes, s.label, s.device, f"{s.size:,}", x.addresses, x.lane, x.changes) for s, x in told]
-        print_table([head, *rows])
-    return 0
-
-
-def _slot_document(line: SlotLine) -> dict[str, Any]:
-    slot = line.slot
-    return {"number": slot.number, "place": slot.refdes, "label": slot.label, "device": slot.device, "size": slot.size,
-            "addresses": line.addresses, "lane": slot.lane, "lanes": slot.lanes, "firmwares": list(slot.firmwares),
-            "differs": line.changes.startswith("differs")}  # fmt: skip
-
-
-def substitutes(options: argparse.Namespace) -> int:
-    """What can stand in for a memory; 1 when nothing can, or the one asked for is too slow."""
-    types = memory_types()
-    old = types.find(options.device)
-    clock = parse_quantity(options.clock, "Hz") if options.clock else None
-    budget = access_budget(clock, options.periods) if clock is not None else None
-    fits = [fit(old, types.find(options.new), budget)] if options.new else list(types.substitutes(old, budget))
-    if options.json:
-        print_json({"device": old.name, "technology": old.technology, "budget": budget, "verify": VERIFY,
-                    "substitutes": [_fit_document(found) for found in fits]})  # fmt: skip
-    else:
-        print(f"{old.name}, {old.title}: {CHANGED[old.technology]}")
-        print_table([(f.new.name, f.words.partition(": ")[2], f.new.technology, _volts(f)) for f in fits[:12]])
-        for found in fits[:1]:
-            rows = [(f"{p.socket_pin or '–'} {p.socket}", f"{p.device_pin} {p.device}", p.wiring or "stays as it is")
-                    for p in found.pins]  # fmt: skip
-            print_table([("socket pin", f"{found.new.name} pin", "wiring"), *rows] if rows else [("no pin differs",)])
-            print("\n".join(f"  {caution}" for caution in (*found.cautions, VERIFY)))
-    return 0 if fits and fits[0].fast_enough is not False else 1
-
-
-def _volts(found: Fit) -> str:
-    return f"{found.new.programming:g} V" if found.new.programming else "5 V alone"
-
-
-def _fit_document(found: Fit) -> dict[str, Any]:
-    pins = [{"socket_pin": p.socket_pin, "socket": p.socket, "device_pin": p.device_pin, "device": p.device,
-             "wiring": p.wiring} for p in found.pins]  # fmt: skip
-    return {
-        "device": found.new.name, "technology": found.new.technology, "size": found.new.size, "adapter": found.adapter,
-        "pins": pins, "repeat": found.new.size // found.old.size, "access_ns": list(found.new.access),
-        "fast_enough": found.fast_enough, "programming_voltage": found.new.programming, "levels": found.new.levels,
-        "cautions": list(found.cautions),
-    }  # fmt: skip
-
-
-def labels(options: argparse.Namespace) -> int:
-    """Window labels of a board's ROMs, written to a file."""
-    found = labels_of(load_board(options.board, chip_library()), options.firmware)
-    write_labels(options.out, found)
-    if options.json:
-        print_json({"labels": [{"head": x.head, "about": x.about, "sums": list(x.sums)} for x in found],
-                    "out": str(options.out)})  # fmt: skip
-    else:
-        print(f"{count_of(len(found), 'label')} written to {options.out}")
-    return 0
-
-
 _ACTIONS = {
-    "substitutes": substitutes, "labels": labels,
-    "slots": slots,
-    "identify": identify, "repair": repair, "vote": vote_, "signature": signature, "learn-signature": learn_signature,
-    "convert": convert,
+    "repair": repair, "vote": vote_, "signature": signature, "learn-signature": learn_signature, "convert": convert,
 }  # fmt: skip
 
 
