@@ -150,3 +150,18 @@ def test_halves_and_lanes_of_one_content_are_put_together_by_check(capsys, tmp_p
         assert code == 1 and kinds == ["half-read" if folder == "halves" else "lane-wrong"] * 2
         assert found["images"][0]["hypotheses"][0]["where"]["with"] == ["u1x.bin", "u0x.bin"]
         assert found["images"][0]["hypotheses"][0]["detail"] and "exactly right" in found["images"][0]["reason"]
+
+
+def test_a_set_of_mixed_revisions_is_named_by_check(capsys, tmp_path):
+    rows = ["name,firmware,place,sha1"]
+    for slot in ("6A", "6B"):
+        for firmware in "AB":
+            data = f"{slot} {firmware}".encode() * 64
+            rows.append(f"{slot}.bin,{firmware},{slot},{hashlib.sha1(data).hexdigest()}")
+    (tmp_path / "sums.csv").write_text("\n".join(rows))
+    (tmp_path / "set").mkdir()
+    for slot, firmware in (("6A", "A"), ("6B", "B")):
+        (tmp_path / "set" / f"{slot}.bin").write_bytes(f"{slot} {firmware}".encode() * 64)
+    code, found, _ = run(capsys, "check", tmp_path / "set", "--sums", tmp_path / "sums.csv", "--json")
+    assert code == 1 and found["mixed"] and found["revisions"] == {"A": ["6A"], "B": ["6B"]}
+    assert "revisions are mixed" in run(capsys, "check", tmp_path / "set", "--sums", tmp_path / "sums.csv")[1]

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QDialogButtonBox
 from loyal_trace.core.logbook.entries import RomRead
 from loyal_trace.core.roms.signature import Register
 from loyal_trace.demo.images import true_image
+from loyal_trace.formats.rom_files import decode_image
 from loyal_trace.ui.widgets.column_dialog import ColumnDialog
 from loyal_trace.ui.widgets.hex_view import HexView
 from loyal_trace.ui.widgets.rom_picture import RomPicture
@@ -208,7 +209,11 @@ def test_sums_symbols_and_labels_are_typed(roms, tmp_path):
     assert roms.on_disk()[-1].value == wanted
     roms.type(f"labels {tmp_path / 'set.svg'}")
     assert b"6A" in (tmp_path / "set.svg").read_bytes()
-    for wrong in ("symbols ABC", "sum nonsense", "lamp -3", "labels x.txt"):
+    roms.type(f"save {tmp_path / '6a big.bin'} 27C256")
+    assert (tmp_path / "6a big.bin").read_bytes() == true_image("tw-cpu", "6A", "B") * 4 and "4 times" in roms.message
+    roms.type(f"save {tmp_path / '6a.hex'}")
+    assert decode_image("6a.hex", (tmp_path / "6a.hex").read_bytes(), "").data == true_image("tw-cpu", "6A", "B")
+    for wrong in (f"save {tmp_path / 'x.bin'} 2716", "symbols ABC", "sum nonsense", "lamp -3", "labels x.txt"):
         count = len(roms.on_disk())
         roms.type(wrong)
         assert len(roms.on_disk()) == count and roms.message, wrong

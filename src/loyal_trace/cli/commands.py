@@ -69,6 +69,8 @@ def _roms_document(result: CheckResult, source: str) -> dict[str, Any]:
         "firmware": result.firmware,
         "sums": source,
         "missing": list(result.missing),
+        "mixed": result.mix.mixed,
+        "revisions": {firmware: list(slots) for firmware, slots in result.mix.by_firmware.items()},
     }
 
 
@@ -77,6 +79,8 @@ def _print_roms(result: CheckResult) -> None:
     for checked in result.images:
         if not checked.verdict.good:
             print(f"  next, {checked.image.name}: {checked.verdict.next}")
+    if result.mix.mixed:
+        print(f"  {result.mix.words}")
     good = sum(c.verdict.good for c in result.images)
     line = f"{count_of(len(result.images), 'image')}, {good} right"
     if result.missing:

@@ -8,7 +8,7 @@ import signal
 import threading
 from collections.abc import Iterable, Iterator, Sequence
 from concurrent.futures import Executor, ProcessPoolExecutor, ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from itertools import repeat
 from multiprocessing import get_context
 from pathlib import Path
@@ -30,6 +30,7 @@ from loyal_trace.core.roms.images import (
     without_read_number,
 )
 from loyal_trace.core.roms.pieces import wholes_of
+from loyal_trace.core.roms.sets import RevisionMix, revision_mix
 from loyal_trace.core.roms.verdicts import RomVerdict, accepted_verdict, judge, part_of_whole, settled_damage
 from loyal_trace.formats.rom_files import ReadBuffer, image_paths, iter_images
 
@@ -51,11 +52,13 @@ class CheckedImage:
 
 @dataclass(frozen=True)
 class CheckResult:
-    """All images of a run, the firmware the set was held against, and the sums no file was found for."""
+    """All images of a run, the firmware the set was held against, the sums no file was found for, and which slots are
+    of which revision."""
 
     images: tuple[CheckedImage, ...]
     firmware: str
     missing: tuple[str, ...]
+    mix: RevisionMix = field(default_factory=lambda: RevisionMix({}))
 
     @property
     def all_good(self) -> bool:
@@ -156,7 +159,8 @@ class RomChecker:
         checked = self._with_parts_found([*judged], {base_name(e.name) for one in seen for e in one.accepting})
         named = {base_name(e.name) for one in seen for e in one.own}
         missing = tuple(dict.fromkeys(e.name for e in self._sums.entries if base_name(e.name) not in named))
-        return CheckResult(checked, firmware, missing)
+        matches = {one.own[0].place or one.own[0].name: one.accepting for one in seen if one.accepting}
+        return CheckResult(checked, firmware, missing, revision_mix(matches))
 
     def _seen(self, files: list[tuple[str, str]]) -> Iterator[_Seen]:
         """What the fast pass finds in the files, each given with the path it lies under, in their order."""

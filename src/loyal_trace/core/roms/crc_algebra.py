@@ -33,10 +33,9 @@ def step_back(state: Words) -> Words:
 def tables_of(basis: Words) -> Words:
     """Tables (4, 256) of a linear map given by where it sends the 32 unit vectors."""
     tables = np.zeros((4, 256), dtype=np.uint32)
-    values = np.arange(256)
-    for part in range(4):
-        for bit in range(8):
-            tables[part, (values >> bit & 1) == 1] ^= basis[8 * part + bit]
+    parts = basis.reshape(4, 8)
+    for bit in range(8):  # what is there so far, once without and once with the next vector
+        tables[:, 1 << bit : 2 << bit] = tables[:, : 1 << bit] ^ parts[:, bit : bit + 1]
     return tables
 
 
@@ -76,7 +75,10 @@ def contributions(errors: Bytes) -> Words:
     return found
 
 
+@lru_cache(maxsize=4)
 def backwards(difference: int, count: int) -> Words:
     """The difference carried back over 1, 2, … `count` bytes."""
     first = step_back(np.array([difference], dtype=np.uint32))
-    return repeated(first, count, step_back)[:, 0]
+    found = repeated(first, count, step_back)[:, 0]
+    found.setflags(write=False)
+    return found

@@ -127,7 +127,7 @@ def _proved(
 
 def one_byte(data: bytes, delta: int) -> Candidates:
     """Every single byte that explains the difference; at most one a place."""
-    back = np.r_[np.uint32(delta), backwards(delta, len(data) - 1)] if len(data) > 1 else np.array([delta], np.uint32)
+    back = np.r_[np.uint32(delta), backwards(delta, len(data))[:-1]]
     order = np.argsort(TABLE)
     place = np.minimum(np.searchsorted(TABLE[order], back), 255)
     k = np.flatnonzero(TABLE[order][place] == back)
@@ -147,14 +147,13 @@ def two_bytes(data: bytes, delta: int) -> Candidates:
     if len(present):
         present[upper] = True
     coarse[back >> np.uint32(12)] = True
-    order = np.argsort(upper, kind="stable")
-    ordered = upper[order]
     basis = np.ascontiguousarray(syndromes(size).T)
 
-    def search(first: int, last: int) -> list[np.ndarray]:
-        """Pairs whose left error is one of a run of the Gray code: each differs from the one before by one bit."""
+    def search(first: int, last: int) -> list[tuple[np.ndarray, np.ndarray, int]]:
+        """Places whose value may meet the difference, for a run of left errors in the order of the Gray code: each
+        differs from the one before by one bit."""
         values, index = np.zeros(size, dtype=np.uint32), np.empty(size, dtype=np.intp)
-        rows, before = [], 0
+        kept, before = [], 0
         for number in range(first, last):
             gray = number ^ (number >> 1)
             for bit in _bits_of(gray ^ before):
@@ -164,14 +163,15 @@ def two_bytes(data: bytes, delta: int) -> Candidates:
             hits = np.flatnonzero(coarse.take(index))
             if len(present):
                 hits = hits[present[values[hits] >> np.uint32(8)]]
-            if len(hits):
-                rows.append(_matches(hits, values[hits], gray, ordered, order, back, size))
-        return rows
+            kept.append((hits, values[hits], gray))
+        return kept
 
     with ThreadPoolExecutor(_WORKERS) as pool:
         halves = [pool.submit(search, 1, 128), pool.submit(search, 128, 256)]
-        rows = [row for half in halves for row in half.result()]
-    found = np.concatenate(rows) if rows else np.empty((0, 4), dtype=np.int64)
+        kept = [some for half in halves for some in half.result()]
+    hits, values = np.concatenate([h for h, _, _ in kept]), np.concatenate([v for _, v, _ in kept])
+    lefts = np.repeat(np.array([gray for _, _, gray in kept]), [len(h) for h, _, _ in kept])
+    found = _matches(hits, values, lefts, upper, back)
     errors = found[:, 1::2].astype(np.uint8)
     single = (np.bitwise_count(errors) == 1).all(axis=1)
     ranked = np.lexsort((-found[:, 0], ~single))
@@ -184,24 +184,18 @@ def _bits_of(value: int) -> Iterator[int]:
 
 
 def _matches(
-    hits: np.ndarray,
-    values: np.ndarray,
-    error: int,
-    ordered: np.ndarray,
-    order: np.ndarray,
-    back: np.ndarray,
-    size: int,
+    hits: np.ndarray, values: np.ndarray, lefts: np.ndarray, upper: np.ndarray, back: np.ndarray
 ) -> np.ndarray:
     """Rows (left place, its error, right place, its error) for left errors whose contribution meets the difference."""
-    upper = values >> np.uint32(8)
-    first, last = np.searchsorted(ordered, upper, "left"), np.searchsorted(ordered, upper, "right")
+    order = np.argsort(upper, kind="stable")
+    ordered, asked = upper[order], values >> np.uint32(8)
+    first, last = np.searchsorted(ordered, asked, "left"), np.searchsorted(ordered, asked, "right")
     count = last - first
     which = np.repeat(np.arange(len(hits)), count)
     within = np.arange(len(which)) - np.repeat(np.cumsum(count) - count, count)
     k = order[first[which] + within]
-    distance = hits[which] + 1
     other = (back[k] ^ values[which]) & np.uint32(0xFF)
-    right = size - 1 - k
-    left = right - distance
+    right = len(back) - 1 - k
+    left = right - (hits[which] + 1)
     keep = (left >= 0) & (other != 0)
-    return np.column_stack((left[keep], np.full(keep.sum(), error), right[keep], other[keep].astype(np.int64)))
+    return np.column_stack((left[keep], lefts[which][keep], right[keep], other[keep].astype(np.int64)))

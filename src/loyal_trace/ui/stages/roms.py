@@ -7,12 +7,13 @@ from loyal_trace.core.errors import LoyalTraceError, RequestError
 from loyal_trace.core.logbook.entries import Decided, SignatureTaken, SumsKnown
 from loyal_trace.core.logbook.state import Place
 from loyal_trace.core.rom_desk import flicker_of, repair_of
-from loyal_trace.core.roms.devices import access_budget
+from loyal_trace.core.roms.devices import access_budget, placed
 from loyal_trace.core.roms.hypotheses import Hypothesis
 from loyal_trace.core.roms.identify import Match
 from loyal_trace.core.roms.programming import programming
 from loyal_trace.core.roms.signature import check_symbols, read_signature, register_from
 from loyal_trace.core.units import count_of, format_percent, parse_quantity
+from loyal_trace.formats.image_files import write_image
 from loyal_trace.report.labels import labels_of, write_labels
 from loyal_trace.resources import memory_types
 from loyal_trace.session_files import typed_sums
@@ -29,7 +30,7 @@ _SHOWN = 3
 _PAGES = {"B": "bytes", "D": "reads", "U": "repair", "M": "set"}  # letters that begin no typed word
 _ENTRY = (
     "a ROM is read (R) or dropped as a file; or type sig 7A5F, sum crc32 7C9E1A20, crc CRC16-ARC, lamp 12m, "
-    "clock 4MHz, symbols …, labels FILE.pdf"
+    "clock 4MHz, symbols …, save FILE.bin 27C128, labels FILE.pdf"
 )
 
 
@@ -339,6 +340,17 @@ class RomStage:
         if recorded:
             self.frame.entry.edit.clear()
 
+    def _save(self, slot: SlotAssessment, rest: str) -> bool:
+        """The true image of a slot as a file for the programmer, repeated where the device is larger."""
+        if slot.truth is None:
+            raise RequestError("no true image is at hand yet: restore it from its sums (P), or drop the right file")
+        path, device = _words_of_save(rest)
+        size = memory_types().find(device).size if device else len(slot.truth)
+        write_image(path, placed(slot.truth, size))
+        times = f", {size // len(slot.truth)} times for a {device}" if size > len(slot.truth) else ""
+        self.desk.said.emit(f"{slot.slot.refdes} written to {path.name}{times}", False)
+        return True
+
     def _typed(self, text: str) -> bool:
         """One line from the entry line; RequestError when it is none of those known here."""
         word, _, rest = text.strip().partition(" ")
@@ -359,12 +371,21 @@ class RomStage:
             return self.desk.record(Decided, what="lamp", choice=rest)
         if word.lower() == "clock" and access_budget(parse_quantity(rest, "Hz")) > 0:
             return self.desk.record(Decided, what="processor clock", choice=rest)
+        if word.lower() == "save" and slot is not None and rest:
+            return self._save(slot, rest)
         if word.lower() == "labels" and rest and self.desk.definition is not None:
             path = Path(rest).expanduser()
             write_labels(path, labels_of(self.desk.definition, self.desk.assessment().firmware))
             self.desk.said.emit(f"labels written: {path.name}", False)
             return True
         raise RequestError(_ENTRY)
+
+
+def _words_of_save(rest: str) -> tuple[Path, str]:
+    """`6f.bin 27C256`: where to, and the device it is for, if another."""
+    parts = rest.split()
+    device = parts[-1] if len(parts) > 1 and memory_types().knows(parts[-1]) else ""
+    return Path(rest.removesuffix(device).strip()).expanduser(), device
 
 
 def _numbers(value: object) -> list[int]:

@@ -90,7 +90,19 @@ def repair_rows(repair: Repair, slot: SlotAssessment) -> tuple[Row, ...]:
         rows.append(Row("", (Cell(36, 0, f"Under this lamp {repair.minutes:.0f} minutes give the usual 15 W·s/cm²."),)))
     told = allowed_words(repair.technology)
     rows.append(Row("", (Cell(36, 0, f"{told[:1].upper()}{told[1:]}"),), height=62))
-    rows.append(Row("", (Cell(36, 0, "Window labels with the sums: type labels FILE.pdf or FILE.svg."),), height=26))
+    rows.append(
+        Row(
+            "",
+            (
+                Cell(
+                    36,
+                    0,
+                    "Type save FILE.bin (or .hex, and a larger device to fill), labels FILE.pdf for window labels.",
+                ),
+            ),
+            height=26,
+        )
+    )
     if repair.fits:
         rows.append(Row("", (), heading="What could take its place", height=28))
         rows += [_fit_row(found) for found in repair.fits]
