@@ -188,8 +188,9 @@ class Case:
 
     def expected_complaint(self, code: SelfTestCode, place: Place) -> str:
         """Why a self-test that knows one firmware only must complain of this slot; empty when it need not."""
-        board = self.boards[place[0]]
-        slot = next((s for s in board.rom_slots if s.refdes == place[1]), None)
+        if not code.firmware:
+            return ""
+        slot = next((s for s in self.boards[place[0]].rom_slots if s.refdes == place[1]), None)
         return expected_complaint(code, slot, self.firmware()) if slot is not None else ""
 
     def revision_mix(self, board_id: str) -> RevisionMix:
