@@ -20,7 +20,8 @@ demo-shot: setup
 run: setup
 	$(APP)
 
-test: lint types contracts tests core-alone
+test:  # two at a time, each one's output in one piece
+	@$(MAKE) --no-print-directory -j2 --output-sync=target lint types contracts tests core-alone
 
 lint: setup
 	$(PY) -m ruff check src tests benchmarks scripts
