@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QDialogButtonBox
 
 from loyal_trace.core.logbook.entries import RomRead
 from loyal_trace.core.roms.signature import Register
+from loyal_trace.demo.hollin import HOLLIN_JOB
 from loyal_trace.demo.images import true_image
 from loyal_trace.formats.rom_files import decode_image
 from loyal_trace.ui.widgets.column_dialog import ColumnDialog
@@ -260,3 +261,13 @@ def test_a_table_of_sums_with_titles_of_its_own_is_explained_over_a_preview(roms
     count = len(roms.on_disk())
     roms.shell.files_dropped.emit([table])
     assert len(roms.on_disk()) == count and "map a column" in roms.message
+
+
+def test_a_board_without_rom_sockets_answers_every_key(roms):
+    roms.ours.open_job(HOLLIN_JOB)
+    roms.stage(4)
+    for key in ("A", "R", "T", "B", "M", "I", "M", "D", "P", "U", "1", "N", "W"):
+        roms.keys(key)
+        assert not roms.desk.busy, key
+    roms.keys("A")
+    assert "no ROM sockets" in roms.message

@@ -147,6 +147,9 @@ class Desk(QObject):
 
     def read_roms(self, places: list[Place], times: int) -> None:
         """Reads ROMs from the reader in the background; each finished read is an entry at once."""
+        if not places:
+            self.said.emit("this board lists no ROM sockets to read", True)
+            return
         if self.instruments is None:
             self.said.emit("no ROM reader is connected: drop files here instead", True)
             return
