@@ -33,7 +33,7 @@ def test_repair_restores_writes_and_says_by_what_it_is_proved(capsys, tmp_path):
     (tmp_path / "bad.bin").write_bytes(bad)
     code, found, _ = run(capsys, "repair", tmp_path / "bad.bin", *SUMS, "-o", tmp_path / "good.hex", "--json")
     assert code == 0 and found["restored"] and found["proof"] == "sha1"
-    assert found["changes"] == [{"offset": o, "now": bad[o], "was": DATA[o]} for o in (3, 2000)]
+    assert found["changes"] == [{"offset": o, "was": bad[o], "now": DATA[o]} for o in (3, 2000)]
     assert decode_image("good.hex", (tmp_path / "good.hex").read_bytes(), "x").data == DATA
     (tmp_path / "turned.bin").write_bytes(swap(DATA, "bits"))
     code, words, _ = run(capsys, "repair", tmp_path / "turned.bin", *SUMS)

@@ -14,7 +14,7 @@ from loyal_trace.core.roms.undo import undo
 class Mended:
     """The true content, the firmware whose sums it has, what was done in words, and the sums that prove it.
 
-    `changes` are offset, now and was for bytes, or the kind and lines of a change that was undone. `solutions` above
+    `changes` are offset, was (in the read) and now (restored) for bytes, or the kind and lines of a change that was undone. `solutions` above
     one: as many other contents have these sums too, and this is only the first of them.
     """
 
@@ -96,5 +96,5 @@ def _undone(data: bytes, entry: KnownSum, thorough: bool) -> Mended | None:
 def _from_bytes(found: Restored | None, entry: KnownSum) -> Mended | None:
     if found is None:
         return None
-    changes = tuple({"offset": c.offset, "now": c.read, "was": c.meant} for c in found.changes)
+    changes = tuple({"offset": c.offset, "was": c.read, "now": c.meant} for c in found.changes)
     return Mended(found.data, entry.firmware, found.told, found.proof, changes, found.solutions)
