@@ -8,16 +8,18 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from loyal_trace.core.errors import RequestError
+from loyal_trace.core.roms.by_sums import Expected
 from loyal_trace.core.roms.candidates import Watch, changed
 from loyal_trace.core.roms.consensus import consensus
 from loyal_trace.core.roms.digests import digest
 from loyal_trace.core.roms.field import ORDER, X, logarithms, multiply, power
-from loyal_trace.core.roms.images import KnownSum
+from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
 from loyal_trace.core.roms.mending import mend
 from loyal_trace.core.roms.programming import erase_minutes, programming
 from loyal_trace.core.roms.restore import restore
 from loyal_trace.core.roms.restore_bits import three_bits
 from loyal_trace.core.roms.sets import revision_mix
+from loyal_trace.core.roms.verdicts import judge
 from tests.core.test_rom_corpus import CODE, sums_of
 
 TRUE = CODE.tobytes()
@@ -160,3 +162,10 @@ def test_several_contents_with_one_weak_sum_are_counted_and_not_chosen():
 def test_without_a_crc_a_single_wrong_bit_is_still_found():
     assert restore(spoilt((77, 4)), {"sha1": sums_of(TRUE)["sha1"]}).data == TRUE
     assert restore(spoilt((77, 4)), {"sum16": digest(TRUE, "sum16")}) is None, "sixteen bits prove nothing"
+
+
+def test_a_verdict_from_sums_alone_points_at_restoring_where_that_could_help():
+    bad = spoilt((1, 0x55), (1000, 0xAA))
+    strong, crc_only = OWN[1], KnownSum("u1", OWN[1].digests[:1], len(TRUE))
+    assert "restoring may find" in judge(RomImage("u1", bad), Expected((strong,)), SumList([strong])).next
+    assert "restoring" not in judge(RomImage("u1", bad), Expected((crc_only,)), SumList([crc_only])).next

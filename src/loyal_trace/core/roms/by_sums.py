@@ -17,6 +17,7 @@ from loyal_trace.core.roms.undo import undo
 from loyal_trace.core.units import count_of
 
 _RESEMBLES = 0.8
+_TRY_RESTORING = "Its sums are known: restoring may find two wrong bytes, three bits or a stuck stretch."
 
 
 @dataclass(frozen=True)
@@ -104,6 +105,10 @@ def from_sums(image: RomImage, expected: Expected, ranked: tuple[Hypothesis, ...
                 undone.kind, "unknown", reason, advice, 1.0, dict(undone.where), f"proved by {undone.proof}"
             )
             return (top, *(replace(h, likelihood=0.0) for h in ranked))
+    top = ranked[0]
+    provable = any("crc32" in e.by_algorithm and len(e.digests) > 1 and not e.weak for e in expected.own)
+    if provable and top.kind in ("unknown", "garbage"):
+        return (replace(top, next=f"{top.next} {_TRY_RESTORING}"), *ranked[1:])
     return ranked
 
 

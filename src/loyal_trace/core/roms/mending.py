@@ -14,8 +14,8 @@ from loyal_trace.core.roms.undo import undo
 class Mended:
     """The true content, the firmware whose sums it has, what was done in words, and the sums that prove it.
 
-    `changes` are offset, was (in the read) and now (restored) for bytes, or the kind and lines of a change that was undone. `solutions` above
-    one: as many other contents have these sums too, and this is only the first of them.
+    `changes` are offset, was (in the read) and now (restored) for bytes, or the kind and lines of a change that was
+    undone. `solutions` above one: as many other contents have these sums too, and this is only the first of them.
     """
 
     data: bytes
