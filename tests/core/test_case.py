@@ -1,13 +1,17 @@
 """The case: which firmware, which chip, which words; and how far each stage has come."""
 
+from dataclasses import replace
+
 import pytest
 
-from loyal_trace.core.boards.model import CheckItem, RomSlot
+from loyal_trace.core.boards.model import CheckItem, RomSlot, SelfTestCode
+from loyal_trace.core.diagnosis.gather import gather
 from loyal_trace.core.logbook import entries as e
 from loyal_trace.core.logbook.describe import STAGES, describe, measured_words, number_or_overload, stage_of
 from loyal_trace.core.progress import map_marks, mark_for_word, progress
 from loyal_trace.core.roms.images import RomImage
 from loyal_trace.demo.images import program_image
+from loyal_trace.session import default_beliefs
 from tests.helpers.builders import assessment_of, case_of, made, measured, probed, small_board
 
 A, B = program_image("case A", 0x800), program_image("case B", 0x800)
@@ -171,3 +175,17 @@ def test_the_start_target_can_be_decided():
     strict = made(e.Decided, what="failure rate target", choice="0.1")
     assert assessment_of(None, starts).proof.starts.still_needed == 30
     assert assessment_of(None, [*starts, strict]).proof.starts.still_needed == 0
+
+
+@pytest.mark.parametrize(
+    ("firmware", "sha", "accused"), [("A", "b", False), ("A", "a", True), ("", "b", True), ("B", "b", True)]
+)
+def test_a_self_test_that_knows_another_firmware_accuses_nobody(firmware, sha, accused):
+    code = SelfTestCode("ROM 2", "program ROM fails its sum", ("U2",), firmware)
+    board = replace(rom_board(), self_tests=(code,))
+    entries = [read(sha), made(e.Started, clean=False, code="ROM 2")]
+    case = case_of(board, entries, NAMES)
+    told = [line.text for lines in gather(case, default_beliefs().evidence).values() for line in lines]
+    assert any("self-test said" in text for text in told) == accused
+    expected = case.complaint_expected(("small", "U2"))
+    assert bool(expected) != accused and ("knows only firmware A; the set is firmware B" in expected) != accused
