@@ -3,7 +3,7 @@
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.logbook.state import JobState, fold
 from loyal_trace.core.roms.identify import KnownImages
-from loyal_trace.core.roms.images import KnownSum, RomImage, SumList, sums_from_mapping
+from loyal_trace.core.roms.images import RomImage, SumList
 from loyal_trace.formats.board_folder import parse_board
 from loyal_trace.formats.rom_check import sums_of_board
 from loyal_trace.store.store import Store
@@ -34,11 +34,7 @@ def known_of_store(store: Store, library: ChipLibrary) -> KnownImages:
 
 
 def _lists_of(state: JobState) -> list[SumList]:
-    return [
-        SumList([KnownSum(x.name, sums_from_mapping(x.digests), x.size, x.firmware, x.place) for x in taken.lines],
-                taken.source)
-        for taken in state.sums
-    ]  # fmt: skip
+    return [SumList([line.known for line in taken.lines], taken.source) for taken in state.sums]
 
 
 def _proved_images(store: Store, state: JobState, lists: list[SumList]) -> list[tuple[tuple[str, str], str, str]]:

@@ -35,7 +35,6 @@ from loyal_trace.core.logbook.state import JobState, apply_entry, fold, retracte
 from loyal_trace.core.parts.capacitors import StockItem
 from loyal_trace.core.power.described import describe_chain, with_chain
 from loyal_trace.core.proving.bench import BenchProfile, profile_of
-from loyal_trace.core.roms.images import KnownSum, sums_from_mapping
 from loyal_trace.formats.archive import JobArchive
 from loyal_trace.formats.bench_profile import BENCH_FILE, parse_bench, write_bench
 from loyal_trace.formats.board_folder import board_files, load_board, parse_board
@@ -168,8 +167,7 @@ class JobSession:
 
     def _with_loose_board(self, state: JobState) -> dict[str, BoardDefinition]:
         """The job's boards, and a bare one for listed sums that belong to none and chips probed on their own."""
-        lines = (line for taken in state.sums for line in taken.lines)
-        sums = [KnownSum(x.name, sums_from_mapping(x.digests), x.size, x.firmware, x.place) for x in lines]
+        sums = [line.known for taken in state.sums for line in taken.lines]
         chips = {
             place: (entry.number, len(self.library.find(entry.number).pins))
             for (board, place), entry in state.fitted.items()

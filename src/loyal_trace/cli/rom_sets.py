@@ -103,17 +103,13 @@ def substitutes(options: argparse.Namespace) -> int:
                     "substitutes": [_fit_document(found) for found in fits]})  # fmt: skip
     else:
         print(f"{old.name}, {old.title}: {CHANGED[old.technology]}")
-        print_table([(f.new.name, f.words.partition(": ")[2], f.new.technology, _volts(f)) for f in fits[:12]])
+        print_table([(f.new.name, f.words.partition(": ")[2], f.new.technology, f.new.volts) for f in fits[:12]])
         for found in fits[:1]:
             rows = [(f"{p.socket_pin or '–'} {p.socket}", f"{p.device_pin} {p.device}", p.wiring or "stays as it is")
                     for p in found.pins]  # fmt: skip
             print_table([("socket pin", f"{found.new.name} pin", "wiring"), *rows] if rows else [("no pin differs",)])
             print("\n".join(f"  {caution}" for caution in (*found.cautions, VERIFY)))
     return 0 if fits and fits[0].fast_enough is not False else 1
-
-
-def _volts(found: Fit) -> str:
-    return f"{found.new.programming:g} V" if found.new.programming else "5 V alone"
 
 
 def _fit_document(found: Fit) -> dict[str, Any]:

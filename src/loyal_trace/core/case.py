@@ -29,8 +29,8 @@ from loyal_trace.core.probing.states import PinReading
 from loyal_trace.core.proving.bench import BenchProfile, Shortfall, profile_of, shortfalls
 from loyal_trace.core.roms.by_sums import Expected
 from loyal_trace.core.roms.hypotheses import PinNames
-from loyal_trace.core.roms.images import KnownSum, RomImage, SumList, prevailing_firmware, sums_from_mapping
-from loyal_trace.core.roms.sets import RevisionMix, revision_mix
+from loyal_trace.core.roms.images import RomImage, SumList, prevailing_firmware
+from loyal_trace.core.roms.sets import RevisionMix, board_sums, revision_mix
 from loyal_trace.core.roms.signature import HEX_SYMBOLS, register_from
 from loyal_trace.core.roms.slots import expected_complaint
 from loyal_trace.core.roms.triage import Socket, Triage, triage
@@ -103,19 +103,13 @@ class Case:
 
     def known_sums(self) -> SumList:
         """All sums of the job: those of the boards and those taken in from lists."""
-        entries = [
-            KnownSum(slot.refdes, digests, slot.size or None, firmware, slot.refdes)
-            for board in self.boards.values()
-            for slot in board.rom_slots
-            for firmware, digests in slot.sums
-        ]
-        for taken in self.state.sums:
-            entries += [
-                KnownSum(line.name, sums_from_mapping(line.digests), line.size, line.firmware, line.place)
-                for line in taken.lines
-            ]
-        key = ("sums", tuple(self.boards), tuple(s.id for s in self.state.sums))
-        return self._cached(key, lambda: SumList(entries, "boards and lists of this job"))
+
+        def gathered() -> SumList:
+            entries = [entry for board in self.boards.values() for entry in board_sums(board)]
+            entries += [line.known for taken in self.state.sums for line in taken.lines]
+            return SumList(entries, "boards and lists of this job")
+
+        return self._cached(("sums", tuple(self.boards), tuple(s.id for s in self.state.sums)), gathered)
 
     def firmware(self) -> str:
         """The firmware revision the set should be: as decided, else the one most reads belong to."""

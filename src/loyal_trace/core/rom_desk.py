@@ -17,9 +17,10 @@ from loyal_trace.core.roms.programming import CHANGED, UV_CAUTION, Programming, 
 from loyal_trace.core.roms.signature import Learned, learn
 from loyal_trace.core.roms.sites import WORDS
 from loyal_trace.core.roms.slots import SlotLine, slot_table
-from loyal_trace.core.roms.voting import Vote, vote
+from loyal_trace.core.roms.voting import Vote, moving_bits, vote
 from loyal_trace.core.units import parse_quantity
 
+NO_TRUE_IMAGE = "no true image is at hand yet: restore it from its sums (P), or drop the right file"
 _MOST_FITS = 4
 _NOT_THE_CELLS = ("pins", "adapter", "set-up", "file", "contact")
 
@@ -84,8 +85,7 @@ def flicker_of(case: Case, place: Place) -> NDArray[np.uint8] | None:
     images = _images(case, place)
     if len(images) < 2 or len({len(image) for image in images}) > 1:
         return None
-    stack = np.array([np.frombuffer(image, np.uint8) for image in images])
-    moved = np.bitwise_or.reduce(stack ^ stack[0])
+    moved = moving_bits(images)
     return np.stack([(moved >> lane) & 1 for lane in range(8)])
 
 
@@ -111,7 +111,7 @@ class Repair:
         """One sentence for the head of the page."""
         if self.way is not None:
             return self.way.words
-        return "no true image is at hand yet: restore it from its sums (P), or drop the right file"
+        return NO_TRUE_IMAGE
 
 
 def repair_of(case: Case, place: Place, types: MemoryTypes) -> Repair:
@@ -122,7 +122,7 @@ def repair_of(case: Case, place: Place, types: MemoryTypes) -> Repair:
     kind = types.find(printed) if printed else None
     technology = kind.technology if kind else "eprom"
     way = _way(slot, technology)
-    erases = technology in ("eprom",) and (way is None or way.how == "erase")
+    erases = technology == "eprom" and (way is None or way.how == "erase")
     fits = types.substitutes(kind, _budget(case))[:_MOST_FITS] if kind else ()
     known = case.state.images.get((*place, case.firmware())) or case.state.images.get((*place, ""))
     proof = known.proof if known else ""

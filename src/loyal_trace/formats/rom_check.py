@@ -30,7 +30,7 @@ from loyal_trace.core.roms.images import (
     without_read_number,
 )
 from loyal_trace.core.roms.pieces import wholes_of
-from loyal_trace.core.roms.sets import RevisionMix, revision_mix
+from loyal_trace.core.roms.sets import RevisionMix, board_sums, revision_mix
 from loyal_trace.core.roms.verdicts import RomVerdict, accepted_verdict, judge, part_of_whole, settled_damage
 from loyal_trace.formats.rom_files import ReadBuffer, image_paths, iter_images
 
@@ -96,14 +96,7 @@ def _chip_key(image: RomImage, own: tuple[KnownSum, ...], root: str) -> str:
 
 def sums_of_board(board: BoardDefinition) -> SumList:
     """The known sums of a board's slots, each under its refdes and place."""
-    return SumList(
-        (
-            KnownSum(slot.refdes, digests, slot.size or None, firmware, slot.refdes)
-            for slot in board.rom_slots
-            for firmware, digests in slot.sums
-        ),
-        board.title,
-    )
+    return SumList(board_sums(board), board.title)
 
 
 def _fast_pass(paths: Sequence[str], algorithms: Sequence[str]) -> list[tuple[int, RomImage]]:
@@ -156,7 +149,7 @@ class RomChecker:
         for one in seen:
             groups.setdefault(one.chip, []).append(one)
         judged = (self._judged(one, groups[one.chip], firmware) for one in seen)
-        checked = self._with_parts_found([*judged], {base_name(e.name) for one in seen for e in one.accepting})
+        checked = self._with_parts_found([*judged], seen)
         named = {base_name(e.name) for one in seen for e in one.own}
         missing = tuple(dict.fromkeys(e.name for e in self._sums.entries if base_name(e.name) not in named))
         matches = {one.own[0].place or one.own[0].name: one.accepting for one in seen if one.accepting}
@@ -198,14 +191,15 @@ class RomChecker:
             self._read_truth = {name: next(iter_images(path)).data for name, path in self._truth.items()}
         return self._read_truth
 
-    def _with_parts_found(self, checked: list[CheckedImage], found: set[str]) -> tuple[CheckedImage, ...]:
+    def _with_parts_found(self, checked: list[CheckedImage], seen: list[_Seen]) -> tuple[CheckedImage, ...]:
         """Files without a verdict of their own that together make up a content of the list."""
         loose = [n for n, c in enumerate(checked) if c.verdict.hypotheses[0].kind in _LOOSE][:_MOST_LOOSE]
+        found = {base_name(e.name) for one in seen for e in one.accepting}
         missing = {e.name for e in self._sums.entries if base_name(e.name) not in found}
         if len(loose) < 2 or not missing:
             return tuple(checked)
         images = [checked[n].image for n in loose]
-        data = [next(i for i in iter_images(_file_of(c)) if i.source == c.source).data for c in images]
+        data = [_load_again(seen[n]).data for n in loose]
         for whole in wholes_of(data, self._sums, missing):
             names = [images[n].name for n in whole.order]
             for part, number in enumerate(whole.order):
@@ -248,11 +242,6 @@ def _resemble(first: bytes, second: bytes) -> bool:
     if len(first) != len(second):
         return False
     return bool(np.mean(np.frombuffer(first, np.uint8) == np.frombuffer(second, np.uint8)) > 0.5)
-
-
-def _file_of(image: RomImage) -> Path:
-    """The file an image came from; a member of a zip is named `archive.zip: member`."""
-    return Path(image.source.partition(".zip: ")[0] + ".zip" if ".zip: " in image.source else image.source)
 
 
 def _load_again(one: _Seen) -> RomImage:

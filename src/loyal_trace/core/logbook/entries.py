@@ -10,6 +10,7 @@ from typing import Annotated, Any, Literal
 from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, TypeAdapter, ValidationError, field_validator
 
 from loyal_trace.core.errors import UserFileError
+from loyal_trace.core.roms.images import KnownSum, sums_from_mapping
 
 ENTRY_VERSION = 1
 Sha256 = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
@@ -110,6 +111,11 @@ class SumLine(BaseModel):
     size: int | None = None
     firmware: str = ""
     place: str = ""
+
+    @property
+    def known(self) -> KnownSum:
+        """The same as images are held against it."""
+        return KnownSum(self.name, sums_from_mapping(self.digests), self.size, self.firmware, self.place)
 
 
 class SumsKnown(_Base):

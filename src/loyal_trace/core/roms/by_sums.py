@@ -68,10 +68,15 @@ def from_elsewhere(image: RomImage, expected: Expected, ranked: tuple[Hypothesis
         advice = f"See whether it belongs at {best}, and what is wrong with it there."
         where: dict[str, object] = {"slot": best, "wrong": wrong}
         found = Hypothesis("other-slot", "other-slot", reason, advice, 1.0, where, f"{alike[best]:.1%} of it agrees")
-        return (found, *(replace(h, likelihood=0.0) for h in ranked))
+        return _before(found, ranked)
     top = ranked[0]
     told = likeness(here, others).words if image.size and top.kind in ("unknown", "garbage") else ""
     return (replace(top, evidence="; ".join(part for part in (top.evidence, told) if part)), *ranked[1:])
+
+
+def _before(proved: Hypothesis, ranked: tuple[Hypothesis, ...]) -> tuple[Hypothesis, ...]:
+    """What is proved comes first; what was thought likely before has no likelihood left."""
+    return (proved, *(replace(h, likelihood=0.0) for h in ranked))
 
 
 def put_back(image: RomImage, expected: Expected) -> Hypothesis | None:
@@ -96,7 +101,7 @@ def from_sums(image: RomImage, expected: Expected, ranked: tuple[Hypothesis, ...
             continue  # sums of a few bits agree with too much
         top = _one_wrong_byte(image, entry)
         if top:
-            return (top, *(replace(h, likelihood=0.0) for h in ranked))
+            return _before(top, ranked)
         undone = undo(image.data, entry.by_algorithm)
         if undone:
             advice = "Nothing is lost: put it back in order, then verify twice. Find what wired or joined it that way."
@@ -104,7 +109,7 @@ def from_sums(image: RomImage, expected: Expected, ranked: tuple[Hypothesis, ...
             top = Hypothesis(
                 undone.kind, "unknown", reason, advice, 1.0, dict(undone.where), f"proved by {undone.proof}"
             )
-            return (top, *(replace(h, likelihood=0.0) for h in ranked))
+            return _before(top, ranked)
     top = ranked[0]
     provable = any("crc32" in e.by_algorithm and len(e.digests) > 1 and not e.weak for e in expected.own)
     if provable and top.kind in ("unknown", "garbage"):

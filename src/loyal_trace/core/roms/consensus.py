@@ -1,6 +1,6 @@
 """The true content out of two or more bad reads of one chip, or of dying twins: where they differ, the sums decide.
 
-Every bit in which the reads differ is an unknown; the CRC-32 gives 32 linear equations for them. Up to 52 such bits are
+Every bit in which the reads differ is an unknown; the CRC-32 gives 32 linear equations for them. Up to 50 such bits are
 solved and the solutions proved by a hash; with more, what cells do is tried: all that any read shows as 0 (a faded cell
 reads 1), all that any shows as 1, and the majority.
 """
@@ -10,10 +10,11 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from loyal_trace.core.roms.candidates import UNWATCHED, Candidates, Prover, Watch, changed
+from loyal_trace.core.roms.candidates import UNWATCHED, Candidates, Watch
 from loyal_trace.core.roms.crc_algebra import syndromes
-from loyal_trace.core.roms.digests import digest
-from loyal_trace.core.roms.restore import Restored
+from loyal_trace.core.roms.digests import agrees, digest
+from loyal_trace.core.roms.restore import Restored, proved
+from loyal_trace.core.roms.voting import moving_bits
 from loyal_trace.core.units import count_of
 
 _MOST_FREE = 18
@@ -36,32 +37,22 @@ def consensus(reads: Sequence[bytes], digests: Mapping[str, str], watch: Watch =
     if len(reads) < 2 or len({len(read) for read in reads}) != 1 or not digests:
         return None
     for words, image in combined(reads):
-        if all(digest(image, name) == value for name, value in sorted(digests.items())):
+        if agrees(image, digests):
             return Restored((), image, " and ".join(sorted(digests)), words=words)
     return _solved(reads, digests, watch) if "crc32" in digests else None
 
 
 def _solved(reads: Sequence[bytes], digests: Mapping[str, str], watch: Watch) -> Restored | None:
     base = np.frombuffer(reads[0], np.uint8)
-    differ = np.zeros(len(base), dtype=np.uint8)
-    for read in reads[1:]:
-        differ |= np.frombuffer(read, np.uint8) ^ base
-    bits = np.flatnonzero(np.unpackbits(differ, bitorder="little"))
+    bits = np.flatnonzero(np.unpackbits(moving_bits(reads), bitorder="little"))
     if not 0 < len(bits) <= 32 + _MOST_FREE:
         return None
     delta = int(digest(reads[0], "crc32"), 16) ^ int(digests["crc32"], 16)
     found = _candidates(base, bits, delta)
     if found is None:
         return None
-    prover = Prover(reads[0], digests, watch)
-    right = prover.first_right(found, "solving where the reads differ")
     words = f"{count_of(len(bits), 'bit')} in which the reads differ, solved"
-    if right is not None:
-        return Restored(right, changed(reads[0], right), prover.proof, words=words)
-    if prover.proof or not prover.fitting:
-        return None
-    first = prover.fitting[0]
-    return Restored(first, changed(reads[0], first), " and ".join(sorted(digests)), prover.count, words)
+    return proved(reads[0], found, digests, watch, "solving where the reads differ", words)
 
 
 def _candidates(base: NDArray[np.uint8], bits: NDArray[np.int64], delta: int) -> Candidates | None:

@@ -35,6 +35,11 @@ class MemoryType:
     levels: str = "TTL"
     supplies: str = ""
 
+    @property
+    def volts(self) -> str:
+        """What it is programmed with: `12.5 V`, or its supply alone."""
+        return f"{self.programming:g} V" if self.programming else "5 V alone"
+
     @cached_property
     def address_lines(self) -> tuple[str, ...]:
         found = [pin for pin in self.pins if _ADDRESS.match(pin)]

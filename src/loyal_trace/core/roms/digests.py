@@ -6,7 +6,7 @@ in the public catalogue (`crc16-arc`) or in full: `crc16 poly=8005 init=0 xorout
 
 import hashlib
 import re
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from functools import lru_cache
 
 import anycrc
@@ -102,6 +102,11 @@ def digest(data: bytes | memoryview, algorithm: str) -> str:
         raise RequestError(f"unknown checksum algorithm “{algorithm}” (known: {known_algorithms()})")
     value = _sum(data) if algorithm in _SUM_BITS else _calc(algorithm)(data)
     return f"{value & (1 << 4 * length) - 1:0{length}x}"
+
+
+def agrees(data: bytes, digests: Mapping[str, str]) -> bool:
+    """Has an image every one of these sums?"""
+    return all(digest(data, name) == value for name, value in sorted(digests.items()))
 
 
 def _calc(algorithm: str) -> Callable[[bytes | memoryview], int]:

@@ -40,6 +40,11 @@ class Hypothesis:
     score: float = 0.0
     unexplained: int = 0
 
+    def lines(self, which: str) -> tuple[int, ...]:
+        """The lines that `where` names, `address` or `data`; empty when it names none."""
+        named = self.where.get(which)
+        return tuple(int(line) for line in named) if isinstance(named, list) else ()
+
     @property
     def site(self) -> str:
         """Where the cause sits; a hypothesis may say so itself in `where`, else its kind does."""
@@ -54,8 +59,8 @@ class Hypothesis:
     def short(self) -> str:
         """A few words for a list: `A9 stuck low`, `D5 stuck high`, `few bytes`."""
         level = {0: " low", 1: " high", None: ""}[self.where.get("level")]  # type: ignore[index]
-        for letter, lines in (("A", self.where.get("address")), ("D", self.where.get("data"))):
-            if isinstance(lines, list) and len(lines) == 1:
+        for letter, lines in (("A", self.lines("address")), ("D", self.lines("data"))):
+            if len(lines) == 1:
                 return f"{letter}{lines[0]} stuck{level}" if level else f"{letter}{lines[0]} open or stuck"
         return self.kind.replace("-", " ")
 

@@ -64,9 +64,9 @@ def restore(
     delta = int(digest(data, "crc32"), 16) ^ int(digests["crc32"], 16)
     if delta == 0:
         return None
-    found = _proved(data, one_byte(data, delta), digests, watch, "")
+    found = proved(data, one_byte(data, delta), digests, watch)
     if found is None and most > 1 and len(data) <= _MOST_PAIRS and not watch.cancelled():
-        found = _proved(data, two_bytes(data, delta), digests, watch, "")
+        found = proved(data, two_bytes(data, delta), digests, watch)
     if found is not None or not deep or len(data) > _MOST_PAIRS:
         return found
     return _deep(data, delta, digests, watch)
@@ -111,18 +111,21 @@ def _by_hash_alone(data: bytes, digests: Mapping[str, str], watch: Watch) -> Res
     return None
 
 
-def _proved(
-    data: bytes, candidates: Candidates, digests: Mapping[str, str], watch: Watch, words: str
+def proved(
+    data: bytes, candidates: Candidates, digests: Mapping[str, str], watch: Watch, said: str = "", words: str = ""
 ) -> Restored | None:
-    """The candidate that every other sum accepts; with no hash, the only one, or the first of several."""
+    """The candidate that every other sum accepts; with no hash, the only one, or the first of several.
+
+    `said` is told while it works, `words` what kind of change it is.
+    """
     prover = Prover(data, digests, watch)
-    right = prover.first_right(candidates, words)
+    right = prover.first_right(candidates, said)
     if right is not None:
-        return Restored(right, changed(data, right), prover.proof)
+        return Restored(right, changed(data, right), prover.proof, words=words)
     if prover.proof or not prover.fitting:
         return None
     proof = " and ".join(sorted(digests))
-    return Restored(prover.fitting[0], changed(data, prover.fitting[0]), proof, prover.count)
+    return Restored(prover.fitting[0], changed(data, prover.fitting[0]), proof, prover.count, words)
 
 
 def one_byte(data: bytes, delta: int) -> Candidates:

@@ -15,8 +15,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from loyal_trace.core.roms.crc_algebra import contributions
+from loyal_trace.core.roms.digests import agrees
 from loyal_trace.core.roms.hypotheses import address_lines
-from loyal_trace.core.roms.images import RomImage
 from loyal_trace.core.roms.maps import Bytes, address_maps, permuted
 
 
@@ -40,14 +40,9 @@ def undo(data: bytes, digests: Mapping[str, str], size: int | None = None, thoro
         return None
     proof = " and ".join(sorted(digests))
     for kind, words, where, mended in _candidates(data, digests, size, thorough):
-        if _accepted(mended, digests):
+        if agrees(mended, digests):
             return Undone(kind, words, where, mended, proof)
     return None
-
-
-def _accepted(data: bytes, digests: Mapping[str, str]) -> bool:
-    image = RomImage("", data)
-    return all(image.digest(name) == value for name, value in sorted(digests.items()))
 
 
 Candidate = tuple[str, str, Mapping[str, object], bytes]

@@ -12,6 +12,7 @@ from loyal_trace.core.roms.forensics import examine
 from loyal_trace.core.roms.hypotheses import Hypothesis
 from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
 from loyal_trace.core.roms.pieces import Whole
+from loyal_trace.core.roms.voting import moving_bits
 from loyal_trace.core.units import count_of
 
 _NEVER_SETTLED = ("unknown", "garbage", "few-bytes", "bits-faded", "bits-lost", "patched", "other-slot", "unstable")
@@ -174,11 +175,7 @@ def _unstable(image: RomImage, other_reads: Sequence[bytes], proved: RomVerdict 
         reason = f"this read is right, but {len(differing)} of {len(other_reads)} other reads differ: it is marginal"
     else:
         reason = f"{len(differing) + 1} reads do not agree with each other"
-    same_size = [np.frombuffer(r, dtype=np.uint8) for r in differing if len(r) == image.size]
-    here = np.frombuffer(image.data, dtype=np.uint8)
-    flips = np.zeros(image.size, dtype=np.uint8)
-    for read in same_size:
-        flips |= read ^ here
+    flips = moving_bits([image.data, *(read for read in differing if len(read) == image.size)])
     places = np.flatnonzero(flips)
     lines = [line for line in range(8) if (flips >> line & 1).any()]
     detail = f" ({count_of(len(places), 'byte')} change, on {', '.join(f'D{line}' for line in lines)})" if lines else ""

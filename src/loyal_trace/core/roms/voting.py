@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from loyal_trace.core.errors import RequestError
 from loyal_trace.core.units import count_of
@@ -28,6 +29,12 @@ class Vote:
     source: str
     why: str
     more_reads: int
+
+
+def moving_bits(reads: Sequence[bytes]) -> NDArray[np.uint8]:
+    """The bits of each byte that are not the same in every read; the reads are of one size."""
+    stack = np.array([np.frombuffer(read, np.uint8) for read in reads])
+    return np.asarray(np.bitwise_or.reduce(stack ^ stack[0]), dtype=np.uint8)
 
 
 def vote(reads: Sequence[bytes]) -> Vote:

@@ -6,7 +6,7 @@ from loyal_trace.core.case import SlotAssessment
 from loyal_trace.core.errors import LoyalTraceError, RequestError
 from loyal_trace.core.logbook.entries import Decided, SignatureTaken, SumsKnown
 from loyal_trace.core.logbook.state import Place
-from loyal_trace.core.rom_desk import flicker_of, repair_of
+from loyal_trace.core.rom_desk import NO_TRUE_IMAGE, flicker_of, repair_of
 from loyal_trace.core.roms.devices import access_budget, placed
 from loyal_trace.core.roms.hypotheses import Hypothesis
 from loyal_trace.core.roms.identify import Match
@@ -14,7 +14,6 @@ from loyal_trace.core.roms.programming import programming
 from loyal_trace.core.roms.signature import check_symbols, read_signature, register_from
 from loyal_trace.core.units import count_of, format_percent, parse_quantity
 from loyal_trace.formats.image_files import write_image
-from loyal_trace.report.labels import labels_of, write_labels
 from loyal_trace.resources import memory_types
 from loyal_trace.session_files import typed_sums
 from loyal_trace.ui.desk import Desk
@@ -139,8 +138,7 @@ class RomStage:
         found = self._explanation(slot)
         if slot is None or slot.verdict is None or slot.verdict.good or found is None:
             return (), ""
-        where = found.where
-        names = [f"A{n}" for n in _numbers(where.get("address"))] + [f"D{n}" for n in _numbers(where.get("data"))]
+        names = [f"A{n}" for n in found.lines("address")] + [f"D{n}" for n in found.lines("data")]
         chip = self.desk.session.case().chip_type((slot.board, slot.slot.refdes))
         if len(names) != 1 or chip is None or names[0] not in {p.name for p in chip.pins}:
             return (), ""
@@ -343,7 +341,7 @@ class RomStage:
     def _save(self, slot: SlotAssessment, rest: str) -> bool:
         """The true image of a slot as a file for the programmer, repeated where the device is larger."""
         if slot.truth is None:
-            raise RequestError("no true image is at hand yet: restore it from its sums (P), or drop the right file")
+            raise RequestError(NO_TRUE_IMAGE)
         path, device = _words_of_save(rest)
         size = memory_types().find(device).size if device else len(slot.truth)
         write_image(path, placed(slot.truth, size))
@@ -374,6 +372,8 @@ class RomStage:
         if word.lower() == "save" and slot is not None and rest:
             return self._save(slot, rest)
         if word.lower() == "labels" and rest and self.desk.definition is not None:
+            from loyal_trace.report.labels import labels_of, write_labels  # the drawing library takes its time to load
+
             path = Path(rest).expanduser()
             write_labels(path, labels_of(self.desk.definition, self.desk.assessment().firmware))
             self.desk.said.emit(f"labels written: {path.name}", False)
@@ -386,7 +386,3 @@ def _words_of_save(rest: str) -> tuple[Path, str]:
     parts = rest.split()
     device = parts[-1] if len(parts) > 1 and memory_types().knows(parts[-1]) else ""
     return Path(rest.removesuffix(device).strip()).expanduser(), device
-
-
-def _numbers(value: object) -> list[int]:
-    return [int(n) for n in value] if isinstance(value, list) else []

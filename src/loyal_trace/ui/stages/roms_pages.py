@@ -111,11 +111,10 @@ def repair_rows(repair: Repair, slot: SlotAssessment) -> tuple[Row, ...]:
 
 def _fit_row(found: Fit) -> Row:
     wires = "; ".join(f"{p.device} (pin {p.device_pin}) {p.wiring}" for p in found.pins if p.wiring)
-    volts = f"{found.new.programming:g} V" if found.new.programming else "5 V alone"
     words = found.words.partition(": ")[2]
     speed = {True: "", False: "; too slow for this board", None: ""}[found.fast_enough]
     told = f"{words}{speed}{f' ({wires})' if wires else ''}"
     return Row("", (
         Cell(36, 70, found.new.name, bold=True, mono=True), Cell(110, 70, found.new.technology),
-        Cell(184, 80, volts), Cell(268, 0, told),
+        Cell(184, 80, found.new.volts), Cell(268, 0, told),
     ), height=42 if len(told) > 62 else 25)  # fmt: skip

@@ -67,7 +67,7 @@ def flicker_strip(slot: SlotAssessment, moved: np.ndarray) -> Strip:
 
 def explained(strip: Strip, found: Hypothesis) -> Strip:
     """The picture with an explanation drawn on it."""
-    address, lanes = _numbers(found.where.get("address")), _numbers(found.where.get("data"))
+    address, lanes = found.lines("address"), found.lines("data")
     first, last = found.where.get("from"), found.where.get("to")
     size = len(strip.image)
     span = (first, last) if isinstance(first, int) and isinstance(last, int) and 0 <= first <= last < size else None
@@ -76,10 +76,6 @@ def explained(strip: Strip, found: Hypothesis) -> Strip:
     told += [f"marked: {', '.join(f'D{n}' for n in lanes)}"] if 0 < len(lanes) < 8 else []
     told += [f"frame: {span[0]:04X} to {span[1]:04X}"] if span else []
     return replace(strip, aside="; ".join(told), address_lines=shown, lanes=lanes, span=span)
-
-
-def _numbers(value: object) -> tuple[int, ...]:
-    return tuple(int(n) for n in value) if isinstance(value, list) else ()
 
 
 class RomPicture(QWidget):
