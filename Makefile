@@ -34,7 +34,7 @@ contracts: setup
 	.venv/bin/lint-imports
 
 tests: setup
-	QT_QPA_PLATFORM=offscreen $(PY) -m pytest
+	QT_QPA_PLATFORM=offscreen $(PY) -m pytest --ignore=tests/core
 
 core-alone: setup
 	LOYAL_TRACE_BLOCK_QT=1 $(PY) -m pytest -c tests/core_alone.ini --rootdir=. --confcutdir=. -p no:pytest-qt tests/core

@@ -7,8 +7,8 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from benchmarks.measure import Figure, best_of, median_of
-from loyal_trace.core.logbook.entries import AnyEntry, Measured, Observed, PinsProbed, PinState, read_entry, write_entry
-from loyal_trace.core.logbook.state import fold
+from loyal_trace.core.job.entries import AnyEntry, Measured, Observed, PinsProbed, PinState, read_entry, write_entry
+from loyal_trace.core.job.fold import fold
 from loyal_trace.store.store import Store
 
 _START = datetime(2026, 1, 1, tzinfo=UTC)

@@ -7,6 +7,9 @@ from importlib.abc import MetaPathFinder
 import pytest
 from hypothesis import settings
 
+if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
+    os.environ["QT_QPA_PLATFORM"] = "offscreen"
+
 settings.register_profile("steady", derandomize=True, deadline=None, print_blob=True)
 settings.load_profile("steady")
 

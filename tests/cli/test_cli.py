@@ -5,6 +5,7 @@ import json
 
 import pytest
 
+from loyal_trace.app.job import new_id
 from loyal_trace.cli import main
 from loyal_trace.demo.images import program_image
 from tests.helpers.builders import tiny_files
@@ -210,11 +211,10 @@ def test_failed_starts_raise_the_bound(capsys):
 
 def test_a_job_is_told_in_words_as_well(capsys, tmp_path):
     from loyal_trace.demo.workshop import JOB_ID, build_demo, demo_bench
-    from loyal_trace.session import Surroundings
     from loyal_trace.store.store import Store
 
     with Store(tmp_path / "store") as store:
-        build_demo(store, demo_bench(), Surroundings())
+        build_demo(store, demo_bench(), new_id)
         code, out, _ = run(capsys, "job", "show", JOB_ID, "--store", tmp_path / "store")
     assert code == 0 and "ROM tw-cpu 6C: differs address line A9" in out and "suspect tw-cpu 6C: 98 %" in out
     code, shown, _ = run_json(capsys, "job", "show", JOB_ID, "--store", tmp_path / "store")

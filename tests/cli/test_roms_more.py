@@ -10,8 +10,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from loyal_trace.cli import main
-from loyal_trace.core.errors import RequestError
 from loyal_trace.core.roms.signature import Register
+from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.demo.common import board_files_of
 from loyal_trace.formats.image_files import encode_image, interleave, lanes, split, swap
 from loyal_trace.formats.rom_files import decode_image

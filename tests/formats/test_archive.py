@@ -3,8 +3,8 @@ import zipfile
 
 import pytest
 
-from loyal_trace.core.errors import MachineError, UserFileError
-from loyal_trace.core.logbook import entries as e
+from loyal_trace.core.job import entries as e
+from loyal_trace.core.vocabulary.errors import MachineError, UserFileError
 from loyal_trace.formats.archive import JobArchive, read_archive, write_archive
 from loyal_trace.formats.safe_zip import MAX_MEMBERS
 from tests.helpers.builders import made, tiny_files
@@ -15,7 +15,7 @@ SHA = "2c26b46b68ffc68ff99b453c1d30413413422d706483bfa0f98a5e886266e7ae"  # of b
 @pytest.fixture
 def archive():
     entries = (made(e.Opened, title="Ünïcode set"), made(e.RomRead, board="tiny", place="U2", attachment=SHA, size=3))
-    return JobArchive("j1", entries, {SHA: b"foo"}, {"tiny": tiny_files()})
+    return JobArchive("j1", tuple(e.write_entry(entry) for entry in entries), {SHA: b"foo"}, {"tiny": tiny_files()})
 
 
 def rewrite(path, change):

@@ -4,8 +4,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from loyal_trace.core.errors import BoardDefects, RequestError, UserFileError
 from loyal_trace.core.roms.digests import digest
+from loyal_trace.core.vocabulary.errors import BoardDefects, RequestError, UserFileError
 from loyal_trace.demo.images import CPU_SLOTS, true_image
 from loyal_trace.demo.workshop import demo_boards
 from loyal_trace.formats.board_folder import load_board, parse_board

@@ -2,7 +2,7 @@
 
 import pytest
 
-from loyal_trace.core.errors import UserFileError
+from loyal_trace.core.vocabulary.errors import UserFileError
 from loyal_trace.formats.part_list import is_part_list, read_part_list
 
 

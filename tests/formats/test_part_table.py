@@ -4,11 +4,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from loyal_trace.core.errors import LoyalTraceError, RequestError, UserFileError
+from loyal_trace.app.job import Environment, OpenJob, open_new_job
+from loyal_trace.core.vocabulary.errors import LoyalTraceError, RequestError, UserFileError
 from loyal_trace.formats.board_folder import parse_board
 from loyal_trace.formats.part_table import ENCODINGS, board_from_table, guess_columns, read_table
 from loyal_trace.resources import chip_library
-from loyal_trace.session import JobSession, Surroundings, open_new_job
 from loyal_trace.store.store import Store
 
 GERMAN = "Ref;Bauteil;Wert;Gehäuse\nU1;74LS161;;DIP-16\nU2, U3;74LS244;;\nC1;Elko;47µ;rad\nR5;Widerstand;4k7;\n"
@@ -100,12 +100,12 @@ def test_a_job_from_a_list_is_a_job_like_any_other_and_takes_further_boards(tmp_
     files = board_from_table(table, columns, "list", "List", chip_library())
     other = board_from_table(table, columns, "second", "Second", chip_library())
     with Store(tmp_path / "store") as store:
-        job = open_new_job(store, "From a list", [], surroundings=Surroundings(), listed=[files])
-        session = JobSession(store, job)
+        job = open_new_job(store, "From a list", [], environment=Environment(), listed=[files])
+        session = OpenJob(store, job)
         session.add_board(other, "the second list")
         with pytest.raises(RequestError, match="has a board second already"):
             session.add_board(other, "the second list")
     with Store(tmp_path / "store") as store:
-        again = JobSession(store, job)
+        again = OpenJob(store, job)
         assert list(again.boards) == ["list", "second"] and again.boards["second"].has("U3")
         assert again.entries[-1].text == "board added: Second"

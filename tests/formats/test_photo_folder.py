@@ -4,8 +4,8 @@ import os
 
 import pytest
 
-from loyal_trace.core.errors import UserFileError
 from loyal_trace.core.proving.bench import BenchProfile, BenchSupply
+from loyal_trace.core.vocabulary.errors import UserFileError
 from loyal_trace.formats.bench_profile import BENCH_FILE, parse_bench, write_bench
 from loyal_trace.formats.photo_folder import PhotoFolder
 

@@ -5,7 +5,7 @@ import io
 import pytest
 from PIL import Image
 
-from loyal_trace.core.errors import UserFileError
+from loyal_trace.core.vocabulary.errors import UserFileError
 from loyal_trace.formats.photos import is_photo_name, read_photo, upright
 from loyal_trace.formats.rom_files import image_paths
 

@@ -5,8 +5,8 @@ import zipfile
 import bincopy
 import pytest
 
-from loyal_trace.core.errors import UserFileError
 from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
+from loyal_trace.core.vocabulary.errors import UserFileError
 from loyal_trace.demo.images import program_image
 from loyal_trace.demo.workshop import demo_boards
 from loyal_trace.formats.rom_check import RomChecker, sums_of_board

@@ -9,8 +9,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from loyal_trace.core.errors import LoyalTraceError, UserFileError
 from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
+from loyal_trace.core.vocabulary.errors import LoyalTraceError, UserFileError
 from loyal_trace.demo.images import program_image
 from loyal_trace.formats.rom_check import RomChecker
 from loyal_trace.formats.rom_files import ReadBuffer, decode_image, image_paths, iter_images, read_file

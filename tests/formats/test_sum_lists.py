@@ -4,8 +4,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from loyal_trace.core.errors import LoyalTraceError, UserFileError
 from loyal_trace.core.roms.images import RomImage
+from loyal_trace.core.vocabulary.errors import LoyalTraceError, UserFileError
 from loyal_trace.formats.sum_lists import parse_sums
 
 DATA = bytes(range(256)) * 8

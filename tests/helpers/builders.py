@@ -2,17 +2,20 @@
 
 import itertools
 from datetime import UTC, datetime, timedelta
+from functools import partial
 
-from loyal_trace.core.assessment import assess
+from loyal_trace.core.assess.assessment import assess
+from loyal_trace.core.assess.boards import boards_of
+from loyal_trace.core.assess.moment import Memo, Moment
 from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.boards.supplies import Rail
-from loyal_trace.core.case import Case
-from loyal_trace.core.logbook import entries as e
-from loyal_trace.core.logbook.state import fold
+from loyal_trace.core.job import entries as e
+from loyal_trace.core.job.fold import fold
+from loyal_trace.core.job.snapshot import ReadingKey
+from loyal_trace.core.power.rails import judge_rails
 from loyal_trace.core.probing.check import check_chip
 from loyal_trace.core.probing.states import parse_assignment
-from loyal_trace.resources import chip_library
-from loyal_trace.session import default_beliefs
+from loyal_trace.resources import chip_library, default_beliefs
 
 _COUNTER = itertools.count()
 START = datetime(2026, 3, 1, 9, 0, tzinfo=UTC)
@@ -77,16 +80,23 @@ def tiny_files(toml=BOARD_TOML, parts=PARTS_CSV, nets=NETS_CSV):
     return {"board.toml": toml.encode(), "parts.csv": parts.encode(), "nets.csv": nets.encode()}
 
 
-def case_of(board=None, entries=(), blobs=None, drawer=()):
-    """A case of one board (id `small`) after the given entries."""
+def moment_of(board=None, entries=(), blobs=None, drawer=(), memo=None):
+    """The moment of a job with one board (id `small`) after the given entries."""
     board = board or small_board()
-    store = dict(blobs or {})
-    return Case({board.id: board}, fold(entries), chip_library(), store.__getitem__, tuple(drawer))
+    return moment_with({board.id: board}, entries, blobs, drawer, memo)
+
+
+def moment_with(boards, entries=(), blobs=None, drawer=(), memo=None):
+    """The moment of a job with these boards, facts folded in, after the given entries."""
+    store, snapshot, library = dict(blobs or {}), fold(entries), chip_library()
+    folded = boards_of(boards, snapshot, library)
+    kept = {"beliefs": default_beliefs(), "memo": memo or Memo()}
+    return Moment(folded, snapshot, library, store.__getitem__, tuple(drawer), **kept)
 
 
 def assessment_of(board=None, entries=(), blobs=None, drawer=()):
     """Every verdict for one board after the given entries."""
-    return assess(case_of(board, entries, blobs, drawer), default_beliefs())
+    return assess(moment_of(board, entries, blobs, drawer))
 
 
 def probed(refdes, pins, board="small"):
@@ -99,3 +109,13 @@ def measured(place, quantity, value, board="small", **more):
     """A Measured entry; infinity is OL."""
     number = None if value == float("inf") else value
     return made(e.Measured, board=board, place=place, quantity=quantity, value=number, overload=number is None, **more)
+
+
+def rails_of(board, entries=(), limits="maker", draw=None):
+    """The rail report of one board after the given entries."""
+    snapshot = fold(entries)
+
+    def good_board(point, quantity):
+        return snapshot.readings.good_board.get(ReadingKey(board.id, point, quantity))
+
+    return judge_rails(board.id, board, partial(snapshot.latest, board.id), limits, draw, good_board)

@@ -3,6 +3,7 @@ from threading import Event
 import pytest
 
 from loyal_trace.core.probing.states import PinReading
+from loyal_trace.core.vocabulary.identity import PartRef, PinRef
 from loyal_trace.instruments.protocols import Cancelled
 from loyal_trace.instruments.simulated import SimulatedInstruments
 
@@ -15,6 +16,9 @@ class FakeBench:
     def __init__(self):
         FakeBench.built += 1
         self.renewed = []
+
+    def has(self, board, refdes):
+        return refdes.startswith("U")
 
     def read_rom(self, board, refdes):
         return bytes(range(256)) * 4
@@ -32,22 +36,27 @@ class FakeBench:
         self.renewed.append((board, refdes, spare))
 
 
-def test_the_bench_is_built_at_first_use_and_only_once():
-    FakeBench.built = 0
-    ours = SimulatedInstruments(FakeBench, 0)
+U1 = PartRef("b", "U1")
+
+
+def test_the_bench_is_built_at_first_use_and_follows_what_was_recorded():
+    FakeBench.built, changes = 0, []
+    ours = SimulatedInstruments(FakeBench, lambda: tuple(changes), 0)
     assert FakeBench.built == 0
-    assert (
-        ours.probe("b", "U1", 1).state == "P"
-        and ours.measure("b", "U1.1", "voltage") == 4.9
-        and ours.start() == (True, "")
-    )
-    ours.renew("b", "U1", "drawer 3")
-    assert FakeBench.built == 1 and ours._ready().renewed == [("b", "U1", "drawer 3")]
+    assert ours.probe(PinRef("b", "U1", 1)).state == "P" and ours.measure("b", "U1.1", "voltage") == 4.9
+    changes += [(U1, "drawer 3"), (PartRef("b", "nowhere"), "")]
+    assert ours.start() == (True, "") and ours._bench.renewed == [("b", "U1", "drawer 3")]
+    changes.append((U1, "drawer 7"))
+    ours.start()
+    assert FakeBench.built == 1 and len(ours._bench.renewed) == 2, "only what is new is done"
+    del changes[1:]
+    ours.start()
+    assert FakeBench.built == 2 and ours._bench.renewed == [("b", "U1", "drawer 3")], "what was undone is undone here"
 
 
 def test_a_read_tells_its_progress_up_to_the_end():
     told = []
-    data = SimulatedInstruments(FakeBench, 0).read("b", "U1", lambda done, total: told.append((done, total)), Event())
+    data = SimulatedInstruments(FakeBench, tuple, 0).read(U1, lambda done, total: told.append((done, total)), Event())
     assert len(data) == 1024 and told[0] == (0, 1024) and told[-1] == (1024, 1024)
     assert [done for done, _ in told] == sorted(done for done, _ in told)
 
@@ -60,4 +69,4 @@ def test_a_read_can_be_stopped_on_the_way():
             cancel.set()
 
     with pytest.raises(Cancelled):
-        SimulatedInstruments(FakeBench, 0).read("b", "U1", progress, cancel)
+        SimulatedInstruments(FakeBench, tuple, 0).read(U1, progress, cancel)

@@ -4,8 +4,8 @@ from xml.etree import ElementTree
 
 import pytest
 
-from loyal_trace.core.errors import RequestError
-from loyal_trace.core.logbook import entries as e
+from loyal_trace.core.job import entries as e
+from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.report.board_drawing import BAD, COPPER, draw_board, to_svg
 from loyal_trace.report.html import to_html
 from loyal_trace.report.model import build_report
@@ -43,7 +43,7 @@ def test_starts_are_told_with_their_bound_and_what_chance_would_do():
     fitted = made(e.Fitted, board="small", place="U1", number="74LS00")
     after = [made(e.Started, clean=True) for _ in range(20)]
     lines = {s.title: s for s in report([*before, fitted, *after]).sections}["Starts"].lines
-    assert lines[0] == "Before the last change: 0 clean of 3 starts." and "fewer than 14 % of starts fail" in lines[1]
+    assert lines[0] == "Before the last change: 0 clean of 3 starts." and "At most 14 % of starts fail" in lines[1]
     assert "Chance alone" in lines[2]
 
 

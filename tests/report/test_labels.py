@@ -2,7 +2,7 @@
 
 import pytest
 
-from loyal_trace.core.errors import RequestError
+from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.demo.common import boards_of
 from loyal_trace.report.labels import labels_of, write_labels
 

@@ -2,20 +2,20 @@ import re
 
 import pytest
 
-from loyal_trace.core.logbook import entries as e
-from loyal_trace.demo.workshop import build_demo, demo_bench
+from loyal_trace.core.job import entries as e
+from loyal_trace.demo.workshop import JOB_ID, build_demo, demo_bench
 from loyal_trace.report.html import to_html
 from loyal_trace.report.model import build_report
 from loyal_trace.report.pdf import to_pdf
-from loyal_trace.session import Surroundings
 from loyal_trace.store.store import Store
 from tests.helpers.builders import START
+from tests.helpers.jobs import demo_job
 
 
 @pytest.fixture
 def session(tmp_path):
     with Store(tmp_path / "store") as store:
-        yield build_demo(store, demo_bench(), Surroundings())
+        yield demo_job(store, build_demo, demo_bench(), JOB_ID)
 
 
 def sections(session):

@@ -1,20 +1,27 @@
 """The store: what is acknowledged is on disk, whatever happens."""
 
+import io
+import json
 import os
 import signal
 import sqlite3
 import subprocess
 import sys
 import textwrap
+import zipfile
+from dataclasses import replace
+from pathlib import Path
 
 import pytest
 import sqlalchemy as sa
 
-from loyal_trace.core.errors import LoyalTraceError, MachineError, RequestError, UserFileError
-from loyal_trace.core.logbook import entries as e
-from loyal_trace.core.logbook.state import fold
+from loyal_trace.app.job import OpenJob, import_archive
+from loyal_trace.core.job import entries as e
+from loyal_trace.core.job.chain import check_chain, head_of
+from loyal_trace.core.job.fold import fold
+from loyal_trace.core.vocabulary.errors import LoyalTraceError, MachineError, RequestError, UserFileError
+from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.formats.archive import read_archive, write_archive
-from loyal_trace.session import take_in
 from loyal_trace.store.connection import DATABASE, StoreBusy
 from loyal_trace.store.schema import HEAD, metadata
 from loyal_trace.store.store import Store
@@ -36,7 +43,8 @@ def test_entries_are_there_after_reopening_and_in_order(store, tmp_path):
         store.append("j1", entry)
     store.close()
     with Store(tmp_path / "store") as again:
-        assert list(again.entries("j1")[1:]) == new
+        kept = again.entries("j1")[1:]
+        assert [entry.model_copy(update={"previous": ""}) for entry in kept] == new
         assert again.jobs()[0].entries == 6 and again.board_files("j1")["tiny"] == tiny_files()
 
 
@@ -107,11 +115,68 @@ def test_a_job_leaves_and_comes_back_whole(store, tmp_path):
     store.append("j1", made(e.RomRead, board="tiny", place="U2", attachment=sha, size=3))
     write_archive(store.export("j1"), tmp_path / "job.ltjob")
     with Store(tmp_path / "other") as other:
-        job = take_in(other, read_archive(tmp_path / "job.ltjob"))
-        assert job == "j1" and fold(other.entries(job)) == fold(store.entries("j1"))
+        job = import_archive(other, read_archive(tmp_path / "job.ltjob"))
+        assert job == "j1" and fold(other.entries(job)[:-1]) == fold(store.entries("j1"))
+        assert other.lines(job)[0][1] == store.lines("j1")[0][1], "the lines are kept as they were written"
+        assert other.entries(job)[-1].head == store.head("j1") == other.entries(job)[-1].previous
         assert other.attachment(sha) == b"rom" and other.board_files(job) == store.board_files("j1")
-        second = take_in(other, read_archive(tmp_path / "job.ltjob"))
-        assert second != job and other.entries(second) == other.entries(job)
+        second = import_archive(other, read_archive(tmp_path / "job.ltjob"))
+        assert second != job and other.entries(second)[:-1] == other.entries(job)[:-1]
+
+
+def test_every_line_names_the_one_before_it_also_after_an_import_and_a_failed_write(store, tmp_path):
+    used = store.append("j1", made(e.Note, text="1"))
+    with pytest.raises(RequestError):
+        store.append("j1", used)
+    store.append_all("j1", [made(e.Note, text="2"), made(e.Note, text="3")])
+    write_archive(store.export("j1"), tmp_path / "job.ltjob")
+    with Store(tmp_path / "other") as other:
+        import_archive(other, read_archive(tmp_path / "job.ltjob"))
+        other.append("j1", made(e.Note, text="4"))
+        for kept in (store, other):
+            lines = [line for _, line in kept.lines("j1")]
+            assert check_chain(lines, kept.head("j1")) == () and all(f'"previous":"{"" if n == 0 else head_of(lines[:n])}"'
+                                                                     in line for n, line in enumerate(lines))  # fmt: skip
+
+
+def test_an_archive_whose_logbook_was_changed_or_cut_is_refused(store, tmp_path):
+    for text in ("one", "two", "three"):
+        store.append("j1", made(e.Note, text=text))
+    whole = store.export("j1")
+    for lines in (whole.lines[:-1], (*whole.lines[:1], *whole.lines[2:])):
+        forged = replace(whole, lines=lines)
+        write_archive(forged, tmp_path / "forged.ltjob")
+        data = (tmp_path / "forged.ltjob").read_bytes().replace(forged.head.encode(), whole.head.encode())
+        (tmp_path / "forged.ltjob").write_bytes(_stored(data, whole.head))
+        with pytest.raises(UserFileError, match=r"changed, removed|does not end"):
+            read_archive(tmp_path / "forged.ltjob")
+
+
+def _stored(archive, head):
+    """The archive with the head that the whole logbook had."""
+    source, target = zipfile.ZipFile(io.BytesIO(archive)), io.BytesIO()
+    with zipfile.ZipFile(target, "w") as out:
+        for name in source.namelist():
+            data = source.read(name)
+            out.writestr(name, json.dumps({**json.loads(data), "head": head}) if name == "job.json" else data)
+    return target.getvalue()
+
+
+def test_stores_and_archives_of_version_1_open_and_go_on(tmp_path):
+    data = Path(__file__).parents[1] / "data" / "v1"
+    (tmp_path / "old").mkdir()
+    (tmp_path / "old" / DATABASE).write_bytes((data / DATABASE).read_bytes())
+    with Store(tmp_path / "old") as old:
+        (job,) = old.jobs()
+        assert job.title == "Written by version 1" and len(old.entries(job.id)) == 43
+        old.append(job.id, made(e.Note, text="written by this version"))
+        assert check_chain([line for _, line in old.lines(job.id)]) == ()
+    with Store(tmp_path / "new") as new:
+        imported = OpenJob(new, import_archive(new, read_archive(data / "job.ltjob")))
+        assert len(imported.entries) == 44 and imported.title == "Written by version 1"
+        assert imported.boards["own"].has("U5") and imported.assessment().suspects
+        slot = imported.assessment().roms[PartRef("tiny", "U2")]
+        assert (slot.reads == 0 and imported.snapshot.roms.earlier_reads == {}) or slot.verdict
 
 
 def test_a_damaged_archive_changes_nothing(store, tmp_path):
@@ -122,7 +187,7 @@ def test_a_damaged_archive_changes_nothing(store, tmp_path):
         for cut in range(0, len(whole), 97):
             (tmp_path / "cut.ltjob").write_bytes(whole[:cut])
             with pytest.raises(LoyalTraceError):
-                take_in(other, read_archive(tmp_path / "cut.ltjob"))
+                import_archive(other, read_archive(tmp_path / "cut.ltjob"))
         assert other.jobs() == ()
 
 
@@ -163,8 +228,8 @@ def test_a_folder_that_cannot_be_made_is_one_sentence(tmp_path):
 WRITER = """
 import sys
 from pathlib import Path
-from loyal_trace.core.logbook.entries import Note
-from loyal_trace.session import new_id, utc_now
+from loyal_trace.core.job.entries import Note
+from loyal_trace.app.job import new_id, utc_now
 from loyal_trace.store.store import Store
 with Store(Path(sys.argv[1])) as store:
     store.create_job("j", "t", "2026", {})

@@ -5,8 +5,8 @@ import shutil
 import pytest
 from PyQt6 import sip
 
+from loyal_trace.app.job import new_id
 from loyal_trace.demo.workshop import build_workshop
-from loyal_trace.session import Surroundings
 from loyal_trace.store.store import Store
 from loyal_trace.ui.main import WindowOptions, make_application
 from tests.ui.driver import Driver
@@ -17,7 +17,7 @@ def demo_template(tmp_path_factory):
     """The demo store, built once; tests copy it."""
     folder = tmp_path_factory.mktemp("template") / "store"
     with Store(folder) as store:
-        build_workshop(store, Surroundings())
+        build_workshop(store, new_id)
     return folder
 
 

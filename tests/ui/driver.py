@@ -84,8 +84,8 @@ class Driver:
 
     def on_disk(self):
         """The logbook as another process would read it."""
-        with Store(self.desk.session.store.folder, read_only=True) as store:
-            return store.entries(self.desk.session.job)
+        with Store(self.desk.job.store.folder, read_only=True) as store:
+            return store.entries(self.desk.job.id)
 
     def open_job(self, title):
         """Picks a job of the list by its title, as Enter on it does."""

@@ -6,6 +6,7 @@ from PyQt6.QtGui import QGuiApplication, QImage, QKeySequence
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QDialogButtonBox, QFileDialog, QInputDialog
 
+from loyal_trace.core.assess.looking import leaks_on
 from loyal_trace.demo.camera import photograph
 from loyal_trace.formats.bench_profile import BENCH_FILE
 from loyal_trace.ui.widgets.clock_view import ClockView
@@ -88,7 +89,7 @@ def test_the_first_power_up_is_decided_with_its_risk_as_the_reason(school):
     ) and "electrolytics of 40 years" in entry.reason
     school.keys("Enter")
     assert school.on_disk()[-1].choice == "renew capacitors first"
-    assert school.desk.assessment().plan.school == "capacitors first" and "order school capacitors first" in sheet(
+    assert school.desk.assessment().plan.order == "capacitors first" and "repair order capacitors first" in sheet(
         school
     )
 
@@ -120,7 +121,7 @@ def test_the_bench_is_told_once_and_the_next_job_knows_it(school):
     assert "analyser this bench has none" in sheet(
         school
     ) and "reset time, reset pulses of CS-8: this bench has no" in sheet(school)
-    assert "0.2 A" in (school.desk.session.store.folder / BENCH_FILE).read_text()
+    assert "0.2 A" in (school.desk.job.store.folder / BENCH_FILE).read_text()
     school.ours.show_jobs()
     school.open_job("Hollin")
     school.stage(1)
@@ -161,7 +162,7 @@ def test_a_job_begins_from_a_parts_list_whose_columns_are_chosen_in_a_preview(wi
         (False, "choose the column of the place, and of the part or value", "74LS00"),
         (True, "2 lines", "by itself"),
     ]
-    board = window.desk.session.boards["my-board"]
+    board = window.desk.job.boards["my-board"]
     assert board.part("C1").value == pytest.approx(47e-6) and window.shell.panel.map.board is board
 
 
@@ -171,7 +172,7 @@ def test_a_second_board_joins_the_open_job(school, tmp_path, monkeypatch):
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(file), ""))
     answer_dialog(school, lambda d: d.buttons.button(QDialogButtonBox.StandardButton.Ok).click())
     next(c for c in school.ours.commands() if c.words == "add a board to this job, from a parts list").run()
-    assert "sub board" in school.message and list(school.desk.session.boards) == ["cs-8", "sub-board"]
+    assert "sub board" in school.message and list(school.desk.job.boards) == ["cs-8", "sub-board"]
     next(c for c in school.ours.commands() if c.words == "next board").run()
     school.type("serial X7")
     assert "sub board" in sheet(school) and "serial X7" in sheet(school) and school.on_disk()[-1].board == "sub-board"
@@ -206,7 +207,7 @@ def test_what_a_leak_reached_is_gone_through_with_one_key_vias_too(school):
     assert first.startswith("V") and school.frame.entry.prompt.text() == first, "a via is nearest"
     school.keys("G")
     assert school.on_disk()[-1].place == first and school.desk.part != first
-    opened = [p.refdes for leak in school.desk.session.case().leaks("cs-8") for p in leak.open]
+    opened = [p.refdes for leak in leaks_on(school.desk.job.moment, "cs-8") for p in leak.open]
     assert first not in opened and "C31" in opened
 
 
@@ -259,7 +260,7 @@ def test_a_photo_is_pasted_and_one_that_syncs_into_a_watched_folder_comes_by_its
     school.edit.clear()
     watch = school.ours.wiring.watch
     watch.begin(tmp_path)
-    (tmp_path / "phone.jpg").write_bytes(photograph(school.desk.session.boards["cs-8"]))
+    (tmp_path / "phone.jpg").write_bytes(photograph(school.desk.job.boards["cs-8"]))
     watch.look()
     watch.look()
     assert school.on_disk()[-1].file_name == "phone.jpg"
@@ -274,10 +275,10 @@ def test_a_photo_belongs_to_a_part_and_before_stands_beside_after(school):
     def align():
         school.keys("A")
         for _ in range(4):
-            part = school.desk.session.boards["cs-8"].part(school.next.removeprefix("Click the middle of ").split()[0])
+            part = school.desk.job.boards["cs-8"].part(school.next.removeprefix("Click the middle of ").split()[0])
             from loyal_trace.demo.camera import camera_matrix
 
-            u, v, w = camera_matrix(school.desk.session.boards["cs-8"]) @ [part.x, part.y, 1.0]
+            u, v, w = camera_matrix(school.desk.job.boards["cs-8"]) @ [part.x, part.y, 1.0]
             school.qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=view.on_screen(u / w, v / w).toPoint())
 
     align()
@@ -286,7 +287,7 @@ def test_a_photo_belongs_to_a_part_and_before_stands_beside_after(school):
     assert "two aligned photos" in school.message
     school.keys("X")
     assert school.on_disk()[-1].kind == "photo_of" and school.on_disk()[-1].place == "C32"
-    school.desk.take_photo(photograph(school.desk.session.boards["cs-8"], seed=5), "after.jpg")
+    school.desk.take_photo(photograph(school.desk.job.boards["cs-8"], seed=5), "after.jpg")
     school.keys("I")
     align()
     school.desk.pick("cs-8", "C32")

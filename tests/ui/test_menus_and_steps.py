@@ -37,7 +37,7 @@ def test_the_spare_that_goes_in_is_the_one_chosen_by_its_number(window):
     fitted = next(e for e in reversed(window.on_disk()) if e.kind == "fitted")
     assert fitted.place == "5D" and fitted.origin in spares[1] and fitted.origin not in spares[0]
     window.keys("9")
-    assert window.desk.session.last_live().kind == "step_done", "a ninth spare there is not"
+    assert window.desk.job.last_action().kind == "step_done", "a ninth spare there is not"
 
 
 def test_a_finished_step_cannot_be_finished_twice_and_undo_opens_it_again(window):
@@ -81,13 +81,13 @@ def test_a_board_folder_is_chosen_by_dialog_and_a_broken_one_says_what_is_wrong(
     assert "U99" in ours.shell.first.state.text() and ours.store.jobs() == ()
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *a, **k: str(tmp_path / "good"))
     ours.new_from_board()
-    assert ours.wiring.desk.session.boards["tiny"].name == "Tiny" and len(ours.store.jobs()) == 1
+    assert ours.wiring.desk.job.boards["tiny"].name == "Tiny" and len(ours.store.jobs()) == 1
 
 
 def test_the_report_is_written_under_a_typed_name_and_a_folder_that_is_a_file_is_said(window, tmp_path):
     window.stage(10)
     window.type("for the owner.html")
-    written = window.desk.session.store.folder / "reports" / "for the owner.html"
+    written = window.desk.job.store.folder / "reports" / "for the owner.html"
     assert "Tidewrack" in written.read_text() and "written" in window.message
     window.type("for the owner.html/again.pdf")
     assert "for the owner.html" in window.message and "Traceback" not in window.message
@@ -105,25 +105,25 @@ def test_the_finder_reaches_what_other_stages_do(window):
     words = [c.words for c in window.ours.commands()]
     assert words[0].startswith("Probe: ") and len(set(words)) == len(words), "what can be done here comes first"
     command = next(c for c in window.ours.commands() if c.words == "Plan: order of work")
-    school = plan_of(window).school
+    school = plan_of(window).order
     command.run()
-    assert window.ours.wiring.current == 6 and plan_of(window).school != school
+    assert window.ours.wiring.current == 6 and plan_of(window).order != school
 
 
 def test_an_answer_to_a_mark_changes_the_board_and_a_wrong_one_is_warned_of(window):
     window.stage(1)
     window.desk.pick("tw-cpu", "6C")
-    assert window.desk.session.boards["tw-cpu"].has("C3") and not window.desk.session.boards["tw-cpu"].has("CR3")
+    assert window.desk.job.boards["tw-cpu"].has("C3") and not window.desk.job.boards["tw-cpu"].has("CR3")
     rows = window.row_texts("intake sheet")
     window.click_row("intake sheet", next(i for i, t in enumerate(rows) if "at 1G" in t))
     assert window.on_disk()[-1].choice == "a diode"
     told = " ".join(window.row_texts("intake sheet"))
     assert "the marks disagree: “etched beside J1” says C, “at 1G” says B" in told
-    assert window.desk.session.boards["tw-cpu"].has("C3"), "while they disagree the definition counts"
+    assert window.desk.job.boards["tw-cpu"].has("C3"), "while they disagree the definition counts"
     rows = window.row_texts("intake sheet")
     window.click_row("intake sheet", next(i for i, t in enumerate(rows) if "etched beside J1" in t))
     assert window.on_disk()[-1].choice == "worn away"
-    board = window.desk.session.boards["tw-cpu"]
+    board = window.desk.job.boards["tw-cpu"]
     assert board.revision == "B" and board.has("CR3") and not board.has("C3") and window.shell.panel.map.board is board
     window.ctrl("z")
-    assert window.desk.session.boards["tw-cpu"].has("C3")
+    assert window.desk.job.boards["tw-cpu"].has("C3")

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
 
+from loyal_trace.core.assess.looking import alignment_of
 from loyal_trace.demo.camera import camera_matrix, photo_size, photograph
 from loyal_trace.demo.workshop import demo_boards
 
@@ -22,7 +23,7 @@ def look(window, tmp_path):
     window.desk.pick("tw-vid", "5D")
     window.stage(2)
     window.shell.files_dropped.emit([tmp_path / "video board.jpg"])
-    assert "video board.jpg: photo taken in" in window.message
+    assert "video board.jpg: photo imported" in window.message
     window.keys("I")
     return window
 
@@ -54,7 +55,7 @@ def test_four_clicks_make_photo_and_map_one(look):
     align(look, 4)
     entry = look.on_disk()[-1]
     assert entry.kind == "photo_aligned" and len(entry.points) == 4
-    found = look.desk.session.case().alignment(entry.attachment)
+    found = alignment_of(look.desk.job.moment, entry.attachment)
     scale = view(look).frame()[0]
     for part in VID.parts:
         off = np.subtract(found.on_photo(part.x, part.y), on_camera(part.x, part.y))

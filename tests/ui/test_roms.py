@@ -5,8 +5,10 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QDialogButtonBox
 
-from loyal_trace.core.logbook.entries import RomRead
+from loyal_trace.core.assess.roms import expected_signature, shown_signature
+from loyal_trace.core.job.entries import RomRead
 from loyal_trace.core.roms.signature import Register
+from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.demo.hollin import HOLLIN_JOB
 from loyal_trace.demo.images import true_image
 from loyal_trace.formats.rom_files import decode_image
@@ -25,7 +27,7 @@ def roms(window):
 
 
 def read_in(window, board, refdes, data):
-    sha = window.desk.session.store.put_attachment(data.tobytes())
+    sha = window.desk.job.store.put_attachment(data.tobytes())
     window.desk.record(RomRead, board=board, place=refdes, attachment=sha, size=len(data))
 
 
@@ -50,7 +52,7 @@ def test_two_wrong_bytes_are_restored_from_the_sums_and_kept_beside_the_read(rom
     roms.qtbot.waitUntil(lambda: roms.on_disk()[-1].kind == "image_known", timeout=20_000)
     entry = roms.on_disk()[-1]
     assert "0B78 from DA to D2" in entry.proof and "proved by sha1" in entry.proof and entry.firmware == "B"
-    assert roms.desk.session.store.attachment(entry.attachment) == true
+    assert roms.desk.job.store.attachment(entry.attachment) == true
     assert [e for e in roms.on_disk() if e.kind == "rom_read" and e.place == "6F"] == before, "the read itself stays"
 
 
@@ -78,7 +80,7 @@ def test_lines_exchanged_by_an_adapter_are_named_and_undone(roms):
 def test_a_signature_from_the_tester_is_held_against_the_expected_one_and_triaged(roms):
     roms.desk.pick("tw-cpu", "6A")
     assert "in circuit: sig " in roms.edit.placeholderText()
-    wanted = roms.desk.session.case().expected_signature(("tw-cpu", "6A"))
+    wanted = expected_signature(roms.desk.job.moment, PartRef("tw-cpu", "6A"))
     roms.type(f"sig {wanted:04X}")
     assert roms.on_disk()[-1].value == wanted and "right" in roms.why
     roms.desk.pick("tw-cpu", "6D")
@@ -90,7 +92,7 @@ def test_a_signature_from_the_tester_is_held_against_the_expected_one_and_triage
     roms.type("sig none")
     assert "the bus was never released" in roms.why
     roms.type("crc CRC16-ARC")
-    assert roms.desk.session.case().expected_signature(("tw-cpu", "6A")) != wanted
+    assert expected_signature(roms.desk.job.moment, PartRef("tw-cpu", "6A")) != wanted
     for wrong in ("crc 0x123456", "sig XYZ", "hello there"):
         count = len(roms.on_disk())
         roms.type(wrong)
@@ -203,8 +205,8 @@ def test_sums_symbols_and_labels_are_typed(roms, tmp_path):
     assert entry.source == "typed" and entry.lines[0].digests == {"sum16": "1f2e", "crc32": "7c9e1a20"}
     roms.desk.retract_last()
     roms.type("symbols GHJKLMNPQRSTVWXZ")
-    wanted = roms.desk.session.case().expected_signature(("tw-cpu", "6A"))
-    shown = roms.desk.session.case().shown_signature(wanted)
+    wanted = expected_signature(roms.desk.job.moment, PartRef("tw-cpu", "6A"))
+    shown = shown_signature(roms.desk.job.moment, wanted)
     assert set(shown) <= set("GHJKLMNPQRSTVWXZ") and shown in roms.edit.placeholderText()
     roms.type(f"sig {shown}")
     assert roms.on_disk()[-1].value == wanted
@@ -235,8 +237,8 @@ def test_the_register_of_a_tester_is_learnt_from_the_signatures_taken(roms):
     roms.wait_idle()
     roms.qtbot.waitUntil(lambda: roms.on_disk()[-1].kind == "decided", timeout=20_000)
     assert "3 of 3 pairs" in roms.on_disk()[-1].reason
-    case = roms.desk.session.case()
-    assert case.expected_signature(("tw-cpu", "6E")) == theirs.of(true_image("tw-cpu", "6E", "B"))
+    moment = roms.desk.job.moment
+    assert expected_signature(moment, PartRef("tw-cpu", "6E")) == theirs.of(true_image("tw-cpu", "6E", "B"))
 
 
 def test_a_table_of_sums_with_titles_of_its_own_is_explained_over_a_preview(roms, tmp_path, monkeypatch):

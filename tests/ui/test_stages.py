@@ -3,8 +3,9 @@
 import pytest
 from PyQt6.QtCore import Qt
 
-from loyal_trace.core.logbook.entries import Decided
-from loyal_trace.core.planning.steps import ORDER_SCHOOLS
+from loyal_trace.core.assess.looking import leaks_on
+from loyal_trace.core.assess.plan import REPAIR_ORDERS
+from loyal_trace.core.job.entries import Decided
 
 
 def test_plan_takes_typed_capacitance_and_esr_and_goes_on(window):
@@ -27,8 +28,7 @@ def test_plan_shows_parts_steps_and_the_order_by_its_school(window):
     for school in ("likely first", "capacitors first", "least invasive"):
         window.keys("O")
         assert (
-            window.desk.assessment().plan.school == school
-            and ORDER_SCHOOLS[school][:30] in window.frame.subtitle.text()
+            window.desk.assessment().plan.order == school and REPAIR_ORDERS[school][:30] in window.frame.subtitle.text()
         )
     window.click_row("steps", 0)
     assert window.desk.part == window.desk.assessment().plan.steps[0].place[1]
@@ -109,7 +109,7 @@ def test_what_a_leak_reaches_is_hatched_until_it_was_inspected_and_cleaned(windo
     window.stage(2)
     window.click_part("C1")
     window.keys("K")
-    reached = [r.refdes for r in window.desk.session.case().leaks("tw-cpu")[0].open]
+    reached = [r.refdes for r in leaks_on(window.desk.job.moment, "tw-cpu")[0].open]
     marks = window.shell.panel.map.overlay.marks
     assert reached and all(marks[r] == ("doubtful", "inspect: C1 leaks", True) for r in reached)
     window.click_part(reached[0])
@@ -136,13 +136,13 @@ def test_intake_cycles_decisions_and_abilities(window):
     texts = window.row_texts("intake sheet")
     row = next(i for i, t in enumerate(texts) if t.startswith("first power"))
     window.click_row("intake sheet", row)
-    assert window.desk.session.state.decision("first power") == "renew capacitors first"
+    assert window.desk.job.snapshot.decision("first power") == "renew capacitors first"
     row = next(i for i, t in enumerate(texts) if t.startswith("speaker"))
     window.click_row("intake sheet", row)
-    assert "speaker" in window.desk.session.state.decision("bench lacks")
+    assert "speaker" in window.desk.job.snapshot.decision("bench lacks")
     assert dict(window.desk.assessment().proof.not_tested)["sound"] == "this bench has no speaker"
     window.click_row("intake sheet", row)
-    assert "speaker" not in window.desk.session.state.decision("bench lacks")
+    assert "speaker" not in window.desk.job.snapshot.decision("bench lacks")
 
 
 def test_rails_record_an_open_line_and_name_the_boundary(window):
@@ -194,7 +194,7 @@ def test_hand_back_writes_under_a_name_of_its_own_and_refuses_others(window):
     window.stage(10)
     assert "Tidewrack two-board set" in window.ours.wiring.stages[9].preview.toPlainText()
     window.type("for-the-pier.html")
-    assert (window.desk.session.store.folder / "reports" / "for-the-pier.html").read_text().startswith("<!doctype")
+    assert (window.desk.job.store.folder / "reports" / "for-the-pier.html").read_text().startswith("<!doctype")
     window.type("for-the-pier.docx")
     assert "written as .pdf or .html" in window.message
     window.keys("G")

@@ -5,7 +5,7 @@ import sys
 
 import pytest
 
-from loyal_trace.core.errors import MachineError, UserFileError
+from loyal_trace.core.vocabulary.errors import MachineError, UserFileError
 from loyal_trace.store.connection import DATABASE
 from loyal_trace.store.store import Store
 from loyal_trace.ui.main import WindowOptions, open_store, store_folder
@@ -79,6 +79,6 @@ def test_an_archive_given_on_the_command_line_opens_as_a_job(open_window, tmp_pa
     with Store(demo_template, read_only=True) as store:
         write_archive(store.export("gp-0147"), tmp_path / "tide.ltjob")
     ours = open_window(store=tmp_path / "store", files=(tmp_path / "tide.ltjob",))
-    assert ours.wiring.desk.session.title == "Tidewrack two-board set"
+    assert ours.wiring.desk.job.title == "Tidewrack two-board set"
     ours.wiring.stages[4].frame.entry.edit.key_action.emit("R")
     assert "no probe is connected" in ours.shell.bar.last.text(), "a job from elsewhere has no simulated bench"

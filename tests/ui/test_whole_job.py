@@ -45,7 +45,7 @@ def test_from_the_missing_plane_to_the_printed_report(window):
     # Hand back: both reports on disk.
     window.stage(10)
     window.keys("P", "M", "B")
-    folder = window.desk.session.store.folder / "reports"
+    folder = window.desk.job.store.folder / "reports"
     assert (folder / "gp-0147.pdf").read_bytes().startswith(b"%PDF")
     page = (folder / "gp-0147.html").read_text()
     assert (
@@ -58,7 +58,7 @@ def test_from_the_missing_plane_to_the_printed_report(window):
 
 def _look_again(window):
     """After a step: read or probe what was changed, as the step says."""
-    last = next(e for e in reversed(window.desk.session.entries) if e.kind == "fitted")
+    last = next(e for e in reversed(window.desk.job.entries) if e.kind == "fitted")
     place = (last.board, last.place)
     window.desk.pick(*place)
     if place in window.desk.assessment().roms:
@@ -73,6 +73,6 @@ def _look_again(window):
 
 def test_the_demo_never_shows_what_only_the_bench_knows(window):
     """The hidden faults are nowhere in the job: not in its entries, not in its boards."""
-    words = " ".join(entry.model_dump_json() for entry in window.desk.session.entries)
+    words = " ".join(entry.model_dump_json() for entry in window.desk.job.entries)
     assert "pin-open" not in words and "worn-socket" not in words
-    assert demo_bench()._faults and not hasattr(window.desk.session, "_faults")
+    assert demo_bench()._faults and not hasattr(window.desk.job, "_faults")

@@ -7,8 +7,8 @@ import pytest
 from PyQt6.QtCore import QPoint, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter
 
+from loyal_trace.core.assess.roms import SlotAssessment
 from loyal_trace.core.boards.model import RomSlot
-from loyal_trace.core.case import SlotAssessment
 from loyal_trace.core.proving.starts import StartTally
 from loyal_trace.core.roms.by_sums import Expected
 from loyal_trace.core.roms.images import RomImage, SumList

@@ -50,7 +50,9 @@ def test_undo_takes_back_and_the_drawer_shows_and_retracts(window):
     window.keys("P")
     probed = window.on_disk()[-1]
     window.ctrl("z")
-    assert window.on_disk()[-1].target == probed.id and 5 not in window.desk.session.state.pins[("tw-vid", "5D")]
+    assert (
+        window.on_disk()[-1].target == probed.id and 5 not in window.desk.job.snapshot.readings.pins[("tw-vid", "5D")]
+    )
     window.ctrl("l")
     assert window.shell.drawer.isVisible()
     texts = [window.shell.drawer.list.item(i).text() for i in range(window.shell.drawer.list.count())]
@@ -58,7 +60,7 @@ def test_undo_takes_back_and_the_drawer_shows_and_retracts(window):
     window.desk.changed.emit()
     window.shell.drawer.list.setCurrentRow(len(texts) - 3)
     window.qtbot.keyClick(window.shell.drawer.list, Qt.Key.Key_Delete)
-    assert len(window.desk.session.retracted) == 2
+    assert len(window.desk.job.retracted) == 2
 
 
 def test_a_click_on_the_map_picks_everywhere(window):
@@ -115,7 +117,7 @@ def test_files_dropped_anywhere_become_reads_of_their_slots(window, tmp_path):
     count = len(window.on_disk())
     (tmp_path / "odd.bin").write_bytes(b"unknown" * 99)
     drop(window, tmp_path / "odd.bin")
-    assert "matches no slot" in window.message and len(window.on_disk()) == count
+    assert "matches no ROM socket" in window.message and len(window.on_disk()) == count
     (tmp_path / "more.sfv").write_text("6b.bin 00000000\n")
     drop(window, tmp_path / "more.sfv")
     assert window.on_disk()[-1].kind == "sums_known"
@@ -132,7 +134,7 @@ def test_rails_want_the_caution_read_before_a_reading(window):
     assert window.on_disk()[-1].value == pytest.approx(4.86) and window.on_disk()[-1].place == "J3.30"
     assert "Mains" in window.frame.caution.label.text() and CAUTIONS[MAINS] in window.frame.caution.label.text()
     window.keys("S")
-    assert window.desk.session.state.decision("rail school") == "strict"
+    assert window.desk.job.snapshot.decision("supply limits") == "strict"
     assert any("strict bad" in text for text in window.row_texts("schools and blocks"))
 
 
@@ -237,7 +239,7 @@ def test_with_no_data_the_first_page_teaches_and_opens_a_board_folder(open_windo
     assert not ours.shell.first.jobs.isVisible() and ours.shell.first.demo.isVisible()
     monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("A small board", True))
     ours.new_job((board,))
-    assert ours.wiring.desk.session.title == "A small board" and ours.shell.panel.map.board.id == "tiny"
+    assert ours.wiring.desk.job.title == "A small board" and ours.shell.panel.map.board.id == "tiny"
     ours.shell.stage_asked.emit(3)
     assert "Read U2" in ours.shell.stages.currentWidget().meaning.next.text()
     ours.shell.stages.currentWidget().entry.edit.key_action.emit("R")
@@ -247,7 +249,7 @@ def test_with_no_data_the_first_page_teaches_and_opens_a_board_folder(open_windo
 
 
 def test_a_second_window_on_the_same_store_may_look_but_not_write(window, open_window):
-    second = open_window(demo=True, store=window.desk.session.store.folder)
+    second = open_window(demo=True, store=window.desk.job.store.folder)
     second.wiring.stages[4].frame.entry.edit.key_action.emit("P")
     assert "read-only" in second.shell.bar.last.text()
 
@@ -286,8 +288,8 @@ def test_anybodys_own_files_are_checked_from_a_list_of_sums_alone(bare, tmp_path
     bare.stage(4)
     assert "data line D5 reads low" in bare.why
     texts = bare.row_texts("ROM slots")
-    assert "6a" in texts[0] and "matches" in texts[0] and "differs" in texts[1]
-    assert bare.shell.panel.map.board.name == "Loose parts"
+    assert "6A" in texts[0] and "matches" in texts[0] and "differs" in texts[1]
+    assert bare.shell.panel.map.board.name == "Own board"
     bare.ctrl("z")
     assert "differs" not in " ".join(bare.row_texts("ROM slots"))
 
@@ -297,7 +299,7 @@ def test_a_swap_is_typed_at_suspects_and_weighs(window):
     before = window.belief("tw-cpu", "6C")
     window.click_row("suspects", 0)
     window.type("swap box 2: stays")
-    assert window.on_disk()[-1].kind == "swapped" and window.on_disk()[-1].result == "fault stays"
+    assert window.on_disk()[-1].kind == "swapped" and window.on_disk()[-1].result == "stays"
     assert window.belief("tw-cpu", "6C") < before
 
 
@@ -313,13 +315,13 @@ def test_chips_typed_at_intake_are_a_board_of_their_own(bare):
     bare.stage(1)
     for line in ("5C 74LS138", "5D 74ls166", "5D gets hot after a minute"):
         bare.type(line)
-    assert [e.kind for e in bare.on_disk()[-3:]] == ["fitted", "fitted", "note"] and bare.edit.text() == ""
+    assert [e.kind for e in bare.on_disk()[-3:]] == ["part_told", "part_told", "note"] and bare.edit.text() == ""
     bare.stage(5)
     bare.click_part("5C")
     assert bare.frame.question.text() == "Can 5C do what its pins do?"
     bare.ctrl("z")
     bare.ctrl("z")
-    assert not bare.desk.session.boards["files"].has("5D")
+    assert not bare.desk.job.boards["own"].has("5D")
 
 
 def test_one_chip_is_probed_on_its_own_from_its_number(bare):

@@ -6,13 +6,13 @@ from dataclasses import dataclass
 from typing import Any
 
 from loyal_trace.cli.output import print_json
-from loyal_trace.core.errors import RequestError
 from loyal_trace.core.power.clocks import cell_life, crystal_load, divided
 from loyal_trace.core.power.diodes import judge_bridge
 from loyal_trace.core.power.formulas import regulator, reservoir, ripple_frequency, ripple_voltage
 from loyal_trace.core.proving.starts import failure_rate_upper, starts_needed
 from loyal_trace.core.roms.programming import UV_CAUTION, erase_minutes
-from loyal_trace.core.units import count_of, format_percent, format_quantity, parse_quantity, parse_reading
+from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.units import count_of, format_percent, format_quantity, parse_quantity, parse_reading
 
 _HOT = 125.0
 

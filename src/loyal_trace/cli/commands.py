@@ -5,12 +5,12 @@ from typing import Any
 
 from loyal_trace.cli.output import print_json, print_table
 from loyal_trace.core.chips.model import ChipType
-from loyal_trace.core.errors import BoardDefects, RequestError, UserFileError
 from loyal_trace.core.probing.check import ChipVerdict, check_chip
 from loyal_trace.core.probing.states import PinReading, parse_assignment
 from loyal_trace.core.roms.digests import canonical, known_algorithms
 from loyal_trace.core.roms.hypotheses import Hypothesis
-from loyal_trace.core.units import count_of
+from loyal_trace.core.vocabulary.errors import BoardDefects, RequestError, UserFileError
+from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.formats.board_folder import load_board
 from loyal_trace.formats.rom_check import CheckedImage, CheckResult, RomChecker, sums_of_board
 from loyal_trace.formats.sum_lists import read_sums

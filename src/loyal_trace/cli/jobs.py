@@ -4,13 +4,14 @@ import argparse
 from pathlib import Path
 from typing import Any
 
+from loyal_trace.app.job import OpenJob, find_job, import_archive, open_new_job
 from loyal_trace.cli.main import default_store
 from loyal_trace.cli.output import print_json, print_table
-from loyal_trace.core.errors import RequestError
-from loyal_trace.core.units import count_of, format_percent
+from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.units import count_of, format_percent
 from loyal_trace.formats.archive import read_archive, write_archive
+from loyal_trace.report.model import build_report
 from loyal_trace.report.write import write_report
-from loyal_trace.session import JobSession, open_new_job, take_in
 from loyal_trace.store.connection import DATABASE
 from loyal_trace.store.store import Store
 
@@ -58,7 +59,7 @@ def job_list(options: argparse.Namespace) -> int:
 def job_show(options: argparse.Namespace) -> int:
     """Where a job stands: ROMs, suspects, plan, proof."""
     with _to_read(options) as store:
-        document = _standing(JobSession(store, options.job))
+        document = _standing(OpenJob(store, find_job(store, options.job)))
     if options.json:
         print_json(document)
         return 0
@@ -73,10 +74,10 @@ def job_show(options: argparse.Namespace) -> int:
     return 0
 
 
-def _standing(session: JobSession) -> dict[str, Any]:
+def _standing(session: OpenJob) -> dict[str, Any]:
     found = session.assessment()
     return {
-        "job": session.job,
+        "job": session.id,
         "title": session.title,
         "boards": [board.title for board in session.boards.values()],
         "entries": len(session.entries),
@@ -99,7 +100,7 @@ def _standing(session: JobSession) -> dict[str, Any]:
 def job_export(options: argparse.Namespace) -> int:
     """Writes one job as an archive."""
     with _to_read(options) as store:
-        archive = store.export(options.job)
+        archive = store.export(find_job(store, options.job))
     write_archive(archive, options.file)
     size = options.file.stat().st_size
     document = {"job": options.job, "file": str(options.file), "bytes": size, "entries": len(archive.entries)}
@@ -111,7 +112,7 @@ def job_import(options: argparse.Namespace) -> int:
     """Takes in an archive; a job of the same id gets a new one."""
     archive = read_archive(options.archive)
     with _to_write(options) as store:
-        job = take_in(store, archive)
+        job = import_archive(store, archive)
     print_json({"job": job, "entries": len(archive.entries)}) if options.json else print(job)
     return 0
 
@@ -119,7 +120,9 @@ def job_import(options: argparse.Namespace) -> int:
 def job_report(options: argparse.Namespace) -> int:
     """Writes the report as PDF or HTML, by the ending of the file name."""
     with _to_read(options) as store:
-        size = write_report(JobSession(store, options.job), options.file)
+        job = OpenJob(store, find_job(store, options.job))
+        model = build_report(job.assessment(), job.entries, job.env.clock(), store.head(job.id))
+        size = write_report(model, options.file)
     document = {"job": options.job, "file": str(options.file), "bytes": size}
     print_json(document) if options.json else print(f"{options.file}: {size:,} bytes")
     return 0

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import NoReturn
 
 from loyal_trace import __version__
-from loyal_trace.core.errors import LoyalTraceError
+from loyal_trace.core.vocabulary.errors import LoyalTraceError
 
 
 class _Parser(argparse.ArgumentParser):
@@ -161,7 +161,9 @@ def _rails_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
     check = rails.add_parser("check", help="judge supply readings along the chain of a board")
     check.add_argument("board", type=Path, metavar="BOARD", help="board folder or zip")
     check.add_argument("--readings", type=Path, required=True, metavar="FILE.csv", help="columns point,quantity,value")
-    check.add_argument("--school", choices=("maker", "strict", "clean"), default="maker", help="what a good rail is")
+    check.add_argument(
+        "--limits", "--school", choices=("maker", "strict", "clean"), default="maker", help="which supply limits"
+    )
     check.add_argument("--json", action="store_true")
 
 

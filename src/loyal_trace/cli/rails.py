@@ -8,14 +8,14 @@ from typing import Any
 
 from loyal_trace.cli.output import print_json, print_table
 from loyal_trace.core.boards.model import BoardDefinition
-from loyal_trace.core.errors import RequestError
-from loyal_trace.core.logbook.describe import number_or_overload
-from loyal_trace.core.logbook.entries import Measured
-from loyal_trace.core.logbook.state import JobState, fold
+from loyal_trace.core.job.entries import Measured, number_or_overload
 from loyal_trace.core.power.explain import explain
 from loyal_trace.core.power.findings import Explanation
 from loyal_trace.core.power.rails import PathReport, PointVerdict, judge_rails
 from loyal_trace.core.power.under_load import Around
+from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.quantities import Quantity
+from loyal_trace.core.vocabulary.readings import Latest
 from loyal_trace.formats.board_folder import load_board
 from loyal_trace.formats.readings import Reading, read_readings
 from loyal_trace.resources import chip_library, current_table
@@ -28,9 +28,9 @@ def rails_check(options: argparse.Namespace) -> int:
     board = load_board(options.board, chip_library())
     if not board.chain:
         raise RequestError(f"{board.title} describes no supply chain; add [[chain]] points to its board.toml")
-    state = _state(board, read_readings(options.readings, board))
+    latest = _latest(board, read_readings(options.readings, board))
     draw = current_table().draw(board.chips)
-    report = judge_rails(board.id, board, state, options.school, draw)
+    report = judge_rails(board.id, board, latest, options.limits, draw)
     said = {path.path: explain(board, path, Around(draw=draw)) for path in report.paths}
     if options.json:
         print_json(_document(board, report.paths, said))
@@ -39,18 +39,20 @@ def rails_check(options: argparse.Namespace) -> int:
     return 0 if all(p.verdict in ("good", "not measured") for p in report.points) else 1
 
 
-def _state(board: BoardDefinition, readings: Iterable[Reading]) -> JobState:
-    """The state of a job that holds these readings and nothing else."""
-    entries = []
+def _latest(board: BoardDefinition, readings: Iterable[Reading]) -> Latest:
+    """The newest reading of each point and quantity, as in a job that holds these and nothing else."""
+    taken: dict[tuple[str, str], Measured] = {}
     for number, reading in enumerate(readings):
         value, overload = number_or_overload(reading.value)
-        entries.append(
-            Measured(
-                id=f"r{number}", time=_START + timedelta(seconds=number), board=board.id, place=reading.point.point,
-                quantity=reading.point.quantity, value=value, overload=overload, powered=reading.point.powered,
-            )
+        taken[(reading.point.point, reading.point.quantity)] = Measured(
+            id=f"r{number}", time=_START + timedelta(seconds=number), board=board.id, place=reading.point.point,
+            quantity=Quantity(reading.point.quantity), value=value, overload=overload, powered=reading.point.powered,
         )  # fmt: skip
-    return fold(entries)
+    return lambda point, quantity: taken.get((point, quantity))
+
+
+def _finite(value: float) -> float | None:
+    return value if isfinite(value) else None
 
 
 def _point(point: PointVerdict) -> dict[str, Any]:
@@ -59,7 +61,7 @@ def _point(point: PointVerdict) -> dict[str, Any]:
         "path": point.point.path, "point": point.point.point, "quantity": point.point.quantity,
         "part": point.point.part,
         "value": reading.value if reading else None, "overload": bool(reading and reading.overload),
-        "low": point.limits.low, "high": point.limits.high if isfinite(point.limits.high) else None,
+        "low": _finite(point.limits.low), "high": _finite(point.limits.high),
         "limits_from": point.limits.source or "the board",
         "verdict": point.verdict, "reason": point.why,
     }  # fmt: skip

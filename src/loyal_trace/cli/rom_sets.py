@@ -4,19 +4,19 @@ import argparse
 from collections.abc import Sequence
 from typing import Any
 
+from loyal_trace.app.known import known_of_store
 from loyal_trace.cli.main import default_store
 from loyal_trace.cli.output import print_json, print_table
-from loyal_trace.core.errors import RequestError
 from loyal_trace.core.roms.devices import VERIFY, Fit, access_budget, fit
 from loyal_trace.core.roms.identify import KnownImages, Match, likely_sources
 from loyal_trace.core.roms.programming import CHANGED
 from loyal_trace.core.roms.slots import SlotLine, find_slot, slot_table
-from loyal_trace.core.units import count_of, format_percent, parse_quantity
+from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.units import count_of, format_percent, parse_quantity
 from loyal_trace.formats.board_folder import load_board
 from loyal_trace.formats.rom_check import sums_of_board
 from loyal_trace.formats.rom_files import image_paths, is_image_name, iter_images
 from loyal_trace.formats.sum_lists import read_sums
-from loyal_trace.known import known_of_store
 from loyal_trace.resources import chip_library, memory_types
 from loyal_trace.store.connection import DATABASE
 from loyal_trace.store.store import Store

@@ -9,7 +9,6 @@ from typing import Any
 
 from loyal_trace.cli.output import print_json, print_table
 from loyal_trace.compiled import sha1_lanes
-from loyal_trace.core.errors import RequestError, UserFileError
 from loyal_trace.core.roms.candidates import Watch
 from loyal_trace.core.roms.consensus import consensus
 from loyal_trace.core.roms.digests import canonical, checked_digest, digest_length, known_algorithms
@@ -17,7 +16,8 @@ from loyal_trace.core.roms.images import KnownSum, RomImage, sums_from_mapping
 from loyal_trace.core.roms.mending import Mended, mend
 from loyal_trace.core.roms.signature import Register, learn, read_signature
 from loyal_trace.core.roms.voting import vote
-from loyal_trace.core.units import count_of, format_percent
+from loyal_trace.core.vocabulary.errors import RequestError, UserFileError
+from loyal_trace.core.vocabulary.units import count_of, format_percent
 from loyal_trace.formats.image_files import interleave, lanes, split, swap, write_image
 from loyal_trace.formats.rom_files import image_paths, iter_images, read_file
 from loyal_trace.formats.sum_lists import decode_text, delimiter_of

@@ -1,19 +1,19 @@
 """What the jobs of the made-up workshop share: board files, hidden faults, and a clock for entries made long ago."""
 
 import tomllib
-from collections.abc import Mapping
-from dataclasses import replace
+from collections.abc import Callable, Mapping
 from datetime import datetime, timedelta
 from importlib.resources import files
-from typing import Any
+from typing import Any, TypeVar
 
 from loyal_trace.core.boards.model import BoardDefinition
-from loyal_trace.core.logbook.entries import Opened
+from loyal_trace.core.job.entries import Entry, Opened
 from loyal_trace.core.simulation.bench import HiddenFault
 from loyal_trace.formats.board_folder import FILES, parse_board
 from loyal_trace.resources import chip_library
-from loyal_trace.session import JobSession, Surroundings
 from loyal_trace.store.store import Store
+
+EntryType = TypeVar("EntryType", bound=Entry)
 
 
 def board_files_of(boards: tuple[str, ...]) -> dict[str, dict[str, bytes]]:
@@ -50,12 +50,25 @@ class BenchClock:
         return self.now
 
 
-def open_demo_job(store: Store, around: Surroundings, job: str, since: datetime, **told: Any) -> JobSession:
-    """A job taken in long ago, open to be worked on by M. Pell from then on; `told` are fields of its first entry."""
-    at_work = replace(around, clock=BenchClock(since), author="M. Pell")
-    opened = Opened(
-        id=around.ids(), time=since, author=at_work.author, owner="Gannet Point Pier Collection", number=job.upper(),
-        promise="repair and service", **told,
-    )  # fmt: skip
-    store.create_job(job, opened.title, since.isoformat(), board_files_of(opened.boards), [opened])
-    return JobSession(store, job, at_work)
+class DemoJob:
+    """A job opened some days ago and worked on by M. Pell since; `told` are fields of its first entry."""
+
+    author = "M. Pell"
+
+    def __init__(self, store: Store, ids: Callable[[], str], job: str, since: datetime, **told: Any) -> None:
+        self.store, self.id, self._ids, self._clock = store, job, ids, BenchClock(since)
+        opened = Opened(
+            id=ids(), time=since, author=self.author, owner="Gannet Point Pier Collection", number=job.upper(),
+            promise="repair and service", **told,
+        )  # fmt: skip
+        store.create_job(job, opened.title, since.isoformat(), board_files_of(opened.boards), [opened])
+        self.boards = boards_of(opened.boards)
+        self.library = chip_library()
+
+    def make(self, kind: type[EntryType], **fields: Any) -> EntryType:
+        """An entry of that time and hand."""
+        return kind(id=self._ids(), time=self._clock(), author=self.author, **fields)
+
+    def record_all(self, entries: list[Entry]) -> None:
+        """Writes entries as they were made, one after another."""
+        self.store.append_all(self.id, entries)

@@ -1,16 +1,16 @@
 """Corvane CS-8, a school computer: a stuck bit, leaking capacitors, a flat cell, marks and labels that disagree."""
 
+from collections.abc import Callable
 from datetime import UTC, datetime
 
 from loyal_trace.core.boards.revisions import decision_name
-from loyal_trace.core.logbook.entries import AnyEntry, Decided, Photographed, Started, SymptomSeen
+from loyal_trace.core.job.entries import Decided, Entry, Photographed, Started, SymptomSeen
 from loyal_trace.core.simulation.bench import Drive, SimulatedBench, SupplyModel
 from loyal_trace.demo.camera import photograph
-from loyal_trace.demo.common import boards_of, hidden_table, open_demo_job, read_fault
+from loyal_trace.demo.common import DemoJob, boards_of, hidden_table, read_fault
 from loyal_trace.demo.images import true_image
 from loyal_trace.formats.photos import upright
 from loyal_trace.resources import chip_library
-from loyal_trace.session import JobSession, Surroundings
 from loyal_trace.store.store import Store
 
 CORVANE_JOB = "gp-0153"
@@ -30,24 +30,24 @@ def corvane_bench(seed: int = 1986) -> SimulatedBench:
     return SimulatedBench(boards_of((CORVANE_BOARD,)), chip_library(), contents, faults, drives, supply, seed)
 
 
-def build_corvane(store: Store, bench: SimulatedBench, surroundings: Surroundings) -> JobSession:
+def build_corvane(store: Store, bench: SimulatedBench, ids: Callable[[], str]) -> None:
     """Makes the CS-8 job in a store: taken in, its marks read, a photo taken, switched on once; not looked over yet."""
-    session = open_demo_job(
-        store, surroundings, CORVANE_JOB, _WORKED_FROM, boards=(CORVANE_BOARD,), maker="Corvane 1986",
+    job = DemoJob(
+        store, ids, CORVANE_JOB, _WORKED_FROM, boards=(CORVANE_BOARD,), maker="Corvane 1986",
         title="Corvane CS-8 school computer",
         complaint="It stops with a message about RAM, some keys come twice, and it forgets the time every night.",
     )  # fmt: skip
-    make, board = session.make, session.boards[CORVANE_BOARD]
+    make, board = job.make, job.boards[CORVANE_BOARD]
     data = photograph(board, leaking=bench.seen(CORVANE_BOARD))
     taken = upright(data, CORVANE_BOARD)
-    sha = session.store.put_attachment(data)
+    sha = job.store.put_attachment(data)
     marks = {
         "etched under the keyboard port": "CS-8/1",
         "capacitors below the keyboard port": "five, a large one at the left",
         "letter on the ROM labels": "one A, one B",
     }
     clean, code = bench.start()
-    entries: list[AnyEntry] = [
+    entries: list[Entry] = [
         *(
             make(Decided, board=CORVANE_BOARD, what=decision_name(CORVANE_BOARD, name), choice=answer)
             for name, answer in marks.items()
@@ -57,5 +57,4 @@ def build_corvane(store: Store, bench: SimulatedBench, surroundings: Surrounding
              height=taken.height),
         make(Started, clean=clean, code=code, off_seconds=300.0),
     ]  # fmt: skip
-    session.record_all(entries)
-    return JobSession(store, CORVANE_JOB, surroundings)
+    job.record_all(entries)

@@ -1,12 +1,12 @@
 """Hollin 3, the score and lamp driver: three supplies from one transformer, with hidden faults in them."""
 
+from collections.abc import Callable
 from datetime import UTC, datetime
 
-from loyal_trace.core.logbook.entries import AnyEntry, Decided, Observed, SymptomSeen
+from loyal_trace.core.job.entries import Decided, Entry, Observed, SymptomSeen
 from loyal_trace.core.simulation.bench import Drive, SimulatedBench, SupplyModel
-from loyal_trace.demo.common import boards_of, hidden_table, open_demo_job, read_fault
+from loyal_trace.demo.common import DemoJob, boards_of, hidden_table, read_fault
 from loyal_trace.resources import chip_library
-from loyal_trace.session import JobSession, Surroundings
 from loyal_trace.store.store import Store
 
 HOLLIN_JOB = "gp-0151"
@@ -28,15 +28,15 @@ def hollin_bench(seed: int = 1981) -> SimulatedBench:
     return SimulatedBench(boards_of(boards), chip_library(), {}, faults, drives, supplies, seed)
 
 
-def build_hollin(store: Store, bench: SimulatedBench, surroundings: Surroundings) -> JobSession:
+def build_hollin(store: Store, bench: SimulatedBench, ids: Callable[[], str]) -> None:
     """Makes the Hollin job in a store: taken in and looked over, nothing measured yet."""
-    session = open_demo_job(
-        store, surroundings, HOLLIN_JOB, _WORKED_FROM, boards=(HOLLIN_BOARD,), maker="Hollin Lanes 1981",
+    job = DemoJob(
+        store, ids, HOLLIN_JOB, _WORKED_FROM, boards=(HOLLIN_BOARD,), maker="Hollin Lanes 1981",
         title="Hollin 3 score and lamp driver", complaint="No lamp lights, and the score comes up scrambled.",
     )  # fmt: skip
-    make = session.make
+    make = job.make
     screw = "the screw was put in after the joints"
-    entries: list[AnyEntry] = [
+    entries: list[Entry] = [
         make(SymptomSeen, board=HOLLIN_BOARD, text="score display scrambled"),
         make(SymptomSeen, board=HOLLIN_BOARD, text="no lamp lights"),
         make(Decided, what="first power", choice="decide by risk", reason="rails first, with a current limit"),
@@ -50,5 +50,4 @@ def build_hollin(store: Store, bench: SimulatedBench, surroundings: Surroundings
             note=screw,
         ),
     ]
-    session.record_all(entries)
-    return JobSession(store, HOLLIN_JOB, surroundings)
+    job.record_all(entries)

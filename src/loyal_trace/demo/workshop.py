@@ -12,10 +12,9 @@ import numpy as np
 from loyal_trace.core.boards.alignment import reference_parts
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.boards.revisions import decision_name
-from loyal_trace.core.logbook.describe import number_or_overload, pin_state
-from loyal_trace.core.logbook.entries import (
-    AnyEntry,
+from loyal_trace.core.job.entries import (
     Decided,
+    Entry,
     ImageKnown,
     Measured,
     Observed,
@@ -26,16 +25,17 @@ from loyal_trace.core.logbook.entries import (
     RomRead,
     Started,
     SymptomSeen,
+    number_or_overload,
+    pin_state,
 )
 from loyal_trace.core.simulation.bench import Drive, SimulatedBench, SupplyModel
 from loyal_trace.demo.camera import camera_matrix, photograph
-from loyal_trace.demo.common import board_files_of, boards_of, hidden_table, open_demo_job, read_fault
+from loyal_trace.demo.common import DemoJob, board_files_of, boards_of, hidden_table, read_fault
 from loyal_trace.demo.corvane import CORVANE_JOB, build_corvane, corvane_bench
 from loyal_trace.demo.hollin import HOLLIN_JOB, build_hollin, hollin_bench
 from loyal_trace.demo.images import CPU_SLOTS, TILE_SLOTS, screen_content, true_image
 from loyal_trace.formats.photos import upright
 from loyal_trace.resources import chip_library
-from loyal_trace.session import DRAWER_FILE, JobSession, Surroundings
 from loyal_trace.store.store import Store
 
 JOB_ID = "gp-0147"
@@ -87,22 +87,21 @@ def demo_bench(seed: int = 1984) -> SimulatedBench:
     )
 
 
-def build_demo(store: Store, bench: SimulatedBench, surroundings: Surroundings) -> JobSession:
+def build_demo(store: Store, bench: SimulatedBench, ids: Callable[[], str]) -> None:
     """Makes the Tidewrack job in a store as far as work had come, with readings from the bench."""
-    (store.folder / DRAWER_FILE).write_bytes((files("loyal_trace.demo") / DRAWER_FILE).read_bytes())
-    session = open_demo_job(
-        store, surroundings, JOB_ID, _WORKED_FROM, boards=BOARD_IDS, maker="Larkfield Amusements 1984",
+    (store.folder / "drawer.csv").write_bytes((files("loyal_trace.demo") / "drawer.csv").read_bytes())
+    job = DemoJob(
+        store, ids, JOB_ID, _WORKED_FROM, boards=BOARD_IDS, maker="Larkfield Amusements 1984",
         title="Tidewrack two-board set",
         complaint="Colours are wrong, the sound is faint, and it does not always start.",
     )  # fmt: skip
     for stage in (_intake, _photos, _rails, _roms, _probing):
-        session.record_all(stage(session, bench))
-    return JobSession(store, JOB_ID, surroundings)
+        job.record_all(stage(job, bench))
 
 
-def _intake(session: JobSession, bench: SimulatedBench) -> list[AnyEntry]:
-    make = session.make
-    entries: list[AnyEntry] = [
+def _intake(job: DemoJob, bench: SimulatedBench) -> list[Entry]:
+    make = job.make
+    entries: list[Entry] = [
         make(SymptomSeen, board="tw-vid", text="colours wrong, one plane missing"),
         make(SymptomSeen, board="tw-cpu", text="sometimes does not start"),
         make(SymptomSeen, board="tw-cpu", text="sound faint"),
@@ -120,11 +119,11 @@ def _intake(session: JobSession, bench: SimulatedBench) -> list[AnyEntry]:
     return entries
 
 
-def _photos(session: JobSession, bench: SimulatedBench) -> list[AnyEntry]:
+def _photos(job: DemoJob, bench: SimulatedBench) -> list[Entry]:
     """One photo of the processor board from above, aligned by four clicks of an ordinary hand."""
-    board = session.boards["tw-cpu"]
+    board = job.boards["tw-cpu"]
     data = photograph(board)
-    sha = session.store.put_attachment(data)
+    sha = job.store.put_attachment(data)
     taken = upright(data, "tw-cpu")
     rng, points = np.random.default_rng(7), []
     for part in reference_parts(board):
@@ -133,17 +132,17 @@ def _photos(session: JobSession, bench: SimulatedBench) -> list[AnyEntry]:
         points.append(PhotoPoint(x=part.x, y=part.y, u=float(u / w + off[0]), v=float(v / w + off[1])))
     size = {"width": taken.width, "height": taken.height}
     return [
-        session.make(Photographed, board="tw-cpu", attachment=sha, file_name="tw-cpu from above.jpg", **size),
-        session.make(PhotoAligned, board="tw-cpu", attachment=sha, points=tuple(points)),
+        job.make(Photographed, board="tw-cpu", attachment=sha, file_name="tw-cpu from above.jpg", **size),
+        job.make(PhotoAligned, board="tw-cpu", attachment=sha, points=tuple(points)),
     ]
 
 
-def _rails(session: JobSession, bench: SimulatedBench) -> list[AnyEntry]:
-    entries: list[AnyEntry] = []
-    for board_id, board in session.boards.items():
+def _rails(job: DemoJob, bench: SimulatedBench) -> list[Entry]:
+    entries: list[Entry] = []
+    for board_id, board in job.boards.items():
         for point in board.chain:
             value, overload = number_or_overload(bench.measure(board_id, point.point, point.quantity))
-            reading = session.make(
+            reading = job.make(
                 Measured,
                 board=board_id,
                 place=point.point,
@@ -157,67 +156,53 @@ def _rails(session: JobSession, bench: SimulatedBench) -> list[AnyEntry]:
     return entries
 
 
-def _roms(session: JobSession, bench: SimulatedBench) -> list[AnyEntry]:
+def _roms(job: DemoJob, bench: SimulatedBench) -> list[Entry]:
     """True images from the workshop's other machine, then every slot read, the program ROMs twice."""
-    entries: list[AnyEntry] = []
-    for board_id, board in session.boards.items():
+    entries: list[Entry] = []
+    for board_id, board in job.boards.items():
         for slot in board.rom_slots:
             data = true_image(board_id, slot.refdes, FIRMWARE)
-            sha = session.store.put_attachment(data)
+            sha = job.store.put_attachment(data)
             entries.append(
-                session.make(
+                job.make(
                     ImageKnown, board=board_id, place=slot.refdes, firmware=FIRMWARE, attachment=sha, size=len(data)
                 )
             )
-    for board_id, board in session.boards.items():
+    for board_id, board in job.boards.items():
         for slot in board.rom_slots:
             for _ in range(2 if board_id == "tw-cpu" else 1):
                 data = bench.read_rom(board_id, slot.refdes)
-                sha = session.store.put_attachment(data)
-                entries.append(session.make(RomRead, board=board_id, place=slot.refdes, attachment=sha, size=len(data)))
+                sha = job.store.put_attachment(data)
+                entries.append(job.make(RomRead, board=board_id, place=slot.refdes, attachment=sha, size=len(data)))
     return entries
 
 
-def _probing(session: JobSession, bench: SimulatedBench) -> list[AnyEntry]:
+def _probing(job: DemoJob, bench: SimulatedBench) -> list[Entry]:
     """Starts counted as found, then the video path probed chip by chip, up to the plane that is missing."""
-    entries: list[AnyEntry] = []
+    entries: list[Entry] = []
     for _ in range(3):
         clean, code = bench.start()
-        entries.append(session.make(Started, clean=clean, code=code, off_seconds=60.0))
+        entries.append(job.make(Started, clean=clean, code=code, off_seconds=300.0))
     for refdes in _PROBED:
-        chip = session.library.find(session.boards["tw-vid"].part(refdes).number)
+        chip = job.library.find(job.boards["tw-vid"].part(refdes).number)
         pins = [p.number for p in chip.pins if p.role != "unused"]
-        entries.append(_probed(session, bench, "tw-vid", refdes, pins))
-    entries.append(_probed(session, bench, "tw-vid", "5D", [1, 2, 3, 4]))
+        entries.append(_probed(job, bench, "tw-vid", refdes, pins))
+    entries.append(_probed(job, bench, "tw-vid", "5D", [1, 2, 3, 4]))
     return entries
 
 
-def _probed(session: JobSession, bench: SimulatedBench, board: str, refdes: str, pins: list[int]) -> AnyEntry:
+def _probed(job: DemoJob, bench: SimulatedBench, board: str, refdes: str, pins: list[int]) -> Entry:
     states = tuple(pin_state(pin, bench.probe(board, refdes, pin)) for pin in pins)
-    return session.make(PinsProbed, board=board, place=refdes, pins=states, source="probe")
+    return job.make(PinsProbed, board=board, place=refdes, pins=states, source="probe")
 
 
-def build_workshop(store: Store, surroundings: Surroundings) -> JobSession:
-    """The whole made-up workshop in an empty store; the job on the bench (Tidewrack) is returned open."""
-    build_corvane(store, corvane_bench(), surroundings)
-    build_hollin(store, hollin_bench(), surroundings)
-    return build_demo(store, demo_bench(), surroundings)
+def build_workshop(store: Store, ids: Callable[[], str]) -> None:
+    """The whole demo workshop in an empty store; the job on the bench is Tidewrack."""
+    build_corvane(store, corvane_bench(), ids)
+    build_hollin(store, hollin_bench(), ids)
+    build_demo(store, demo_bench(), ids)
 
 
 DEMO_BENCHES: Mapping[str, Callable[[], SimulatedBench]] = {
     JOB_ID: demo_bench, HOLLIN_JOB: hollin_bench, CORVANE_JOB: corvane_bench,
 }  # fmt: skip
-
-
-def demo_instruments_builder(store_state: Callable[[], JobSession]) -> Callable[[], SimulatedBench]:
-    """A builder for the stand-in instruments: the bench as it is after the renewals that the open job records."""
-
-    def build() -> SimulatedBench:
-        session = store_state()
-        bench = DEMO_BENCHES[session.job]()
-        for board, refdes in session.state.fitted:
-            entry = session.state.fitted[(board, refdes)]
-            bench.renew(board, refdes, entry.origin)
-        return bench
-
-    return build

@@ -6,31 +6,44 @@ import json
 import zipfile
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 from pathlib import Path
 
-from loyal_trace.core.errors import UserFileError
-from loyal_trace.core.logbook.entries import AnyEntry, read_entry, write_entry
+from loyal_trace.core.job.chain import check_chain, head_of
+from loyal_trace.core.job.entries import Entry, read_entry
+from loyal_trace.core.vocabulary.errors import UserFileError
 from loyal_trace.formats.safe_zip import checked_members, open_zip, read_member
 from loyal_trace.formats.whole_file import write_whole
 
 ARCHIVE_VERSION = 1
+FORMAT = "loyal-trace-job"
 _EPOCH = (1980, 1, 1, 0, 0, 0)
 
 
 @dataclass(frozen=True)
 class JobArchive:
-    """Everything of one job: entries in order, attachment bytes by SHA-256, board files by board id."""
+    """Everything of one job: its lines as written, attachment bytes by SHA-256, board files by board id."""
 
     job_id: str
-    entries: tuple[AnyEntry, ...]
+    lines: tuple[str, ...]
     attachments: Mapping[str, bytes]
     boards: Mapping[str, Mapping[str, bytes]]
 
+    @cached_property
+    def entries(self) -> tuple[Entry, ...]:
+        """The lines as entries of this version; UserFileError for one that is none."""
+        return tuple(read_entry(line, f"entry {number}") for number, line in enumerate(self.lines, start=1))
+
+    @property
+    def head(self) -> str:
+        """The hash of the last line, which an import notes."""
+        return head_of(self.lines)
+
 
 def _members(archive: JobArchive) -> Iterable[tuple[str, bytes]]:
-    manifest = {"format": "loyal-trace-job", "version": ARCHIVE_VERSION, "job": archive.job_id}
+    manifest = {"format": FORMAT, "version": ARCHIVE_VERSION, "job": archive.job_id, "head": archive.head}
     yield "job.json", json.dumps(manifest, sort_keys=True).encode()
-    yield "entries.jsonl", "".join(write_entry(e) + "\n" for e in archive.entries).encode()
+    yield "entries.jsonl", "".join(line + "\n" for line in archive.lines).encode()
     for board, files in sorted(archive.boards.items()):
         for name, data in sorted(files.items()):
             yield f"boards/{board}/{name}", data
@@ -54,16 +67,20 @@ def read_archive(path: Path) -> JobArchive:
         files = {m.filename: read_member(source, m, place) for m in checked_members(source, place)}
     try:
         manifest = json.loads(files["job.json"])
-        lines = files["entries.jsonl"].decode().splitlines()
+        lines = tuple(line for line in files["entries.jsonl"].decode().split("\n") if line)
     except (KeyError, ValueError):
         raise UserFileError(
             place, "is not a Loyal Trace job archive", "export one with `loyal-trace job export`"
         ) from None
-    if not isinstance(manifest, dict) or manifest.get("format") != "loyal-trace-job":
+    if not isinstance(manifest, dict) or manifest.get("format") != FORMAT:
         raise UserFileError(place, "is not a Loyal Trace job archive")
     if manifest.get("version") != ARCHIVE_VERSION:
         raise UserFileError(place, f"is of archive version {manifest.get('version')}", "update Loyal Trace to read it")
-    entries = tuple(read_entry(line, f"{place}, entry {n}") for n, line in enumerate(lines, start=1))
+    for number, line in enumerate(lines, start=1):
+        read_entry(line, f"{place}, entry {number}")
+    faults = check_chain(lines, str(manifest.get("head", "")))
+    if faults:
+        raise UserFileError(f"{place}, entry {faults[0].line}", faults[0].what, "use an older archive of the job")
     attachments: dict[str, bytes] = {}
     boards: dict[str, dict[str, bytes]] = {}
     for name, data in files.items():
@@ -75,4 +92,4 @@ def read_archive(path: Path) -> JobArchive:
         elif top == "boards":
             board, _, file = rest.partition("/")
             boards.setdefault(board, {})[file] = data
-    return JobArchive(str(manifest.get("job", "")), entries, attachments, boards)
+    return JobArchive(str(manifest.get("job", "")), lines, attachments, boards)

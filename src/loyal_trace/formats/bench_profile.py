@@ -3,8 +3,10 @@
 import tomllib
 from pathlib import Path
 
-from loyal_trace.core.errors import RequestError, UserFileError
+import tomli_w
+
 from loyal_trace.core.proving.bench import BenchProfile, parse_supplies
+from loyal_trace.core.vocabulary.errors import RequestError, UserFileError
 from loyal_trace.formats.sum_lists import decode_text
 from loyal_trace.formats.whole_file import write_whole
 
@@ -27,6 +29,8 @@ def parse_bench(data: bytes, name: str = BENCH_FILE) -> BenchProfile:
 
 def write_bench(path: Path, profile: BenchProfile) -> None:
     """Writes the profile, whole or not at all."""
-    supplies = ", ".join(supply.words for supply in profile.supplies)
-    lacks = ", ".join(f'"{word}"' for word in sorted(profile.lacks))
-    write_whole(path, f'supplies = "{supplies}"\nlacks = [{lacks}]\n'.encode(), "bench profile")
+    table = {
+        "supplies": ", ".join(supply.words for supply in profile.supplies),
+        "lacks": sorted(profile.lacks),
+    }
+    write_whole(path, tomli_w.dumps(table).encode(), "bench profile")

@@ -4,9 +4,9 @@ from collections.abc import Collection, Mapping
 from typing import Any
 
 from loyal_trace.core.boards.model import BoardDefinition
-from loyal_trace.core.errors import RequestError
 from loyal_trace.core.power.expected import limits_at
 from loyal_trace.core.power.formulas import reservoir
+from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.formats.board_defects import DefectReader, line_of
 
 _REFERENCES = {"block": ("parts", "rails"), "self_test": ("parts",), "service": ("refdes",), "chain": ("part",),

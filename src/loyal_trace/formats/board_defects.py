@@ -3,7 +3,7 @@
 import re
 
 from loyal_trace.core.chips.library import ChipLibrary
-from loyal_trace.core.errors import Defect
+from loyal_trace.core.vocabulary.errors import Defect
 
 
 class DefectReader:

@@ -26,9 +26,10 @@ from loyal_trace.core.boards.model import (
 )
 from loyal_trace.core.boards.supplies import Cell, ChainPoint, Clock, Rail, Reset, Supply
 from loyal_trace.core.chips.library import ChipLibrary
-from loyal_trace.core.errors import BoardDefects, RequestError, UserFileError
 from loyal_trace.core.roms.digests import canonical, checked_digest, digest_length, known_algorithms
-from loyal_trace.core.units import parse_quantity
+from loyal_trace.core.vocabulary.errors import BoardDefects, RequestError, UserFileError
+from loyal_trace.core.vocabulary.identity import BoardPin
+from loyal_trace.core.vocabulary.units import parse_quantity
 from loyal_trace.formats.board_checks import check_chain, check_marks, check_references
 from loyal_trace.formats.board_defects import DefectReader, line_of
 from loyal_trace.formats.rom_files import read_file
@@ -37,7 +38,8 @@ from loyal_trace.formats.sum_lists import decode_text
 
 FILES = ("board.toml", "parts.csv", "nets.csv")
 KINDS = ("chip", "capacitor", "resistor", "network", "fuse", "bridge", "regulator", "crystal", "connector", "diode",
-         "transistor", "inductor", "switch", "control", "amplifier", "cell", "via", "other")  # fmt: skip
+         "transistor", "inductor", "switch", "control", "amplifier", "cell", "relay", "transformer", "unknown",
+         "via", "other")  # fmt: skip
 _UNIT_OF_KIND = {"capacitor": "F", "resistor": "Ω", "network": "Ω", "crystal": "Hz", "fuse": "A"}
 _TABLES: dict[str, type] = {
     "rail": Rail, "chain": ChainPoint, "supply": Supply, "clock": Clock, "cell": Cell,
@@ -266,8 +268,8 @@ def _pin_count(reader: DefectReader, part: Part) -> int | None:
 
 def _read_nets(
     reader: DefectReader, data: bytes, parts: Mapping[str, tuple[int, Part]]
-) -> tuple[tuple[str, tuple[tuple[str, int], ...]], ...]:
-    nets: dict[str, tuple[tuple[str, int], ...]] = {}
+) -> tuple[tuple[str, tuple[BoardPin, ...]], ...]:
+    nets: dict[str, tuple[BoardPin, ...]] = {}
     owner: dict[tuple[str, int], str] = {}
     for line, row in _csv_rows(reader, data, "nets.csv", ("net", "pins")):
         name = row["net"]
@@ -291,7 +293,7 @@ def _read_nets(
 
 def _pin_ref(
     reader: DefectReader, line: int, net: str, text: str, parts: Mapping[str, tuple[int, Part]]
-) -> tuple[str, int] | None:
+) -> BoardPin | None:
     match = _PIN.fullmatch(text)
     if not match:
         reader.bad("nets.csv", line, f"“{text}” on net {net} is no pin", "write REFDES.PIN, for instance 6A.24")
@@ -308,7 +310,7 @@ def _pin_ref(
             "nets.csv", line, f"{refdes} has {count} pins; net {net} asks for pin {pin}", "correct the pin number"
         )
         return None
-    return refdes, pin
+    return BoardPin(refdes, pin)
 
 
 def _read_table(reader: DefectReader, table: dict[str, Any], text: str, name: str, cls: type) -> tuple[Any, ...]:

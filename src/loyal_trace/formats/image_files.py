@@ -5,7 +5,7 @@ from pathlib import Path
 
 import numpy as np
 
-from loyal_trace.core.errors import RequestError
+from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.formats.whole_file import write_whole
 
 HEX_ENDINGS, SREC_ENDINGS = (".hex", ".ihx", ".ihex"), (".srec", ".s19", ".s28", ".s37", ".mot")

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from pathlib import Path
 
-from loyal_trace.core.errors import UserFileError
+from loyal_trace.core.vocabulary.errors import UserFileError
 from loyal_trace.formats.part_table import TITLES, guess_columns, places_in, read_table
 from loyal_trace.formats.rom_files import read_file
 

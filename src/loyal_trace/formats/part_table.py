@@ -9,11 +9,11 @@ import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from loyal_trace.core.boards.model import natural_key
+from loyal_trace.core.boards.kinds import kind_of
 from loyal_trace.core.chips.library import ChipLibrary
-from loyal_trace.core.errors import RequestError, UserFileError
-from loyal_trace.core.power.described import kind_of
-from loyal_trace.core.units import parse_quantity
+from loyal_trace.core.vocabulary.errors import RequestError, UserFileError
+from loyal_trace.core.vocabulary.identity import natural_key
+from loyal_trace.core.vocabulary.units import parse_quantity
 from loyal_trace.formats.sum_lists import delimiter_of
 
 ENCODINGS = ("utf-8", "cp1252", "utf-16", "cp437", "mac_roman")

@@ -5,7 +5,7 @@ import warnings
 from dataclasses import dataclass
 from pathlib import Path
 
-from loyal_trace.core.errors import UserFileError
+from loyal_trace.core.vocabulary.errors import UserFileError
 from loyal_trace.formats.rom_files import PHOTO_ENDINGS, read_file
 
 _MOST_PIXELS = 120_000_000

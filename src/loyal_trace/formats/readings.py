@@ -7,9 +7,9 @@ from pathlib import Path
 
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.boards.supplies import ChainPoint
-from loyal_trace.core.errors import RequestError, UserFileError
-from loyal_trace.core.logbook.describe import UNITS
-from loyal_trace.core.units import parse_reading
+from loyal_trace.core.vocabulary.errors import RequestError, UserFileError
+from loyal_trace.core.vocabulary.quantities import Quantity
+from loyal_trace.core.vocabulary.units import parse_reading
 from loyal_trace.formats.rom_files import read_file
 from loyal_trace.formats.sum_lists import decode_text, delimiter_of
 
@@ -59,7 +59,7 @@ def _reading(board: BoardDefinition, where: str, point: str, quantity: str, valu
         known = ", ".join(p.quantity for p in here)
         raise UserFileError(where, f"“{quantity}” is not measured at {here[0].point}", f"known there: {known}")
     try:
-        number = parse_reading(value, UNITS.get(wanted.quantity, ""))
+        number = parse_reading(value, Quantity(wanted.quantity).unit)
     except RequestError as error:
         raise UserFileError(where, str(error), "write 4.62, 4.62 V, 12m or OL") from None
     return Reading(wanted, number)

@@ -17,7 +17,6 @@ import numpy as np
 
 from loyal_trace.core.boards.model import BoardDefinition, RomSlot
 from loyal_trace.core.chips.library import ChipLibrary
-from loyal_trace.core.errors import UserFileError
 from loyal_trace.core.roms.by_sums import Expected
 from loyal_trace.core.roms.digests import digest
 from loyal_trace.core.roms.hypotheses import NO_DEVICE, PinNames
@@ -32,6 +31,7 @@ from loyal_trace.core.roms.images import (
 from loyal_trace.core.roms.pieces import wholes_of
 from loyal_trace.core.roms.sets import RevisionMix, board_sums, revision_mix
 from loyal_trace.core.roms.verdicts import RomVerdict, accepted_verdict, judge, part_of_whole, settled_damage
+from loyal_trace.core.vocabulary.errors import UserFileError
 from loyal_trace.formats.rom_files import ReadBuffer, image_paths, iter_images
 
 _WORKERS = 2

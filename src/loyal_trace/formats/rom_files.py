@@ -7,8 +7,8 @@ from collections.abc import Iterator
 from itertools import pairwise
 from pathlib import Path
 
-from loyal_trace.core.errors import UserFileError
 from loyal_trace.core.roms.images import RomImage
+from loyal_trace.core.vocabulary.errors import UserFileError
 from loyal_trace.formats.safe_zip import MAX_MEMBER_BYTES, zip_files
 
 _HEX_LINE = re.compile(rb":(?:[0-9A-Fa-f]{2}){5,}$")

@@ -7,7 +7,7 @@ import zlib
 from collections.abc import Iterator
 from pathlib import Path, PurePosixPath
 
-from loyal_trace.core.errors import UserFileError
+from loyal_trace.core.vocabulary.errors import UserFileError
 
 MAX_MEMBERS = 20_000
 MAX_MEMBER_BYTES = 64 * 2**20

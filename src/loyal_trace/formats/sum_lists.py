@@ -9,9 +9,9 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from loyal_trace.core.errors import UserFileError
 from loyal_trace.core.roms.digests import DIGEST_LENGTHS, canonical, checked_digest, digest_length, known_algorithms
 from loyal_trace.core.roms.images import KnownSum, SumList, base_name, sums_from_mapping
+from loyal_trace.core.vocabulary.errors import UserFileError
 from loyal_trace.formats.rom_files import read_file
 
 SURE_ENDINGS = (".sfv", ".md5", ".sha1", ".sha256", ".crc", ".crc32")  # such a file is a list of sums or broken

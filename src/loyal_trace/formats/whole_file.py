@@ -4,7 +4,7 @@ import os
 from contextlib import suppress
 from pathlib import Path
 
-from loyal_trace.core.errors import MachineError
+from loyal_trace.core.vocabulary.errors import MachineError
 
 
 def write_whole(path: Path, data: bytes, what: str, make_folders: bool = False) -> None:

@@ -1,10 +1,12 @@
 """What the program asks of an instrument. A stand-in and a real device look the same from here."""
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from threading import Event
 from typing import Protocol
 
 from loyal_trace.core.probing.states import PinReading
+from loyal_trace.core.vocabulary.identity import PartRef, PinRef
 
 
 class Cancelled(Exception):
@@ -17,7 +19,7 @@ Progress = Callable[[int, int], None]
 class RomReader(Protocol):
     """Reads a ROM out of circuit."""
 
-    def read(self, board: str, refdes: str, progress: Progress, cancel: Event) -> bytes:
+    def read(self, place: PartRef, progress: Progress, cancel: Event) -> bytes:
         """The whole image; calls progress(done, total) on the way and raises Cancelled when `cancel` is set."""
         ...
 
@@ -25,19 +27,19 @@ class RomReader(Protocol):
 class Probe(Protocol):
     """A logic probe."""
 
-    def probe(self, board: str, refdes: str, pin: int) -> PinReading:
+    def probe(self, pin: PinRef) -> PinReading:
         """What the pin does."""
         ...
 
 
 class Meter(Protocol):
-    """A multimeter and ESR meter."""
+    """A multimeter, counter and ESR meter."""
 
-    def measure(self, board: str, place: str, quantity: str) -> float:
+    def measure(self, board: str, point: str, quantity: str) -> float:
         """One reading in SI units; infinity is an open line (OL)."""
         ...
 
-    def to_ground(self, board: str, place: str, lifted: tuple[str, ...]) -> float:
+    def to_ground(self, board: str, point: str, lifted: tuple[str, ...]) -> float:
         """Resistance of a pin's net to ground (ohm), power off, with parts lifted off it."""
         ...
 
@@ -48,3 +50,13 @@ class PowerSwitch(Protocol):
     def start(self) -> tuple[bool, str]:
         """(clean, self-test code or empty)."""
         ...
+
+
+@dataclass(frozen=True)
+class Workbench:
+    """The instruments that are connected; None for each that is not."""
+
+    reader: RomReader | None = None
+    probe: Probe | None = None
+    meter: Meter | None = None
+    power: PowerSwitch | None = None

@@ -3,10 +3,10 @@
 from dataclasses import dataclass
 from xml.sax.saxutils import escape
 
-from loyal_trace.core.assessment import Assessment
+from loyal_trace.core.assess.assessment import Assessment
+from loyal_trace.core.assess.suspects import SHOWN_FROM
 from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.boards.outline import body_size
-from loyal_trace.core.diagnosis.suspects import SHOWN_FROM
 
 INK, PAPER, LINE, COPPER, GOOD, BAD = "#22303C", "#FBF8F1", "#D5CAB8", "#A0541A", "#2C7554", "#B0342A"
 
@@ -37,7 +37,7 @@ class Drawing:
 
 def draw_board(board_id: str, board: BoardDefinition, assessment: Assessment) -> Drawing:
     """The board with renewed parts and remaining suspects marked."""
-    fitted = {refdes for b, refdes in assessment.case.state.fitted if b == board_id}
+    fitted = {refdes for b, refdes in assessment.moment.snapshot.parts.fitted if b == board_id}
     suspects = {s.place[1] for s in assessment.suspects if s.place[0] == board_id and s.belief >= 10 * SHOWN_FROM}
     bodies = tuple(_body(part, fitted, suspects) for part in board.parts)
     legend = f"{len(fitted)} renewed (filled), {len(suspects - fitted)} still suspect (crossed)"

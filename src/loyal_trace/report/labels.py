@@ -13,7 +13,7 @@ from reportlab.lib.units import mm
 from reportlab.pdfgen.canvas import Canvas
 
 from loyal_trace.core.boards.model import BoardDefinition
-from loyal_trace.core.errors import RequestError
+from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.formats.whole_file import write_whole
 from loyal_trace.report.pdf import register_fonts
 

@@ -4,19 +4,21 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from loyal_trace.core.assessment import Assessment
-from loyal_trace.core.boards.model import in_order
+from loyal_trace.core.assess.assessment import Assessment
+from loyal_trace.core.assess.assumptions import assumptions
+from loyal_trace.core.assess.away import away
+from loyal_trace.core.assess.parts import replaced
+from loyal_trace.core.assess.teardown import left_over, still_out
 from loyal_trace.core.boards.revisions import label_words
-from loyal_trace.core.logbook.describe import describe, measured_words
-from loyal_trace.core.logbook.entries import AnyEntry
-from loyal_trace.core.logbook.state import retracted_ids
-from loyal_trace.core.planning.assumptions import assumptions
-from loyal_trace.core.planning.away import away
-from loyal_trace.core.planning.teardown import left_over, still_out
-from loyal_trace.core.units import count_of, format_percent
+from loyal_trace.core.job.entries import Entry, describe, reading_words
+from loyal_trace.core.job.fold import live_of
+from loyal_trace.core.vocabulary.identity import PartRef, in_order
+from loyal_trace.core.vocabulary.units import count_of, format_percent
 from loyal_trace.report.board_drawing import Drawing, draw_board
+from loyal_trace.report.times import local_time
 
 GOOD_ENOUGH = "good enough"
+_WORK = ("step_done", "removed", "fitted", "gave_back", "swapped", "trial", "worked")
 
 
 @dataclass(frozen=True)
@@ -42,39 +44,38 @@ class ReportModel:
     drawings: tuple[Drawing, ...]
 
 
-def build_report(assessment: Assessment, entries: Sequence[AnyEntry], made: datetime) -> ReportModel:
-    """The report of a job at this moment; `made` is the time printed on it (UTC)."""
-    state = assessment.case.state
+def build_report(assessment: Assessment, entries: Sequence[Entry], made: datetime, head: str = "") -> ReportModel:
+    """The report of a job at this moment; `made` is the time printed on it, `head` the hash its logbook ends with."""
+    state = assessment.moment.snapshot
     opened = state.opened
-    dead = retracted_ids(entries)
-    live = [e for e in entries if e.id not in dead and e.kind != "retracted"]
+    live = [e for e in live_of(entries) if e.kind != "retracted"]
     return ReportModel(
         opened.title if opened else "Job",
         opened.number if opened else "",
         state.owner,
-        made.strftime("%Y-%m-%d %H:%M UTC"),
+        local_time(made),
         _summary(assessment),
-        tuple(s for s in _sections(assessment, live) if s.lines or s.table),
-        tuple(draw_board(board_id, board, assessment) for board_id, board in assessment.case.boards.items()),
+        tuple(s for s in _sections(assessment, live, head) if s.lines or s.table),
+        tuple(draw_board(board_id, board, assessment) for board_id, board in assessment.moment.boards.items()),
     )
 
 
 def _summary(assessment: Assessment) -> tuple[str, ...]:
-    state = assessment.case.state
+    state = assessment.moment.snapshot
     lines = [f"Complaint: {state.complaint}" if state.complaint else "No complaint noted."]
-    gone = [s.text for s in state.symptoms.values() if not s.present]
-    still = [s.text for s in state.symptoms.values() if s.present]
+    gone = [s.text for s in state.proving.symptoms.values() if not s.present]
+    still = [s.text for s in state.proving.symptoms.values() if s.present]
     if gone:
         lines.append(f"Gone: {'; '.join(gone)}.")
     if still:
         lines.append(f"Still there or not yet re-tested: {'; '.join(still)}.")
-    decided = state.decisions.get(GOOD_ENOUGH)
+    decided = state.paper.decisions.get(GOOD_ENOUGH)
     if decided:
         lines.append(f"Good enough, by decision: {decided.choice}. {decided.reason}")
     return tuple(lines)
 
 
-def _sections(assessment: Assessment, live: Sequence[AnyEntry]) -> list[Section]:
+def _sections(assessment: Assessment, live: Sequence[Entry], head: str) -> list[Section]:
     return [
         _boards(assessment),
         _found(assessment),
@@ -89,14 +90,16 @@ def _sections(assessment: Assessment, live: Sequence[AnyEntry]) -> list[Section]
         _left_alone(assessment),
         _not_home(assessment),
         _advice(assessment),
+        _notes(live),
+        Section("Logbook", (f"Ends with {head}.",) if head else ()),
     ]
 
 
 def _boards(assessment: Assessment) -> Section:
     """What came in: revision, serial and labels of every board."""
-    choices = {what: decided.choice for what, decided in assessment.case.state.decisions.items()}
+    choices = {what: decided.choice for what, decided in assessment.moment.snapshot.paper.decisions.items()}
     lines = []
-    for board_id, board in assessment.case.boards.items():
+    for board_id, board in assessment.moment.boards.items():
         serial = choices.get(f"serial {board_id}", "")
         labels, warning = label_words(board, board_id, choices)
         told = [
@@ -111,14 +114,14 @@ def _boards(assessment: Assessment) -> Section:
 
 def _assumed(assessment: Assessment) -> Section:
     """What the plan rested on, and whether ringing it out bore that out."""
-    found = assumptions(assessment.case.state)
+    found = assumptions(assessment.moment.snapshot)
     return Section("Assumed of the board", tuple(f"{a.name}: {a.verdict}, {a.reason}." for a in found))
 
 
 def _not_home(assessment: Assessment) -> Section:
     """What is left over, still off, missing, on a shelf or on loan."""
-    state = assessment.case.state
-    lines = dict.fromkeys((*left_over(state), *still_out(state), *(a.words for a in away(assessment.case))))
+    state = assessment.moment.snapshot
+    lines = dict.fromkeys((*left_over(state), *still_out(state), *(a.words for a in away(assessment.moment))))
     return Section("Not as it should go home", tuple(f"{line}." for line in lines))
 
 
@@ -126,13 +129,13 @@ def _found(assessment: Assessment) -> Section:
     lines = []
     for suspect in assessment.suspects:
         if suspect.belief >= 0.2 and suspect.against:
-            board = assessment.case.boards[suspect.place[0]].title
+            board = assessment.moment.boards[suspect.place[0]].title
             what = f"{board} {suspect.place[1]} ({suspect.what})"
             lines.append(f"{what}, {format_percent(suspect.belief)}: {suspect.against[0].text}.")
-    fitted = assessment.case.state.fitted
+    fitted = assessment.moment.snapshot.parts.fitted
     for place, entry in fitted.items():
-        if place[0] in assessment.case.boards and assessment.case.renewed(place):
-            lines.append(f"{assessment.case.boards[place[0]].title} {place[1]}: put right. {entry.note}".strip())
+        if place[0] in assessment.moment.boards and replaced(assessment.moment, place):
+            lines.append(f"{assessment.moment.boards[place[0]].title} {place[1]}: put right. {entry.note}".strip())
     return Section("Found", tuple(lines))
 
 
@@ -148,31 +151,36 @@ def _roms(assessment: Assessment) -> Section:
 def _measured(assessment: Assessment) -> Section:
     """First and last reading of every quantity: before and after, where there are two."""
     rows = [("place", "quantity", "before", "after")]
-    for (board, place), quantities in assessment.case.state.measured.items():
-        for quantity, taken in quantities.items():
-            after = measured_words(taken[-1]) if len(taken) > 1 else "–"
-            rows.append((f"{board} {place}", quantity, measured_words(taken[0]), after))
+    for key, taken in assessment.moment.snapshot.readings.measured.items():
+        after = reading_words(taken[-1]) if len(taken) > 1 else "–"
+        rows.append((f"{key.board} {key.point}", key.quantity, reading_words(taken[0]), after))
     return Section("Measured, before and after", (), tuple(rows) if len(rows) > 1 else (), (30, 30, 20, 20))
 
 
-def _done(assessment: Assessment, live: Sequence[AnyEntry]) -> Section:
-    work = [e for e in live if e.kind in ("step_done", "removed", "fitted", "swapped")]
-    minutes = sum(record.minutes for record in assessment.case.state.steps.values() if not record.skipped)
-    lines = [f"{e.time:%Y-%m-%d %H:%M} {e.board} {describe(e)}" for e in work]
+def _done(assessment: Assessment, live: Sequence[Entry]) -> Section:
+    work = [e for e in live if e.kind in _WORK]
+    minutes = sum(record.minutes for record in assessment.moment.snapshot.parts.steps.values() if not record.skipped)
+    lines = [f"{local_time(e.time)} {e.board} {describe(e)}" for e in work]
     if minutes:
         lines.append(f"Bench time booked on steps: {minutes:.0f} minutes.")
     return Section("Done", tuple(lines))
 
 
 def _parts(assessment: Assessment) -> Section:
-    state = assessment.case.state
+    state = assessment.moment.snapshot
     rows = [("place", "out", "in", "from", "note")]
-    for place in sorted(set(state.removed) | set(state.fitted)):
-        out, new = state.removed.get(place), state.fitted.get(place)
+    for place in sorted(set(state.parts.removed) | set(state.parts.fitted)):
+        out, new = state.parts.removed.get(place), state.parts.fitted.get(place)
         number = out.number if out else ""
         rows.append((f"{place[0]} {place[1]}", number or "–", new.number if new else "–", new.origin if new else "–",
                      (new.note if new else out.reason if out else "")))  # fmt: skip
     return Section("Parts out and in", (), tuple(rows) if len(rows) > 1 else (), (16, 18, 18, 16, 32))
+
+
+def _notes(live: Sequence[Entry]) -> Section:
+    """What was said in free words and of functions, as it was said."""
+    said = [e for e in live if e.kind in ("note", "function", "pair", "control")]
+    return Section("Noted", tuple(f"{local_time(e.time)} {describe(e)}" for e in said))
 
 
 def _starts(assessment: Assessment) -> Section:
@@ -183,10 +191,9 @@ def _starts(assessment: Assessment) -> Section:
         lines.append(f"Before the last change: {tally.clean_before} clean of {count_of(before, 'start')}.")
     if tally.clean + tally.failed:
         bound = format_percent(tally.upper)
-        lines.append(
-            f"Since then: {tally.clean} clean of {count_of(tally.clean + tally.failed, 'start')}. "
-            f"With 95 % confidence fewer than {bound} of starts fail."
-        )
+        since = f"Since then: {tally.clean} clean of {count_of(tally.clean + tally.failed, 'start')}."
+        since += f" At most {bound} of starts fail, with 95 % confidence." if tally.upper < 1 else ""
+        lines.append(since)
         if before:
             chance = format_percent(tally.chance)
             lines.append(f"Chance alone would explain an improvement this large in {chance} of cases.")
@@ -203,21 +210,21 @@ def _tested(assessment: Assessment) -> Section:
 
 def _left_alone(assessment: Assessment) -> Section:
     skipped = [s for s in assessment.plan.steps if s.skipped]
-    lines = [f"{s.what}: skipped. {assessment.case.state.steps[s.id].note}".strip() for s in skipped]
+    lines = [f"{s.what}: skipped. {assessment.moment.snapshot.parts.steps[s.id].note}".strip() for s in skipped]
     lines += [f"{s.what}: not done. {s.reason}" for s in assessment.plan.steps if not s.done]
     return Section("Left alone, and why", tuple(lines))
 
 
 def _advice(assessment: Assessment) -> Section:
     lines = [f"{thing.text} ({thing.place[0]} {thing.place[1]})." for thing in assessment.next]
-    boards = assessment.case.boards
+    boards = assessment.moment.boards
     for board_id, board in boards.items():
         untouched = [
             part.refdes
             for part in board.capacitors
             if part.technology == "aluminium"
-            and assessment.capacitors[(board_id, part.refdes)].verdict == "not measured"
-            and (board_id, part.refdes) not in assessment.case.state.fitted
+            and assessment.capacitors[PartRef(board_id, part.refdes)].verdict == "not measured"
+            and PartRef(board_id, part.refdes) not in assessment.moment.snapshot.parts.fitted
         ]
         if untouched:
             places = ", ".join(in_order(untouched))

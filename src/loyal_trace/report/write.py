@@ -2,15 +2,13 @@
 
 from pathlib import Path
 
-from loyal_trace.core.errors import RequestError
+from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.formats.whole_file import write_whole
-from loyal_trace.report.model import build_report
-from loyal_trace.session import JobSession
+from loyal_trace.report.model import ReportModel
 
 
-def report_bytes(session: JobSession, file: Path) -> bytes:
+def report_bytes(model: ReportModel, file: Path) -> bytes:
     """The report as .pdf or .html; RequestError for another ending."""
-    model = build_report(session.assessment(), session.entries, session.around.clock())
     if file.suffix.lower() in (".html", ".htm"):
         from loyal_trace.report.html import to_html
 
@@ -22,8 +20,8 @@ def report_bytes(session: JobSession, file: Path) -> bytes:
     raise RequestError(f"{file.name}: the report is written as .pdf or .html; give the file one of these endings")
 
 
-def write_report(session: JobSession, file: Path, make_folders: bool = False) -> int:
+def write_report(model: ReportModel, file: Path, make_folders: bool = False) -> int:
     """Writes the report whole or not at all; returns its length in bytes."""
-    data = report_bytes(session, file)
+    data = report_bytes(model, file)
     write_whole(file, data, "report", make_folders)
     return len(data)

@@ -5,9 +5,10 @@ from importlib.resources import files
 from typing import TYPE_CHECKING
 
 from loyal_trace.core.chips.library import ChipLibrary
-from loyal_trace.core.errors import RequestError
+from loyal_trace.core.vocabulary.errors import RequestError
 
 if TYPE_CHECKING:
+    from loyal_trace.core.assess.moment import Beliefs
     from loyal_trace.core.diagnosis.complaint import WordGroups
     from loyal_trace.core.power.consumption import CurrentTable
     from loyal_trace.core.roms.devices import MemoryTypes
@@ -54,3 +55,12 @@ def memory_types() -> "MemoryTypes":
     from loyal_trace.core.roms.devices import MemoryTypes  # not before the first paint
 
     return MemoryTypes(read_text("data/memories.toml"))
+
+
+@cache
+def default_beliefs() -> "Beliefs":
+    """The evidence weights and priors that ship with the program."""
+    from loyal_trace.core.assess.moment import Beliefs  # not before the first paint
+    from loyal_trace.core.diagnosis.evidence import EvidenceTable, Priors
+
+    return Beliefs(EvidenceTable(read_text("data/evidence.toml")), Priors(read_text("data/priors.toml")))

@@ -10,7 +10,7 @@ from typing import IO
 
 import sqlalchemy as sa
 
-from loyal_trace.core.errors import MachineError, UserFileError
+from loyal_trace.core.vocabulary.errors import MachineError, UserFileError
 from loyal_trace.store.schema import HEAD
 
 DATABASE = "workshop.sqlite3"

@@ -9,8 +9,9 @@ from typing import Self
 
 import sqlalchemy as sa
 
-from loyal_trace.core.errors import MachineError, RequestError, UserFileError
-from loyal_trace.core.logbook.entries import AnyEntry, read_entry, write_entry
+from loyal_trace.core.job.chain import head_of
+from loyal_trace.core.job.entries import Entry, Imported, Opened, line_hash, read_entry, write_entry
+from loyal_trace.core.vocabulary.errors import MachineError, RequestError, UserFileError
 from loyal_trace.formats.archive import JobArchive
 from loyal_trace.formats.whole_file import write_whole
 from loyal_trace.store.connection import DATABASE, bring_up_to_date, open_engine, speaking_plainly, take_lock
@@ -35,6 +36,7 @@ class Store:
     def __init__(self, folder: Path, read_only: bool = False) -> None:
         """Opens (and makes) the store. StoreBusy, MachineError or UserFileError say why it will not open."""
         self.folder, self.read_only = folder, read_only
+        self._heads: dict[str, str] = {}
         self._lock = None
         if not read_only:
             try:
@@ -90,7 +92,8 @@ class Store:
             return tuple(JobSummary(*row) for row in self._connection.execute(query))
 
     def has_job(self, job: str) -> bool:
-        return any(summary.id == job for summary in self.jobs())
+        with speaking_plainly(self.folder):
+            return self._connection.execute(sa.select(jobs.c.id).where(jobs.c.id == job)).first() is not None
 
     def create_job(
         self,
@@ -98,9 +101,19 @@ class Store:
         title: str,
         opened: str,
         boards: Mapping[str, Mapping[str, bytes]],
-        first: Sequence[AnyEntry] = (),
+        first: Sequence[Entry] = (),
     ) -> None:
         """A new job with its boards' files and its first entries, all at once or not at all."""
+        self._create(job, title, opened, boards, [(entry.id, write_entry(entry)) for entry in _chained(first, "")])
+
+    def _create(
+        self,
+        job: str,
+        title: str,
+        opened: str,
+        boards: Mapping[str, Mapping[str, bytes]],
+        rows: Sequence[tuple[str, str]],
+    ) -> None:
         self._may_write()
         if self.has_job(job):
             raise RequestError(f"there is already a job {job} in this store")
@@ -113,11 +126,12 @@ class Store:
                         self._connection.execute(
                             board_files.insert().values(job=job, board=board, name=name, data=data)
                         )
-                for entry in first:
-                    self._connection.exec_driver_sql(_INSERT, (job, entry.id, write_entry(entry)))
+                for entry_id, line in rows:
+                    self._connection.exec_driver_sql(_INSERT, (job, entry_id, line))
+        self._heads.pop(job, None)
 
-    def add_board(self, job: str, board: str, files: Mapping[str, bytes], entry: AnyEntry) -> None:
-        """Another board's files for a job, and the entry that says so, both or neither."""
+    def add_board(self, job: str, board: str, files: Mapping[str, bytes], entry: Entry) -> tuple[Entry, ...]:
+        """Another board's files for a job, and the entry that says so, both or neither; the entry as kept."""
         self._may_write()
         if board in self.board_files(job):
             raise RequestError(f"the job {job} has a board {board} already")
@@ -126,7 +140,10 @@ class Store:
             with self._connection.begin():
                 for name, data in files.items():
                     self._connection.execute(board_files.insert().values(job=job, board=board, name=name, data=data))
-                self._connection.exec_driver_sql(_INSERT, (job, entry.id, write_entry(entry)))
+                kept = _chained([entry], self.head(job))
+                self._connection.exec_driver_sql(_INSERT, (job, entry.id, write_entry(kept[0])))
+        self._heads.pop(job, None)
+        return kept
 
     def board_files(self, job: str) -> dict[str, dict[str, bytes]]:
         """The files of a job's boards: board id → file name → bytes."""
@@ -139,32 +156,52 @@ class Store:
 
     # the logbook
 
-    def append(self, job: str, entry: AnyEntry) -> None:
+    def append(self, job: str, entry: Entry) -> Entry:
         """Adds one entry; when this returns, it is on disk. RequestError for an unknown job or a used id."""
-        self.append_all(job, (entry,))
+        return self.append_all(job, (entry,))[0]
 
-    def append_all(self, job: str, new: Iterable[AnyEntry]) -> None:
-        """Adds several entries, all or none."""
+    def append_all(self, job: str, new: Iterable[Entry]) -> tuple[Entry, ...]:
+        """Adds several entries, all or none; returns them as kept, each with the hash of the line before it."""
         self._may_write()
-        rows = [(job, entry.id, write_entry(entry)) for entry in new]
+        kept = _chained(new, self.head(job))
+        lines = [write_entry(entry) for entry in kept]
         try:
             with speaking_plainly(self.folder):
                 try:
-                    for row in rows:
-                        self._connection.exec_driver_sql(_INSERT, row)
+                    for entry, line in zip(kept, lines, strict=True):
+                        self._connection.exec_driver_sql(_INSERT, (job, entry.id, line))
                     self._connection.commit()
                 except sa.exc.IntegrityError as error:
                     raise RequestError(f"job {job} cannot take the entry ({error.orig})") from None
         except BaseException:
             self._connection.rollback()
+            self._heads.pop(job, None)
             raise
+        if lines:
+            self._heads[job] = line_hash(lines[-1])
+        return kept
 
-    def entries(self, job: str) -> tuple[AnyEntry, ...]:
-        """All entries of a job in the order they were made."""
+    def lines(self, job: str) -> list[tuple[int, str]]:
+        """(number, line) of every entry of a job as it was written, in order."""
         query = "SELECT seq, body FROM entries WHERE job = ? ORDER BY seq"
         with speaking_plainly(self.folder):
-            rows = self._connection.exec_driver_sql(query, (job,)).all()
-        return tuple(read_entry(body, f"{self.folder / DATABASE}, entry {seq}") for seq, body in rows)
+            return [(int(seq), str(body)) for seq, body in self._connection.exec_driver_sql(query, (job,))]
+
+    def entries(self, job: str) -> tuple[Entry, ...]:
+        """All entries of a job in the order they were made."""
+        return tuple(read_entry(body, f"{self.folder / DATABASE}, entry {seq}") for seq, body in self.lines(job))
+
+    def head(self, job: str) -> str:
+        """The hash of the last line of a job's logbook; empty when there is none. Only the lock's holder writes."""
+        if job not in self._heads:
+            query = "SELECT body FROM entries WHERE job = ? ORDER BY seq DESC LIMIT 1"
+            with speaking_plainly(self.folder):
+                last = self._connection.exec_driver_sql(query, (job,)).scalar()
+            found = head_of([str(last)]) if last is not None else ""
+            if self.read_only:
+                return found
+            self._heads[job] = found
+        return self._heads[job]
 
     # attachments
 
@@ -200,18 +237,35 @@ class Store:
         """Everything of one job, ready to be written as an archive."""
         if not self.has_job(job):
             raise RequestError(f"there is no job {job} in this store")
-        logbook = self.entries(job)
-        wanted = {entry.attachment for entry in logbook if hasattr(entry, "attachment")}
-        return JobArchive(job, logbook, {sha: self.attachment(sha) for sha in wanted}, self.board_files(job))
+        lines = tuple(line for _, line in self.lines(job))
+        wanted = _attachments(self.entries(job))
+        return JobArchive(job, lines, {sha: self.attachment(sha) for sha in wanted}, self.board_files(job))
 
-    def take_in(self, archive: JobArchive, job: str) -> None:
-        """Takes an archive into the store as a new job; all of it or nothing of it counts."""
-        missing = {e.attachment for e in archive.entries if hasattr(e, "attachment")} - set(archive.attachments)
+    def import_archive(self, archive: JobArchive, job: str, noted: Imported) -> None:
+        """Imports an archive as a new job, its lines as they are, and notes its head; all of it or nothing counts."""
+        self._may_write()
+        missing = _attachments(archive.entries) - set(archive.attachments)
         if missing:
             raise UserFileError("the archive", f"lacks the attachment {sorted(missing)[0][:12]}…", "export it again")
         for data in archive.attachments.values():
             self.put_attachment(data)
-        opened = next((e for e in archive.entries if e.kind == "opened"), None)
-        title = opened.title if opened is not None and opened.kind == "opened" else job
+        opened = next((e for e in archive.entries if isinstance(e, Opened)), None)
+        title = opened.title if opened is not None else job
         when = archive.entries[0].time.isoformat() if archive.entries else ""
-        self.create_job(job, title, when, archive.boards, archive.entries)
+        last = _chained([noted], archive.head)[0]
+        rows = [(entry.id, line) for entry, line in zip(archive.entries, archive.lines, strict=True)]
+        self._create(job, title, when, archive.boards, [*rows, (last.id, write_entry(last))])
+
+
+def _attachments(entries: Iterable[Entry]) -> set[str]:
+    return {str(entry.attachment) for entry in entries if hasattr(entry, "attachment")}
+
+
+def _chained(entries: Iterable[Entry], head: str) -> tuple[Entry, ...]:
+    """Entries with the hash of the line before each, the first after `head`."""
+    kept = []
+    for entry in entries:
+        linked = entry.model_copy(update={"previous": head})
+        head = line_hash(write_entry(linked))
+        kept.append(linked)
+    return tuple(kept)

@@ -8,18 +8,17 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from loyal_trace.core.assessment import Assessment
+from loyal_trace.app.importers import Meant, import_files, import_photo
+from loyal_trace.app.job import OpenJob
+from loyal_trace.core.assess.assessment import Assessment
+from loyal_trace.core.assess.rails import predicted_clocks
 from loyal_trace.core.boards.model import BoardDefinition
-from loyal_trace.core.errors import LoyalTraceError
-from loyal_trace.core.logbook.describe import describe
-from loyal_trace.core.logbook.entries import AnyEntry, RomRead
-from loyal_trace.core.logbook.state import Place
+from loyal_trace.core.job.entries import AnyEntry, RomRead, describe
 from loyal_trace.core.roms.candidates import Watch
-from loyal_trace.core.units import count_of
-from loyal_trace.instruments.protocols import Cancelled
-from loyal_trace.instruments.simulated import SimulatedInstruments
-from loyal_trace.session import JobSession
-from loyal_trace.session_files import take_files, take_photo
+from loyal_trace.core.vocabulary.errors import LoyalTraceError
+from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.units import count_of
+from loyal_trace.instruments.protocols import Cancelled, Workbench
 
 
 class Desk(QObject):
@@ -34,9 +33,9 @@ class Desk(QObject):
     _clocks_done = pyqtSignal()
     _worked = pyqtSignal(object, object)
 
-    def __init__(self, session: JobSession, instruments: SimulatedInstruments | None) -> None:
+    def __init__(self, session: OpenJob, instruments: Workbench) -> None:
         super().__init__()
-        self.session, self.instruments = session, instruments
+        self.job, self.instruments = session, instruments
         self.board = next(iter(session.boards), "")
         self.part = ""
         self.area: tuple[str, ...] = ()
@@ -49,24 +48,24 @@ class Desk(QObject):
         self._worked.connect(self._on_worked)
 
     @property
-    def place(self) -> Place:
-        return self.board, self.part
+    def place(self) -> PartRef:
+        return PartRef(self.board, self.part)
 
     @property
     def definition(self) -> BoardDefinition | None:
-        return self.session.boards.get(self.board)
+        return self.job.boards.get(self.board)
 
-    def place_name(self, place: Place) -> str:
+    def place_name(self, place: PartRef) -> str:
         """A place as shown in lists: the board's short name before the refdes when there are several boards."""
-        short = place[0].split("-")[-1].upper() + " " if len(self.session.boards) > 1 else ""
+        short = place[0].split("-")[-1].upper() + " " if len(self.job.boards) > 1 else ""
         return f"{short}{place[1]}"
 
     def assessment(self) -> Assessment:
-        return self.session.assessment()
+        return self.job.assessment()
 
     def pick(self, board: str, part: str) -> None:
         """A part was picked somewhere; it is picked everywhere."""
-        if board in self.session.boards and ((board, part) != self.place or self.area):
+        if board in self.job.boards and ((board, part) != self.place or self.area):
             self.board, self.part, self.area = board, part, ()
             self.picked.emit()
 
@@ -79,7 +78,7 @@ class Desk(QObject):
         """Records one entry, which is then the newest and shown as such; says what went wrong otherwise."""
 
         def act() -> list[str]:
-            self.session.record(kind, **fields)
+            self.job.record(kind, **fields)
             return []
 
         return self.attempt(act)
@@ -88,7 +87,7 @@ class Desk(QObject):
         """Records several entries together."""
 
         def act() -> list[str]:
-            self.session.record_all(entries)
+            self.job.record_all(entries)
             return [words]
 
         return self.attempt(act)
@@ -100,57 +99,64 @@ class Desk(QObject):
         except LoyalTraceError as error:
             self.said.emit(str(error), True)
             return False
-        if self.board not in self.session.boards:
-            self.board, self.part = next(iter(self.session.boards), ""), ""
+        if self.board not in self.job.boards:
+            self.board, self.part = next(iter(self.job.boards), ""), ""
         self.changed.emit()
         if lines:  # after the change, which puts the newest entry there
             self.said.emit("; ".join(lines[:3]) + (f" … {len(lines)} in all" if len(lines) > 3 else ""), False)
         return True
 
     def retract_last(self) -> None:
-        """Takes back the newest entry that counts."""
-        entry = self.session.last_live()
-        if entry is None:
-            self.said.emit("there is nothing to take back", False)
-            return
-        self.retract(entry.id)
+        """Undoes the last action as one."""
+
+        def act() -> list[str]:
+            undone = self.job.undo()
+            return [f"undone: {describe(undone[-1])}"] if undone else ["there is nothing to undo"]
+
+        self.attempt(act)
 
     def retract(self, target: str) -> None:
         """Takes back one entry by appending a retraction."""
-        words = next((describe(e) for e in self.session.entries if e.id == target), "")
+        words = next((describe(e) for e in self.job.entries if e.id == target), "")
 
         def act() -> list[str]:
-            self.session.retract(target)
+            self.job.retract(target)
             return [f"retracted: {words}"]
 
         self.attempt(act)
 
     def take_photo(self, data: bytes, name: str) -> None:
         """A photo that was pasted."""
-        self.attempt(lambda: take_photo(self.session, data, name, self.board))
+        self.attempt(lambda: import_photo(self.job, data, name, self.board).done)
 
     def drop(self, paths: list[Path], columns: Mapping[Path, Mapping[str, str]] | None = None) -> None:
         """Files were dropped on the window; `columns` of tables whose titles had to be explained."""
-        slots = {(b, s.refdes) for b, board in self.session.boards.items() for s in board.rom_slots}
-        selected = self.place if self.place in slots else None
-        self.attempt(lambda: take_files(self.session, paths, selected, self.board, columns))
+        left: list[str] = []
+
+        def act() -> list[str]:
+            found = import_files(self.job, paths, Meant(in_view=self.board, columns=columns or {}))
+            left.extend(f"{one.name} was not imported: {one.reason}" for one in found.left_out)
+            return found.done
+
+        self.attempt(act)
+        if left:
+            self.said.emit("; ".join(left), True)
 
     def clocks_ready(self, board: str) -> bool:
         """Are the board's dividers computed? If not, that begins in the background; `changed` tells when they are."""
         if board not in self._clocks:
-            case = self.session.case()
-            self._clocks[board] = self._pool.submit(case.clock_tree, board)
+            self._clocks[board] = self._pool.submit(predicted_clocks, self.job.moment, board)
             self._clocks[board].add_done_callback(lambda _: self._clocks_done.emit())
         return self._clocks[board].done()
 
     # long work
 
-    def read_roms(self, places: list[Place], times: int) -> None:
+    def read_roms(self, places: list[PartRef], times: int) -> None:
         """Reads ROMs from the reader in the background; each finished read is an entry at once."""
         if not places:
             self.said.emit("this board lists no ROM sockets to read", True)
             return
-        if self.instruments is None:
+        if self.instruments.reader is None:
             self.said.emit("no ROM reader is connected: drop files here instead", True)
             return
         if self.busy:
@@ -161,12 +167,14 @@ class Desk(QObject):
         jobs = [place for place in places for _ in range(times)]
         self._pool.submit(self._read_all, jobs).add_done_callback(self._report_failure)
 
-    def _read_all(self, jobs: list[Place]) -> None:
+    def _read_all(self, jobs: list[PartRef]) -> None:
         for number, (board, refdes) in enumerate(jobs):
             label = f"reading {refdes}" + (f", {number + 1} of {len(jobs)}" if len(jobs) > 1 else "")
             try:
-                data = self.instruments.read(
-                    board, refdes, lambda done, total, label=label: self.working.emit(label, done, total), self._cancel
+                data = self.instruments.reader.read(
+                    PartRef(board, refdes),
+                    lambda done, total, label=label: self.working.emit(label, done, total),
+                    self._cancel,
                 )
             except Cancelled:
                 self._finished.emit(None, f"stopped; {count_of(number, 'read')} kept")
@@ -223,8 +231,8 @@ class Desk(QObject):
         board, refdes, data = result
 
         def act() -> list[str]:
-            sha = self.session.store.put_attachment(data)
-            self.session.record(RomRead, board=board, place=refdes, attachment=sha, size=len(data))
+            sha = self.job.store.put_attachment(data)
+            self.job.record(RomRead, board=board, place=refdes, attachment=sha, size=len(data))
             return []
 
         self.attempt(act)

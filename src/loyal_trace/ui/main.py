@@ -17,7 +17,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QIcon, QPixmap
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog
 
-from loyal_trace.core.units import count_of
+from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.resources import read_bytes
 from loyal_trace.ui.shell import Shell
 from loyal_trace.ui.theme import THEME, apply_style, load_fonts
@@ -28,7 +28,7 @@ from loyal_trace.ui.widgets.station_line import STAGE_NAMES
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
-    from loyal_trace.session import JobSession
+    from loyal_trace.app.job import OpenJob
     from loyal_trace.store.store import Store
     from loyal_trace.ui.wiring import JobWiring
 
@@ -59,10 +59,10 @@ def store_folder(options: WindowOptions) -> Path:
     return options.store or user_data_path("loyal-trace") / ("demo" if options.demo else "store")
 
 
-def open_store(folder: Path, demo: bool) -> "tuple[Store, JobSession | None]":
+def open_store(folder: Path, demo: bool) -> "tuple[Store, OpenJob | None]":
     """Opens the store (read-only beside another window) and, for the demo, its job, made when missing."""
-    from loyal_trace.core.errors import MachineError
-    from loyal_trace.session import JobSession, Surroundings
+    from loyal_trace.app.job import Environment, OpenJob
+    from loyal_trace.core.vocabulary.errors import MachineError
     from loyal_trace.store.connection import DATABASE, StoreBusy
     from loyal_trace.store.store import Store
 
@@ -76,10 +76,10 @@ def open_store(folder: Path, demo: bool) -> "tuple[Store, JobSession | None]":
         return store, None
     from loyal_trace.demo.workshop import JOB_ID, build_workshop
 
-    around = Surroundings(author=_author())
-    if store.has_job(JOB_ID):
-        return store, JobSession(store, JOB_ID, around)
-    return store, build_workshop(store, around)
+    env = Environment(author=_author())
+    if not store.has_job(JOB_ID):
+        build_workshop(store, env.ids)
+    return store, OpenJob(store, JOB_ID, env)
 
 
 class Application(QObject):
@@ -131,8 +131,8 @@ class Application(QObject):
         future = self._pool.submit(open_store, folder, demo)
         future.add_done_callback(lambda f: self.opened.emit(f))
 
-    def _on_opened(self, future: "Future[tuple[Store, JobSession | None]]") -> None:
-        from loyal_trace.core.errors import LoyalTraceError
+    def _on_opened(self, future: "Future[tuple[Store, OpenJob | None]]") -> None:
+        from loyal_trace.core.vocabulary.errors import LoyalTraceError
 
         try:
             self.store, session = future.result()
@@ -156,17 +156,19 @@ class Application(QObject):
             [(j.id, f"{j.title}    opened {j.opened[:10]}, {count_of(j.entries, 'entry', 'entries')}") for j in jobs]
         )
 
-    def show_session(self, session: "JobSession", with_bench: bool) -> None:
+    def show_session(self, session: "OpenJob", with_bench: bool) -> None:
         """Puts an open job into the window."""
+        from loyal_trace.instruments.protocols import Workbench
         from loyal_trace.ui.desk import Desk
         from loyal_trace.ui.wiring import JobWiring
 
-        instruments = None
+        instruments = Workbench()
         if with_bench:
-            from loyal_trace.demo.workshop import demo_instruments_builder
-            from loyal_trace.instruments.simulated import SimulatedInstruments
+            from loyal_trace.core.assess.parts import changes_made
+            from loyal_trace.demo.workshop import DEMO_BENCHES
+            from loyal_trace.instruments.simulated import simulated_workbench
 
-            instruments = SimulatedInstruments(demo_instruments_builder(lambda: session))
+            instruments = simulated_workbench(DEMO_BENCHES[session.id], lambda: changes_made(session.snapshot))
         if self.wiring is not None:
             self.wiring.close()
         self.wiring = JobWiring(self.shell, Desk(session, instruments))
@@ -176,12 +178,12 @@ class Application(QObject):
 
     def open_job(self, job: str) -> None:
         """Opens a job of the list."""
-        from loyal_trace.core.errors import LoyalTraceError
+        from loyal_trace.app.job import Environment, OpenJob
+        from loyal_trace.core.vocabulary.errors import LoyalTraceError
         from loyal_trace.demo.workshop import DEMO_BENCHES
-        from loyal_trace.session import JobSession, Surroundings
 
         try:
-            session = JobSession(self.store, job, Surroundings(author=_author()))
+            session = OpenJob(self.store, job, Environment(author=_author()))
         except LoyalTraceError as error:
             self.shell.first.say(f"Not opened: {error}")
             return
@@ -210,8 +212,8 @@ class Application(QObject):
 
     def new_job(self, boards: tuple[Path, ...] = (), listed: "tuple[Mapping[str, bytes], ...]" = ()) -> None:
         """Asks for a title and opens a new job, with boards from folders and from parts lists."""
-        from loyal_trace.core.errors import LoyalTraceError
-        from loyal_trace.session import Surroundings, open_new_job
+        from loyal_trace.app.job import Environment, open_new_job
+        from loyal_trace.core.vocabulary.errors import LoyalTraceError
 
         if self.store is None:
             self.shell.first.say("The workshop is still being opened.")
@@ -220,8 +222,8 @@ class Application(QObject):
         if not accepted or not title.strip():
             return
         try:
-            around = Surroundings(author=_author())
-            job = open_new_job(self.store, title.strip(), boards or (), surroundings=around, listed=listed)
+            around = Environment(author=_author())
+            job = open_new_job(self.store, title.strip(), boards or (), environment=around, listed=listed)
         except LoyalTraceError as error:
             self.shell.first.say(f"Not opened: {error}")
             return
@@ -235,7 +237,7 @@ class Application(QObject):
 
     def new_from_list(self, path: Path | None = None) -> None:
         """A parts list, its columns, then a title."""
-        from loyal_trace.core.errors import LoyalTraceError
+        from loyal_trace.core.vocabulary.errors import LoyalTraceError
         from loyal_trace.ui.new_board import board_from_list, choose_list
 
         chosen = path or choose_list(self.shell)
@@ -265,7 +267,7 @@ class Application(QObject):
         def act() -> list[str]:
             path = chosen or Path(folder)
             files = board_from_list(self.shell, path) if chosen else board_files(path)
-            return [f"{desk.session.add_board(files, str(path)).title} belongs to this job now"] if files else []
+            return [f"{desk.job.add_board(files, str(path)).title} belongs to this job now"] if files else []
 
         desk.attempt(act)
 
@@ -277,17 +279,17 @@ class Application(QObject):
 
     def _dropped_without_job(self, paths: list[Path]) -> None:
         """Archives open anywhere; a board folder begins a job when none is open."""
-        from loyal_trace.core.errors import LoyalTraceError
+        from loyal_trace.app.job import import_archive
+        from loyal_trace.core.vocabulary.errors import LoyalTraceError
         from loyal_trace.formats.archive import read_archive
         from loyal_trace.formats.part_list import is_part_list
-        from loyal_trace.session import take_in
 
         if self.wiring is not None or self.store is None:
             return
         for path in paths:
             try:
                 if path.suffix == ".ltjob":
-                    self.open_job(take_in(self.store, read_archive(path)))
+                    self.open_job(import_archive(self.store, read_archive(path)))
                 elif (path / "board.toml").exists():
                     self.new_job((path,))
                 elif is_part_list(path):

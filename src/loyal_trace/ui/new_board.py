@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
-from loyal_trace.core.errors import UserFileError
+from loyal_trace.core.vocabulary.errors import UserFileError
 from loyal_trace.formats.part_list import is_part_list
 from loyal_trace.formats.part_table import PartTable, board_from_table, read_table
 from loyal_trace.formats.rom_files import read_file

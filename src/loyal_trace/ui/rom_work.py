@@ -3,27 +3,28 @@
 from collections.abc import Callable
 from dataclasses import replace
 
+from loyal_trace.app.known import known_of_store
 from loyal_trace.compiled import sha1_lanes
-from loyal_trace.core.logbook.entries import Decided, ImageKnown, Note
-from loyal_trace.core.logbook.state import Place
-from loyal_trace.core.rom_desk import learn_register
+from loyal_trace.core.assess.rom_pages import learn_register
+from loyal_trace.core.assess.roms import firmware, known_sums
+from loyal_trace.core.job.entries import Decided, ImageKnown, Note
 from loyal_trace.core.roms.candidates import Watch
 from loyal_trace.core.roms.identify import Match
 from loyal_trace.core.roms.mending import Mended, mend
 from loyal_trace.core.roms.signature import Learned
-from loyal_trace.core.units import format_percent
-from loyal_trace.known import known_of_store
+from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.units import format_percent
 from loyal_trace.store.store import Store
 from loyal_trace.ui.desk import Desk
 
 _NOT_FOUND = "no choice of its reads, no reversible change and no few bytes or bits make its sums right"
 
 
-def restore_slot(desk: Desk, place: Place) -> None:
+def restore_slot(desk: Desk, place: PartRef) -> None:
     """Tries to get the true content of a slot from its reads and its sums; it is kept as a new image with its proof."""
-    case = desk.session.case()
-    reads = [desk.session.store.attachment(r.attachment) for r in desk.session.state.rom_reads.get(place, [])]
-    own = [e for e in case.known_sums().for_place(place[1]) if e.firmware in ("", case.firmware())]
+    moment = desk.job.moment
+    reads = [desk.job.store.attachment(r.attachment) for r in desk.job.snapshot.roms.reads.get(place, [])]
+    own = [e for e in known_sums(moment).for_place(place[1]) if e.firmware in ("", firmware(moment))]
     if not reads or not own:
         desk.said.emit("restoring needs a read and known sums of this slot", True)
         return
@@ -35,9 +36,9 @@ def restore_slot(desk: Desk, place: Place) -> None:
             return
 
         def act() -> list[str]:
-            sha = desk.session.store.put_attachment(found.data)
+            sha = desk.job.store.put_attachment(found.data)
             kept = {"firmware": found.firmware, "attachment": sha, "size": len(found.data), "proof": found.proof}
-            desk.session.record(ImageKnown, board=place[0], place=place[1], **kept)
+            desk.job.record(ImageKnown, board=place[0], place=place[1], **kept)
             return [f"{place[1]} restored: {found.proof}"]
 
         desk.attempt(act)
@@ -48,9 +49,9 @@ def restore_slot(desk: Desk, place: Place) -> None:
     desk.in_background(f"restoring {place[1]}", work, done)
 
 
-def identify_slot(desk: Desk, place: Place, image: bytes, show: Callable[[Place, tuple[Match, ...]], None]) -> None:
+def identify_slot(desk: Desk, place: PartRef, image: bytes, show: Callable[[PartRef, tuple[Match, ...]], None]) -> None:
     """Holds a read against every board of the store; the ranked result goes to `show` and, in words, to the logbook."""
-    folder, library = desk.session.store.folder, desk.session.library
+    folder, library = desk.job.store.folder, desk.job.library
 
     def work(watch: Watch) -> tuple[int, tuple[Match, ...]]:
         with Store(folder, read_only=True) as store:  # a store of its own: this runs beside the window
@@ -74,7 +75,7 @@ def identify_slot(desk: Desk, place: Place, image: bytes, show: Callable[[Place,
 
 def learn_from_signatures(desk: Desk) -> None:
     """Works the tester's register out from the signatures taken so far, and uses it from then on."""
-    case = desk.session.case()
+    moment = desk.job.moment
 
     def done(found: Learned) -> None:
         r = found.register
@@ -84,4 +85,4 @@ def learn_from_signatures(desk: Desk) -> None:
         desk.record(Decided, what="register", choice=choice, reason=f"learnt: {found.check}{odd}")
         desk.said.emit(f"register {choice} explains {found.check}{odd}", bool(odd))
 
-    desk.in_background("learning the register", lambda watch: learn_register(case), done)
+    desk.in_background("learning the register", lambda watch: learn_register(moment), done)

@@ -6,8 +6,8 @@ from pathlib import Path
 from PyQt6.QtCore import QBuffer, QIODevice, QObject, Qt
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
 
-from loyal_trace.core.logbook.describe import describe, stage_of
-from loyal_trace.core.progress import map_marks, progress
+from loyal_trace.core.assess.progress import map_marks, progress
+from loyal_trace.core.job.entries import describe, stage_of
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.photo_watch import PhotoWatch
 from loyal_trace.ui.shell import Shell
@@ -85,14 +85,14 @@ class JobWiring(QObject):
 
     def _where_work_left_off(self) -> int:
         """The stage of the newest entry that counts."""
-        dead = self.desk.session.retracted
-        stages = (stage_of(e) for e in reversed(self.desk.session.entries) if e.id not in dead)
+        dead = self.desk.job.retracted
+        stages = (stage_of(e) for e in reversed(self.desk.job.entries) if e.id not in dead)
         return next((s for s in stages if s is not None), 0)
 
     def _place_where_work_left_off(self) -> None:
-        entry = self.desk.session.last_live()
+        entry = self.desk.job.last_action()
         place = getattr(entry, "place", "")
-        if entry is not None and place and entry.board in self.desk.session.boards:
+        if entry is not None and place and entry.board in self.desk.job.boards:
             self.desk.pick(entry.board, place.split(".")[0].split("-")[0])
 
     def show_stage(self, stage: int) -> None:
@@ -104,10 +104,10 @@ class JobWiring(QObject):
         self.stages[stage].frame.entry.edit.setFocus(Qt.FocusReason.OtherFocusReason)
 
     def _changed(self) -> None:
-        session = self.desk.session
-        opened = session.state.opened
+        session = self.desk.job
+        opened = session.snapshot.opened
         facts = [opened.number, opened.maker] if opened else []
-        self.shell.stations.set_job(session.title, " · ".join(f for f in facts if f) or session.job)
+        self.shell.stations.set_job(session.title, " · ".join(f for f in facts if f) or session.id)
         self.shell.stations.set_stations([(p.filled, p.count) for p in progress(self.desk.assessment())])
         self.stages[self.current].refresh()
         self._show_map()
@@ -119,7 +119,7 @@ class JobWiring(QObject):
 
     def _show_map(self) -> None:
         desk = self.desk
-        boards = [(board_id, board.title) for board_id, board in desk.session.boards.items()]
+        boards = [(board_id, board.title) for board_id, board in desk.job.boards.items()]
         if desk.definition is None:
             self.shell.show_board(boards, "", None, Overlay({}), "")
             return
@@ -130,12 +130,12 @@ class JobWiring(QObject):
         self.shell.show_board(boards, desk.board, desk.definition, overlay, f"showing: {_SHOWING[self.current]}")
 
     def _show_logbook(self) -> None:
-        session = self.desk.session
+        session = self.desk.job
         dead = session.retracted
         if self.shell.drawer.isVisible():
             lines = [(e.id, f"{e.time:%m-%d %H:%M}  {e.board:8} {describe(e)}", e.id in dead) for e in session.entries]
             self.shell.drawer.show_lines(lines)
-        last = session.last_live()
+        last = session.last_action()
         if last is not None and not self.desk.busy:
             board = f"{session.boards[last.board].name} " if last.board in session.boards else ""
             self.shell.bar.say(f"{last.time:%H:%M} {board}{describe(last)}", False)
@@ -157,7 +157,7 @@ class JobWiring(QObject):
             stored = QBuffer()
             stored.open(QIODevice.OpenModeFlag.WriteOnly)
             QApplication.clipboard().image().save(stored, "PNG")
-            now = self.desk.session.around.clock()
+            now = self.desk.job.env.clock()
             self.desk.take_photo(bytes(stored.data()), f"pasted {now:%Y-%m-%d %H%M%S}.png")
 
     def watch_folder(self) -> None:
@@ -172,7 +172,7 @@ class JobWiring(QObject):
 
     def next_board(self) -> None:
         """The next board of the job."""
-        boards = list(self.desk.session.boards)
+        boards = list(self.desk.job.boards)
         if boards:
             self._board_asked(boards[(boards.index(self.desk.board) + 1) % len(boards)])
 

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.boards.outline import body_size
-from loyal_trace.core.errors import RequestError
+from loyal_trace.core.vocabulary.errors import RequestError
 
 Matrix = NDArray[np.float64]
 Point = tuple[float, float]

@@ -9,9 +9,9 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
 from loyal_trace.core.boards.model import BoardDefinition, Part
-from loyal_trace.core.logbook.entries import Observed
+from loyal_trace.core.vocabulary.findings import LEAKS, Finding
+from loyal_trace.core.vocabulary.readings import Sighting
 
-LEAKING = ("leaking", "leaking or bulged")
 DEFAULT_REACH = 35.0
 DOWNHILL = 2.0
 SIDES = {"": (0.0, 0.0), "top": (0.0, -1.0), "right": (1.0, 0.0), "bottom": (0.0, 1.0), "left": (-1.0, 0.0)}
@@ -61,7 +61,7 @@ def within_reach(
 
 def leaks(
     board: BoardDefinition,
-    findings: Mapping[str, Sequence[Observed]],
+    findings: Mapping[str, Sequence[Sighting]],
     distance: float = DEFAULT_REACH,
     down: str = "",
     renewed: Collection[str] = (),
@@ -73,7 +73,7 @@ def leaks(
     """
     found = []
     for refdes, seen in findings.items():
-        leak = next((entry for entry in seen if entry.finding in LEAKING), None)
+        leak = next((entry for entry in seen if entry.finding in LEAKS), None)
         if leak is None or not board.has(refdes):
             continue
         reached = tuple(
@@ -84,8 +84,8 @@ def leaks(
     return tuple(found)
 
 
-def _status(seen: Sequence[Observed], leak: Observed) -> str:
+def _status(seen: Sequence[Sighting], leak: Sighting) -> str:
     later = [entry for entry in seen if entry.time >= leak.time]
     if not later:
         return "inspect"
-    return "clean it" if later[-1].finding == "residue" else "done"
+    return "clean it" if later[-1].finding == Finding.RESIDUE else "done"

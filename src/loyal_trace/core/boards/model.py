@@ -4,19 +4,21 @@ Everything but the parts is optional; the program is useful with a bare list of 
 Lengths are millimetres on the component side, x to the right and y down from the top left corner of the board.
 """
 
-from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 from loyal_trace.core.boards.supplies import Cell, ChainPoint, Clock, Rail, Reset, Supply
-from loyal_trace.core.errors import RequestError
-
-PinRef = tuple[str, int]
+from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.identity import BoardPin
 
 
 @dataclass(frozen=True)
 class Part:
-    """One part in its place. `value` in SI units of its kind (farad, ohm, henry, hertz, ampere for fuses)."""
+    """One part in its place. `value` in SI units of its kind (farad, ohm, henry, hertz, ampere for fuses).
+
+    Not `placed`: nobody said where it is, and `x`, `y` only lay it out on the map; `row` and `column` are its grid
+    place as far as that was said.
+    """
 
     refdes: str
     number: str
@@ -37,6 +39,9 @@ class Part:
     role: str = ""
     revisions: tuple[str, ...] = ()
     rare: bool = False
+    placed: bool = True
+    row: str = ""
+    column: str = ""
 
     @property
     def short_number(self) -> str:
@@ -158,7 +163,7 @@ class BoardDefinition:
     firmwares: tuple[str, ...] = ()
     parts: tuple[Part, ...] = ()
     vias: tuple[Part, ...] = ()
-    nets: tuple[tuple[str, tuple[PinRef, ...]], ...] = ()
+    nets: tuple[tuple[str, tuple[BoardPin, ...]], ...] = ()
     rails: tuple[Rail, ...] = ()
     chain: tuple[ChainPoint, ...] = ()
     supplies: tuple[Supply, ...] = ()
@@ -188,11 +193,11 @@ class BoardDefinition:
         return {part.refdes: part for part in (*self.parts, *self.vias)}
 
     @cached_property
-    def _net_pins(self) -> dict[str, tuple[PinRef, ...]]:
+    def _net_pins(self) -> dict[str, tuple[BoardPin, ...]]:
         return dict(self.nets)
 
     @cached_property
-    def _pin_net(self) -> dict[PinRef, str]:
+    def _pin_net(self) -> dict[BoardPin, str]:
         return {pin: net for net, pins in self.nets for pin in pins}
 
     def has(self, refdes: str) -> bool:
@@ -205,7 +210,7 @@ class BoardDefinition:
         except KeyError:
             raise RequestError(f"{self.title} has no part {refdes}") from None
 
-    def pins_on(self, net: str) -> tuple[PinRef, ...]:
+    def pins_on(self, net: str) -> tuple[BoardPin, ...]:
         """All pins joined by a net, as (refdes, pin number); RequestError for an unknown net."""
         try:
             return self._net_pins[net]
@@ -214,9 +219,9 @@ class BoardDefinition:
 
     def net_of(self, refdes: str, pin: int) -> str | None:
         """The net a pin is on, or None when the netlist does not say."""
-        return self._pin_net.get((refdes, pin))
+        return self._pin_net.get(BoardPin(refdes, pin))
 
-    def others_on_net(self, refdes: str, pin: int) -> tuple[PinRef, ...]:
+    def others_on_net(self, refdes: str, pin: int) -> tuple[BoardPin, ...]:
         """The pins that share a net with this one, without itself."""
         net = self.net_of(refdes, pin)
         return tuple(p for p in self._net_pins[net] if p != (refdes, pin)) if net else ()
@@ -297,25 +302,3 @@ class BoardDefinition:
         if part.room_height is not None:
             limits.append((part.room_height, "room noted for this part"))
         return min(limits) if limits else None
-
-
-def natural_key(refdes: str) -> tuple[tuple[int, str], ...]:
-    """Sort key under which C2 comes before C10 and 4A before 4C."""
-    pieces: list[tuple[int, str]] = []
-    digits = ""
-    for letter in refdes:
-        if letter.isdigit():
-            digits += letter
-            continue
-        if digits:
-            pieces.append((int(digits), ""))
-            digits = ""
-        pieces.append((-1, letter))
-    if digits:
-        pieces.append((int(digits), ""))
-    return tuple(pieces)
-
-
-def in_order(refdeses: Iterable[str]) -> list[str]:
-    """Reference designators in the order a person would list them."""
-    return sorted(refdeses, key=natural_key)

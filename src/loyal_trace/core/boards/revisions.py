@@ -6,7 +6,8 @@ The marks are data of the board. Nothing is asked that no longer separates what 
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from loyal_trace.core.boards.model import BoardDefinition, RevisionMark, in_order
+from loyal_trace.core.boards.model import BoardDefinition, RevisionMark
+from loyal_trace.core.vocabulary.identity import in_order
 
 
 def decision_name(board_id: str, mark: str) -> str:

@@ -11,7 +11,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from loyal_trace.core.errors import RequestError
+from loyal_trace.core.vocabulary.errors import RequestError
 
 Value = Any  # int 0/1 or an array of them: the compiled code is the same
 _TOKEN = re.compile(r"/?[A-Za-z0-9][A-Za-z0-9]*")

@@ -11,9 +11,9 @@ from dataclasses import replace
 from typing import Any
 
 from loyal_trace.core.chips.expressions import compile_expression, compile_tree
+from loyal_trace.core.chips.levels import FAMILIES
 from loyal_trace.core.chips.model import ChipType, Memory, Output, Pin, Register
-from loyal_trace.core.errors import RequestError
-from loyal_trace.core.probing.levels import FAMILIES
+from loyal_trace.core.vocabulary.errors import RequestError
 
 _LOGIC = re.compile(r"[A-Z]{0,3}(?:74|54)(ALS|AS|LS|S|F|L|HCT|HC|ACT|AC|)(\d{2,4})[A-Z]?[A-Z]?\d?")
 _POWER = {"VCC", "VDD", "VPP"}
@@ -27,6 +27,7 @@ class ChipLibrary:
         """`text` is the TOML of the library file; RequestError names the entry that cannot be read."""
         self._entries: Mapping[str, dict[str, Any]] = tomllib.loads(text)
         self._built: dict[str, ChipType] = {}
+        self._unknown: set[str] = set()
 
     @property
     def type_names(self) -> tuple[str, ...]:
@@ -44,9 +45,13 @@ class ChipLibrary:
         return self._built[name]
 
     def knows(self, printed: str) -> bool:
+        """Does the library have that type? Asked again and again of parts that are no chips, so a no is remembered."""
+        if printed in self._unknown:
+            return False
         try:
             self.find(printed)
         except RequestError:
+            self._unknown.add(printed)
             return False
         return True
 

@@ -4,8 +4,8 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from loyal_trace.core.chips.expressions import Expr, Tree, control_names, leaf_names
-from loyal_trace.core.errors import RequestError
-from loyal_trace.core.probing.levels import Family
+from loyal_trace.core.chips.levels import Family
+from loyal_trace.core.vocabulary.errors import RequestError
 
 
 @dataclass(frozen=True)

@@ -6,9 +6,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from loyal_trace.core.boards.model import BoardDefinition, Part
-from loyal_trace.core.errors import RequestError
-
-Place = tuple[str, str]
+from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.identity import PartRef
 
 
 @dataclass(frozen=True)
@@ -28,7 +27,7 @@ class Weight:
 class Evidence:
     """One line of evidence about one part: its kind, a sentence, and its weight in log-odds."""
 
-    place: Place
+    place: PartRef
     kind: str
     text: str
     weight: float
@@ -49,7 +48,7 @@ class EvidenceTable:
     def weight(self, kind: str) -> Weight:
         return self._weights[kind]
 
-    def line(self, place: Place, kind: str, text: str) -> Evidence:
+    def line(self, place: PartRef, kind: str, text: str) -> Evidence:
         """A line of evidence of that kind about a part."""
         return Evidence(place, kind, text, self._weights[kind].log_ratio)
 

@@ -8,20 +8,12 @@ import math
 from dataclasses import dataclass
 
 from loyal_trace.core.boards.model import BoardDefinition, Part
-from loyal_trace.core.logbook.state import JobState
-from loyal_trace.core.units import format_quantity
+from loyal_trace.core.vocabulary.units import format_quantity
+from loyal_trace.core.vocabulary.verdicts import PartVerdict
 
 _TAN_DELTA = ((6.3, 0.24), (10, 0.20), (16, 0.16), (25, 0.14), (35, 0.12), (50, 0.10), (1e9, 0.09))
 _AGED = 2.0
 _LOW, _HIGH = 0.8, 1.5
-
-
-@dataclass(frozen=True)
-class PartVerdict:
-    """good, doubtful, bad or not measured, with the reason."""
-
-    verdict: str
-    reason: str
 
 
 def esr_limit(capacitance: float, voltage: float) -> float:
@@ -50,17 +42,6 @@ def judge_capacitor(part: Part, capacitance: float | None, esr: float | None, in
             found = f"{format_quantity(esr, 'Ω')}, limit {format_quantity(limit, 'Ω')}"
             return PartVerdict("bad", f"series resistance too high: {found}")
     return PartVerdict("good", "within tolerance and ESR limit" + where)
-
-
-def verdict_from_log(board_id: str, part: Part, state: JobState) -> PartVerdict:
-    """The verdict on one capacitor from the newest measurements in the logbook."""
-    farad = state.latest(board_id, part.refdes, "capacitance")
-    ohm = state.latest(board_id, part.refdes, "esr")
-    fitted = state.fitted.get((board_id, part.refdes))
-    if fitted and all(m is None or m.time <= fitted.time for m in (farad, ohm)):
-        return PartVerdict("not measured", f"renewed with {fitted.number}; earlier readings are of the old part")
-    in_circuit = any(m.in_circuit for m in (farad, ohm) if m)
-    return judge_capacitor(part, farad.value if farad else None, ohm.value if ohm else None, in_circuit)
 
 
 @dataclass(frozen=True)

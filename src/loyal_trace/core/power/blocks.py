@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 
 from loyal_trace.core.boards.model import Block, BoardDefinition
-from loyal_trace.core.power.expected import GROUND
 from loyal_trace.core.power.rails import RailReport
+from loyal_trace.core.vocabulary.quantities import GROUND
 
 
 @dataclass(frozen=True)

@@ -3,8 +3,8 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from loyal_trace.core.errors import RequestError
 from loyal_trace.core.power.formulas import not_negative, positive
+from loyal_trace.core.vocabulary.errors import RequestError
 
 HOURS_A_YEAR = 365.25 * 24
 SECONDS_A_YEAR = HOURS_A_YEAR * 3600

@@ -13,15 +13,14 @@ import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
+from loyal_trace.core.boards.kinds import kind_of
 from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.boards.supplies import ChainPoint, Rail, Supply
-from loyal_trace.core.errors import RequestError
-from loyal_trace.core.units import parse_quantity
+from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.units import parse_quantity
 
 LINES = ("from", "through", "to")
 EXAMPLES = ("from J1 9 V AC 1.2 A", "through F1 2A, BR1, C1 4700u", "to REG1 5 V, 4F.20")
-_KIND = (("F", "fuse"), ("BR", "bridge"), ("DB", "bridge"), ("D", "diode"), ("REG", "regulator"), ("VR", "regulator"),
-         ("C", "capacitor"), ("L", "inductor"), ("R", "resistor"), ("J", "connector"), ("P", "connector"))  # fmt: skip
 _UNIT = {"fuse": "A", "capacitor": "F", "regulator": "V", "resistor": "Ω"}
 _DEFAULT_DROPOUT = 2.0
 _FROM = re.compile(r"from\s+(\S+)\s+([\d.,]+)\s*V\s*(AC|DC)(?:\s+([\d.,]+m?)\s*A)?(?:\s+(\d+)\s*Hz)?", re.IGNORECASE)
@@ -42,13 +41,6 @@ class _Building:
     path: str
     parts: dict[str, Part] = field(default_factory=dict)
     points: list[ChainPoint] = field(default_factory=list)
-
-
-def kind_of(refdes: str) -> str:
-    """The kind of part that its reference designator stands for; a place such as 4F is a chip."""
-    letters = re.match(r"[A-Za-z]*", refdes)
-    name = (letters[0] if letters else "").upper()
-    return next((kind for start, kind in _KIND if name == start), "chip")
 
 
 def describe_chain(lines: Mapping[str, str], path: str = "") -> DescribedChain:

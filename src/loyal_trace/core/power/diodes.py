@@ -8,7 +8,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from loyal_trace.core.errors import RequestError
+from loyal_trace.core.vocabulary.errors import RequestError
 
 NEAR_ZERO = 0.05
 SCHOTTKY_LOW, SILICON_LOW, SILICON_HIGH = 0.15, 0.4, 0.85

@@ -4,10 +4,11 @@ from dataclasses import dataclass
 
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.boards.supplies import ChainPoint, Reset, Supply
-from loyal_trace.core.errors import RequestError
 from loyal_trace.core.power.consumption import Draw
 from loyal_trace.core.power.diodes import SILICON_HIGH, SILICON_LOW
 from loyal_trace.core.power.formulas import Reservoir, charge_time, reservoir
+from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.quantities import GROUND
 
 _WINDING = 0.10
 _REGULATED = 0.03
@@ -20,7 +21,6 @@ _TIMING = 0.4
 _QUIET = 0.05
 _TTL_HIGH, _TTL_LOW = 2.4, 0.8
 _CELL_HIGH, _CELL_DRAIN = 1.15, 2.0
-GROUND = ("resistance to ground", "resistance to ground, reversed")
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,7 @@ from loyal_trace.core.power.formulas import capacitance_from_ripple, ripple_freq
 from loyal_trace.core.power.rails import PathReport, PointVerdict
 from loyal_trace.core.power.start_up import start_up
 from loyal_trace.core.power.under_load import Around, under_load
-from loyal_trace.core.units import format_quantity
+from loyal_trace.core.vocabulary.units import format_quantity
 
 _SHORT_OHMS = 10.0
 _CAPACITOR_LOW = 0.7

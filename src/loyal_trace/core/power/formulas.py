@@ -8,7 +8,7 @@ RequestError for values that make no sense.
 import math
 from dataclasses import dataclass
 
-from loyal_trace.core.errors import RequestError
+from loyal_trace.core.vocabulary.errors import RequestError
 
 DIODES_IN_PATH = {"bridge": 2, "centre-tap": 1, "half": 1}
 _PULSES_A_CYCLE = {"full": 2, "bridge": 2, "centre-tap": 2, "half": 1}

@@ -4,8 +4,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from loyal_trace.core.boards.model import BoardDefinition
-from loyal_trace.core.power.expected import GROUND
 from loyal_trace.core.power.rails import PathReport
+from loyal_trace.core.vocabulary.quantities import GROUND
 
 _RISK = {
     "resistance to ground": "a short behind it would burn tracks, plug or supply",

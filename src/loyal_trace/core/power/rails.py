@@ -6,22 +6,27 @@ from functools import cached_property
 
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.boards.supplies import ChainPoint
-from loyal_trace.core.logbook.describe import UNITS
-from loyal_trace.core.logbook.entries import Measured
-from loyal_trace.core.logbook.state import JobState
 from loyal_trace.core.power.consumption import Draw
-from loyal_trace.core.power.expected import GROUND, Limits, limits_at
-from loyal_trace.core.units import format_quantity
+from loyal_trace.core.power.expected import Limits, limits_at
+from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.quantities import GROUND, Quantity
+from loyal_trace.core.vocabulary.readings import Latest, Reading
+from loyal_trace.core.vocabulary.units import format_quantity
 
-SCHOOLS = {
+SUPPLY_LIMITS = {
     "maker": "the maker's ±5 % at the far chip (4.75 to 5.25 V)",
     "strict": "at least 4.9 V at the far chip",
     "clean": "clean matters more than exact: ripple within its limit",
 }
 _STRICT_SHARE = 0.98
+NO_LIMITS = "no limits are known here"
 _WIDE = (*GROUND, "current", "reset time", "frequency")
 _BETWEEN_BOARDS = 0.3
 _OF_THE_PART_ITSELF = ("resistance", "rating", "diode")
+
+
+def _unit(quantity: str) -> str:
+    return Quantity(quantity).unit if quantity in set(Quantity) else ""
 
 
 @dataclass(frozen=True)
@@ -31,7 +36,7 @@ class PointVerdict:
     board: str
     point: ChainPoint
     limits: Limits
-    reading: Measured | None
+    reading: Reading | None
     verdict: str
     why: str
 
@@ -45,13 +50,15 @@ class PointVerdict:
         """The reading with its unit, or a dash."""
         if self.reading is None or self.reading.value is None:
             return "OL" if self.overload else "–"
-        return format_quantity(self.reading.value, UNITS.get(self.point.quantity, ""))
+        return format_quantity(self.reading.value, _unit(self.point.quantity))
 
     @property
     def expected(self) -> str:
         """The limits in words: 4.75 to 5.25 V, at most 2.9 V, 2 A."""
-        unit = UNITS.get(self.point.quantity, "")
+        unit = _unit(self.point.quantity)
         low, high = self.limits.low, self.limits.high
+        if math.isinf(low):
+            return "not known"
         if low == 0:
             return f"at most {format_quantity(high, unit)}"
         if math.isinf(high):
@@ -127,23 +134,40 @@ class RailReport:
 
 
 def judge_rails(
-    board_id: str, board: BoardDefinition, state: JobState, school: str = "maker", draw: Draw | None = None
+    board_id: str,
+    board: BoardDefinition,
+    latest: Latest,
+    limits_by: str = "maker",
+    draw: Draw | None = None,
+    good_board: Latest | None = None,
 ) -> RailReport:
-    """Judges every chain point of a board under one school of what a good 5 V is. `draw`: the chips' own current."""
+    """Judges every chain point of a board under one choice of supply limits.
+
+    `latest` and `good_board` give the newest reading of a point and quantity, of this board and of one known to work;
+    `draw` is the chips' own current.
+    """
     far = {rail.far: rail for rail in board.rails}
     paths: dict[str, list[PointVerdict]] = {name: [] for name in board.paths}
     for point in board.chain:
-        reading = state.latest(board_id, point.point, point.quantity)
+        reading = latest(point.point, point.quantity)
         rail = far.get(point.point)
         strict_limit = rail.nominal * _STRICT_SHARE if rail and point.quantity == "voltage" else None
-        limits = _of_good_board(state.good_board.get((board_id, point.point), {}).get(point.quantity))
-        limits = limits or limits_at(board, point, draw)
-        verdict, why = _judge(point, limits, reading, school, strict_limit)
+        limits = _of_good_board(good_board(point.point, point.quantity) if good_board else None)
+        limits = limits or _limits(board, point, draw)
+        verdict, why = _judge(point, limits, reading, limits_by, strict_limit)
         paths[point.path].append(PointVerdict(board_id, point, limits, reading, verdict, why))
     return RailReport(tuple(PathReport(name, tuple(points)) for name, points in paths.items()))
 
 
-def _of_good_board(reading: Measured | None) -> Limits | None:
+def _limits(board: BoardDefinition, point: ChainPoint, draw: Draw | None) -> Limits:
+    """The limits of a point; without any when neither the board nor the formulas give them."""
+    try:
+        return limits_at(board, point, draw)
+    except RequestError:
+        return Limits(-math.inf, math.inf, NO_LIMITS)
+
+
+def _of_good_board(reading: Reading | None) -> Limits | None:
     """What a board known to work reads, with the spread between boards of one kind."""
     if reading is None or reading.value is None:
         return None
@@ -152,7 +176,7 @@ def _of_good_board(reading: Measured | None) -> Limits | None:
 
 
 def _judge(
-    point: ChainPoint, limits: Limits, reading: Measured | None, school: str, strict_limit: float | None
+    point: ChainPoint, limits: Limits, reading: Reading | None, limits_by: str, strict_limit: float | None
 ) -> tuple[str, str]:
     if reading is None:
         return "not measured", f"{point.quantity} at {point.point}: {point.note}"
@@ -160,15 +184,17 @@ def _judge(
         return "good", f"{point.point} has no path to ground at all (OL)"
     if reading.overload or reading.value is None:
         return "bad", f"{point.point} reads open (OL): {_open_words(point)}"
+    if math.isinf(limits.low):
+        return "doubtful", f"{point.quantity} at {point.point}: {NO_LIMITS}, so it is not judged"
     value, low, high = reading.value, limits.low, limits.high
-    clean_only = school == "clean" and strict_limit is not None
+    clean_only = limits_by == "clean" and strict_limit is not None
     if value < low or value > high:
         side = "below" if value < low else "above"
         verdict = "doubtful" if clean_only and 0.9 * low <= value <= 1.05 * high else "bad"
         return verdict, f"{point.point} is {side} its limit: {_cause(point, limits, value)}"
     if strict_limit is not None and value < strict_limit:
         words = f"within the maker's limits, but below the stricter {strict_limit:.2f} V"
-        return "bad" if school == "strict" else "good", f"{point.point} is {words}"
+        return "bad" if limits_by == "strict" else "good", f"{point.point} is {words}"
     return "good", f"{point.point} is within its limits" + (f" ({point.note})" if point.note else "")
 
 

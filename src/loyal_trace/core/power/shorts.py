@@ -11,13 +11,15 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from loyal_trace.core.boards.model import BoardDefinition, Part, natural_key
-from loyal_trace.core.logbook.entries import Lifted
-from loyal_trace.core.units import format_quantity
+from loyal_trace.core.boards.model import BoardDefinition, Part
+from loyal_trace.core.vocabulary.identity import natural_key
+from loyal_trace.core.vocabulary.quantities import Quantity
+from loyal_trace.core.vocabulary.readings import LiftReading
+from loyal_trace.core.vocabulary.units import format_quantity
 
 GONE_FACTOR, GONE_FROM = 8.0, 50.0
 SURE = 0.9
-TRACK = "track resistance"
+TRACK = Quantity.TRACK
 _MISREAD = 0.03
 _WEIGHT = {"tantalum": 4.0, "aluminium": 1.5, "ceramic": 1.0}
 _MINUTES = {True: 0.5, False: 6.0}
@@ -51,7 +53,7 @@ def prior_weight(part: Part) -> float:
 
 
 def hunt(
-    board: BoardDefinition, net: str, baseline: float, lifts: Sequence[Lifted], track: Mapping[str, float]
+    board: BoardDefinition, net: str, baseline: float, lifts: Sequence[LiftReading], track: Mapping[str, float]
 ) -> ShortHunt:
     """Where the short is, from the resistance to ground with everything in place (ohm), lift tests, and readings of
     the track (refdes → ohm between that part's pin and ground, with a milliohm meter)."""
@@ -90,7 +92,7 @@ def _spread_out(parts: Sequence[Part], most: int = 4) -> tuple[str, ...]:
     return tuple(part.refdes for part in chosen)
 
 
-def _told(refdes: str, lifts: Sequence[Lifted], baseline: float) -> str:
+def _told(refdes: str, lifts: Sequence[LiftReading], baseline: float) -> str:
     telling = next((lift for lift in reversed(lifts) if refdes in lift.parts), None)
     if telling is None:
         return f"the track reads least at {refdes}"

@@ -2,12 +2,12 @@
 
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.boards.supplies import Cell, Reset
-from loyal_trace.core.errors import RequestError
 from loyal_trace.core.power.clocks import cell_life
 from loyal_trace.core.power.expected import reset_time
 from loyal_trace.core.power.findings import Explanation, value_of
 from loyal_trace.core.power.rails import PathReport
-from loyal_trace.core.units import format_quantity
+from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.units import format_quantity
 
 _WATCHDOG = 0.25
 LITHIUM = "a primary lithium cell is never charged, never soldered to directly, and goes to the collecting point"

@@ -5,18 +5,17 @@ from dataclasses import dataclass, field
 
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.boards.supplies import Supply
-from loyal_trace.core.parts.capacitors import PartVerdict
 from loyal_trace.core.power.consumption import Draw
 from loyal_trace.core.power.findings import Explanation, value_of
 from loyal_trace.core.power.formulas import DIODES_IN_PATH, bridge_power, regulator
 from loyal_trace.core.power.rails import PathReport
-from loyal_trace.core.units import format_quantity
+from loyal_trace.core.vocabulary.units import format_quantity
+from loyal_trace.core.vocabulary.verdicts import PartVerdict
 
 _DROP_SHARE = 0.03
 _HOT, _WARM = 125.0, 100.0
 _NO_COMPOUND = 1.5
 _CROWBAR = (0.4, 1.7)
-COMPOUND_MISSING = "heat-sink compound missing"
 
 
 @dataclass(frozen=True)

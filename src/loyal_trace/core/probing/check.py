@@ -10,9 +10,9 @@ from itertools import combinations
 
 import numpy as np
 
+from loyal_trace.core.chips.levels import Family, output_margin
 from loyal_trace.core.chips.model import ChipType, Output, Pin
 from loyal_trace.core.probing.behaviour import BEHAVIOURS, Drive, Expectation, expected_behaviours
-from loyal_trace.core.probing.levels import Family, output_margin
 from loyal_trace.core.probing.states import NOT_PROBED, STATE_WORDS, PinReading
 
 Readings = Mapping[int, PinReading]

@@ -2,10 +2,10 @@
 
 from dataclasses import dataclass
 
+from loyal_trace.core.chips.levels import Family, level_of
 from loyal_trace.core.chips.model import ChipType
-from loyal_trace.core.errors import RequestError
-from loyal_trace.core.probing.levels import Family, level_of
-from loyal_trace.core.units import format_quantity, parse_quantity
+from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.units import format_quantity, parse_quantity
 
 STATE_WORDS = {
     "L": "low",

@@ -5,10 +5,9 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
 from loyal_trace.core.boards.model import BoardDefinition
-from loyal_trace.core.errors import RequestError
-from loyal_trace.core.logbook.state import JobState
 from loyal_trace.core.power.consumption import Draw
-from loyal_trace.core.units import format_quantity, parse_quantity
+from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.units import format_quantity, parse_quantity
 
 ABILITIES = (
     "display", "harness", "speaker", "supply", "meter", "probe", "reader", "analyser", "ESR tester", "thermometer",
@@ -54,13 +53,13 @@ def parse_supplies(text: str) -> tuple[BenchSupply, ...]:
     return tuple(found)
 
 
-def profile_of(state: JobState, workshop: BenchProfile | None = None) -> BenchProfile:
-    """The bench as this job has it: what was decided here, else the workshop's own profile."""
+def profile_of(decided: Mapping[str, str], workshop: BenchProfile | None = None) -> BenchProfile:
+    """The bench as this job has it: what was decided here (name → choice), else the workshop's own profile."""
     usual = workshop or BenchProfile()
-    lacks, supplies = state.decisions.get(LACKS), state.decisions.get(SUPPLIES)
-    words = frozenset(w.strip() for w in lacks.choice.split(",") if w.strip()) if lacks else usual.lacks
+    lacks, supplies = decided.get(LACKS), decided.get(SUPPLIES)
+    words = frozenset(w.strip() for w in lacks.split(",") if w.strip()) if lacks is not None else usual.lacks
     try:
-        told = parse_supplies(supplies.choice) if supplies else usual.supplies
+        told = parse_supplies(supplies) if supplies is not None else usual.supplies
     except RequestError:
         told = usual.supplies
     return BenchProfile(told, words)

@@ -3,7 +3,7 @@
 import math
 from dataclasses import dataclass
 
-from loyal_trace.core.errors import RequestError
+from loyal_trace.core.vocabulary.errors import RequestError
 
 
 def failure_rate_upper(clean: int, failed: int = 0, confidence: float = 0.95) -> float:

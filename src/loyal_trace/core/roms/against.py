@@ -40,7 +40,7 @@ from loyal_trace.core.roms.maps import (
     ranges,
 )
 from loyal_trace.core.roms.shapes import Shape, shapes
-from loyal_trace.core.units import count_of
+from loyal_trace.core.vocabulary.units import count_of
 
 _SAMPLE = 4096
 _KEPT = 8

@@ -14,7 +14,7 @@ from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
 from loyal_trace.core.roms.pieces import pieces_in
 from loyal_trace.core.roms.restore import restore
 from loyal_trace.core.roms.undo import undo
-from loyal_trace.core.units import count_of
+from loyal_trace.core.vocabulary.units import count_of
 
 _RESEMBLES = 0.8
 _TRY_RESTORING = "Its sums are known: restoring may find two wrong bytes, three bits or a stuck stretch."
@@ -33,6 +33,7 @@ class Expected:
     truth: bytes | None = None
     names: PinNames = NO_DEVICE
     others: Callable[[], Mapping[str, bytes]] = dict
+    board: str = ""
 
     def truth_of_size(self, size: int) -> bytes | None:
         """The true image if it is at hand and of that size."""

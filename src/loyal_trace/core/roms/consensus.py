@@ -15,7 +15,7 @@ from loyal_trace.core.roms.crc_algebra import syndromes
 from loyal_trace.core.roms.digests import agrees, digest
 from loyal_trace.core.roms.restore import Restored, proved
 from loyal_trace.core.roms.voting import moving_bits
-from loyal_trace.core.units import count_of
+from loyal_trace.core.vocabulary.units import count_of
 
 _MOST_FREE = 18
 

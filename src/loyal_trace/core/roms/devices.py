@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
-from loyal_trace.core.errors import RequestError
+from loyal_trace.core.vocabulary.errors import RequestError
 
 REWRITABLE = ("eprom", "eeprom", "flash")
 _SPEED = re.compile(r"^(.*?)-(\d{2,3})[A-Z]*$")

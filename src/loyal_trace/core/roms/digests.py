@@ -11,7 +11,7 @@ from functools import lru_cache
 
 import anycrc
 
-from loyal_trace.core.errors import RequestError
+from loyal_trace.core.vocabulary.errors import RequestError
 
 DIGEST_LENGTHS = {"sum8": 2, "sum16": 4, "sum32": 8, "crc32": 8, "md5": 32, "sha1": 40, "sha256": 64}
 HASHES = ("sha256", "sha1", "md5")

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from loyal_trace.core.roms.sites import separating, site_of
-from loyal_trace.core.units import count_of
+from loyal_trace.core.vocabulary.units import count_of
 
 PRIOR_BITS = {
     "stuck-data": 4.0,

@@ -40,13 +40,21 @@ class RomImage:
 
 @dataclass(frozen=True)
 class KnownSum:
-    """One line of a list: what a file of that name should sum to. `firmware` when the list tells revisions apart."""
+    """One line of a list: what a file of that name should sum to. `firmware` when the list tells revisions apart.
+
+    `board` and `place` name the socket that it is for; without a board it is for any socket of that name.
+    """
 
     name: str
     digests: tuple[tuple[str, str], ...]
     size: int | None = None
     firmware: str = ""
     place: str = ""
+    board: str = ""
+
+    def is_for(self, board: str, place: str) -> bool:
+        """May it speak of that socket? Another board's, or another place's, never does."""
+        return self.board in ("", board) and self.place.lower() in ("", place.lower())
 
     @cached_property
     def by_algorithm(self) -> dict[str, str]:
@@ -119,11 +127,14 @@ class SumList:
         stem = _stem(name)
         return tuple(self._by_stem.get(stem) or self._by_stem.get(without_read_number(stem)) or ())
 
-    def for_place(self, place: str) -> tuple[KnownSum, ...]:
-        """Entries meant for a socket: listed for that place, or for a file named after it (with or without ending)."""
+    def for_place(self, place: str, board: str = "") -> tuple[KnownSum, ...]:
+        """Entries meant for a socket: listed for that place, or for a file named after it (with or without ending).
+
+        Those of another board never are.
+        """
         key = place.lower()
         found = self._by_stem.get(key) or self._by_name.get(key) or ()
-        return tuple(e for e in found if e.place.lower() in ("", key))
+        return tuple(e for e in found if e.is_for(board or e.board, place))
 
     def matching(self, image: RomImage) -> tuple[KnownSum, ...]:
         """Every entry, whatever its name, whose sums the image has; weak sums alone prove nothing elsewhere."""

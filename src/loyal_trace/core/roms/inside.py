@@ -23,7 +23,7 @@ from loyal_trace.core.roms.hypotheses import (
     unknown,
 )
 from loyal_trace.core.roms.maps import Bytes
-from loyal_trace.core.units import count_of
+from loyal_trace.core.vocabulary.units import count_of
 
 _NOISE_BITS = 7.6
 _BLANK_SHARE = 0.1

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from loyal_trace.core.power.formulas import positive
-from loyal_trace.core.units import count_of
+from loyal_trace.core.vocabulary.units import count_of
 
 ERASE_DOSE = 15.0
 UV_CAUTION = "254 nm harms eyes and skin: lid closed, window covered afterwards."

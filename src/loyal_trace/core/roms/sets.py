@@ -3,14 +3,15 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from loyal_trace.core.boards.model import BoardDefinition, in_order
+from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.roms.images import KnownSum
+from loyal_trace.core.vocabulary.identity import in_order
 
 
 def board_sums(board: BoardDefinition) -> tuple[KnownSum, ...]:
     """The known sums of a board's slots, each under its refdes and place."""
     return tuple(
-        KnownSum(slot.refdes, digests, slot.size or None, firmware, slot.refdes)
+        KnownSum(slot.refdes, digests, slot.size or None, firmware, slot.refdes, board.id)
         for slot in board.rom_slots
         for firmware, digests in slot.sums
     )

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from loyal_trace.core.units import count_of
+from loyal_trace.core.vocabulary.units import count_of
 
 _ANCHOR = 24
 _CLOSE = 0.02

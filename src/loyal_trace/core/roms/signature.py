@@ -18,7 +18,7 @@ import anycrc
 import numpy as np
 from numpy.typing import NDArray
 
-from loyal_trace.core.errors import RequestError
+from loyal_trace.core.vocabulary.errors import RequestError
 
 HEX_SYMBOLS = "0123456789ABCDEF"
 

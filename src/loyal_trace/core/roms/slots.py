@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from loyal_trace.core.boards.model import BoardDefinition, RomSlot, SelfTestCode
-from loyal_trace.core.errors import RequestError
+from loyal_trace.core.vocabulary.errors import RequestError
 
 _LANE_WORDS = {(0, 2): "even bytes", (1, 2): "odd bytes"}
 

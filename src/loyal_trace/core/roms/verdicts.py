@@ -13,7 +13,7 @@ from loyal_trace.core.roms.hypotheses import Hypothesis
 from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
 from loyal_trace.core.roms.pieces import Whole
 from loyal_trace.core.roms.voting import moving_bits
-from loyal_trace.core.units import count_of
+from loyal_trace.core.vocabulary.units import count_of
 
 _NEVER_SETTLED = ("unknown", "garbage", "few-bytes", "bits-faded", "bits-lost", "patched", "other-slot", "unstable")
 _OPEN = ("unknown", "garbage", "patched", "few-bytes")
@@ -149,11 +149,15 @@ def _by_digest(image: RomImage, expected: Expected, known: SumList) -> RomVerdic
     if elsewhere:
         home = elsewhere[0]
         place = home.place or home.name
+        if home.board and expected.board and home.board != expected.board:
+            place = f"{place} of board {home.board}"
         return _settled(
             "other-slot",
             f"this is the content of {place}{' (firmware ' + home.firmware + ')' if home.firmware else ''}",
-            f"Swap it back: it belongs at {place}. Check that chip's own label and whatever sits there.",
-            slot=place,
+            f"If the chip sits in the wrong socket, move it: its content is listed for {place}. If only the file has "
+            "another name, record it there.",
+            slot=home.place or home.name,
+            board=home.board,
         )
     return None
 

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from loyal_trace.core.errors import RequestError
-from loyal_trace.core.units import count_of
+from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.units import count_of
 
 _WANTED = 0.999
 _FOLLOWS = 0.8

@@ -11,12 +11,12 @@ import numpy as np
 
 from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.chips.library import ChipLibrary
-from loyal_trace.core.errors import RequestError
-from loyal_trace.core.power.clock_tree import clock_frequency
 from loyal_trace.core.power.formulas import Reservoir, charge_time, peak_voltage, regulator_output, ripple_voltage
 from loyal_trace.core.probing.states import PinReading
+from loyal_trace.core.simulation.clock_tree import clock_frequency
 from loyal_trace.core.simulation.engine import Engine, StreamEngine
 from loyal_trace.core.simulation.netlist import FIGHT, FLOATING, PinFault, Stream, build_netlist
+from loyal_trace.core.vocabulary.errors import RequestError
 
 STEPS = 1 << 17
 _MAINS = 50.0
@@ -380,6 +380,10 @@ class SimulatedBench:
         return True, ""
 
     # the hands
+
+    def has(self, board: str, refdes: str) -> bool:
+        """Is there such a part on this bench?"""
+        return board in self._boards and self._boards[board].has(refdes)
 
     def renew(self, board: str, refdes: str, spare: str = "") -> None:
         """A part is exchanged or its leg, joint or socket put right; a bad spare brings its own fault along."""

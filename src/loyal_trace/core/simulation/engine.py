@@ -11,8 +11,8 @@ import numpy as np
 
 from loyal_trace.core.chips.expressions import evaluate_tree
 from loyal_trace.core.chips.model import Register
-from loyal_trace.core.errors import RequestError
 from loyal_trace.core.simulation.netlist import FIGHT, FLOATING, HIGH, LOW, Netlist, PlacedChip, Stream, as_read
+from loyal_trace.core.vocabulary.errors import RequestError
 
 _CONSTANT = {"VCC": HIGH, "GND": LOW}
 _SETTLE_LIMIT = 200

@@ -4,10 +4,10 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QTextBrowser, QVBoxLayout, QWidget
 
-from loyal_trace.core.logbook.entries import Decided, HandedBack
-from loyal_trace.core.planning.away import away
-from loyal_trace.core.planning.teardown import left_over, still_out
-from loyal_trace.core.units import count_of
+from loyal_trace.core.assess.away import away
+from loyal_trace.core.assess.teardown import left_over, still_out
+from loyal_trace.core.job.entries import Decided, HandedBack
+from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.report.model import ReportModel, build_report
 from loyal_trace.report.write import write_report
 from loyal_trace.ui.desk import Desk
@@ -48,11 +48,11 @@ class HandBackStage:
 
     def folder(self) -> Path:
         """Where reports go: beside the store."""
-        return self.desk.session.store.folder / "reports"
+        return self.desk.job.store.folder / "reports"
 
     def refresh(self) -> None:
-        session = self.desk.session
-        report = build_report(session.assessment(), session.entries, session.around.clock())
+        session = self.desk.job
+        report = build_report(session.assessment(), session.entries, session.env.clock())
         proof = session.assessment().proof
         untested = len(proof.not_tested)
         written = count_of(len(session.entries), "logbook entry", "logbook entries")
@@ -60,12 +60,12 @@ class HandBackStage:
         self.frame.head("What does the owner get, and the next repairer?", facts)
         self.preview.setHtml(_page(report))
         open_steps = [s for s in session.assessment().plan.steps if not s.done]
-        left = (*left_over(session.state), *still_out(session.state), *(a.words for a in away(session.case())))
-        if left and not session.state.handed_back:
+        left = (*left_over(session.snapshot), *still_out(session.snapshot), *(a.words for a in away(session.moment)))
+        if left and not session.snapshot.paper.handed_back:
             why = f"Not as it should go home: {'; '.join(dict.fromkeys(left))[:230]}."
             self.frame.meaning.say(why, "Put back what came off (Ctrl+2, D), and what is away (Ctrl+8).", "bad")
-        elif session.state.handed_back:
-            when = f"Handed back on {session.state.handed_back.time:%Y-%m-%d}."
+        elif session.snapshot.paper.handed_back:
+            when = f"Handed back on {session.snapshot.paper.handed_back.time:%Y-%m-%d}."
             self.frame.meaning.say(when, "Write the report again if you need it.", "good")
         elif open_steps or untested:
             why = f"{count_of(len(open_steps), 'step')} open, {count_of(untested, 'item')} not tested."
@@ -77,15 +77,17 @@ class HandBackStage:
         self.frame.entry.set_hints(self.hints())
 
     def _write(self, ending: str) -> None:
-        opened = self.desk.session.state.opened
-        name = (opened.number if opened and opened.number else self.desk.session.job).lower()
+        opened = self.desk.job.snapshot.opened
+        name = (opened.number if opened and opened.number else self.desk.job.id).lower()
         self.write_to(self.folder() / f"{name}{ending}")
 
     def write_to(self, file: Path) -> None:
         """Writes the report and says where it is."""
 
         def act() -> list[str]:
-            size = write_report(self.desk.session, file, make_folders=True)
+            job = self.desk.job
+            model = build_report(job.assessment(), job.entries, job.env.clock(), job.store.head(job.id))
+            size = write_report(model, file, make_folders=True)
             return [f"{file} written ({size:,} bytes)"]
 
         self.desk.attempt(act)

@@ -1,16 +1,17 @@
 """Intake: what came in, which revision, what is wrong, and how the job is judged."""
 
-from loyal_trace.core.boards.loose import LOOSE_ID
+from loyal_trace.core.assess.away import parse_phrase
+from loyal_trace.core.assess.bench import bench_of, shortfalls_of
+from loyal_trace.core.assess.first_power import FIRST_POWER, first_power_choice, first_power_risk, repair_order
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.boards.revisions import RevisionFinding, decision_name, firmware_effects, revision_effects
 from loyal_trace.core.diagnosis.complaint import Suggestion, suggest
-from loyal_trace.core.errors import LoyalTraceError
-from loyal_trace.core.logbook.entries import OWN_CHIP, Decided, Fitted, Note, SymptomSeen
-from loyal_trace.core.planning.away import parse_phrase
-from loyal_trace.core.planning.first_power import FIRST_POWER, first_power_risk, order_school, school_of
-from loyal_trace.core.planning.steps import ORDER_SCHOOLS
-from loyal_trace.core.power.rails import SCHOOLS
+from loyal_trace.core.job.entries import OWN_BOARD, Decided, Note, PartTold, SymptomSeen
+from loyal_trace.core.job.snapshot import SymptomKey
+from loyal_trace.core.planning.steps import REPAIR_ORDERS
+from loyal_trace.core.power.rails import SUPPLY_LIMITS
 from loyal_trace.core.proving.bench import ABILITIES, LACKS, SUPPLIES
+from loyal_trace.core.vocabulary.errors import LoyalTraceError
 from loyal_trace.resources import word_groups
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.stages.intake_rows import away_rows, effort_rows, fact_rows, risk_rows
@@ -76,9 +77,9 @@ class IntakeStage:
         """(board, symptom) → why the complaint may mean it."""
         if not self._suggesting:
             return {}
-        boards = self.desk.session.boards
+        boards = self.desk.job.boards
         listed = [(board_id, text) for board_id, board in boards.items() for text, _ in board.symptoms]
-        return {(s.board, s.symptom): s for s in suggest(self.desk.session.state.complaint, listed, word_groups())}
+        return {(s.board, s.symptom): s for s in suggest(self.desk.job.snapshot.complaint, listed, word_groups())}
 
     def refresh(self) -> None:
         self._sheet.setVisible(not self._walking)
@@ -88,17 +89,17 @@ class IntakeStage:
             self.frame.entry.set_hints(self.hints())
             self.walk.refresh()
             return
-        state = self.desk.session.state
-        title = " · ".join(b.title for b in self.desk.session.boards.values()) or "no board definition yet"
+        state = self.desk.job.snapshot
+        title = " · ".join(b.title for b in self.desk.job.boards.values()) or "no board definition yet"
         self.frame.head("What came in, and what is promised?", title)
         rows: list[Row] = []
         self._actions = {}
-        rows += fact_rows(self.desk.session)
+        rows += fact_rows(self.desk.job)
         self._marks(rows)
         rows.append(Row("", (), heading="Symptoms: press to say present, again to say gone", height=30))
         self._symptoms(rows)
-        rows += away_rows(self.desk.session)
-        rows += effort_rows(self.desk.session)
+        rows += away_rows(self.desk.job)
+        rows += effort_rows(self.desk.job)
         rows.append(Row("", (), heading="How this job is judged", height=30))
         self._decisions(rows)
         rows.append(Row("", (), heading="What this bench can do; type supplies 5 V 3 A, 12 V 1 A", height=30))
@@ -122,16 +123,16 @@ class IntakeStage:
     def _open_mark(self, detail: str) -> bool:
         """Is this mark unanswered and still worth asking?"""
         board_id, name = detail.split("\n")
-        findings = [self.desk.session.revision(board_id, of) for of in ("board", "firmware")]
+        findings = [self.desk.job.revision(board_id, of) for of in ("board", "firmware")]
         return any(mark.name == name for finding in findings for mark in finding.ask)
 
     def _board_name(self, board_id: str) -> str:
-        board = self.desk.session.boards.get(board_id)
+        board = self.desk.job.boards.get(board_id)
         return board.name if board else board_id
 
     def _marks(self, rows: list[Row]) -> None:
         """The marks that tell revisions apart, answered with ↵, and what the answers come to."""
-        session = self.desk.session
+        session = self.desk.job
         for board_id, board in session.defined.items():
             if not board.marks:
                 continue
@@ -140,7 +141,7 @@ class IntakeStage:
             )
             findings = {of: session.revision(board_id, of) for of in ("board", "firmware")}
             for mark in board.marks:
-                answer = session.state.decision(decision_name(board_id, mark.name))
+                answer = session.snapshot.decision(decision_name(board_id, mark.name))
                 asked = mark in findings[mark.of].ask
                 word = answer or ("look here next" if asked else "not needed any more")
                 self._actions[len(rows)] = ("mark", f"{board_id}\n{mark.name}")
@@ -165,11 +166,11 @@ class IntakeStage:
         return rows
 
     def _symptoms(self, rows: list[Row]) -> None:
-        state, suggested = self.desk.session.state, self._suggested()
-        known = [(board_id, text) for board_id, board in self.desk.session.boards.items() for text, _ in board.symptoms]
-        known += [(s.board, text) for text, s in state.symptoms.items() if (s.board, text) not in known]
+        state, suggested = self.desk.job.snapshot, self._suggested()
+        known = [(board_id, text) for board_id, board in self.desk.job.boards.items() for text, _ in board.symptoms]
+        known += [(key.board, key.text) for key in state.proving.symptoms if (key.board, key.text) not in known]
         for board, text in known:
-            seen, hint = state.symptoms.get(text), suggested.get((board, text))
+            seen, hint = state.proving.symptoms.get(SymptomKey(board, text)), suggested.get((board, text))
             glyph = "unknown" if seen is None else "bad" if seen.present else "good"
             word = "not asked" if seen is None else "present" if seen.present else "gone"
             if seen is None and hint is not None:
@@ -179,23 +180,23 @@ class IntakeStage:
             rows.append(Row(glyph, cells, height=25))
 
     def _decisions(self, rows: list[Row]) -> None:
-        session, state = self.desk.session, self.desk.session.state
-        case = session.case()
+        session, state = self.desk.job, self.desk.job.snapshot
+        moment = session.moment
         firmwares = sorted({f for b in session.boards.values() for f in b.firmwares})
-        risk, school = first_power_risk(case), order_school(case)
-        first = FIRST_POWER.get(school_of(case), "")
+        risk, school = first_power_risk(moment), repair_order(moment)
+        first = FIRST_POWER.get(first_power_choice(moment), "")
         choices: list[tuple[str, list[str], str]] = [
             ("firmware", firmwares, "decided by the labels; ROM verdicts follow it"),
             ("promise", list(_PROMISES), ""),
             ("first power", list(FIRST_POWER), f"{first}; " * bool(first) + f"risk {risk.word}, {risk.share:.0%}"),
             ("leak reach", list(_REACHES), "how far electrolyte creeps; twice that downhill"),
             ("lowest side", list(_LOWEST), "of the board as it stood: electrolyte runs down"),
-            ("rail school", list(SCHOOLS), SCHOOLS[state.decision("rail school", "maker")]),
-            ("order school", list(ORDER_SCHOOLS), ORDER_SCHOOLS[school]),
+            ("supply limits", list(SUPPLY_LIMITS), SUPPLY_LIMITS[state.decision("supply limits", "maker")]),
+            ("repair order", list(REPAIR_ORDERS), REPAIR_ORDERS[school]),
         ]
         promised = state.opened.promise if state.opened else ""
         defaults = {
-            "leak reach": "35 mm", "lowest side": "not known", "rail school": "maker", "order school": school,
+            "leak reach": "35 mm", "lowest side": "not known", "supply limits": "maker", "repair order": school,
             "promise": promised or "not decided",
         }  # fmt: skip
         for what, options, why in choices:
@@ -203,14 +204,14 @@ class IntakeStage:
                 self._actions[len(rows)] = ("decision", f"{what}\n" + "\n".join(options))
                 choice = state.decision(what, defaults.get(what, "not decided"))
                 cells = (Cell(40, 120, what, bold=True), Cell(164, 160, choice), Cell(328, 0, why))
-                rows.append(Row("good" if what in state.decisions else "unknown", cells, height=25))
+                rows.append(Row("good" if what in state.paper.decisions else "unknown", cells, height=25))
                 if what == "first power":
                     rows += risk_rows(risk)
 
     def _abilities(self, rows: list[Row]) -> None:
         """Supplies and instruments; what the job needs beyond them is not tested from the start."""
-        case = self.desk.session.case()
-        bench = case.bench()
+        moment = self.desk.job.moment
+        bench = bench_of(moment)
         supplies = ", ".join(s.words for s in bench.supplies) or "not told: any rail is taken to be fed"
         rows.append(Row("good" if bench.supplies else "unknown",
                         (Cell(40, 120, "supplies", bold=True), Cell(164, 0, supplies)), height=24))  # fmt: skip
@@ -220,19 +221,19 @@ class IntakeStage:
             word = "this bench has none: what needs it is listed as not tested" if lacking else "at hand"
             cells = (Cell(40, 120, ability, bold=True), Cell(164, 0, word))
             rows.append(Row("doubtful" if lacking else "good", cells, height=24))
-        for short in case.shortfalls():
+        for short in shortfalls_of(moment):
             text = f"{short.item}: {short.reason}"
             rows.append(Row("doubtful", (Cell(40, 0, text),), height=24))
 
     def _meaning(self, complaint: str) -> None:
-        state = self.desk.session.state
-        present = [s.text for s in state.symptoms.values() if s.present]
+        state = self.desk.job.snapshot
+        present = [s.text for s in state.proving.symptoms.values() if s.present]
         blocks = sorted(
             {
                 block.name
-                for symptom in state.symptoms.values()
-                if symptom.present and symptom.board in self.desk.session.boards
-                for block in self.desk.session.boards[symptom.board].blocks
+                for symptom in state.proving.symptoms.values()
+                if symptom.present and symptom.board in self.desk.job.boards
+                for block in self.desk.job.boards[symptom.board].blocks
                 if symptom.text in block.symptoms
             }
         )
@@ -243,7 +244,7 @@ class IntakeStage:
             )
             return
         why = f"Present: {'; '.join(present)}." + (f" That concerns {', '.join(blocks)}." if blocks else "")
-        undecided = [w for w in ("firmware", "first power") if w not in state.decisions]
+        undecided = [w for w in ("firmware", "first power") if w not in state.paper.decisions]
         nothing = "Look the boards over (Ctrl+2) before power is applied."
         self.frame.meaning.say(why, f"Decide {undecided[0]}." if undecided else nothing)
 
@@ -267,7 +268,7 @@ class IntakeStage:
                 self._change()
             return
         try:
-            phrase = parse_phrase(text, self.desk.session.case(), self.desk.board)
+            phrase = parse_phrase(text, self.desk.job.moment, self.desk.board)
         except LoyalTraceError as error:
             self.desk.said.emit(str(error), True)
             return
@@ -275,9 +276,9 @@ class IntakeStage:
             kind, fields = phrase
             recorded = self.desk.record(kind, **fields)
             if recorded and fields.get("what") == SUPPLIES:
-                self.desk.session.remember_bench()
-        elif len(words) == 2 and self.desk.session.library.knows(words[1]):
-            recorded = self.desk.record(Fitted, board=LOOSE_ID, place=words[0], number=words[1], origin=OWN_CHIP)
+                self.desk.job.save_bench()
+        elif len(words) == 2 and self.desk.job.library.knows(words[1]):
+            recorded = self.desk.record(PartTold, board=OWN_BOARD, place=words[0], number=words[1].upper(), sort="chip")
         else:
             recorded = self.desk.record(Note, text=text.strip())
         if recorded:
@@ -286,28 +287,32 @@ class IntakeStage:
 
     def _change(self) -> None:
         kind, detail = self._actions.get(self.current, ("", ""))
-        state = self.desk.session.state
+        state = self.desk.job.snapshot
         if kind == "symptom":
             board, text = detail.split("\n")
-            seen = state.symptoms.get(text)
+            seen = state.proving.symptoms.get(text)
             self.desk.record(SymptomSeen, board=board, text=text, present=seen is None or not seen.present)
         elif kind == "decision":
             what, *options = detail.split("\n")
-            case = self.desk.session.case()
-            usual = {"rail school": "maker", "order school": order_school(case), "first power": school_of(case)}
+            moment = self.desk.job.moment
+            usual = {
+                "supply limits": "maker",
+                "repair order": repair_order(moment),
+                "first power": first_power_choice(moment),
+            }
             now = usual[what] if what == "first power" else state.decision(what, usual.get(what, ""))
             choice = options[(options.index(now) + 1) % len(options)] if now in options else options[0]
-            reason = first_power_risk(case).reason if what == "first power" else ""
+            reason = first_power_risk(moment).reason if what == "first power" else ""
             self.desk.record(Decided, what=what, choice=choice, reason=reason)
         elif kind == "mark":
             board, name = detail.split("\n")
-            mark = next(m for m in self.desk.session.defined[board].marks if m.name == name)
+            mark = next(m for m in self.desk.job.defined[board].marks if m.name == name)
             options, what = list(mark.answers), decision_name(board, name)
             now = state.decision(what)
             choice = options[(options.index(now) + 1) % len(options)] if now in options else options[0]
             self.desk.record(Decided, board=board, what=what, choice=choice)
         elif kind == "ability":
-            lacking = self.desk.session.case().bench().lacks ^ {detail}
+            lacking = bench_of(self.desk.job.moment).lacks ^ {detail}
             if self.desk.record(Decided, what=LACKS, choice=", ".join(sorted(lacking))):
-                self.desk.session.remember_bench()
+                self.desk.job.save_bench()
                 self.refresh()

@@ -1,19 +1,19 @@
 """The rows of the intake sheet that only show: facts, what is away, the estimate, the lines of the first-power risk."""
 
+from loyal_trace.app.job import OpenJob
+from loyal_trace.core.assess.away import away, rare_in_place
+from loyal_trace.core.assess.effort import estimate
+from loyal_trace.core.assess.first_power import PowerRisk
 from loyal_trace.core.boards.revisions import label_words
-from loyal_trace.core.planning.away import away, rare_in_place
-from loyal_trace.core.planning.effort import estimate
-from loyal_trace.core.planning.first_power import PowerRisk
-from loyal_trace.session import JobSession
 from loyal_trace.ui.widgets.rows import Cell, Row
 
 
-def fact_rows(session: JobSession) -> list[Row]:
+def fact_rows(session: OpenJob) -> list[Row]:
     """Owner, complaint, and each board with its serial and labels."""
-    state = session.state
+    state = session.snapshot
     facts = [("Owner", state.owner), ("Complaint", state.complaint)]
     warnings = []
-    choices = {what: decided.choice for what, decided in state.decisions.items()}
+    choices = {what: decided.choice for what, decided in state.paper.decisions.items()}
     for board_id, board in session.boards.items():
         serial = choices.get(f"serial {board_id}", "")
         about = f"{board.maker} {board.year or ''}, {len(board.parts)} parts".strip(", ")
@@ -29,17 +29,17 @@ def fact_rows(session: JobSession) -> list[Row]:
     return rows + [Row("doubtful", (Cell(40, 0, text),), height=24 if len(text) < 92 else 42) for text in warnings]
 
 
-def away_rows(session: JobSession) -> list[Row]:
+def away_rows(session: OpenJob) -> list[Row]:
     """What is missing, on the shelf or on loan, and rare parts that still sit on a board."""
-    case = session.case()
-    rows = [Row("bad" if a.what == "missing" else "doubtful", (Cell(40, 0, a.words),), height=24) for a in away(case)]
-    for board_id, refdes in rare_in_place(case):
-        text = f"{refdes} of {case.boards[board_id].name} is rare: take it out first, and type “{refdes} shelf …”"
+    moment = session.moment
+    rows = [Row("bad" if a.what == "missing" else "doubtful", (Cell(40, 0, a.words),), height=24) for a in away(moment)]
+    for board_id, refdes in rare_in_place(moment):
+        text = f"{refdes} of {moment.boards[board_id].name} is rare: take it out first, and type “{refdes} shelf …”"
         rows.append(Row("unknown", (Cell(40, 0, text),), height=24))
     return [Row("", (), heading="Away, on loan, to be kept safe", height=30), *rows] if rows else []
 
 
-def effort_rows(session: JobSession) -> list[Row]:
+def effort_rows(session: OpenJob) -> list[Row]:
     """Hours, parts and chance as far as they are known."""
     found = estimate(session.assessment(), session.live_times())
     heading = f"Value against effort: an estimate, {found.known:.0%} of the looking and measuring done"

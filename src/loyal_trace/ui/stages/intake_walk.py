@@ -1,11 +1,11 @@
 """The walk of Intake: over the map part by part, one key for what is there, what is missing, what is a stand-in."""
 
+from loyal_trace.core.assess.away import away
 from loyal_trace.core.boards.model import Part
 from loyal_trace.core.boards.paths import walking_path
-from loyal_trace.core.case import MISSING
-from loyal_trace.core.logbook.entries import Observed
-from loyal_trace.core.planning.away import PRESENT, away
-from loyal_trace.core.units import count_of
+from loyal_trace.core.job.entries import Observed
+from loyal_trace.core.vocabulary.findings import Finding
+from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.widgets.rows import Cell, Row, RowList
 from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame
@@ -20,8 +20,8 @@ class MissingWalk:
 
     def hints(self) -> tuple[KeyHint, ...]:
         return (
-            KeyHint("P", "present", lambda: self._found(PRESENT)),
-            KeyHint("N", "missing", lambda: self._found(MISSING)),
+            KeyHint("P", "present", lambda: self._found(Finding.PRESENT)),
+            KeyHint("N", "missing", lambda: self._found(Finding.MISSING)),
             KeyHint("A", "all the rest present", self._rest_present),
             KeyHint("↑↓", "part", None),
             KeyHint("↑", "", lambda: self._move(-1)),
@@ -33,7 +33,7 @@ class MissingWalk:
         return list(walking_path(board)) if board else []
 
     def _open(self) -> list[Part]:
-        findings = self.desk.session.state.findings
+        findings = self.desk.job.snapshot.seen.findings
         return [p for p in self._path() if (self.desk.board, p.refdes) not in findings]
 
     def _part(self) -> Part | None:
@@ -43,7 +43,7 @@ class MissingWalk:
     def refresh(self) -> None:
         """Shows what is away so far and asks for the next part."""
         part, left = self._part(), self._open()
-        found = away(self.desk.session.case())
+        found = away(self.desk.job.moment)
         rows = [Row("", (), heading="Away, on the shelf or on loan", height=30)]
         rows += [Row("bad" if a.what == "missing" else "doubtful", (Cell(40, 0, a.words),), height=24) for a in found]
         if not found:
@@ -73,12 +73,13 @@ class MissingWalk:
 
     def _rest_present(self) -> None:
         """Everything not looked for yet is there; taken back as one."""
-        left, make = self._open(), self.desk.session.make
+        left, make = self._open(), self.desk.job.make
         if left:
             *others, last = (p.refdes for p in left)
-            whole = make(Observed, board=self.desk.board, place=last, finding=PRESENT)
+            whole = make(Observed, board=self.desk.board, place=last, finding=Finding.PRESENT)
             entries = [
-                make(Observed, board=self.desk.board, place=r, finding=PRESENT, part_of=whole.id) for r in others
+                make(Observed, board=self.desk.board, place=r, finding=Finding.PRESENT, part_of=whole.id)
+                for r in others
             ]
             self.desk.record_all([*entries, whole], f"{count_of(len(left), 'part')} present")
 

@@ -2,14 +2,13 @@
 
 from itertools import zip_longest
 
+from loyal_trace.core.assess.looking import leak_reach, leaks_on
 from loyal_trace.core.boards.leaks import SIDES
 from loyal_trace.core.boards.model import Part
 from loyal_trace.core.boards.paths import walking_path
-from loyal_trace.core.case import MISSING
-from loyal_trace.core.diagnosis.gather import GOOD_FINDINGS
-from loyal_trace.core.logbook.entries import Observed
-from loyal_trace.core.power.under_load import COMPOUND_MISSING
-from loyal_trace.core.units import count_of
+from loyal_trace.core.job.entries import Observed
+from loyal_trace.core.vocabulary.findings import Finding
+from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.stages.look_photos import PhotoBench
 from loyal_trace.ui.stages.look_teardown import TeardownPage
@@ -17,10 +16,11 @@ from loyal_trace.ui.widgets.rows import Cell, Row, RowList
 from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame, column
 
 FINDINGS = (
-    ("G", "looks good"), ("C", "corroded"), ("F", "leg folded or missing"), ("J", "joint cracked or dull"),
-    ("O", "socket loose"), ("S", "single-wipe socket"), ("W", "wrong part"), ("V", "reversed"), ("B", "scorched"),
-    ("K", "leaking"), ("U", "bulged"), ("R", "residue"), ("T", "track damaged"), ("P", "previous work"),
-    ("H", COMPOUND_MISSING), ("N", MISSING), ("L", "cleaned"),
+    ("G", Finding.LOOKS_GOOD), ("C", Finding.CORRODED), ("F", Finding.PIN_BENT), ("J", Finding.JOINT),
+    ("O", Finding.SOCKET_LOOSE), ("S", Finding.SINGLE_WIPE), ("W", Finding.WRONG_PART), ("V", Finding.REVERSED),
+    ("B", Finding.SCORCHED), ("K", Finding.LEAKING), ("U", Finding.BULGED), ("R", Finding.RESIDUE),
+    ("T", Finding.TRACK_DAMAGED), ("P", Finding.PREVIOUS_WORK), ("H", Finding.COMPOUND_MISSING),
+    ("N", Finding.MISSING), ("L", Finding.CLEANED),
 )  # fmt: skip
 
 
@@ -75,7 +75,7 @@ class LookStage:
         """What leaks have reached and nobody has looked at or cleaned since, nearest first; vias too."""
         if self.desk.definition is None:
             return []
-        return [part.refdes for leak in self.desk.session.case().leaks(self.desk.board) for part in leak.open]
+        return [part.refdes for leak in leaks_on(self.desk.job.moment, self.desk.board) for part in leak.open]
 
     def _next_to_inspect(self) -> None:
         """The next part or via that electrolyte may have reached."""
@@ -109,7 +109,7 @@ class LookStage:
         board = self.desk.definition
         if board is not None and board.has(self.desk.part):
             return board.part(self.desk.part)
-        findings = self.desk.session.state.findings
+        findings = self.desk.job.snapshot.seen.findings
         unseen = [p for p in path if (self.desk.board, p.refdes) not in findings]
         return (unseen or path or [None])[0]
 
@@ -122,7 +122,7 @@ class LookStage:
             self.frame.entry.set_hints(self.hints())
             self.teardown.refresh()
             return
-        part, board, state = self._part(), self.desk.definition, self.desk.session.state
+        part, board, state = self._part(), self.desk.definition, self.desk.job.snapshot
         self.frame.entry.set_hints(self.hints())
         if part is None or board is None:
             self.frame.head("What can be seen before anything is touched?", "no board")
@@ -130,7 +130,7 @@ class LookStage:
             self.frame.meaning.say(why, "Make a job from a board folder (Ctrl+J), or check ROM files on their own.")
             self.frame.entry.set_target("", "nothing to do here")
             return
-        seen = [(p, f) for p, f in state.findings.items() if p[0] == self.desk.board]
+        seen = [(p, f) for p, f in state.seen.findings.items() if p[0] == self.desk.board]
         total = len(board.parts)
         self.frame.head(
             "What can be seen before anything is touched?", f"{board.title} · {len(seen)} of {total} parts seen"
@@ -152,13 +152,13 @@ class LookStage:
         self.frame.entry.set_target(target, "one key for the finding, or a note to it after a quotation mark")
 
     def _show_seen(self, seen: list[tuple[tuple[str, str], list[Observed]]]) -> None:
-        bad = [(p, f[-1]) for p, f in seen if f[-1].finding not in GOOD_FINDINGS]
-        good = [(p, f[-1]) for p, f in reversed(seen) if f[-1].finding in GOOD_FINDINGS]
+        bad = [(p, f[-1]) for p, f in seen if not f[-1].finding.good]
+        good = [(p, f[-1]) for p, f in reversed(seen) if f[-1].finding.good]
         listed = (bad + good)[:9]
         self._seen = [p for p, _ in listed]
         rows = [Row("", (), heading="Seen so far, damage first", height=32)]
         for place, entry in listed:
-            kind = "good" if entry.finding in GOOD_FINDINGS else "bad"
+            kind = "good" if entry.finding.good else "bad"
             cells = (
                 Cell(40, 70, place[1], bold=True, mono=True),
                 Cell(116, 190, entry.finding, kind),
@@ -168,20 +168,20 @@ class LookStage:
         self.seen.set_rows(tuple(rows), -1)
 
     def _photos_of(self, place: tuple[str, str]) -> str:
-        count = len(self.desk.session.state.photos_of.get(place, ()))
+        count = len(self.desk.job.snapshot.seen.photos_of.get(place, ()))
         return f"({count_of(count, 'photo')})" if count else ""
 
     def _meaning(self, part: Part) -> None:
         """Leaking capacitors reach their neighbours; otherwise say what is left to look at."""
-        state = self.desk.session.state
-        case = self.desk.session.case()
-        leak = next((one for one in case.leaks(self.desk.board) if one.open), None)
+        state = self.desk.job.snapshot
+        moment = self.desk.job.moment
+        leak = next((one for one in leaks_on(moment, self.desk.board) if one.open), None)
         if leak is not None and not self.photos.open:
             near = ", ".join(r.refdes for r in leak.reached[:8]) + (" …" if len(leak.reached) > 8 else "")
             further = (
                 ", twice that downhill" if SIDES.get(state.decision("lowest side"), (0.0, 0.0)) != (0.0, 0.0) else ""
             )
-            why = f"{leak.refdes} leaks: electrolyte reaches {near} (within {case.leak_reach():.0f} mm{further})."
+            why = f"{leak.refdes} leaks: electrolyte reaches {near} (within {leak_reach(moment):.0f} mm{further})."
             dirty = [r.refdes for r in leak.open if r.status == "clean it"]
             first = f"Clean {', '.join(dirty[:6])}, then L." if dirty else ""
             unseen = [r.refdes for r in leak.open if r.status == "inspect"]
@@ -194,7 +194,7 @@ class LookStage:
             asked = self.photos.asking() or f"look at {part.refdes}"
             self.frame.meaning.say(f"Photo {self.photos.words()}.{more}", f"{asked[:1].upper()}{asked[1:]}.")
             return
-        left = [p.refdes for p in self._path() if (self.desk.board, p.refdes) not in state.findings]
+        left = [p.refdes for p in self._path() if (self.desk.board, p.refdes) not in state.seen.findings]
         why = "Many faults can be seen: contacts, legs, joints, sockets, leaking cans. What is seen counts as evidence."
         self.frame.meaning.say(why, f"Look at {part.refdes}; {len(left)} parts are still unseen on this board.")
 
@@ -222,7 +222,7 @@ class LookStage:
 
     def _found_in_area(self, finding: str, note: str) -> None:
         """One finding for every part in the area drawn; it is taken back as one."""
-        make, board = self.desk.session.make, self.desk.board
+        make, board = self.desk.job.make, self.desk.board
         *others, last = self.desk.area
         whole = make(Observed, board=board, place=last, finding=finding, note=note)
         entries = [make(Observed, board=board, place=r, finding=finding, note=note, part_of=whole.id) for r in others]
@@ -237,9 +237,9 @@ class LookStage:
         if not text.strip():
             self._move(1)
             return
-        findings = self.desk.session.state.findings.get((self.desk.board, part.refdes if part else ""))
+        findings = self.desk.job.snapshot.seen.findings.get((self.desk.board, part.refdes if part else ""))
         self.frame.entry.edit.clear()
-        self._found(findings[-1].finding if findings else "noted", text.strip())
+        self._found(findings[-1].finding if findings else Finding.NOTED, text.strip())
 
     def _seen_picked(self, index: int) -> None:
         if 0 < index <= len(self._seen):

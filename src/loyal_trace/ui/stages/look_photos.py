@@ -2,11 +2,13 @@
 
 from collections.abc import Callable
 
+from loyal_trace.core.assess.looking import alignment_of, photographed, shows
 from loyal_trace.core.boards.alignment import outline_on_photo, reference_parts
 from loyal_trace.core.boards.model import Part
-from loyal_trace.core.errors import LoyalTraceError
-from loyal_trace.core.logbook.entries import PhotoAligned, Photographed, PhotoOf, PhotoPoint
-from loyal_trace.core.units import count_of
+from loyal_trace.core.job.entries import PhotoAligned, Photographed, PhotoOf, PhotoPoint
+from loyal_trace.core.vocabulary.errors import LoyalTraceError
+from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.formats.photos import upright
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.widgets.photo_view import Crop, Outline, PhotoPicture, PhotoView
@@ -31,7 +33,7 @@ class PhotoBench:
 
     def photos(self) -> list[Photographed]:
         """The photos of the board in view, oldest first."""
-        return [p for p in self.desk.session.state.photos.values() if p.board == self.desk.board]
+        return [p for p in self.desk.job.snapshot.seen.photos.values() if p.board == self.desk.board]
 
     @property
     def open(self) -> bool:
@@ -52,7 +54,7 @@ class PhotoBench:
         if not self._shown:
             self.next_photo()
         if self._shown:
-            known = self.desk.session.state.alignments.get(self._shown)
+            known = self.desk.job.snapshot.seen.alignments.get(self._shown)
             check = known is not None and self._clicks is None and len(known.points) == _EXACT
             self._clicks = list(known.points) if check else []
             self._changed()
@@ -80,13 +82,13 @@ class PhotoBench:
 
     def _showing(self) -> list[Photographed]:
         """The aligned photos, oldest first, on which the picked part can be seen."""
-        case, place = self.desk.session.case(), self.desk.place
+        moment, place = self.desk.job.moment, self.desk.place
         if not self.desk.part:
             return []
-        return [p for p in self.photos() if case.shows(p.attachment, place)]
+        return [p for p in self.photos() if shows(moment, p.attachment, place)]
 
     def _crop(self, photo: Photographed, caption: str) -> Crop | None:
-        found, picture = self.desk.session.case().alignment(photo.attachment), self._load(photo)
+        found, picture = alignment_of(self.desk.job.moment, photo.attachment), self._load(photo)
         board = self.desk.definition
         if found is None or picture is None or board is None:
             return None
@@ -117,13 +119,13 @@ class PhotoBench:
 
     def uncovered(self) -> list[str]:
         """Parts with polarity that no aligned photo shows."""
-        board, case = self.desk.definition, self.desk.session.case()
+        board, moment = self.desk.definition, self.desk.job.moment
         marked = [p.refdes for p in board.parts if p.polarised] if board else []
-        return [refdes for refdes in marked if not case.photographed((self.desk.board, refdes))]
+        return [refdes for refdes in marked if not photographed(moment, PartRef(self.desk.board, refdes))]
 
     def words(self) -> str:
         """What is to be said of the photo shown."""
-        found = self.desk.session.case().alignment(self._shown) if self._shown else None
+        found = alignment_of(self.desk.job.moment, self._shown) if self._shown else None
         if self.asking():
             return self.asking()
         if found is None:
@@ -151,7 +153,7 @@ class PhotoBench:
 
     def _edge(self, photo: Photographed) -> tuple[tuple[float, float], ...]:
         """The corners of the board on the photo; none before it is aligned."""
-        found, board = self.desk.session.case().alignment(photo.attachment), self.desk.definition
+        found, board = alignment_of(self.desk.job.moment, photo.attachment), self.desk.definition
         if found is None or board is None or self._clicks is not None:
             return ()
         corners = ((0.0, 0.0), (board.width, 0.0), (board.width, board.height), (0.0, board.height))
@@ -162,7 +164,7 @@ class PhotoBench:
 
     def _load(self, photo: Photographed) -> PhotoPicture | None:
         try:
-            pixels = upright(self.desk.session.store.attachment(photo.attachment), photo.file_name, _LONGEST)
+            pixels = upright(self.desk.job.store.attachment(photo.attachment), photo.file_name, _LONGEST)
         except LoyalTraceError as error:
             self.desk.said.emit(str(error), True)
             return None
@@ -170,7 +172,7 @@ class PhotoBench:
         return PhotoPicture(self._title(photo), photo.width, photo.height, *shown, pixels.rgb)
 
     def _outlines(self, photo: Photographed) -> tuple[Outline, ...]:
-        found = self.desk.session.case().alignment(photo.attachment)
+        found = alignment_of(self.desk.job.moment, photo.attachment)
         board = self.desk.definition
         if found is None or board is None or self._clicks is not None or _FADES[self._fade] is None:
             return ()
@@ -180,7 +182,7 @@ class PhotoBench:
         if self._clicks is not None:
             self._add_click(u, v)
             return
-        found = self.desk.session.case().alignment(self._shown)
+        found = alignment_of(self.desk.job.moment, self._shown)
         board = self.desk.definition
         if found is not None and board is not None:
             x, y = found.on_board(u, v)

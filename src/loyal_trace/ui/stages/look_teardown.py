@@ -1,9 +1,9 @@
 """The teardown page of Look: what came off, one line a step, and the same list backwards as it goes together again."""
 
-from loyal_trace.core.errors import LoyalTraceError
-from loyal_trace.core.logbook.entries import PutBack, TakenApart
-from loyal_trace.core.planning.teardown import left_over, parse_step, reassembly, still_out
-from loyal_trace.core.units import count_of
+from loyal_trace.core.assess.teardown import left_over, parse_step, reassembly, still_out
+from loyal_trace.core.job.entries import PutBack, TakenApart
+from loyal_trace.core.vocabulary.errors import LoyalTraceError
+from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.widgets.rows import Cell, Row, RowList
 from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame
@@ -28,7 +28,7 @@ class TeardownPage:
 
     def refresh(self) -> None:
         """Shows the list backwards, what is left over, and asks for the next step."""
-        state = self.desk.session.state
+        state = self.desk.job.snapshot
         listed, errors, out = reassembly(state), left_over(state), still_out(state)
         self.current = min(self.current, max(0, len(listed) - 1))
         rows = [Row("", (), heading="Going together again, last off first on", height=30)] if listed else []
@@ -52,10 +52,10 @@ class TeardownPage:
         self.frame.entry.set_target("off", f"what came off: {_EXAMPLE}")
 
     def _skipped(self, words: str) -> bool:
-        return any(words in error for error in left_over(self.desk.session.state))
+        return any(words in error for error in left_over(self.desk.job.snapshot))
 
     def _move(self, step: int) -> None:
-        listed = reassembly(self.desk.session.state)
+        listed = reassembly(self.desk.job.snapshot)
         if listed:
             self.current = (self.current + step) % len(listed)
             self.refresh()
@@ -67,7 +67,7 @@ class TeardownPage:
 
     def submitted(self, text: str) -> None:
         """A new step; a number or nothing ticks the picked one, wholly or that many of its pieces."""
-        words, listed = text.strip(), reassembly(self.desk.session.state)
+        words, listed = text.strip(), reassembly(self.desk.job.snapshot)
         if (not words or words.isdigit()) and listed:
             item = listed[self.current]
             if item.left:
@@ -87,6 +87,6 @@ class TeardownPage:
             self.refresh()
 
     def _to_next_open(self) -> None:
-        listed = reassembly(self.desk.session.state)
+        listed = reassembly(self.desk.job.snapshot)
         self.current = next((n for n, item in enumerate(listed) if item.left), self.current)
         self.refresh()

@@ -1,12 +1,11 @@
 """Plan: what to renew, with what, in which order, and what to order."""
 
-from loyal_trace.core.boards.model import natural_key
-from loyal_trace.core.errors import LoyalTraceError
-from loyal_trace.core.logbook.entries import Decided, Measured
-from loyal_trace.core.logbook.state import Place
-from loyal_trace.core.planning.assumptions import assumptions
-from loyal_trace.core.planning.steps import ORDER_SCHOOLS, Plan, Step
-from loyal_trace.core.units import count_of, parse_quantity
+from loyal_trace.core.assess.assumptions import assumptions
+from loyal_trace.core.job.entries import Decided, Measured
+from loyal_trace.core.planning.steps import REPAIR_ORDERS, Plan, Step
+from loyal_trace.core.vocabulary.errors import LoyalTraceError
+from loyal_trace.core.vocabulary.identity import PartRef, natural_key
+from loyal_trace.core.vocabulary.units import count_of, parse_quantity
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.stages.plan_continuity import ContinuityPage, summary
 from loyal_trace.ui.widgets.rows import Cell, Row, RowList
@@ -29,7 +28,7 @@ class PlanStage:
         self.steps.picked.connect(self._step_picked)
         self.capacitors.picked.connect(self._capacitor_picked)
         self.frame.entry.submitted.connect(self._submitted)
-        self._capacitors: list[Place] = []
+        self._capacitors: list[PartRef] = []
 
     def hints(self) -> tuple[KeyHint, ...]:
         ring = KeyHint("C", "the plan" if self._ringing else "continuity", self._turn)
@@ -55,13 +54,13 @@ class PlanStage:
     def picked(self) -> None:
         self.refresh()
 
-    def _listed(self) -> list[Place]:
+    def _listed(self) -> list[PartRef]:
         """Polarised capacitors, unmeasured ones first: those that age."""
         found = self.desk.assessment().capacitors
-        aging = [p for p in found if self.desk.session.case().part(p).polarised]
+        aging = [p for p in found if self.desk.job.moment.part(p).polarised]
         return sorted(aging, key=lambda p: (found[p].verdict != "not measured", p[0], natural_key(p[1])))
 
-    def _current(self) -> Place | None:
+    def _current(self) -> PartRef | None:
         listed = self._listed()
         return self.desk.place if self.desk.place in listed else (listed[0] if listed else None)
 
@@ -70,7 +69,7 @@ class PlanStage:
         left = [s for s in plan.steps if not s.done]
         self._plan.setVisible(not self._ringing)
         self._pairs.setVisible(self._ringing)
-        rests = summary(assumptions(self.desk.session.state))
+        rests = summary(assumptions(self.desk.job.snapshot))
         told = f"{count_of(len(left), 'step')} to do, about {plan.minutes_left:.0f} min"
         if self._ringing:
             self.frame.head("What does the plan assume of the board, and does it hold?", rests or told)
@@ -78,7 +77,7 @@ class PlanStage:
             self.frame.entry.set_hints(self.hints())
             self.continuity.refresh()
             return
-        school = ORDER_SCHOOLS[plan.school]
+        school = REPAIR_ORDERS[plan.order]
         self.frame.head(
             "What is renewed, with what, and in which order?", f"{told} · {f'{rests} · ' if rests else ''}{school}"
         )
@@ -121,7 +120,7 @@ class PlanStage:
         self._capacitors = self._listed()
         rows = [Row("", (), heading="Electrolytic capacitors", height=26)] if self._capacitors else []
         for place in self._capacitors:
-            part, verdict = self.desk.session.case().part(place), found[place]
+            part, verdict = self.desk.job.moment.part(place), found[place]
             name = self.desk.place_name(place)
             kind = verdict.verdict if verdict.verdict in ("good", "bad", "doubtful") else "unknown"
             cells = (
@@ -168,20 +167,20 @@ class PlanStage:
 
     def _from_meter(self) -> None:
         current = self._current()
-        if current is None or self.desk.instruments is None:
+        if current is None or self.desk.instruments.meter is None:
             self.desk.said.emit("no meter is connected: type what yours shows", True)
             return
         try:
-            numbers = [self.desk.instruments.measure(*current, quantity) for quantity in ("capacitance", "esr")]
+            numbers = [self.desk.instruments.meter.measure(*current, quantity) for quantity in ("capacitance", "esr")]
         except LoyalTraceError as error:
             self.desk.said.emit(str(error), True)
             return
         self._record(current, numbers)
 
-    def _record(self, place: Place, numbers: list[float]) -> None:
+    def _record(self, place: PartRef, numbers: list[float]) -> None:
         following = [p for p in self._listed() if p != place]
         entries = [
-            self.desk.session.make(Measured, board=place[0], place=place[1], quantity=quantity, value=value)
+            self.desk.job.make(Measured, board=place[0], place=place[1], quantity=quantity, value=value)
             for quantity, value in zip(("capacitance", "esr"), numbers, strict=False)
         ]
         if self.desk.record_all(entries, f"{place[1]} measured") and following:
@@ -205,7 +204,7 @@ class PlanStage:
         self._record(current, numbers)
 
     def _next_school(self) -> None:
-        names = list(ORDER_SCHOOLS)
-        now = self.desk.assessment().plan.school
+        names = list(REPAIR_ORDERS)
+        now = self.desk.assessment().plan.order
         choice = names[(names.index(now) + 1) % len(names)]
-        self.desk.record(Decided, what="order school", choice=choice, reason=ORDER_SCHOOLS[choice])
+        self.desk.record(Decided, what="repair order", choice=choice, reason=REPAIR_ORDERS[choice])

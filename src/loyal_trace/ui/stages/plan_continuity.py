@@ -1,9 +1,6 @@
 """The continuity page of Plan: what the plan assumes, the pairs to ring out, and whether it holds."""
 
-from loyal_trace.core.errors import LoyalTraceError
-from loyal_trace.core.logbook.describe import number_or_overload
-from loyal_trace.core.logbook.entries import Assumed, Measured
-from loyal_trace.core.planning.assumptions import (
+from loyal_trace.core.assess.assumptions import (
     QUANTITY,
     RINGS_BELOW,
     AssumptionVerdict,
@@ -13,7 +10,9 @@ from loyal_trace.core.planning.assumptions import (
     place_of_pair,
     suggested,
 )
-from loyal_trace.core.units import count_of, format_quantity, parse_reading
+from loyal_trace.core.job.entries import Assumed, Measured, number_or_overload
+from loyal_trace.core.vocabulary.errors import LoyalTraceError
+from loyal_trace.core.vocabulary.units import count_of, format_quantity, parse_reading
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.widgets.rows import Cell, Row, RowList
 from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame
@@ -44,7 +43,7 @@ class ContinuityPage:
 
     def _pairs(self) -> list[tuple[AssumptionVerdict, PairResult]]:
         """Every pair of the job, under what it belongs to, the newest assumption first."""
-        return [(a, pair) for a in reversed(assumptions(self.desk.session.state)) for pair in a.pairs]
+        return [(a, pair) for a in reversed(assumptions(self.desk.job.snapshot)) for pair in a.pairs]
 
     def refresh(self) -> None:
         """Shows what is assumed, pair by pair, and asks for the next one."""

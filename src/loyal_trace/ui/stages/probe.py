@@ -2,16 +2,21 @@
 
 import re
 
-from loyal_trace.core.boards.loose import LOOSE_ID
-from loyal_trace.core.boards.model import in_order
+from loyal_trace.core.assess.chips import judged_chip, pin_readings
 from loyal_trace.core.chips.model import ChipType
-from loyal_trace.core.errors import LoyalTraceError
-from loyal_trace.core.logbook.describe import number_or_overload, pin_state
-from loyal_trace.core.logbook.entries import OWN_CHIP, Fitted, Measured, PinsProbed
-from loyal_trace.core.logbook.state import Place
+from loyal_trace.core.job.entries import (
+    OWN_BOARD,
+    Measured,
+    PartTold,
+    PinsProbed,
+    number_or_overload,
+    pin_state,
+)
 from loyal_trace.core.probing.check import ChipVerdict, OutputVerdict
 from loyal_trace.core.probing.states import NOT_PROBED, PinReading, parse_state
-from loyal_trace.core.units import format_percent, parse_quantity
+from loyal_trace.core.vocabulary.errors import LoyalTraceError
+from loyal_trace.core.vocabulary.identity import PartRef, PinRef, in_order
+from loyal_trace.core.vocabulary.units import format_percent, parse_quantity
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.widgets.chip_view import ChipPicture, ChipView, PinView
 from loyal_trace.ui.widgets.rows import Cell, Row, RowList
@@ -27,14 +32,14 @@ class ProbeStage:
     def __init__(self, desk: Desk) -> None:
         self.desk = desk
         self.pin = 1
-        self._shown: Place = ("", "")
+        self._shown: PartRef = PartRef("", "")
         self.chip_view, self.worth = ChipView(), RowList("worth probing next")
         self.frame = StageFrame(column(self.chip_view, self.worth))
         self.frame.meaning.keep_steady()
         self.chip_view.pin_picked.connect(self._pick_pin)
         self.worth.picked.connect(self._worth_picked)
         self.frame.entry.submitted.connect(self._submitted)
-        self._worth: list[Place] = []
+        self._worth: list[PartRef] = []
 
     def hints(self) -> tuple[KeyHint, ...]:
         states = [("L", "low"), ("H", "high"), ("P", "pulsing"), ("X", "invalid"), ("Z", "floating")]
@@ -62,22 +67,22 @@ class ProbeStage:
         pins = ", ".join(f"{r}.{p}" for r, p in others[:6]) + (" …" if len(others) > 6 else "")
         return ((place[1], self.pin), *others), f"{net}: {place[1]}.{self.pin} to {pins}"
 
-    def _place(self) -> Place:
+    def _place(self) -> PartRef:
         """The picked chip, else the last one probed, else the first the library knows."""
-        case = self.desk.session.case()
+        moment = self.desk.job.moment
         board, part = self.desk.place
         definition = self.desk.definition
-        if definition is not None and part and definition.has(part) and case.chip_type((board, part)):
-            return board, part
-        probed = [p for p in self.desk.session.state.pins if p[0] in self.desk.session.boards]
+        if definition is not None and part and definition.has(part) and moment.chip_type(PartRef(board, part)):
+            return PartRef(board, part)
+        probed = [p for p in self.desk.job.snapshot.readings.pins if p[0] in self.desk.job.boards]
         if probed:
             return probed[-1]
-        known = [p.refdes for p in definition.chips if case.chip_type((board, p.refdes))] if definition else []
-        return board, in_order(known)[0] if known else ""
+        known = [p.refdes for p in definition.chips if moment.chip_type(PartRef(board, p.refdes))] if definition else []
+        return PartRef(board, in_order(known)[0] if known else "")
 
     def _chip(self) -> ChipType | None:
         place = self._place()
-        return self.desk.session.case().chip_type(place) if place[1] else None
+        return self.desk.job.moment.chip_type(place) if place[1] else None
 
     def refresh(self) -> None:
         place, chip = self._place(), self._chip()
@@ -94,11 +99,11 @@ class ProbeStage:
         if place != self._shown:
             self._shown = place
             self.pin = self._first_open(chip)
-        verdict = self.desk.session.case().chip(place)
-        readings = self.desk.session.case().readings(place)
+        verdict = judged_chip(self.desk.job.moment, place)
+        readings = pin_readings(self.desk.job.moment, place)
         pins = sum(1 for p in chip.pins if p.role != "unused")
         probed = sum(1 for r in readings.values() if r.state != "?")
-        title = self.desk.session.boards[place[0]].title
+        title = self.desk.job.boards[place[0]].title
         self.frame.head(
             f"Can {place[1]} do what its pins do?",
             f"{chip.name}, {chip.title} · {probed} of {pins} pins probed · {title}",
@@ -115,7 +120,7 @@ class ProbeStage:
         self.refresh()
 
     def _picture(
-        self, place: Place, chip: ChipType, verdict: ChipVerdict | None, readings: dict[int, PinReading]
+        self, place: PartRef, chip: ChipType, verdict: ChipVerdict | None, readings: dict[int, PinReading]
     ) -> ChipPicture:
         outputs = {o.pin: o for o in verdict.outputs} if verdict else {}
         pins = []
@@ -128,7 +133,7 @@ class ProbeStage:
             pins.append(PinView(pin.number, pin.name, reading.state, shown, word, expected))
         return ChipPicture(place[1], chip.name, tuple(pins), self.pin)
 
-    def _meaning(self, place: Place, chip: ChipType, verdict: ChipVerdict | None) -> None:
+    def _meaning(self, place: PartRef, chip: ChipType, verdict: ChipVerdict | None) -> None:
         suspect = self.desk.assessment().suspect_at(place)
         aside = f"Belief now: {place[1]} bad {format_percent(suspect.belief)}" if suspect else ""
         if verdict is None or all(o.verdict == "not probed" for o in verdict.outputs):
@@ -144,8 +149,8 @@ class ProbeStage:
         reason = verdict.supply or f"{worst.reason[0].upper()}{worst.reason[1:]}."
         self.frame.meaning.say(reason, following.get(worst.verdict, ""), _EDGE.get(worst.verdict, "unknown"), aside)
 
-    def _after_impossible(self, place: Place, pin: int) -> str:
-        if self.desk.session.state.latest(place[0], f"{place[1]}.{pin}", "resistance"):
+    def _after_impossible(self, place: PartRef, pin: int) -> str:
+        if self.desk.job.snapshot.latest(place[0], f"{place[1]}.{pin}", "resistance"):
             return f"Weigh it against the rest in Suspects (Ctrl+6), then renew {place[1]} (Ctrl+8)."
         return f"Measure {place[1]}.{pin} to ground, power off (G)."
 
@@ -162,16 +167,16 @@ class ProbeStage:
             rows.append(Row("", cells, (360.0, 146.0, thing.bits / top, "copper"), height=24))
         self.worth.set_rows(tuple(rows), -1)
 
-    def _elsewhere(self, place: Place) -> str:
+    def _elsewhere(self, place: PartRef) -> str:
         """The board's name when a thing is to be done on another board than the one in view."""
-        return "" if place[0] == self.desk.board else self.desk.session.boards[place[0]].name + ": "
+        return "" if place[0] == self.desk.board else self.desk.job.boards[place[0]].name + ": "
 
     def _worth_picked(self, index: int) -> None:
         if 0 < index <= len(self._worth):
             self.desk.pick(*self._worth[index - 1])
 
     def _first_open(self, chip: ChipType) -> int:
-        readings = self.desk.session.case().readings(self._shown)
+        readings = pin_readings(self.desk.job.moment, self._shown)
         left = [p.number for p in chip.pins if p.role != "unused" and readings.get(p.number, NOT_PROBED).state == "?"]
         return left[0] if left else 1
 
@@ -207,7 +212,7 @@ class ProbeStage:
 
     def _submitted(self, text: str) -> None:
         chip = self._chip()
-        if self.desk.session.library.knows(text):
+        if self.desk.job.library.knows(text):
             self._loose_chip(text.strip().upper())
             return
         if chip is None or not text.strip():
@@ -228,11 +233,11 @@ class ProbeStage:
 
     def _loose_chip(self, number: str) -> None:
         """A chip type was typed: a chip to probe on its own, on no board."""
-        loose = [place for board, place in self.desk.session.state.fitted if board == LOOSE_ID]
+        loose = [place for place in self.desk.job.snapshot.facts.parts if place.board == OWN_BOARD]
         refdes = f"U{len(loose) + 1}"
-        if self.desk.record(Fitted, board=LOOSE_ID, place=refdes, number=number, origin=OWN_CHIP):
+        if self.desk.record(PartTold, board=OWN_BOARD, place=refdes, number=number, sort="chip"):
             self.frame.entry.edit.clear()
-            self.desk.pick(LOOSE_ID, refdes)
+            self.desk.pick(OWN_BOARD, refdes)
 
     def _record_resistance(self, text: str) -> None:
         """A typed resistance to ground, power off: `4k3Ω`, `2 ohm`, `OL ohm`."""
@@ -256,13 +261,13 @@ class ProbeStage:
         """The resistance of the pin in hand (of the impossible output, if there is one) to ground, power off."""
         if self._chip() is None:
             return
-        place, verdict = self._place(), self.desk.session.case().chip(self._place())
-        if self.desk.instruments is None:
+        place, verdict = self._place(), judged_chip(self.desk.job.moment, self._place())
+        if self.desk.instruments.probe is None:
             self.desk.said.emit("no meter is connected: type the reading with its unit, such as 4k3Ω", True)
             return
         if verdict is not None and verdict.impossible:
             self.pin = verdict.impossible[0].pin
-        number = self.desk.instruments.measure(place[0], f"{place[1]}.{self.pin}", "resistance")
+        number = self.desk.instruments.meter.measure(place[0], f"{place[1]}.{self.pin}", "resistance")
         self._record_resistance("OL ohm" if number == float("inf") else f"{number:.4g}Ω")
 
     def _from_probe(self) -> None:
@@ -276,12 +281,12 @@ class ProbeStage:
             self._probe_pins([p.number for p in chip.pins if p.role != "unused"], advance=False)
 
     def _probe_pins(self, pins: list[int], advance: bool) -> None:
-        if self.desk.instruments is None:
+        if self.desk.instruments.probe is None:
             self.desk.said.emit("no probe is connected: type what yours shows", True)
             return
         place = self._place()
         try:
-            states = tuple(pin_state(n, self.desk.instruments.probe(*place, n)) for n in pins)
+            states = tuple(pin_state(n, self.desk.instruments.probe.probe(PinRef(*place, n))) for n in pins)
         except LoyalTraceError as error:
             self.desk.said.emit(str(error), True)
             return
@@ -294,10 +299,10 @@ class ProbeStage:
         if self._chip() is None:
             return
         board, part = self._place()
-        definition, case = self.desk.session.boards[board], self.desk.session.case()
-        chips = in_order(p.refdes for p in definition.chips if case.chip_type((board, p.refdes)))
+        definition, moment = self.desk.job.boards[board], self.desk.job.moment
+        chips = in_order(p.refdes for p in definition.chips if moment.chip_type(PartRef(board, p.refdes)))
         after = chips[chips.index(part) + 1 :] + chips[: chips.index(part)]
-        open_ones = [c for c in after if (board, c) not in self.desk.session.state.pins]
+        open_ones = [c for c in after if (board, c) not in self.desk.job.snapshot.readings.pins]
         if after:
             self.desk.pick(board, (open_ones or after)[0])
 

@@ -1,8 +1,8 @@
 """Prove: counted starts, the checklist, and what could not be tested."""
 
-from loyal_trace.core.logbook.entries import CheckResult, Decided, NotTestable, Started, SymptomSeen
-from loyal_trace.core.proving.checklist import Proof, ProofItem
-from loyal_trace.core.units import count_of, format_percent
+from loyal_trace.core.assess.proof import Proof, ProofItem
+from loyal_trace.core.job.entries import CheckResult, Decided, NotTestable, Started, SymptomSeen
+from loyal_trace.core.vocabulary.units import count_of, format_percent
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.widgets.rows import Cell, Row, RowList
 from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame, column
@@ -51,7 +51,7 @@ class ProveStage:
             f"{proof.done} of {count_of(len(proof.items), 'item')} settled · {count_of(tally.clean, 'clean start')}, "
             f"{tally.failed} failed since the last change",
         )
-        self.curve.show_tally(tally, tuple(s.clean for s in self.desk.session.state.starts))
+        self.curve.show_tally(tally, tuple(s.clean for s in self.desk.job.snapshot.proving.starts))
         self.current = min(self.current, max(0, len(proof.items) - 1))
         rows = []
         for item in proof.items:
@@ -81,7 +81,7 @@ class ProveStage:
             chance = format_percent(tally.chance)
             aside = f"Before: {tally.clean_before} clean of {before}. Chance alone would explain the change: {chance}."
         if tally.failed:
-            codes = {s.code for s in self.desk.session.state.starts if s.code}
+            codes = {s.code for s in self.desk.job.snapshot.proving.starts if s.code}
             said = f" It says {', '.join(sorted(codes))}." if codes else ""
             following = f"It still fails.{said} Go back to Suspects (Ctrl+6)."
         elif tally.still_needed:
@@ -110,10 +110,10 @@ class ProveStage:
         self.desk.record(Started, clean=clean, code=code, off_seconds=60.0)
 
     def _bench_start(self) -> None:
-        if self.desk.instruments is None:
+        if self.desk.instruments.power is None:
             self.desk.said.emit("no power switch is connected: start it by hand, then C or F", True)
             return
-        clean, code = self.desk.instruments.start()
+        clean, code = self.desk.instruments.power.start()
         self._start(clean, code)
 
     def _result(self, passed: bool, note: str = "") -> None:

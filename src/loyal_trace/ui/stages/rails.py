@@ -1,18 +1,19 @@
 """Rails: are the supplies right, and where do they stop being right?"""
 
+from loyal_trace.core.assess.rails import around, rails_by
 from loyal_trace.core.boards.model import BoardDefinition
-from loyal_trace.core.errors import LoyalTraceError
-from loyal_trace.core.logbook.describe import UNITS, number_or_overload
-from loyal_trace.core.logbook.entries import CautionSeen, Decided, Measured, Observed
-from loyal_trace.core.logbook.state import GOOD_BOARD, JobState
+from loyal_trace.core.job.entries import GOOD_BOARD, CautionSeen, Decided, Measured, Observed, number_or_overload
+from loyal_trace.core.job.snapshot import JobSnapshot
 from loyal_trace.core.power.blocks import dead_blocks
-from loyal_trace.core.power.expected import GROUND, nominal_reservoir
+from loyal_trace.core.power.expected import nominal_reservoir
 from loyal_trace.core.power.explain import explain
 from loyal_trace.core.power.findings import Explanation
 from loyal_trace.core.power.fuses import fuse_type
 from loyal_trace.core.power.guard import CAUTIONS, caution_of, guard_decision, power_guard
-from loyal_trace.core.power.rails import SCHOOLS, PathReport, PointVerdict, RailReport, judge_rails
-from loyal_trace.core.units import parse_reading
+from loyal_trace.core.power.rails import SUPPLY_LIMITS, PathReport, PointVerdict, RailReport
+from loyal_trace.core.vocabulary.errors import LoyalTraceError
+from loyal_trace.core.vocabulary.quantities import GROUND, Quantity
+from loyal_trace.core.vocabulary.units import parse_reading
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.stages.rails_clock import ClockPage
 from loyal_trace.ui.stages.rails_describe import DescribePage
@@ -102,11 +103,11 @@ class RailStage:
         if self._board != self.desk.board:
             self._board = self.desk.board
             self.current = self._first_wanted(report)
-        school = self.desk.session.state.decision("rail school", "maker")
+        school = self.desk.job.snapshot.decision("supply limits", "maker")
         title = self.desk.definition.title if self.desk.definition else ""
         self.frame.head(
             "Are the supplies right, and where do they stop being right?",
-            f"{title} · {report.measured} of {len(report.points)} points measured · judged by {SCHOOLS[school]}",
+            f"{title} · {report.measured} of {len(report.points)} points measured · judged by {SUPPLY_LIMITS[school]}",
         )
         path = self._path(report)
         for page, widget in self._pages.items():
@@ -117,8 +118,8 @@ class RailStage:
             self.short.path = path.path
             self.page.refresh()
             return
-        around = self.desk.session.case().around(self.desk.board) if path.points else None
-        said = explain(self.desk.definition, path, around) if self.desk.definition and path.points else ()
+        known = around(self.desk.job.moment, self.desk.board) if path.points else None
+        said = explain(self.desk.definition, path, known) if self.desk.definition and path.points else ()
         accused = next((line for line in said if line.kind == "bad"), None) if path.first_bad else None
         stops = tuple(_stop(p, p is path.first_bad) for p in path.points)
         here = path.points.index(report.points[self.current]) if path.points else -1
@@ -137,7 +138,7 @@ class RailStage:
         power = "powered" if point.powered else "power off"
         whose = "of the good board, " if self._good_board else ""
         what = f"{point.quantity} and speed, such as 2A slow," if point.quantity == "rating" else point.quantity
-        told = f"{whose}{what} in {UNITS.get(point.quantity, '')}, {power}; then the next point by itself"
+        told = f"{whose}{what} in {Quantity(point.quantity).unit}, {power}; then the next point by itself"
         self.frame.entry.set_target(point.point, told)
 
     def _first_wanted(self, report: RailReport) -> int:
@@ -152,7 +153,7 @@ class RailStage:
     def _show_caution(self, path: PathReport) -> None:
         board = self.desk.definition
         name = caution_of(board, path.path) if board is not None and path.points else ""
-        read = self.desk.session.state.cautions.get(name)
+        read = self.desk.job.snapshot.paper.cautions.get(name)
         text = CAUTIONS.get(name, "")
         self.frame.caution.say(f"Read by {read.author or 'you'}, {read.time:%H:%M}. {text}" if read else text)
 
@@ -160,7 +161,7 @@ class RailStage:
         """Was the caution of this path seen, or is there none?"""
         board, path = self.desk.definition, self._path(self._report())
         name = caution_of(board, path.path) if board is not None and path.points else ""
-        return not name or name in self.desk.session.state.cautions
+        return not name or name in self.desk.job.snapshot.paper.cautions
 
     def _blocked(self) -> str:
         """Why the power guard stops the current reading: what is not measured yet, and its risk; else empty."""
@@ -171,7 +172,7 @@ class RailStage:
         if not point.point.powered or point.point.quantity == "ac voltage":
             return ""
         guard = power_guard(path)
-        decided = guard_decision(self.desk.board, path.path) in self.desk.session.state.decisions
+        decided = guard_decision(self.desk.board, path.path) in self.desk.job.snapshot.paper.decisions
         if not guard.missing or decided:
             return ""
         return f"not measured before power: {', '.join(guard.missing[:5])}. {guard.risk[:1].upper()}{guard.risk[1:]}"
@@ -202,7 +203,7 @@ class RailStage:
 
     def _show_rows(self, report: RailReport, path: PathReport, others: list[Explanation]) -> None:
         """What else the readings say together, all supplies, each school's word, which blocks a bad rail excuses."""
-        board, state = self.desk.definition, self.desk.session.state
+        board, state = self.desk.definition, self.desk.job.snapshot
         if board is None or not report.points:
             self.blocks.set_rows((), -1)
             return
@@ -227,15 +228,15 @@ class RailStage:
             rows.append(Row("doubtful", (Cell(40, 0, dead.words),), height=height))
         self.blocks.set_rows(tuple(rows), -1)
 
-    def _school_rows(self, board: BoardDefinition, state: JobState, path: PathReport) -> list[Row]:
+    def _school_rows(self, board: BoardDefinition, state: JobSnapshot, path: PathReport) -> list[Row]:
         """The far end of this path by each school of what a good rail is."""
         far = {rail.far for rail in board.rails}
         rows = []
-        for name, words in SCHOOLS.items():
-            judged = judge_rails(self.desk.board, board, state, name)
+        for name, words in SUPPLY_LIMITS.items():
+            judged = rails_by(self.desk.job.moment, self.desk.board, name)
             ends = [p for p in judged.points if p.point.path == path.path and p.point.quantity == "voltage"]
             for end in (p for p in ends if p.point.point in far):
-                chosen = name == state.decision("rail school", "maker")
+                chosen = name == state.decision("supply limits", "maker")
                 cells = (
                     Cell(40, 70, name, bold=chosen), Cell(112, 110, end.verdict, end.verdict),
                     Cell(226, 80, end.shown), Cell(310, 0, words),
@@ -339,11 +340,11 @@ class RailStage:
 
     def _from_meter(self) -> None:
         point = self._point()
-        if point is None or self.desk.instruments is None:
+        if point is None or self.desk.instruments.meter is None:
             self.desk.said.emit("no meter is connected: type what yours shows", True)
             return
         try:
-            number = self.desk.instruments.measure(self.desk.board, point.point.point, point.point.quantity)
+            number = self.desk.instruments.meter.measure(self.desk.board, point.point.point, point.point.quantity)
         except LoyalTraceError as error:
             self.desk.said.emit(str(error), True)
             return
@@ -361,7 +362,7 @@ class RailStage:
         words = text.rsplit(maxsplit=1)
         kind = fuse_type(words[-1]) if point.point.quantity == "rating" and len(words) > 1 else ""
         try:
-            number = parse_reading(words[0] if kind else text, UNITS.get(point.point.quantity, ""))
+            number = parse_reading(words[0] if kind else text, Quantity(point.point.quantity).unit)
         except LoyalTraceError as error:
             self.desk.said.emit(str(error), True)
             return
@@ -378,10 +379,10 @@ class RailStage:
             self.desk.record(Observed, board=self.desk.board, place=refdes, finding="wrong part", note=note)
 
     def _next_school(self) -> None:
-        names = list(SCHOOLS)
-        now = self.desk.session.state.decision("rail school", "maker")
+        names = list(SUPPLY_LIMITS)
+        now = self.desk.job.snapshot.decision("supply limits", "maker")
         choice = names[(names.index(now) + 1) % len(names)]
-        self.desk.record(Decided, what="rail school", choice=choice, reason=SCHOOLS[choice])
+        self.desk.record(Decided, what="supply limits", choice=choice, reason=SUPPLY_LIMITS[choice])
 
     def _caution_seen(self) -> None:
         board = self.desk.definition

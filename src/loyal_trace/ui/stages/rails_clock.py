@@ -1,10 +1,11 @@
 """The clock page of Rails: the tree of divided clocks with what each net should run at, crystal load and cells."""
 
-from loyal_trace.core.errors import LoyalTraceError
-from loyal_trace.core.logbook.entries import Measured
-from loyal_trace.core.power.clock_tree import ClockNode, first_wrong, load_of
+from loyal_trace.core.assess.rails import clock_tree
+from loyal_trace.core.job.entries import Measured
 from loyal_trace.core.power.start_up import cell_years
-from loyal_trace.core.units import format_quantity, parse_quantity
+from loyal_trace.core.simulation.clock_tree import ClockNode, first_wrong, load_of
+from loyal_trace.core.vocabulary.errors import LoyalTraceError
+from loyal_trace.core.vocabulary.units import format_quantity, parse_quantity
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.widgets.clock_view import ClockStop, ClockView
 from loyal_trace.ui.widgets.rows import Cell, Row, RowList
@@ -34,7 +35,7 @@ class ClockPage:
         """The tree of the board in view; empty while it is still being computed."""
         if self.desk.definition is None or not self.desk.definition.clocks:
             return ()
-        return self.desk.session.case().clock_tree(self.desk.board)
+        return clock_tree(self.desk.job.moment, self.desk.board)
 
     def refresh(self) -> None:
         """Shows the tree and asks for the next frequency."""
@@ -102,11 +103,11 @@ class ClockPage:
 
     def _from_counter(self) -> None:
         nodes = self.nodes()
-        if self.desk.instruments is None or not nodes:
+        if self.desk.instruments.meter is None or not nodes:
             self.desk.said.emit("no counter is connected: type what yours shows", True)
             return
         try:
-            self._record(self.desk.instruments.measure(self.desk.board, nodes[self.current].pin, "frequency"))
+            self._record(self.desk.instruments.meter.measure(self.desk.board, nodes[self.current].pin, "frequency"))
         except LoyalTraceError as error:
             self.desk.said.emit(str(error), True)
 

@@ -1,9 +1,8 @@
 """Describing a supply in three lines, for a board that nobody has described."""
 
-from loyal_trace.core.boards.loose import LOOSE_ID
-from loyal_trace.core.errors import LoyalTraceError
-from loyal_trace.core.logbook.entries import ChainDescribed
+from loyal_trace.core.job.entries import OWN_BOARD, ChainDescribed
 from loyal_trace.core.power.described import EXAMPLES, LINES, describe_chain
+from loyal_trace.core.vocabulary.errors import LoyalTraceError
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.widgets.rows import Cell, Row, RowList
 from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame
@@ -26,15 +25,15 @@ class DescribePage:
         return (KeyHint('"', "begin with from, through or to"),)
 
     def _board(self) -> str:
-        return self.desk.board or LOOSE_ID
+        return self.desk.board or OWN_BOARD
 
     def _lines(self) -> dict[str, str]:
         """The lines of the newest supply described by hand; a finished one gives way to a new one."""
-        return self.desk.session.state.chains.get((self._board(), self._path()), {})
+        return self.desk.job.snapshot.facts.supplies.get((self._board(), self._path()), {})
 
     def _path(self) -> str:
         """The supply that is being described: a finished one is left alone, and a new one begun."""
-        told = {p: lines for (b, p), lines in self.desk.session.state.chains.items() if b == self._board()}
+        told = {p: lines for (b, p), lines in self.desk.job.snapshot.facts.supplies.items() if b == self._board()}
         begun = [path for path, lines in told.items() if "to" not in lines]
         return begun[0] if begun else f"supply {len(told) + 1}"
 

@@ -1,13 +1,14 @@
 """The short page of Rails: which parts to lift next, readings with them lifted, and where the track reads least."""
 
-from loyal_trace.core.boards.model import in_order
+from loyal_trace.core.assess.rails import short_on
 from loyal_trace.core.boards.supplies import Rail
-from loyal_trace.core.errors import LoyalTraceError
-from loyal_trace.core.logbook.describe import number_or_overload
-from loyal_trace.core.logbook.entries import Lifted, Measured
-from loyal_trace.core.power.expected import GROUND, NO_SHORT
+from loyal_trace.core.job.entries import Lifted, Measured, number_or_overload
+from loyal_trace.core.power.expected import NO_SHORT
 from loyal_trace.core.power.shorts import TRACK, ShortHunt, parts_on
-from loyal_trace.core.units import format_percent, parse_reading
+from loyal_trace.core.vocabulary.errors import LoyalTraceError
+from loyal_trace.core.vocabulary.identity import in_order
+from loyal_trace.core.vocabulary.quantities import GROUND
+from loyal_trace.core.vocabulary.units import format_percent, parse_reading
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.widgets.rows import Cell, Row, RowList
 from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame
@@ -40,7 +41,7 @@ class ShortPage:
 
     def _hunt(self) -> ShortHunt | None:
         rail = self.rail()
-        return self.desk.session.case().hunt(self.desk.board, rail.net) if rail else None
+        return short_on(self.desk.job.moment, self.desk.board, rail.net) if rail else None
 
     def refresh(self) -> None:
         """Shows the candidates and asks for the next reading."""
@@ -98,7 +99,7 @@ class ShortPage:
 
     def _tests(self, rail: Rail) -> list[Row]:
         """The readings so far, newest last."""
-        lifts = self.desk.session.state.lifts.get((self.desk.board, rail.net), [])
+        lifts = self.desk.job.snapshot.readings.lifts.get((self.desk.board, rail.net), [])
         rows = [Row("", (), heading="Readings so far", height=26)] if lifts else []
         for lift in lifts:
             shown = "OL" if lift.value is None else f"{lift.value:.3g} Ω"
@@ -114,12 +115,12 @@ class ShortPage:
 
     def _from_meter(self) -> None:
         rail, found = self.rail(), self._hunt()
-        if self.desk.instruments is None or rail is None:
+        if self.desk.instruments.meter is None or rail is None:
             self.desk.said.emit("no meter is connected: type what yours shows", True)
             return
         try:
             lifted = found.lift if found else ()
-            self._record(rail, lifted, self.desk.instruments.to_ground(self.desk.board, rail.far, lifted))
+            self._record(rail, lifted, self.desk.instruments.meter.to_ground(self.desk.board, rail.far, lifted))
         except LoyalTraceError as error:
             self.desk.said.emit(str(error), True)
 

@@ -2,20 +2,29 @@
 
 from pathlib import Path
 
-from loyal_trace.core.case import SlotAssessment
-from loyal_trace.core.errors import LoyalTraceError, RequestError
-from loyal_trace.core.logbook.entries import Decided, SignatureTaken, SumsKnown
-from loyal_trace.core.logbook.state import Place
-from loyal_trace.core.rom_desk import NO_TRUE_IMAGE, flicker_of, repair_of
+from loyal_trace.app.importers import typed_sums
+from loyal_trace.core.assess.rom_pages import NO_REFERENCE, flicker_of, repair_of
+from loyal_trace.core.assess.roms import (
+    SlotAssessment,
+    complaint_expected,
+    expected_signature,
+    known_sums,
+    mixed_revisions,
+    shown_signature,
+    symbols,
+    triage_of,
+)
+from loyal_trace.core.job.entries import Decided, SignatureTaken, SumsKnown
 from loyal_trace.core.roms.devices import access_budget, placed
 from loyal_trace.core.roms.hypotheses import Hypothesis
 from loyal_trace.core.roms.identify import Match
 from loyal_trace.core.roms.programming import programming
 from loyal_trace.core.roms.signature import check_symbols, read_signature, register_from
-from loyal_trace.core.units import count_of, format_percent, parse_quantity
+from loyal_trace.core.vocabulary.errors import LoyalTraceError, RequestError
+from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.units import count_of, format_percent, parse_quantity
 from loyal_trace.formats.image_files import write_image
 from loyal_trace.resources import memory_types
-from loyal_trace.session_files import typed_sums
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.rom_work import identify_slot, learn_from_signatures, restore_slot
 from loyal_trace.ui.stages.roms_pages import KIND, read_rows, repair_rows, set_rows
@@ -48,12 +57,12 @@ class RomStage:
         self.frame = StageFrame(column(self.slots, self.page_rows, self.picture, self.explanations, self.hex))
         self.page = ""
         self._chosen = 0
-        self._matches: tuple[Place, tuple[Match, ...]] | None = None
+        self._matches: tuple[PartRef, tuple[Match, ...]] | None = None
         self.slots.picked.connect(self._row_picked)
         self.explanations.picked.connect(lambda index: self._choose(index))
         self.picture.pointed.connect(self._pointed)
         self.frame.entry.submitted.connect(self._submitted)
-        self._places: list[Place] = []
+        self._places: list[PartRef] = []
 
     def hints(self) -> tuple[KeyHint, ...]:
         plain, opened, several = not self.page, self.page == "bytes", self._explained()
@@ -118,16 +127,16 @@ class RomStage:
     def _mend(self) -> None:
         slot = self._current()
         if slot is not None:
-            restore_slot(self.desk, (slot.board, slot.slot.refdes))
+            restore_slot(self.desk, slot.place)
 
     def _identify(self) -> None:
         slot = self._current()
         if slot is None or slot.image is None:
             self.desk.said.emit("read the chip first (R), or drop its file", True)
             return
-        identify_slot(self.desk, (slot.board, slot.slot.refdes), slot.image, self.show_matches)
+        identify_slot(self.desk, slot.place, slot.image, self.show_matches)
 
-    def show_matches(self, place: Place, matches: tuple[Match, ...]) -> None:
+    def show_matches(self, place: PartRef, matches: tuple[Match, ...]) -> None:
         """The result of an identification, on the page of the set."""
         self._matches, self.page = (place, matches), "set"
         self.refresh()
@@ -139,10 +148,10 @@ class RomStage:
         if slot is None or slot.verdict is None or slot.verdict.good or found is None:
             return (), ""
         names = [f"A{n}" for n in found.lines("address")] + [f"D{n}" for n in found.lines("data")]
-        chip = self.desk.session.case().chip_type((slot.board, slot.slot.refdes))
+        chip = self.desk.job.moment.chip_type(slot.place)
         if len(names) != 1 or chip is None or names[0] not in {p.name for p in chip.pins}:
             return (), ""
-        board, pin = self.desk.session.boards[slot.board], chip.pin(names[0]).number
+        board, pin = self.desk.job.boards[slot.board], chip.pin(names[0]).number
         others = board.others_on_net(slot.slot.refdes, pin)
         net = board.net_of(slot.slot.refdes, pin)
         return ((slot.slot.refdes, pin), *others), f"{names[0]} of {slot.slot.refdes} (pin {pin}) on net {net}"
@@ -152,7 +161,7 @@ class RomStage:
         self._places = [place for place in found.roms if place[0] == self.desk.board] or list(found.roms)
         read = sum(found.roms[place].verdict is not None for place in self._places)
         firmware = f"firmware {found.firmware}" if found.firmware else "firmware not decided"
-        known = count_of(len(found.case.known_sums().entries), "known sum")
+        known = count_of(len(known_sums(found.moment).entries), "known sum")
         sockets = count_of(len(self._places), "socket")
         self.frame.head(
             "Is what sits in the sockets what should be there?", f"{sockets} · {read} read · {firmware} · {known}"
@@ -160,7 +169,7 @@ class RomStage:
         current = self._current()
         index = self._places.index((current.board, current.slot.refdes)) if current else -1
         rows = [self._row(place, found.roms[place]) for place in self._places]
-        mix = found.case.revision_mix(self.desk.board) if self.desk.definition is not None else None
+        mix = mixed_revisions(found.moment, self.desk.board) if self.desk.definition is not None else None
         if mix is not None and mix.mixed:
             rows.append(Row("doubtful", (Cell(36, 0, mix.words),), height=24 if len(mix.words) < 96 else 42))
         self.slots.set_rows(tuple(rows), index)
@@ -172,7 +181,7 @@ class RomStage:
         self.refresh()
         self.picture.show_all()
 
-    def _row(self, place: Place, slot: SlotAssessment) -> Row:
+    def _row(self, place: PartRef, slot: SlotAssessment) -> Row:
         verdict = slot.verdict
         kind = KIND.get(slot.word, "")
         if verdict and verdict.verdict in ("few-bytes", "other-revision"):
@@ -223,22 +232,22 @@ class RomStage:
 
     def _show_entry(self, slot: SlotAssessment) -> None:
         refdes = slot.slot.refdes
-        case = self.desk.session.case()
-        expected = case.expected_signature((slot.board, refdes))
-        shown = case.shown_signature(expected) if expected is not None else ""
+        moment = self.desk.job.moment
+        expected = expected_signature(moment, slot.place)
+        shown = shown_signature(moment, expected) if expected is not None else ""
         sign = f"; in circuit: sig {shown} is right" if shown else "; sig 7A5F from the tester"
         self.frame.entry.set_target(refdes, f"drop a file or folder, R to read{sign}")
 
     def _show_page(self, slot: SlotAssessment) -> None:
-        case, place = self.desk.session.case(), (slot.board, slot.slot.refdes)
+        moment, place = self.desk.job.moment, slot.place
         rows: tuple[Row, ...] = ()
         if self.page == "set":
             asked, matches = self._matches or (("", ""), ())
-            rows = set_rows(case, slot.board, matches, asked[1])
+            rows = set_rows(moment, slot.board, matches, asked[1])
         elif self.page == "reads":
-            rows = read_rows(case, place)
+            rows = read_rows(moment, place)
         elif self.page == "repair":
-            repair = repair_of(case, place, memory_types())
+            repair = repair_of(moment, place, memory_types())
             rows = repair_rows(repair, slot)
             self.frame.caution.say(repair.caution)
         if self.page != "repair":
@@ -254,7 +263,7 @@ class RomStage:
         self.picture.setVisible(slot.image is not None and self.page in ("", "bytes", "reads"))
         strip = strip_of(slot, self._explanation(slot) if not (slot.verdict and slot.verdict.good) else None)
         if self.page == "reads" and slot.image is not None:
-            moved = flicker_of(self.desk.session.case(), (slot.board, slot.slot.refdes))
+            moved = flicker_of(self.desk.job.moment, slot.place)
             self.picture.setVisible(moved is not None and bool(moved.any()))
             strip = flicker_strip(slot, moved) if moved is not None else strip
         self.picture.show_strip(strip)
@@ -283,8 +292,8 @@ class RomStage:
         reads = f"{count_of(slot.reads, 'read')}, all alike" if slot.word != "unstable" and slot.reads > 1 else ""
         if verdict.verdict in _IN_THE_CELLS and slot.image is not None and slot.truth is not None:
             reads = f"{reads}. " * bool(reads) + f"To put it right: {programming(slot.image, slot.truth).words}."
-        found = self.desk.session.case().triage((slot.board, refdes))
-        complaint = self.desk.session.case().complaint_expected((slot.board, refdes))
+        found = triage_of(self.desk.job.moment, slot.place)
+        complaint = complaint_expected(self.desk.job.moment, slot.place)
         chosen = self._explanation(slot)
         if found is not None and found.accused:
             say(f"{found.why[:1].upper()}{found.why[1:]}.", found.next, "bad", reads)
@@ -314,7 +323,7 @@ class RomStage:
     def _read(self, times: int) -> None:
         slot = self._current()
         if slot is not None:
-            self.desk.read_roms([(slot.board, slot.slot.refdes)], times)
+            self.desk.read_roms([slot.place], times)
 
     def _read_all(self) -> None:
         self.desk.read_roms([p for p, s in self.desk.assessment().roms.items() if s.verdict is None] or self._places, 1)
@@ -341,7 +350,7 @@ class RomStage:
     def _save(self, slot: SlotAssessment, rest: str) -> bool:
         """The true image of a slot as a file for the programmer, repeated where the device is larger."""
         if slot.truth is None:
-            raise RequestError(NO_TRUE_IMAGE)
+            raise RequestError(NO_REFERENCE)
         path, device = _words_of_save(rest)
         size = memory_types().find(device).size if device else len(slot.truth)
         write_image(path, placed(slot.truth, size))
@@ -354,11 +363,10 @@ class RomStage:
         word, _, rest = text.strip().partition(" ")
         slot, rest = self._current(), rest.strip()
         if word.lower() == "sig" and slot is not None and len(rest.split()) == 1:
-            symbols = self.desk.session.case().symbols()
-            value = None if rest.lower() == "none" else read_signature(rest, symbols)
+            value = None if rest.lower() == "none" else read_signature(rest, symbols(self.desk.job.moment))
             return self.desk.record(SignatureTaken, board=slot.board, place=slot.slot.refdes, value=value)
         if word.lower() == "sum" and slot is not None and rest:
-            lines = typed_sums(f"{slot.slot.refdes} {rest}", slot.slot.size)
+            lines = typed_sums(slot.place, rest, slot.slot.size)
             return self.desk.record(SumsKnown, board=slot.board, source="typed", lines=lines)
         if word.lower() == "crc":
             register_from(rest)

@@ -1,11 +1,12 @@
 """The further pages of the ROM stage as rows: the set, the reads of one chip beside each other, its repair."""
 
-from loyal_trace.core.case import Case, SlotAssessment
-from loyal_trace.core.logbook.state import Place
-from loyal_trace.core.rom_desk import Repair, allowed_words, reads_of, set_lines, vote_of
+from loyal_trace.core.assess.moment import Moment
+from loyal_trace.core.assess.rom_pages import Repair, allowed_words, reads_of, set_lines, vote_of
+from loyal_trace.core.assess.roms import SlotAssessment, mixed_revisions
 from loyal_trace.core.roms.devices import Fit
 from loyal_trace.core.roms.identify import Match
-from loyal_trace.core.units import count_of, format_percent
+from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.units import count_of, format_percent
 from loyal_trace.ui.widgets.rows import Cell, Row
 
 KIND = {"matches": "good", "differs": "bad", "unstable": "doubtful"}
@@ -15,11 +16,11 @@ _SORTS = {"mask": "mask ROM", "fuse": "bipolar PROM", "otp": "one-time EPROM", "
 _LEFTS = (36, 78, 136, 198, 280, 384, 462, 596)
 
 
-def set_rows(case: Case, board_id: str, matches: tuple[Match, ...], asked: str) -> tuple[Row, ...]:
+def set_rows(moment: Moment, board_id: str, matches: tuple[Match, ...], asked: str) -> tuple[Row, ...]:
     """The table of sockets, what the revisions do to it, and what an identification found."""
     titles = zip(_LEFTS, ("No.", "place", "label", "device", "addresses", "lane", "revisions", "read"), strict=True)
     rows = [Row("", tuple(Cell(left, 120, title, bold=True) for left, title in titles), height=24)]
-    for one in set_lines(case, board_id):
+    for one in set_lines(moment, board_id):
         slot, line = one.line.slot, one.line
         read = f"{one.firmware or one.word}" if one.word == "matches" else one.word
         rows.append(Row(KIND.get(one.word, "unknown"), (
@@ -28,7 +29,7 @@ def set_rows(case: Case, board_id: str, matches: tuple[Match, ...], asked: str) 
             Cell(280, 100, line.addresses, mono=True), Cell(384, 76, line.lane or "8 bit"),
             Cell(462, 130, line.changes), Cell(596, 0, read, KIND.get(one.word, ""), bold=True),
         ), height=24))  # fmt: skip
-    mix = case.revision_mix(board_id)
+    mix = mixed_revisions(moment, board_id)
     rows.append(
         Row("doubtful" if mix.mixed else "", (Cell(36, 0, f"{mix.words[:1].upper()}{mix.words[1:]}."),), height=42)
     )
@@ -53,9 +54,9 @@ def _match_row(match: Match) -> Row:
     ), (2.0, 96.0, match.fraction, "ink"), height=25)  # fmt: skip
 
 
-def read_rows(case: Case, place: Place) -> tuple[Row, ...]:
+def read_rows(moment: Moment, place: PartRef) -> tuple[Row, ...]:
     """Every read of a chip, what they say together, and how many more would settle it."""
-    reads = reads_of(case, place)
+    reads = reads_of(moment, place)
     rows = [Row("", (), heading=f"{count_of(len(reads), 'read')} of {place[1]}", height=26)]
     for read in reads[-_MOST_READS:]:
         like = "" if read.like == read.number else f"like read {read.like}"
@@ -64,7 +65,7 @@ def read_rows(case: Case, place: Place) -> tuple[Row, ...]:
             Cell(36, 40, str(read.number), bold=True, mono=True), Cell(80, 130, read.source),
             Cell(214, 90, f"{read.size:,} bytes"), Cell(310, 90, read.crc32.upper(), mono=True), Cell(408, 0, word),
         ), height=24))  # fmt: skip
-    found = vote_of(case, place)
+    found = vote_of(moment, place)
     if found is not None and found.bits:
         more = f" {count_of(found.more_reads, 'more read')} would settle it." if found.more_reads else ""
         told = f"All bits of the majority are right with {format_percent(found.confidence)}.{more}"

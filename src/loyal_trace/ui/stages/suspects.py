@@ -2,10 +2,10 @@
 
 import re
 
-from loyal_trace.core.boards.model import in_order
-from loyal_trace.core.diagnosis.suspects import Suspect, cleared
-from loyal_trace.core.logbook.entries import Note, Swapped
-from loyal_trace.core.units import count_of, format_percent
+from loyal_trace.core.assess.suspects import Suspect, cleared
+from loyal_trace.core.job.entries import Note, Swapped
+from loyal_trace.core.vocabulary.identity import in_order
+from loyal_trace.core.vocabulary.units import count_of, format_percent
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.widgets.rows import Cell, Row, RowList
 from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame, column
@@ -144,7 +144,7 @@ class SuspectStage:
         swap = _SWAP.fullmatch(text.strip())
         current = self._current()
         if swap and current is not None:
-            result = f"fault {swap[2].lower()}"
+            result = {"goes": "gone"}.get(swap[2].lower(), swap[2].lower())
             if self.desk.record(Swapped, board=current.place[0], place=current.place[1], spare=swap[1], result=result):
                 self.frame.entry.edit.clear()
             return

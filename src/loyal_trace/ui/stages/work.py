@@ -1,10 +1,11 @@
 """Work: one step at a time, with its tool, its caution and the check afterwards."""
 
-from loyal_trace.core.logbook.entries import OWN_PART, AnyEntry, Fitted, GaveBack, Removed, StepDone
+from loyal_trace.core.assess.away import SAFETY
+from loyal_trace.core.assess.parts import in_stock, stock
+from loyal_trace.core.job.entries import OWN_PART, AnyEntry, Fitted, GaveBack, Removed, StepDone
 from loyal_trace.core.parts.capacitors import StockItem
-from loyal_trace.core.planning.away import SAFETY
 from loyal_trace.core.planning.steps import Step
-from loyal_trace.core.units import count_of
+from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.ui.desk import Desk
 from loyal_trace.ui.widgets.rows import Cell, Row, RowList
 from loyal_trace.ui.widgets.stage_frame import KeyHint, StageFrame, column
@@ -63,13 +64,13 @@ class WorkStage:
         """What in the drawer could go in: the same number and not known bad."""
         if step.kind in _PUT_RIGHT or step.kind in _MOVES:
             return []
-        case = self.desk.session.case()
-        return [i for i in case.drawer if i.number == step.part_number and case.in_stock(i)]
+        moment = self.desk.job.moment
+        return [i for i in stock(moment) if i.number == step.part_number and in_stock(moment, i)]
 
     def refresh(self) -> None:
         steps, step = self._steps(), self._current()
         plan = self.desk.assessment().plan
-        booked = sum(r.minutes for r in self.desk.session.state.steps.values() if not r.skipped)
+        booked = sum(r.minutes for r in self.desk.job.snapshot.parts.steps.values() if not r.skipped)
         done = f"{plan.done} of {count_of(len(steps), 'step')} done"
         self.frame.head(
             "What is done now, with what, and what can hurt?",
@@ -86,7 +87,7 @@ class WorkStage:
             self.frame.entry.set_target("", "nothing to do here")
             return
         self._step_id = step.id
-        board = self.desk.session.boards[step.place[0]].title
+        board = self.desk.job.boards[step.place[0]].title
         facts = [
             ("where", f"{board}, {step.place[1]}"),
             ("with", step.part_number or "nothing new"),
@@ -167,7 +168,7 @@ class WorkStage:
         note = text.strip()
         if note.startswith("skip:"):
             entries: list[AnyEntry] = [
-                self.desk.session.make(
+                self.desk.job.make(
                     StepDone,
                     step=step.id,
                     what=step.what.split(":")[0],
@@ -185,10 +186,10 @@ class WorkStage:
 
     def _moved(self, step: Step, note: str) -> list[AnyEntry]:
         """A part that goes to its shelf, comes back, or returns to its lender."""
-        make, (board, refdes) = self.desk.session.make, step.place
+        make, (board, refdes) = self.desk.job.make, step.place
         done = make(StepDone, step=step.id, what=step.what.split(":")[0], minutes=step.minutes, note=note)
         here = {"board": board, "place": refdes, "part_of": done.id}
-        number = self.desk.session.case().part(step.place).number
+        number = self.desk.job.moment.part(step.place).number
         if step.kind == "rescue":
             moved: AnyEntry = make(Removed, number=number, reason=SAFETY, shelf=note or "a box of its own", **here)
         elif step.kind == "put-back":
@@ -199,12 +200,12 @@ class WorkStage:
 
     def _entries(self, step: Step, note: str) -> list[AnyEntry]:
         """What a finished step writes down; the simulated board is mended along with it."""
-        make, (board, refdes) = self.desk.session.make, step.place
+        make, (board, refdes) = self.desk.job.make, step.place
         if step.kind in _MOVES:
             return self._moved(step, note)
         spares = self._spares(step)
         origin = _PUT_RIGHT.get(step.kind) or (spares[self._chosen].place if spares else step.from_drawer or "ordered")
-        old = self.desk.session.case().part(step.place).number
+        old = self.desk.job.moment.part(step.place).number
         what = step.what.split(":")[0]
         done = make(StepDone, step=step.id, what=what, minutes=step.minutes, note=note)
         entries: list[AnyEntry] = []
@@ -214,6 +215,4 @@ class WorkStage:
         number = old if step.kind in _PUT_RIGHT else step.part_number
         fitted = {"number": number, "origin": origin, "note": note or what}
         entries += [make(Fitted, board=board, place=refdes, part_of=done.id, **fitted), done]
-        if self.desk.instruments is not None:
-            self.desk.instruments.renew(board, refdes, origin)
         return entries

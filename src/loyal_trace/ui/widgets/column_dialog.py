@@ -15,9 +15,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from loyal_trace.core.errors import LoyalTraceError
 from loyal_trace.core.roms.digests import DIGEST_LENGTHS
-from loyal_trace.core.units import count_of
+from loyal_trace.core.vocabulary.errors import LoyalTraceError
+from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.formats.part_table import ENCODINGS, PartTable, guess_columns
 from loyal_trace.formats.sum_lists import map_columns
 from loyal_trace.ui.theme import font

@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QWidget
 
 from loyal_trace.core.boards.supplies import Supply
 from loyal_trace.core.power.formulas import Reservoir
-from loyal_trace.core.units import format_quantity
+from loyal_trace.core.vocabulary.units import format_quantity
 from loyal_trace.ui.theme import THEME, font
 
 _CYCLES = 3

@@ -11,9 +11,9 @@ from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from loyal_trace.core.case import SlotAssessment
+from loyal_trace.core.assess.roms import SlotAssessment
 from loyal_trace.core.roms.hypotheses import Hypothesis
-from loyal_trace.core.units import count_of
+from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.ui.theme import THEME, font
 
 _LEFT, _TOP, _LANE = 36, 44, 13

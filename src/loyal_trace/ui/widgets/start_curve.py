@@ -5,7 +5,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from loyal_trace.core.proving.starts import StartTally, failure_rate_upper
-from loyal_trace.core.units import format_percent
+from loyal_trace.core.vocabulary.units import format_percent
 from loyal_trace.ui.glyphs import draw_glyph
 from loyal_trace.ui.theme import THEME, font
 

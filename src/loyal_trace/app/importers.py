@@ -1,0 +1,293 @@
+"""Files imported into an open job: lists of checksums, images, zips, photos, parts lists, boards, and folders of them.
+
+What can be imported is, as one action; every file that cannot is named with its reason.
+"""
+
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+from loyal_trace.app.job import OpenJob
+from loyal_trace.app.known import known_of_store
+from loyal_trace.core.assess.moment import Moment
+from loyal_trace.core.assess.roms import NOT_SAID, bound, known_sums, sockets_for
+from loyal_trace.core.boards.model import BoardDefinition
+from loyal_trace.core.job.entries import OWN_BOARD, Entry, PartTold, Photographed, RomRead, SumLine, SumsKnown
+from loyal_trace.core.roms.images import KnownSum, RomImage, SumList, base_name, without_read_number
+from loyal_trace.core.vocabulary.errors import LoyalTraceError, RequestError, UserFileError
+from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.units import count_of, format_percent
+from loyal_trace.formats.board_folder import board_files
+from loyal_trace.formats.part_list import is_part_list, read_part_list
+from loyal_trace.formats.photos import Photo, is_photo_name, read_photo, upright
+from loyal_trace.formats.rom_files import image_paths, is_image_name, iter_images
+from loyal_trace.formats.sum_lists import SURE_ENDINGS, parse_sums, read_sums
+
+
+@dataclass(frozen=True)
+class NotImported:
+    """A file that was left out: its name, why, and the sockets it could mean when that is the question."""
+
+    name: str
+    reason: str
+    choices: tuple[PartRef, ...] = ()
+    path: Path | None = None
+
+
+@dataclass
+class Imports:
+    """What an import did: a sentence for each thing, the entries recorded, and what was left out."""
+
+    done: list[str] = field(default_factory=list)
+    entries: list[Entry] = field(default_factory=list)
+    left_out: list[NotImported] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class Meant:
+    """What the person said with the files: a board, a socket, and columns of tables with titles of their own.
+
+    `in_view` is the board in view: photos are of it, while a read never goes there only because it is in view.
+    """
+
+    board: str = ""
+    in_view: str = ""
+    at: PartRef | None = None
+    columns: Mapping[Path, Mapping[str, str]] = field(default_factory=dict)
+
+
+def import_files(job: OpenJob, paths: Sequence[Path], meant: Meant | None = None) -> Imports:
+    """Imports files into the job, as far as they can be, in one action.
+
+    Lists of checksums come first, whatever the order, so that the images beside them find their sockets.
+    """
+    run = _Run(job, meant or Meant())
+    rest = [path for path in paths if not run.board_folder(path)]
+    for path in rest:
+        run.attempt(path, run.lists)
+    moment = job.moment_with([e for e in run.found.entries if isinstance(e, SumsKnown)])
+    for path in rest:
+        run.attempt(path, run.photos)
+        run.attempt(path, run.parts)
+        run.attempt(path, lambda one: run.images(one, moment))
+    untouched = [p for p in rest if p not in run.touched and not any(left.path == p for left in run.found.left_out)]
+    for path in untouched:
+        run.leave_out(path.name, "is no image, list, photo, parts list or board that could be read", path)
+    if run.found.entries:
+        job.record_all(run.found.entries)
+    return run.found
+
+
+class _Run:
+    """One import under way."""
+
+    def __init__(self, job: OpenJob, meant: Meant) -> None:
+        self.job, self.meant = job, meant
+        self.found = Imports()
+        self.touched: set[Path] = set()
+
+    def leave_out(self, name: str, reason: str, path: Path, choices: Iterable[PartRef] = ()) -> None:
+        """Names one thing that is not imported."""
+        self.found.left_out.append(NotImported(name, reason, tuple(choices), path))
+
+    def attempt(self, path: Path, act: Callable[[Path], bool]) -> None:
+        """One kind of import from one path; what fails is named and the rest goes on."""
+        try:
+            if act(path):
+                self.touched.add(path)
+        except (LoyalTraceError, OSError) as error:
+            reason = str(error).removeprefix(f"{path}: ").removeprefix(f"{path.name}: ")
+            self.leave_out(path.name, reason, path)
+
+    def board_folder(self, path: Path) -> bool:
+        """A board folder or zip joins the job."""
+        if not (path / "board.toml").exists():
+            return False
+        try:
+            board = self.job.add_board(board_files(path), str(path))
+        except LoyalTraceError as error:
+            self.leave_out(path.name, str(error), path)
+            return True
+        self.found.done.append(f"{path.name}: {board.title} belongs to this job now")
+        return True
+
+    def lists(self, path: Path) -> bool:
+        """The lists of checksums in a file or folder."""
+        boards, any_list = dict(self.job.boards), False
+        for file, sums in _lists(path, self.meant.columns):
+            lines: list[KnownSum] = []
+            unclear: list[KnownSum] = []
+            for entry in sums.entries:
+                known = bound(replace(entry, board=entry.board or self._board_said(entry)), boards)
+                (unclear if known.board == NOT_SAID else lines).append(known)
+            for entry in unclear:
+                places = sockets_for(entry.place or entry.name, entry.size, boards)
+                self.leave_out(f"{file.name}, {entry.name}", _which(self.job, places), path, places)
+            if lines:
+                self.found.entries.append(self.job.make(SumsKnown, source=file.name, lines=sum_lines(lines)))
+                self.found.done.append(f"{file.name}: {count_of(len(lines), 'checksum line')} imported")
+            any_list = True
+        return any_list
+
+    def _board_said(self, entry: KnownSum) -> str:
+        """The board that the person named, where it has a socket of that name."""
+        board = self.meant.at.board if self.meant.at else self.meant.board
+        here = {board: self.job.boards[board]} if board in self.job.boards else {}
+        return board if sockets_for(entry.place or entry.name, entry.size, here) else ""
+
+    def photos(self, path: Path) -> bool:
+        """The photos in a file or folder, of the board that was named, else of the first one."""
+        photos = [read_photo(file) for file in _photo_files(path)]
+        for photo in photos:
+            self.found.entries.append(photographed(self.job, photo, self.meant.board or self.meant.in_view))
+            self.found.done.append(f"{photo.name}: photo imported ({photo.width} × {photo.height})")
+        return bool(photos)
+
+    def parts(self, path: Path) -> bool:
+        """A bare parts list: each chip is a fact of the board named, else of the job's only or own board."""
+        if path.is_dir() or not is_part_list(path):
+            return False
+        listed = read_part_list(path)
+        known = [part for part in listed if self.job.library.knows(part.number)]
+        board = self.meant.board or OWN_BOARD
+        self.found.entries += [
+            self.job.make(PartTold, board=board, place=part.refdes, number=part.number, sort="chip") for part in known
+        ]
+        left = [part.refdes for part in listed if part not in known]
+        self.found.done.append(f"{path.name}: {count_of(len(known), 'chip')} imported")
+        if left:
+            self.leave_out(path.name, f"unknown type: {', '.join(left)}", path)
+        return True
+
+    def images(self, path: Path, moment: Moment) -> bool:
+        """The images in a file, zip or folder, each as a read of its socket."""
+        if not path.is_dir() and not is_image_name(path.name):
+            return False
+        images = [image for file in image_paths(path) for image in iter_images(file)]
+        for image in images:
+            places = places_for(moment, image, self.meant, alone=len(images) == 1)
+            if len(places) == 1:
+                self.found.entries.append(rom_read(self.job, moment, image, places[0]))
+                self.found.done.append(f"{image.name}: recorded as a read of {place_words(moment.boards, places[0])}")
+            elif places:
+                self.leave_out(image.name, _which(self.job, places), path, places)
+            else:
+                reason = f"matches no ROM socket by name or content{_likely(self.job, image)}"
+                remedy = "import a list of checksums first, or say which socket it is for"
+                self.leave_out(image.name, f"{reason}; {remedy}", path)
+        return bool(images)
+
+
+def place_words(boards: Mapping[str, BoardDefinition], place: PartRef) -> str:
+    """A place as it is named to people: with its board when there are several."""
+    if len(boards) < 2 or place.board not in boards:
+        return place.refdes
+    return f"{boards[place.board].name} {place.refdes}"
+
+
+def _which(job: OpenJob, places: Sequence[PartRef]) -> str:
+    return f"could mean {' or '.join(place_words(job.boards, place) for place in places)}; say which"
+
+
+def places_for(moment: Moment, image: RomImage, meant: Meant, alone: bool = True) -> list[PartRef]:
+    """The sockets that an image may be a read of: one when it is clear, several when that has to be asked, or none.
+
+    What the person said comes first, then the name with the size, then what the checksums prove.
+    """
+    if meant.at is not None and alone:
+        return [meant.at]
+    boards = {b: d for b, d in moment.boards.items() if not meant.board or b == meant.board}
+    proved = _by_content(moment, image, boards)
+    stem = base_name(image.name).rsplit(".", 1)[0]
+    for spelling in (image.name, stem, without_read_number(stem)):
+        named = sockets_for(spelling, image.size, boards)
+        if len(named) > 1:
+            return [place for place in named if place in proved] or named
+        if named:
+            return named
+    return proved
+
+
+def _by_content(moment: Moment, image: RomImage, boards: Mapping[str, object]) -> list[PartRef]:
+    """The sockets whose checksums the image has."""
+    slots = {(b, s.refdes.lower()): PartRef(b, s.refdes) for b, d in moment.boards.items() for s in d.rom_slots}
+    slots |= {(b, s.label.lower()): PartRef(b, s.refdes) for b, d in moment.boards.items() for s in d.rom_slots
+              if s.label}  # fmt: skip
+    found = []
+    for entry in known_sums(moment).matching(image):
+        name = (entry.place or base_name(entry.name).rsplit(".", 1)[0]).lower()
+        found += [slots[(b, name)] for b in boards if (b, name) in slots and entry.board in ("", b)]
+    return list(dict.fromkeys(found))
+
+
+def _likely(job: OpenJob, image: RomImage) -> str:
+    """What an image that belongs nowhere here could be, from all the store knows; empty when nothing is like it."""
+    matches = known_of_store(job.store, job.library).identify(image.data)
+    if not matches:
+        return ""
+    best = matches[0]
+    return f"; it looks like {best.name} of {best.source} ({format_percent(best.fraction)})"
+
+
+def typed_sums(place: PartRef, text: str, size: int) -> tuple[SumLine, ...]:
+    """Checksums of one socket typed by hand, `crc32 7C9E1A20`; UserFileError when it is none."""
+    sums = parse_sums(f"{place.refdes} {text}".encode(), "typed")
+    told = [replace(e, size=e.size or size or None, place=place.refdes, board=place.board) for e in sums.entries]
+    return sum_lines(told)
+
+
+def sum_lines(entries: Iterable[KnownSum]) -> tuple[SumLine, ...]:
+    """Checksum lines as they are kept in an entry."""
+    return tuple(
+        SumLine(name=e.name, digests=dict(e.digests), size=e.size, firmware=e.firmware, place=e.place,
+                board="" if e.board == NOT_SAID else e.board)
+        for e in entries
+    )  # fmt: skip
+
+
+def import_photo(job: OpenJob, data: bytes, name: str, board: str = "") -> Imports:
+    """Imports the bytes of one photo; UserFileError when they are none."""
+    pixels = upright(data, name)
+    entry = photographed(job, Photo(name, data, pixels.width, pixels.height), board)
+    job.record_all([entry])
+    return Imports([f"{name}: photo imported ({pixels.width} × {pixels.height})"], [entry])
+
+
+def photographed(job: OpenJob, photo: Photo, board: str) -> Photographed:
+    """The entry of a photo of a board (of the first one when none is named); its bytes are in the store."""
+    sha = job.store.put_attachment(photo.data)
+    of = board if board in job.boards else next(iter(job.boards), OWN_BOARD)
+    size = {"width": photo.width, "height": photo.height}
+    return job.make(Photographed, board=of, attachment=sha, file_name=photo.name, **size)
+
+
+def rom_read(job: OpenJob, moment: Moment, image: RomImage, place: PartRef) -> RomRead:
+    """The entry of an image file as a read of a socket; its bytes are in the store."""
+    if not moment.has(place):
+        raise RequestError(f"there is no place {place.refdes} on {place.board or 'any board'} of this job")
+    sha = job.store.put_attachment(image.data)
+    kept = {"attachment": sha, "size": image.size, "source": "file", "file_name": image.name}
+    return job.make(RomRead, board=place.board, place=place.refdes, **kept)
+
+
+def _photo_files(path: Path) -> list[Path]:
+    """The photos in what was given: the file itself, or those of a folder."""
+    files = sorted(f for f in path.rglob("*") if f.is_file()) if path.is_dir() else [path]
+    return [file for file in files if is_photo_name(file.name)]
+
+
+def _is_paper(name: str) -> bool:
+    return not is_image_name(name) and not is_photo_name(name)
+
+
+def _lists(path: Path, columns: Mapping[Path, Mapping[str, str]]) -> Iterator[tuple[Path, SumList]]:
+    """The lists of checksums in what was given: the file itself, or those of a folder, other papers passed over."""
+    if path.is_dir():
+        for file in sorted(f for f in path.rglob("*") if f.is_file() and _is_paper(f.name)):
+            try:
+                yield file, read_sums(file)
+            except UserFileError:
+                if file.suffix.lower() in SURE_ENDINGS:
+                    raise
+    elif _is_paper(path.name) and not is_part_list(path):
+        yield path, read_sums(path, columns.get(path))

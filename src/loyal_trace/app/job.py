@@ -1,0 +1,292 @@
+"""One open job: its logbook on disk, its snapshot, its boards, and the assessment of the moment.
+
+The composition of store and core that window, command line and demo share. Time and ids come from what is passed in.
+"""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any, TypeVar
+from uuid import uuid4
+
+from loyal_trace.app.workshop import Workshop, load_workshop, save_bench
+from loyal_trace.core.assess.assessment import Assessment
+from loyal_trace.core.assess.boards import boards_of, revision_of
+from loyal_trace.core.assess.moment import Beliefs, Memo, Moment
+from loyal_trace.core.boards.model import BoardDefinition
+from loyal_trace.core.boards.revisions import RevisionFinding
+from loyal_trace.core.chips.library import ChipLibrary
+from loyal_trace.core.job.entries import Entry, Imported, Note, Opened, Retracted, SumsKnown
+from loyal_trace.core.job.fold import Fold
+from loyal_trace.core.job.snapshot import JobSnapshot
+from loyal_trace.core.proving.bench import profile_of
+from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.formats.archive import JobArchive
+from loyal_trace.formats.board_folder import board_files, load_board, parse_board
+from loyal_trace.resources import chip_library, current_table, default_beliefs
+from loyal_trace.store.store import Store
+
+EntryType = TypeVar("EntryType", bound=Entry)
+_NO_ACTION = (Retracted, Opened, Imported)
+
+
+def utc_now() -> datetime:
+    """The time of a new entry."""
+    return datetime.now(UTC)
+
+
+def new_id() -> str:
+    """A fresh id for an entry or a job."""
+    return uuid4().hex[:16]
+
+
+@dataclass(frozen=True)
+class Environment:
+    """What an open job needs from outside: who writes, the clock, ids, tables and chip library."""
+
+    author: str = ""
+    clock: Callable[[], datetime] = utc_now
+    ids: Callable[[], str] = new_id
+    beliefs: Callable[[], Beliefs] = default_beliefs
+    library: Callable[[], ChipLibrary] = chip_library
+
+
+class OpenJob:
+    """An open job. Every change goes through `record_all`, which returns when the entries are on disk."""
+
+    def __init__(self, store: Store, job: str, environment: Environment | None = None) -> None:
+        """Opens a job of a store; RequestError when there is none of that id."""
+        if not store.has_job(job):
+            raise RequestError(f"there is no job {job} in this store (see `loyal-trace job list`)")
+        self.store, self.id = store, job
+        self.env = environment or Environment()
+        self.library = self.env.library()
+        self._fold = Fold(store.entries(job))
+        parsed = {name: parse_board(files, name, self.library) for name, files in store.board_files(job).items()}
+        order = self.snapshot.opened.boards if self.snapshot.opened else ()
+        self.defined = {b: parsed[b] for b in sorted(parsed, key=lambda b: (b not in order, b))}
+        self.workshop: Workshop = load_workshop(store.folder)
+        self._memo = Memo()
+        self._moment: Moment | None = None
+        self._boards_kept: tuple[tuple[object, ...], Mapping[str, BoardDefinition]] = ((), {})
+        self._undone: list[list[Entry]] = []
+
+    # what is known
+
+    @property
+    def title(self) -> str:
+        return self.snapshot.opened.title if self.snapshot.opened else self.id
+
+    @property
+    def entries(self) -> Sequence[Entry]:
+        """All entries in the order they were made, those that do not count included."""
+        return self._fold.entries
+
+    @property
+    def snapshot(self) -> JobSnapshot:
+        """The frozen state after all entries that count."""
+        return self._fold.snapshot
+
+    @property
+    def retracted(self) -> set[str]:
+        """Ids of entries that do not count."""
+        return self._fold.dead
+
+    @property
+    def boards(self) -> Mapping[str, BoardDefinition]:
+        """The boards of the job at this moment, facts folded in."""
+        return self.moment.boards
+
+    @property
+    def moment(self) -> Moment:
+        """The inputs of every assessment; a new one after each change."""
+        if self._moment is None:
+            self._moment = self._moment_of(self.snapshot)
+        return self._moment
+
+    def _moment_of(self, snapshot: JobSnapshot) -> Moment:
+        return Moment(
+            self._boards_at(snapshot), snapshot, self.library, self.store.attachment, self.workshop.drawer,
+            current_table(), self.workshop.bench, self.env.beliefs(), self._memo,
+        )  # fmt: skip
+
+    def _boards_at(self, snapshot: JobSnapshot) -> Mapping[str, BoardDefinition]:
+        """The boards at a moment, folded again only when one of the frozen things that they are made of is another."""
+        inputs = (snapshot.facts, snapshot.roms.lists, snapshot.paper.decisions, self.defined)
+        kept, boards = self._boards_kept
+        if not kept or any(a is not b for a, b in zip(kept, inputs, strict=True)):
+            boards = boards_of(self.defined, snapshot, self.library)
+            self._boards_kept = (inputs, boards)
+        return boards
+
+    def moment_with(self, lists: Sequence[SumsKnown]) -> Moment:
+        """The moment as it would be with further lists of checksums, before they are recorded."""
+        roms = replace(self.snapshot.roms, lists=(*self.snapshot.roms.lists, *lists))
+        return self._moment_of(replace(self.snapshot, roms=roms))
+
+    def assessment(self) -> Assessment:
+        """Every verdict of this moment, each computed when it is first asked for."""
+        return Assessment(self.moment)
+
+    def revision(self, board_id: str, of: str = "board") -> RevisionFinding:
+        """What the answers given so far say of a board's revision, or of its firmware."""
+        return revision_of(self.defined[board_id], self.snapshot, of)
+
+    def live_times(self) -> list[datetime]:
+        """The times of the entries that count."""
+        return [entry.time for entry in self.entries if entry.id not in self.retracted]
+
+    # recording
+
+    def make(self, kind: type[EntryType], **fields: Any) -> EntryType:
+        """An entry with id, time and author filled in, not yet recorded."""
+        return kind(id=self.env.ids(), time=self.env.clock(), author=self.env.author, **fields)
+
+    def record(self, kind: type[EntryType], **fields: Any) -> EntryType:
+        """Makes an entry, writes it to disk, and brings the snapshot up to date."""
+        entry = self.make(kind, **fields)
+        self.record_all([entry])
+        return entry
+
+    def record_all(self, new: Sequence[Entry]) -> None:
+        """Writes the entries of one action, all or none; they are undone as one."""
+        self._undone.clear()
+        self._write(_as_one(new))
+
+    def _write(self, new: Sequence[Entry]) -> None:
+        self._fold.add(self.store.append_all(self.id, new))
+        self._moment = None
+
+    def save_bench(self) -> None:
+        """The bench as this job has it becomes the workshop's own, with which the next job begins."""
+        decided = {what: entry.choice for what, entry in self.snapshot.paper.decisions.items()}
+        bench = profile_of(decided, self.workshop.bench)
+        save_bench(self.store.folder, bench)
+        self.workshop = replace(self.workshop, bench=bench)
+        self._moment = None
+
+    def add_board(self, files: Mapping[str, bytes], place: str) -> BoardDefinition:
+        """Another board joins this job (a sub-board, the next of a stack); RequestError when its id is taken."""
+        board = parse_board(files, place, self.library)
+        if board.id in self.boards:
+            raise RequestError(f"this job has a board {board.id} already; give the other one its own id in board.toml")
+        note = self.make(Note, board=board.id, text=f"board added: {board.title}")
+        self._fold.add(self.store.add_board(self.id, board.id, files, note))
+        self.defined = {**self.defined, board.id: board}
+        self._moment = None
+        return board
+
+    # undo and redo
+
+    def retract(self, target: str) -> None:
+        """Undoes an entry by appending a retraction; RequestError for an unknown or already undone one."""
+        if not self._fold.has(target):
+            raise RequestError(f"there is no entry {target} in this logbook")
+        if target in self.retracted:
+            raise RequestError("this entry is already undone")
+        whole = self._fold.entry(target).part_of or target
+        self._undone = [self._group(whole if self._fold.has(whole) else target)]
+        self._write([self.make(Retracted, target=whole if self._fold.has(whole) else target)])
+
+    def _group(self, head: str) -> list[Entry]:
+        """The live entries of one action: its head, and what belongs to it, in their order."""
+        start = max(0, len(self.entries) - 5000)
+        near = [e for e in self.entries[start:] if (e.id == head or e.part_of == head) and e.id not in self.retracted]
+        return near or [self._fold.entry(head)]
+
+    def last_action(self) -> Entry | None:
+        """The head of the newest action that counts; None when nothing can be undone."""
+        live = (e for e in reversed(self.entries) if e.id not in self.retracted and not e.part_of)
+        return next((e for e in live if not isinstance(e, _NO_ACTION)), None)
+
+    def undo(self) -> list[Entry]:
+        """Undoes the last action as one; returns its entries, none when there is nothing to undo."""
+        head = self.last_action()
+        if head is None:
+            return []
+        group = self._group(head.id)
+        self._write([self.make(Retracted, target=head.id)])
+        self._undone.append(group)
+        return group
+
+    def redo(self) -> list[Entry]:
+        """Records again what was undone last; returns the new entries, none when there is nothing to redo."""
+        if not self._undone:
+            return []
+        group = self._undone.pop()
+        names = {entry.id: self.env.ids() for entry in group}
+        again = [
+            entry.model_copy(
+                update={
+                    "id": names[entry.id], "time": self.env.clock(), "author": self.env.author,
+                    "part_of": names.get(entry.part_of, entry.part_of),
+                }
+            )
+            for entry in group
+        ]  # fmt: skip
+        self._write(again)
+        return again
+
+
+def _as_one(new: Sequence[Entry]) -> Sequence[Entry]:
+    """Entries recorded together belong to the last of them, so that one retraction takes all of them back."""
+    if len(new) < 2:
+        return new
+    head = new[-1].id
+    return [entry if entry.part_of else entry.model_copy(update={"part_of": head}) for entry in new[:-1]] + [new[-1]]
+
+
+def open_new_job(
+    store: Store,
+    title: str,
+    boards: Sequence[Path],
+    owner: str = "",
+    complaint: str = "",
+    environment: Environment | None = None,
+    listed: Sequence[Mapping[str, bytes]] = (),
+) -> str:
+    """A new job from board folders; returns its id. Every board is validated before anything is written.
+
+    `listed` are boards made from parts lists, as the bytes of their files.
+    """
+    env = environment or Environment()
+    found = {load_board(path, env.library()).id: board_files(path) for path in boards}
+    found |= {parse_board(files, "the parts list", env.library()).id: dict(files) for files in listed}
+    if len(found) < len(boards) + len(listed):
+        raise RequestError("two of the boards carry the same id; give each its own in board.toml")
+    job, opened_at = env.ids()[:8], env.clock()
+    opened = Opened(
+        id=env.ids(),
+        time=opened_at,
+        author=env.author,
+        title=title,
+        owner=owner,
+        complaint=complaint,
+        boards=tuple(found),
+    )
+    store.create_job(job, title, opened_at.isoformat(), found, [opened])
+    return job
+
+
+def import_archive(store: Store, archive: JobArchive, environment: Environment | None = None) -> str:
+    """Imports an archive into a store and returns the job's id there: its own, or a new one when that is in use."""
+    env = environment or Environment()
+    job = archive.job_id if archive.job_id and not store.has_job(archive.job_id) else env.ids()[:8]
+    noted = Imported(id=env.ids(), time=env.clock(), author=env.author, head=archive.head, entries=len(archive.lines))
+    store.import_archive(archive, job, noted)
+    return job
+
+
+def find_job(store: Store, name: str) -> str:
+    """The id of the job meant by an id or a title; RequestError for none, or for several of one title (with ids)."""
+    jobs = store.jobs()
+    if any(job.id == name for job in jobs):
+        return name
+    wanted = name.strip().casefold()
+    found = [job.id for job in jobs if job.title.strip().casefold() == wanted]
+    if len(found) == 1:
+        return found[0]
+    if found:
+        raise RequestError(f"{len(found)} jobs are called “{name}”: {', '.join(found)}; give one of these ids")
+    raise RequestError(f"there is no job with the id or title “{name}” in this store (see `loyal-trace job list`)")

@@ -1,0 +1,278 @@
+"""Boards as they stand: the definition from a file, folded with everything that was said of the board in the job.
+
+A fact that was said counts over the file; what nobody said stays unknown. The own board of a job without a definition
+is made of facts alone.
+"""
+
+from collections.abc import Callable, Iterable, Mapping
+from contextlib import suppress
+from dataclasses import replace
+
+from loyal_trace.core.boards.kinds import kind_of
+from loyal_trace.core.boards.model import (
+    BoardDefinition,
+    Part,
+    RomSlot,
+    SelfTestCode,
+    ServiceItem,
+)
+from loyal_trace.core.boards.revisions import RevisionFinding, answers_of, identify
+from loyal_trace.core.boards.supplies import Rail
+from loyal_trace.core.chips.library import ChipLibrary
+from loyal_trace.core.job.entries import OWN_BOARD, Connected, LineTold, NamedPart, PartTold, RailTold, RomTold
+from loyal_trace.core.job.snapshot import Facts, JobSnapshot
+from loyal_trace.core.power.described import describe_chain, with_chain
+from loyal_trace.core.roms.sockets import own_sockets
+from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.identity import BoardPin, natural_key
+
+OWN_BOARD_NAME = "Own board"
+_COLUMNS, _PITCH_X, _PITCH_Y, _MARGIN = 6, 40.0, 32.0, 30.0
+_RAIL_TOLERANCE = 0.05
+Boards = Mapping[str, BoardDefinition]
+
+
+def boards_of(defined: Boards, snapshot: JobSnapshot, library: ChipLibrary) -> dict[str, BoardDefinition]:
+    """The boards of a job at this moment: as defined for the revision at hand, with every fact that was said."""
+    boards = {board_id: _as_built(board, snapshot) for board_id, board in defined.items()}
+    facts = snapshot.facts
+    for board_id in (*boards, OWN_BOARD):
+        said = _FactsOf(facts, board_id)
+        if said.any:
+            base = boards.get(board_id) or BoardDefinition(OWN_BOARD, OWN_BOARD_NAME)
+            boards[board_id] = with_facts(base, said, library)
+    lines = [line.known for taken in snapshot.roms.lists for line in taken.lines]
+    base = boards.get(OWN_BOARD) or BoardDefinition(OWN_BOARD, OWN_BOARD_NAME)
+    grown = own_sockets(lines, boards, base)
+    if grown is not base:
+        boards[OWN_BOARD] = laid_out(grown)
+    return _with_supplies(boards, facts)
+
+
+def revision_of(board: BoardDefinition, snapshot: JobSnapshot, of: str = "board") -> RevisionFinding:
+    """What the answers given so far say of a board's revision, or of its firmware."""
+    choices = {what: decided.choice for what, decided in snapshot.paper.decisions.items()}
+    return identify(board, answers_of(board.id, choices), of)
+
+
+def _as_built(board: BoardDefinition, snapshot: JobSnapshot) -> BoardDefinition:
+    """The board with the parts of the revision that the marks settle, else of the one in the definition."""
+    settled = revision_of(board, snapshot).settled
+    wanted = settled or (board.revision if board.revision in board.revisions else "")
+    return board.as_revision(wanted) if wanted else board
+
+
+class _FactsOf:
+    """The facts about one board."""
+
+    def __init__(self, facts: Facts, board: str) -> None:
+        self.board = board
+        self.parts = {place.refdes: told for place, told in facts.parts.items() if place.board == board}
+        self.pins = {place.refdes: told for place, told in facts.pins.items() if place.board == board}
+        self.connections = [c for c in facts.connections if c.joined and c.first.board == board]
+        self.apart = [c for c in facts.connections if not c.joined and c.first.board == board]
+        self.lines = [line for line in facts.lines if line.board == board]
+        self.rails = [rail for rail in facts.rails if rail.board == board]
+        self.sockets = {place.refdes: told for place, told in facts.sockets.items() if place.board == board}
+        self.twins = [told for told in facts.twins if told.board == board]
+        self.codes = [told for key, told in facts.codes.items() if key.board == board]
+        self.paths = [told for key, told in facts.paths.items() if key.board == board]
+        self.service = [told for told in facts.service if told.board == board]
+
+    @property
+    def any(self) -> bool:
+        return bool(self.parts or self.connections or self.apart or self.lines or self.rails or self.sockets
+                    or self.pins or self.twins or self.codes or self.paths or self.service)  # fmt: skip
+
+    def named(self) -> Iterable[str]:
+        """Every part of this board that a fact names."""
+        groups: list[tuple[NamedPart, ...]] = [(told.first, told.second) for told in (*self.connections, *self.apart)]
+        groups += [told.members for told in self.lines]
+        groups += [told.members for told in self.rails]
+        groups += [told.members for told in self.twins]
+        groups += [told.members for told in self.codes]
+        groups += [told.members for told in self.paths]
+        groups += [told.members for told in self.service]
+        yield from self.parts
+        yield from self.pins
+        yield from self.sockets
+        yield from (part.refdes for group in groups for part in group if part.board == self.board)
+
+
+def with_facts(board: BoardDefinition, said: _FactsOf, library: ChipLibrary) -> BoardDefinition:
+    """A board with the facts said of it."""
+    parts = {part.refdes: part for part in board.parts}
+    for refdes in dict.fromkeys(said.named()):
+        if not board.has(refdes):
+            parts[refdes] = Part(refdes, "", kind=kind_of(refdes), placed=False)
+    for refdes, told in said.parts.items():
+        if refdes in parts:
+            parts[refdes] = _told(parts[refdes], told, library)
+    for refdes, socket in said.sockets.items():
+        parts[refdes] = _in_socket(parts[refdes], socket, library)
+    pins = _pins_of(parts, library)
+    nets = _joined(dict(board.nets), said.connections)
+    nets = _with_lines(nets, said.lines, pins)
+    nets, rails = _with_rails(nets, board.rails, said.rails, pins)
+    grown = replace(
+        board,
+        parts=tuple(parts.values()),
+        nets=tuple((net, tuple(sorted(set(members)))) for net, members in nets.items()),
+        rails=rails,
+        rom_slots=_with_sockets(board, said.sockets, library),
+        siblings=(*board.siblings, *(tuple(p.refdes for p in told.members) for told in said.twins)),
+        self_tests=_with_codes(board, said),
+        service=(*board.service, *_service(said)),
+    )
+    return laid_out(grown)
+
+
+def _service(said: _FactsOf) -> list[ServiceItem]:
+    return [ServiceItem(p.refdes, told.reason or "said") for told in said.service for p in told.members]
+
+
+def _told(part: Part, told: Iterable[PartTold], library: ChipLibrary) -> Part:
+    """A part with what was said of it, the newest counting."""
+    for entry in told:
+        package = part.package
+        if entry.number and library.knows(entry.number):
+            package = f"DIP-{len(library.find(entry.number).pins)}"
+        if entry.number:
+            part = replace(
+                part, number=entry.number, kind=entry.sort or part.kind, package=package, value=entry.value,
+                voltage=entry.voltage, technology=entry.technology, polarised=bool(entry.polarised),
+            )  # fmt: skip
+        if entry.socketed is not None:
+            part = replace(part, socketed=entry.socketed)
+        if entry.row or entry.column:
+            part = replace(part, row=entry.row or part.row, column=entry.column or part.column)
+        if entry.height is not None:
+            part = replace(part, room_height=entry.height)
+    return part
+
+
+def _in_socket(part: Part, told: RomTold, library: ChipLibrary) -> Part:
+    number = told.device or part.number or "ROM"
+    package = f"DIP-{len(library.find(number).pins)}" if library.knows(number) else part.package or "DIP-28"
+    return replace(part, number=number, kind="chip", package=package, socketed=True)
+
+
+def _pins_of(parts: Mapping[str, Part], library: ChipLibrary) -> Callable[[str, str], int | None]:
+    """Looks up the number of a named pin of a part, as far as the library knows its type."""
+
+    def number(refdes: str, name: str) -> int | None:
+        part = parts.get(refdes)
+        if part is None or not library.knows(part.number):
+            return None
+        chip = library.find(part.number)
+        return next((pin.number for pin in chip.pins if name in (pin.name, pin.role)), None)
+
+    return number
+
+
+Nets = dict[str, tuple[BoardPin, ...]]
+
+
+def _pin(named: NamedPart) -> BoardPin:
+    return BoardPin(named.refdes, named.pin or 0)
+
+
+def _joined(nets: Nets, connections: Iterable[Connected]) -> Nets:
+    """The nets with further connections: two nets that are joined become one, under the first one's name."""
+    for told in connections:
+        first, second = _pin(told.first), _pin(told.second)
+        names = [name for name, members in nets.items() if first in members or second in members]
+        kept = names[0] if names else told.first.name
+        members = [pin for name in names for pin in nets[name]]
+        for name in names[1:]:
+            del nets[name]
+        nets[kept] = tuple(dict.fromkeys((*members, first, second)))
+    return nets
+
+
+def _with_lines(nets: Nets, lines: Iterable[LineTold], pin_of: Callable[[str, str], int | None]) -> Nets:
+    """Data and address lines: a member without a pin is taken at the pin of that name, if its type has one."""
+    for line in lines:
+        found = [(p.refdes, p.pin or pin_of(p.refdes, line.name)) for p in line.members]
+        members = tuple(BoardPin(refdes, pin) for refdes, pin in found if pin)
+        if members:
+            nets[line.name] = tuple(dict.fromkeys((*nets.get(line.name, ()), *members)))
+    return nets
+
+
+def _with_rails(
+    nets: Nets, known: tuple[Rail, ...], said: Iterable[RailTold], pin_of: Callable[[str, str], int | None]
+) -> tuple[Nets, tuple[Rail, ...]]:
+    """Rails with what they feed: the supply pin of a chip when only the chip was named."""
+    rails = {rail.name: rail for rail in known}
+    for told in said:
+        found = [(p.refdes, p.pin or pin_of(p.refdes, "power")) for p in told.members]
+        members = tuple(BoardPin(refdes, pin) for refdes, pin in found if pin)
+        rail = rails.get(told.name)
+        net = (rail.net if rail else "") or told.name
+        if members:
+            nets[net] = tuple(dict.fromkeys((*nets.get(net, ()), *members)))
+        if rail is None and told.nominal is not None:
+            low, high = sorted((told.nominal * (1 - _RAIL_TOLERANCE), told.nominal * (1 + _RAIL_TOLERANCE)))
+            far = members[-1].name if members else ""
+            rails[told.name] = Rail(told.name, told.nominal, low, high, net=net, far=far)
+    return nets, tuple(rails.values())
+
+
+def _with_sockets(board: BoardDefinition, sockets: Mapping[str, RomTold], library: ChipLibrary) -> tuple[RomSlot, ...]:
+    slots = {slot.refdes: slot for slot in board.rom_slots}
+    for refdes, told in sockets.items():
+        slot = slots.get(refdes) or RomSlot(refdes, "", 0)
+        size = told.size
+        if size is None and told.address is not None and told.last is not None:
+            size = told.last - told.address + 1
+        slots[refdes] = replace(
+            slot,
+            device=told.device or slot.device,
+            size=size or slot.size or _size_of(told.device, library),
+            number=slot.number if told.number is None else told.number,
+            label=told.label or slot.label,
+            address=slot.address if told.address is None else told.address,
+        )
+    return tuple(slots.values())
+
+
+def _size_of(device: str, library: ChipLibrary) -> int:
+    """The bytes of a memory type that the library has as one of eight bits; 0 when it does not say."""
+    memory = library.find(device).memory if device and library.knows(device) else None
+    return 2 ** len(memory.address) if memory is not None and len(memory.data) == 8 else 0
+
+
+def _with_codes(board: BoardDefinition, said: _FactsOf) -> tuple[SelfTestCode, ...]:
+    codes = {code.code: code for code in board.self_tests}
+    for told in said.codes:
+        parts = tuple(p.refdes for p in told.members if p.board == said.board)
+        known = codes.get(told.code)
+        codes[told.code] = replace(known, parts=parts) if known else SelfTestCode(told.code, "as said", parts)
+    return tuple(codes.values())
+
+
+def laid_out(board: BoardDefinition) -> BoardDefinition:
+    """Parts whose place nobody said are laid out below the others in rows; the map says that it is no real place."""
+    loose = sorted((p for p in board.parts if not p.placed), key=lambda p: natural_key(p.refdes))
+    if not loose:
+        return board
+    placed = [p for p in board.parts if p.placed]
+    top = max((p.y for p in placed), default=0.0) + (_PITCH_Y if placed else _MARGIN)
+    places = {
+        part.refdes: (_MARGIN + n % _COLUMNS * _PITCH_X, top + n // _COLUMNS * _PITCH_Y) for n, part in enumerate(loose)
+    }
+    height = max(board.height if placed else 0.0, max(y for _, y in places.values()) + _MARGIN)
+    parts = tuple(replace(p, x=places[p.refdes][0], y=places[p.refdes][1]) if p.refdes in places else p
+                  for p in board.parts)  # fmt: skip
+    return replace(board, parts=parts, height=height, width=max(board.width, _MARGIN * 2 + _COLUMNS * _PITCH_X))
+
+
+def _with_supplies(boards: dict[str, BoardDefinition], facts: Facts) -> dict[str, BoardDefinition]:
+    """Supply chains described by hand join their boards once all their lines are there."""
+    for key, lines in facts.supplies.items():
+        if "from" in lines and "to" in lines:
+            base = boards.get(key.board) or BoardDefinition(OWN_BOARD, OWN_BOARD_NAME)
+            with suppress(RequestError):  # lines that do not fit together yet describe nothing
+                boards[base.id] = laid_out(with_chain(base, describe_chain(lines, key.path)))
+    return boards

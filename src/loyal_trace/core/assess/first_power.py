@@ -1,0 +1,126 @@
+"""The risk of the first power-up, and what each school of it makes of the order of work.
+
+The risk is a sum of stated points, not a statistic: each line names what it comes from and how much it counts. It is
+never above 1 and never nothing. Neutral starting values, chosen so that a forty-year-old board with a leak and a low
+rail is high, and a young one with every rail measured is low.
+"""
+
+from dataclasses import dataclass
+
+from loyal_trace.core.assess.looking import leaks_on
+from loyal_trace.core.assess.moment import Moment, places_of
+from loyal_trace.core.assess.parts import absent, replaced
+from loyal_trace.core.assess.rails import judged_rails
+from loyal_trace.core.power.expected import NO_SHORT
+from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.quantities import GROUND
+
+AS_FOUND, RENEW_FIRST, BY_RISK = "test as found", "renew capacitors first", "by risk"
+FIRST_POWER = {
+    AS_FOUND: "a baseline first: what worked before is known",
+    RENEW_FIRST: "forty-year-old electrolytics can do damage; a reliable baseline to work from",
+    BY_RISK: "rails checked with a current limit, then a short test",
+}
+_ALIASES = {"decide by risk": BY_RISK, "renew first": RENEW_FIRST}
+HIGH, LOW = 0.6, 0.3
+REPAIR_ORDER_DECISION = "repair order"
+
+
+@dataclass(frozen=True)
+class PowerRisk:
+    """The risk (0 to 1), its word (low, middle, high), the lines it is made of, and the school that fits it."""
+
+    share: float
+    word: str
+    lines: tuple[tuple[float, str], ...]
+    advice: str
+
+    @property
+    def reason(self) -> str:
+        """The lines that count, most first, as a reason for a decision."""
+        told = "; ".join(text for points, text in sorted(self.lines, key=lambda line: -line[0]) if points > 0)
+        return f"risk {self.word} ({self.share:.0%}): {told or 'nothing speaks against it'}"
+
+
+def first_power_choice(moment: Moment) -> str:
+    """The school of the first power-up as decided; empty while it is open."""
+    decided = moment.snapshot.decision("first power")
+    return _ALIASES.get(decided, decided)
+
+
+def repair_order(moment: Moment) -> str:
+    """The order of work: as decided, else the one that follows from how power is first applied."""
+    decided = moment.snapshot.decision(REPAIR_ORDER_DECISION)
+    if decided:
+        return decided
+    school = first_power_choice(moment)
+    if school == BY_RISK:
+        school = first_power_risk(moment).advice
+    return "capacitors first" if school == RENEW_FIRST else "least invasive"
+
+
+def first_power_risk(moment: Moment) -> PowerRisk:
+    """Age, leaks, rails to ground, kind of supply and missing parts, added up."""
+    lines = (_age(moment), _leaks(moment), _ground(moment), _supply(moment), _missing(moment))
+    share = min(1.0, max(0.02, sum(points for points, _ in lines)))
+    word = "high" if share >= HIGH else "low" if share < LOW else "middle"
+    advice = RENEW_FIRST if word == "high" else AS_FOUND if word == "low" else BY_RISK
+    return PowerRisk(share, word, lines, advice)
+
+
+def _age(moment: Moment) -> tuple[float, str]:
+    """Electrolytics older than a quarter of a century count, more with every decade."""
+    opened = moment.snapshot.opened
+    years = [opened.time.year - b.year for b in moment.boards.values() if b.year and opened]
+    aging = sum(p.polarised and not replaced(moment, PartRef(b, p.refdes)) for b, board in moment.boards.items()
+                for p in board.capacitors)  # fmt: skip
+    if not years or not aging:
+        return 0.05, "age or electrolytics not known" if not years else "no electrolytics left from its time"
+    oldest = max(years)
+    return min(0.25, max(0.0, (oldest - 25) * 0.0125)), f"{aging} electrolytics of {oldest} years"
+
+
+def _leaks(moment: Moment) -> tuple[float, str]:
+    open_leaks = [
+        leak for board_id in moment.boards for leak in leaks_on(moment, board_id) if leak.open or not leak.renewed
+    ]
+    if open_leaks:
+        return 0.3, f"{', '.join(leak.refdes for leak in open_leaks)} leaking: electrolyte conducts"
+    return 0.0, "no leak seen"
+
+
+def _ground(moment: Moment) -> tuple[float, str]:
+    """Rails to ground: measured and low is worst, not measured is a risk of its own."""
+    read = [p for report in judged_rails(moment).values() for p in report.points if p.point.quantity in GROUND]
+    low = [p for p in read if p.reading and p.reading.value is not None and p.reading.value < NO_SHORT]
+    if low:
+        return 0.4, f"{', '.join(dict.fromkeys(p.point.point for p in low))} reads {low[0].shown} to ground"
+    if not read or any(p.reading is None for p in read):
+        return 0.15, "not every rail was measured to ground"
+    return -0.1, "no rail is short to ground"
+
+
+def _supply(moment: Moment) -> tuple[float, str]:
+    """A board that carries its own mains supply can do damage that a bench supply with a limit cannot."""
+    own = [s for board in moment.boards.values() for s in board.supplies if s.ac_rms]
+    wrong = [
+        p
+        for report in judged_rails(moment).values()
+        for p in report.accusing
+        if p.point.quantity in ("rating", "diode")
+    ]
+    if wrong:
+        return 0.3, f"{wrong[0].point.point} is not right ({wrong[0].point.quantity})"
+    if own:
+        return (
+            0.1,
+            "its own transformer feeds it: no current limit by itself",
+        )
+    return 0.0, "a bench supply with a current limit can feed it"
+
+
+def _missing(moment: Moment) -> tuple[float, str]:
+    gone = [place.refdes for place in places_of(moment) if absent(moment, place)]
+    if gone:
+        return min(0.2, 0.05 * len(gone)), f"{', '.join(gone[:5])} missing: what they held may float"
+    return 0.0, "nothing is missing as far as seen"

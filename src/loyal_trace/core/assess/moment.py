@@ -1,0 +1,120 @@
+"""The moment: everything that an assessment may know, frozen. Boards as folded, the snapshot, the chip library, bytes.
+
+An assessment is a function of a moment and nothing else. `once` remembers its result in the moment it was asked of;
+`Memo` carries results over to later moments, under keys that hold every value that went in.
+"""
+
+from collections.abc import Callable, Hashable, Mapping
+from dataclasses import dataclass, field
+from functools import wraps
+from typing import Any, Concatenate, ParamSpec, TypeVar
+
+from loyal_trace.core.boards.model import BoardDefinition, Part
+from loyal_trace.core.chips.library import ChipLibrary
+from loyal_trace.core.chips.model import ChipType
+from loyal_trace.core.diagnosis.evidence import EvidenceTable, Priors
+from loyal_trace.core.job.snapshot import JobSnapshot
+from loyal_trace.core.parts.capacitors import StockItem
+from loyal_trace.core.power.consumption import CurrentTable
+from loyal_trace.core.proving.bench import BenchProfile
+from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.identity import PartRef
+
+Result = TypeVar("Result")
+Given = ParamSpec("Given")
+_MOST_KEPT = 20_000
+
+
+class Memo:
+    """Results under keys made of every value that they depend on. Shared by the moments of one job.
+
+    Safe beside a worker thread: a result is put there whole, and computing one twice does no harm.
+    """
+
+    def __init__(self) -> None:
+        self._kept: dict[Hashable, Any] = {}
+
+    def of(self, key: Hashable, compute: Callable[[], Result]) -> Result:
+        """The result kept under a key, else computed now."""
+        kept = self._kept
+        if key in kept:
+            found: Result = kept[key]
+            return found
+        result = compute()
+        if len(kept) >= _MOST_KEPT:
+            self._kept = {}
+        self._kept[key] = result
+        return result
+
+
+@dataclass(frozen=True)
+class Beliefs:
+    """The passed-in tables of the diagnosis."""
+
+    evidence: EvidenceTable
+    priors: Priors
+
+
+@dataclass(frozen=True, eq=False)
+class Moment:
+    """The inputs of all assessments at one moment; nothing in it ever changes."""
+
+    boards: Mapping[str, BoardDefinition]
+    snapshot: JobSnapshot
+    library: ChipLibrary
+    blobs: Callable[[str], bytes]
+    drawer: tuple[StockItem, ...] = ()
+    currents: CurrentTable | None = None
+    workshop: BenchProfile | None = None
+    beliefs: Beliefs | None = None
+    memo: Memo = field(default_factory=Memo)
+    _done: dict[Hashable, Any] = field(default_factory=dict, repr=False)
+
+    def part(self, place: PartRef) -> Part:
+        """The part in a place; RequestError when its board has none."""
+        return self.boards[place.board].part(place.refdes)
+
+    def has(self, place: PartRef) -> bool:
+        """Is there such a place on a board of this job?"""
+        return place.board in self.boards and self.boards[place.board].has(place.refdes)
+
+    def number_at(self, place: PartRef) -> str:
+        """The type now in a place: what was fitted, else what the board says."""
+        fitted = self.snapshot.parts.fitted.get(place)
+        return fitted.number if fitted and self.library.knows(fitted.number) else self.part(place).number
+
+    def chip_type(self, place: PartRef) -> ChipType | None:
+        """The chip type now in a place (a fitted replacement counts), or None when the library does not know it."""
+        number = self.number_at(place)
+        return self.library.find(number) if self.library.knows(number) else None
+
+    def remembered(self, key: Hashable, compute: Callable[[], Result]) -> Result:
+        """The answer to a question asked of this moment before, else computed now."""
+        if key not in self._done:
+            self._done[key] = compute()
+        found: Result = self._done[key]
+        return found
+
+
+def places_of(moment: Moment) -> tuple[PartRef, ...]:
+    """Every part of every board of the job."""
+    return tuple(PartRef(board_id, part.refdes) for board_id, board in moment.boards.items() for part in board.parts)
+
+
+def tables_of(moment: Moment) -> Beliefs:
+    """The evidence weights and priors of this moment; RequestError when none were passed in."""
+    if moment.beliefs is None:
+        raise RequestError("no evidence tables were passed in")
+    return moment.beliefs
+
+
+def once(
+    question: Callable[Concatenate[Moment, Given], Result],
+) -> Callable[Concatenate[Moment, Given], Result]:
+    """A question asked of a moment again gets the answer it got before: the moment cannot have changed."""
+
+    @wraps(question)
+    def ask(moment: Moment, /, *args: Given.args, **kwargs: Given.kwargs) -> Result:
+        return moment.remembered((question, args), lambda: question(moment, *args, **kwargs))
+
+    return ask

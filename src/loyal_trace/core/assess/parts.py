@@ -1,0 +1,94 @@
+"""Parts: what is where it belongs, what was replaced, what capacitors measure, what is left in the drawer."""
+
+from datetime import datetime
+
+from loyal_trace.core.assess.moment import Moment, once
+from loyal_trace.core.boards.model import Part
+from loyal_trace.core.job.entries import Fitted
+from loyal_trace.core.job.snapshot import JobSnapshot
+from loyal_trace.core.parts.capacitors import StockItem, judge_capacitor
+from loyal_trace.core.vocabulary.findings import Finding
+from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.quantities import Quantity
+from loyal_trace.core.vocabulary.verdicts import PartVerdict, Verdict
+
+
+def absent(moment: Moment, place: PartRef) -> bool:
+    """Is the part of this place missing, robbed, or taken out and not put back?"""
+    snapshot = moment.snapshot
+    if place in snapshot.parts.fitted:
+        return False
+    seen = snapshot.seen.findings.get(place)
+    return place in snapshot.parts.removed or bool(seen and seen[-1].finding is Finding.MISSING)
+
+
+def replaced(moment: Moment, place: PartRef) -> bool:
+    """Was the part in this place replaced or put right in this job? A borrowed stand-in is neither."""
+    fitted = moment.snapshot.parts.fitted.get(place)
+    return fitted is not None and not fitted.lender
+
+
+@once
+def _last_changes(moment: Moment) -> dict[PartRef, datetime]:
+    """When the part in each place was last fitted or put right."""
+    found: dict[PartRef, datetime] = {}
+    for entry in moment.snapshot.parts.changes:
+        places = (entry.part,) if isinstance(entry, Fitted) else tuple(named.part for named in entry.parts)
+        found |= dict.fromkeys(places, entry.time)
+    return {place: time for place, time in found.items() if place not in moment.snapshot.parts.removed or place in
+            moment.snapshot.parts.fitted}  # fmt: skip
+
+
+def changes_made(snapshot: JobSnapshot) -> tuple[tuple[PartRef, str], ...]:
+    """Every place where a part was replaced or put right, in order, with where the new part came from."""
+    found: list[tuple[PartRef, str]] = []
+    for entry in snapshot.parts.changes:
+        if isinstance(entry, Fitted):
+            found.append((entry.part, entry.origin))
+        else:
+            found += [(named.part, entry.action) for named in entry.parts]
+    return tuple(found)
+
+
+def last_change(moment: Moment, place: PartRef) -> datetime | None:
+    """When the part now in a place was fitted or put right there; None when nothing was changed."""
+    return _last_changes(moment).get(place)
+
+
+@once
+def judged_capacitors(moment: Moment) -> dict[PartRef, PartVerdict]:
+    """Every capacitor of the job with its verdict."""
+    return {
+        PartRef(board_id, part.refdes): _capacitor(moment, board_id, part)
+        for board_id, board in moment.boards.items()
+        for part in board.capacitors
+    }
+
+
+def _capacitor(moment: Moment, board_id: str, part: Part) -> PartVerdict:
+    """The verdict on one capacitor from the newest measurements in the logbook."""
+    farad = moment.snapshot.latest(board_id, part.refdes, Quantity.CAPACITANCE)
+    ohm = moment.snapshot.latest(board_id, part.refdes, Quantity.ESR)
+    fitted = moment.snapshot.parts.fitted.get(PartRef(board_id, part.refdes))
+    if fitted and all(m is None or m.time <= fitted.time for m in (farad, ohm)):
+        told = f"replaced with {fitted.number}; earlier readings are of the old part"
+        return PartVerdict(Verdict.NOT_MEASURED, told)
+    in_circuit = any(m.in_circuit for m in (farad, ohm) if m)
+    return judge_capacitor(part, farad.value if farad else None, ohm.value if ohm else None, in_circuit)
+
+
+@once
+def stock(moment: Moment) -> tuple[StockItem, ...]:
+    """The drawer: the workshop's own list, and what was said to lie there in this job."""
+    said = tuple(
+        StockItem(entry.number, count=entry.count, place=entry.place, state=entry.state)
+        for entry in moment.snapshot.parts.stocked
+    )
+    return (*moment.drawer, *said)
+
+
+def in_stock(moment: Moment, item: StockItem) -> int:
+    """How many of a drawer item are left: what this job took is gone, what is known bad does not count."""
+    if item.state == "bad":
+        return 0
+    return max(0, item.count - moment.snapshot.parts.taken.get((item.number, item.place), 0))

@@ -1,0 +1,287 @@
+"""The plan: what to renew, with which part, in which order, how long it takes and what can hurt.
+
+Steps come from the verdicts (bad capacitors, suspects beyond doubt, ROMs to mend) and from the board's usual service
+list; each names its reason. Order is a named school and can be chosen.
+"""
+
+from collections.abc import Mapping
+from dataclasses import replace
+
+from loyal_trace.core.assess.assumptions import not_holding
+from loyal_trace.core.assess.away import away, rare_in_place
+from loyal_trace.core.assess.first_power import repair_order
+from loyal_trace.core.assess.looking import photographed
+from loyal_trace.core.assess.moment import Moment, once
+from loyal_trace.core.assess.parts import in_stock, judged_capacitors, replaced, stock
+from loyal_trace.core.assess.roms import judged_slots
+from loyal_trace.core.assess.suspects import Suspect, suspects_of
+from loyal_trace.core.boards.model import Part
+from loyal_trace.core.parts.capacitors import StockItem, SubstituteCheck, acceptable, check_substitute
+from loyal_trace.core.planning.steps import (
+    CAUTIONS,
+    DECIDE_FROM,
+    MINUTES,
+    REPAIR_ORDERS,
+    TALL,
+    TOOLS,
+    PartNeed,
+    Plan,
+    Step,
+    order_key,
+)
+from loyal_trace.core.roms.verdicts import RomVerdict
+from loyal_trace.core.vocabulary.findings import OF_SOCKETS
+from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.units import format_percent
+
+
+@once
+def plan_of(moment: Moment) -> Plan:
+    """The whole plan from the verdicts; an unknown repair order falls back on least invasive first.
+
+    What was done or skipped stays as it was recorded; what the evidence asks for now is open. A place against which
+    there is evidence again after its step gets a further one.
+    """
+    needed: dict[str, Step] = {}
+    suspects = suspects_of(moment)
+    found = _capacitor_steps(moment, suspects) + _rom_steps(moment) + _suspect_steps(moment, suspects)
+    found += _socket_steps(moment) + _away_steps(moment)
+    doubts = not_holding(moment.snapshot)
+    for step in found:
+        if step.place in doubts:
+            step = replace(step, cautions=(f"{doubts[step.place]}.", *step.cautions))
+        open_id = _open_id(moment, step)
+        if open_id:
+            needed.setdefault(open_id, replace(step, id=open_id))
+    wanted = repair_order(moment)
+    order = wanted if wanted in REPAIR_ORDERS else "least invasive"
+    ordered = _recorded(moment) + sorted(needed.values(), key=lambda s: order_key(s, order))
+    left = sum(s.minutes for s in ordered if not s.done)
+    return Plan(tuple(ordered), _parts(moment, ordered), order, left)
+
+
+def _open_id(moment: Moment, step: Step) -> str:
+    """The id of a needed step: numbered on when the same was done before, empty when it was skipped."""
+    records = [r for key, r in moment.snapshot.parts.steps.items() if key == step.id or key.startswith(step.id + "-")]
+    if not records:
+        return step.id
+    return "" if records[-1].skipped else f"{step.id}-{len(records) + 1}"
+
+
+def _recorded(moment: Moment) -> list[Step]:
+    """The steps that were done or skipped, in the order it happened."""
+    steps = []
+    for key, record in moment.snapshot.parts.steps.items():
+        board, _, rest = key.partition("/")
+        refdes, _, kind = rest.partition("/")
+        done = Step(key, kind.split("-")[0], PartRef(board, refdes), record.what, record.note or "done", record.minutes)
+        steps.append(replace(done, done=True, skipped=record.skipped))
+    return steps
+
+
+def _capacitor_steps(moment: Moment, suspects: tuple[Suspect, ...]) -> list[Step]:
+    verdicts = judged_capacitors(moment)
+    accused = {s.place: s for s in suspects if s.belief >= DECIDE_FROM and s.against}
+    service = {PartRef(b, item.refdes): item.why for b, board in moment.boards.items() for item in board.service}
+    steps = []
+    for place, verdict in verdicts.items():
+        if verdict.verdict == "bad":
+            steps.append(_capacitor(moment, place, verdict.reason, 0.95))
+        elif place in accused:
+            steps.append(_capacitor(moment, place, accused[place].against[0].text, accused[place].belief))
+        elif place in service and verdict.verdict != "good" and not replaced(moment, place):
+            steps.append(_capacitor(moment, place, f"usual service: {service[place]}", 0.3))
+    return steps
+
+
+def _capacitor(moment: Moment, place: PartRef, reason: str, belief: float) -> Step:
+    part, board = moment.part(place), moment.boards[place.board]
+    choice, checks = choose_substitute(moment, place)
+    cautions = [CAUTIONS["polarity"], CAUTIONS["solder"]]
+    if part.polarised and not photographed(moment, place):
+        cautions.insert(0, f"No aligned photo shows {part.refdes}: photograph its polarity mark before it comes out.")
+    if "reservoir" in part.role:
+        cautions[:0] = [CAUTIONS["mains"], CAUTIONS["reservoir"]]
+    limit = board.height_limit_at(part)
+    return Step(
+        f"{place.board}/{part.refdes}/capacitor",
+        "capacitor",
+        place,
+        f"Renew {part.refdes}, {part.number}",
+        reason,
+        MINUTES["capacitor"],
+        choice.number if choice else part.number,
+        choice.place if choice else "",
+        checks,
+        tuple(cautions),
+        "iron 350 °C, fresh solder on both joints, heat both sides, rock gently along the pads",
+        f"measure {part.refdes} before it goes in; then the rail or signal it serves",
+        height=limit[0] if limit else (part.diameter or 5) * 1.6,
+        belief=belief,
+    )
+
+
+def choose_substitute(moment: Moment, place: PartRef) -> tuple[StockItem | None, tuple[SubstituteCheck, ...]]:
+    """The first drawer item that fits a capacitor's place, with its checks; else the nearest miss, for its reasons."""
+    part, board = moment.part(place), moment.boards[place.board]
+    items = [i for i in stock(moment) if i.kind == "capacitor" and in_stock(moment, i)]
+    judged = [(item, check_substitute(board, part, item)) for item in items]
+    for item, checks in judged:
+        if acceptable(checks):
+            return item, checks
+    misses = sorted(judged, key=lambda j: sum(c.verdict == "bad" for c in j[1]))
+    return None, misses[0][1] if misses else ()
+
+
+def _rom_steps(moment: Moment) -> list[Step]:
+    steps = []
+    for place, slot in judged_slots(moment).items():
+        verdict = slot.verdict.verdict if slot.verdict else ""
+        if slot.verdict and verdict in ("stuck-address", "stuck-data", "unstable"):
+            steps.append(_leg_step(place, slot.verdict))
+        elif slot.verdict and verdict in ("few-bytes", "blank", "unknown"):
+            steps.append(_program_step(moment, place, slot.verdict.reason, bool(slot.truth)))
+    return steps
+
+
+def _leg_step(place: PartRef, verdict: RomVerdict) -> Step:
+    what = f"Mend the contact of {place.refdes}"
+    return Step(
+        f"{place.board}/{place.refdes}/leg", "leg", place, what, verdict.reason, MINUTES["leg"],
+        cautions=(CAUTIONS["static"],), tool=f"{verdict.next} Flat pliers, isopropyl alcohol ≥ 90 %",
+        after=f"read {place.refdes} again, three times", socketed=True, height=0.0, belief=0.9,
+    )  # fmt: skip
+
+
+def _program_step(moment: Moment, place: PartRef, reason: str, truth: bool) -> Step:
+    part = moment.part(place)
+    how = "from the true image at hand" if truth else "once the true image is found"
+    return Step(
+        f"{place.board}/{place.refdes}/program", "program", place, f"Programme {place.refdes} anew {how}", reason,
+        MINUTES["program"], part_number=part.number, cautions=(CAUTIONS["uv"], CAUTIONS["static"]),
+        tool="eraser if bits must go from 0 to 1, programmer, window label",
+        after=f"verify twice, then read {place.refdes} again", socketed=part.socketed, height=1.0, belief=0.9,
+    )  # fmt: skip
+
+
+def _suspect_steps(moment: Moment, suspects: tuple[Suspect, ...]) -> list[Step]:
+    steps = []
+    slots = {PartRef(b, s.refdes) for b, board in moment.boards.items() for s in board.rom_slots}
+    for suspect in suspects:
+        part = moment.part(suspect.place)
+        if part.kind == "capacitor" or suspect.belief < DECIDE_FROM:
+            continue
+        if suspect.place not in slots:
+            steps.append(_chip_step(moment, suspect, part))
+        elif any(line.kind == "fails-in-circuit" for line in suspect.evidence):
+            steps.append(_socket_step(suspect.place, part, suspect.against[0].text))
+    return steps
+
+
+def _chip_step(moment: Moment, suspect: Suspect, part: Part) -> Step:
+    spare = next((i for i in stock(moment) if i.number == part.number and in_stock(moment, i)), None)
+    reason = f"belief {format_percent(suspect.belief)}: {suspect.against[0].text}"
+    fitted = moment.snapshot.parts.fitted.get(suspect.place)
+    if fitted:
+        reason = f"the one from {fitted.origin} does it too, so mark it bad or doubt the line; {reason}"
+    loose = "chip puller" if part.is_chip else "by hand"
+    iron = (
+        "cut the legs or clear the holes, then fit a turned-pin socket" if part.is_chip else "iron, fresh solder first"
+    )
+    tool = TOOLS.get(part.kind, loose if part.socketed else iron)
+    checks: tuple[SubstituteCheck, ...] = ()
+    if spare:
+        verdict = "good" if spare.state == "proven" else "doubtful"
+        checks = (SubstituteCheck("spare", verdict, f"{spare.number} from {spare.place}: {spare.state} until proven"),)
+    return Step(
+        f"{suspect.place.board}/{part.refdes}/chip", "chip", suspect.place,
+        f"Renew {part.refdes}, {part.number}", reason,
+        MINUTES["chip-socketed" if part.socketed else "chip-soldered"], part.number, spare.place if spare else "",
+        checks, _cautions_for(part), tool,
+        f"probe {part.refdes} again", part.socketed, TALL.get(part.kind, 4.0), suspect.belief,
+    )  # fmt: skip
+
+
+def _cautions_for(part: Part) -> tuple[str, ...]:
+    own = (CAUTIONS[part.kind],) if part.kind in CAUTIONS else ()
+    if part.kind in ("bridge", "regulator", "fuse"):
+        own = (*own, CAUTIONS["mains"])
+    return (*own, CAUTIONS["static"]) if part.socketed else (*own, CAUTIONS["solder"], CAUTIONS["static"])
+
+
+def _socket_steps(moment: Moment) -> list[Step]:
+    steps = []
+    for place, findings in moment.snapshot.seen.findings.items():
+        if place.board not in moment.boards or not moment.boards[place.board].has(place.refdes):
+            continue
+        worn = findings[-1].finding in OF_SOCKETS
+        fitted = moment.snapshot.parts.fitted.get(place)
+        if worn and not (fitted and fitted.time >= findings[-1].time):
+            steps.append(_socket_step(place, moment.part(place), f"seen: {findings[-1].finding}"))
+    return steps
+
+
+def _socket_step(place: PartRef, part: Part, reason: str) -> Step:
+    return Step(
+        f"{place.board}/{place.refdes}/socket", "socket", place, f"Renew the socket of {place.refdes}",
+        f"{reason}; a worn contact fails now and then", MINUTES["socket"],
+        f"turned-pin socket, {part.package or 'same size'}", cautions=(CAUTIONS["solder"], CAUTIONS["static"]),
+        tool="chip out first; never solder a socket with the chip in it", after="count starts again", height=5.0,
+        belief=0.8,
+    )  # fmt: skip
+
+
+def _away_steps(moment: Moment) -> list[Step]:
+    """Rare parts out first, missing ones fitted, and at the end everything back where it belongs."""
+    steps = []
+    for place in rare_in_place(moment):
+        what = f"Take {place.refdes} out to safety and note its shelf"
+        steps.append(
+            _moved(moment, place, "rescue", what, "rare: out before any risk is taken", f"{place.refdes} shelf …")
+        )
+    for item in away(moment):
+        refdes = item.place.refdes
+        if item.what == "missing":
+            fit = _fit_missing(moment, item.place)
+            steps.append(fit)
+        elif item.what == "on the shelf":
+            what = f"Put {refdes} back from {item.where}"
+            steps.append(
+                _moved(moment, item.place, "put-back", what, "it was taken out to safety", f"{refdes} put back")
+            )
+        else:
+            what = f"Give {refdes} back to {item.where}"
+            steps.append(_moved(moment, item.place, "give-back", what, "a borrowed stand-in", f"{refdes} given back"))
+    return steps
+
+
+def _moved(moment: Moment, place: PartRef, kind: str, what: str, reason: str, after: str) -> Step:
+    return Step(
+        f"{place.board}/{place.refdes}/{kind}", kind, place, what, reason, MINUTES["chip-socketed"],
+        cautions=(CAUTIONS["static"],), tool="chip puller, conductive foam", after=f"type “{after}”", socketed=True,
+        height=0.0, belief=1.0,
+    )  # fmt: skip
+
+
+def _fit_missing(moment: Moment, place: PartRef) -> Step:
+    part = moment.part(place)
+    spare = next((i for i in stock(moment) if i.number == part.number and in_stock(moment, i)), None)
+    return Step(
+        f"{place.board}/{part.refdes}/missing", "missing", place, f"Fit {part.refdes}, {part.number}", "it is missing",
+        MINUTES["chip-socketed" if part.socketed else "capacitor"], part.number, spare.place if spare else "",
+        cautions=(CAUTIONS["static"],) if part.socketed else (CAUTIONS["solder"],),
+        tool="by hand, pin 1 to the mark" if part.socketed else "iron",
+        after=f"look at {part.refdes}: pin 1, all legs in",
+        socketed=part.socketed, belief=1.0,
+    )  # fmt: skip
+
+
+def _parts(moment: Moment, steps: list[Step]) -> tuple[PartNeed, ...]:
+    needed: dict[str, list[str]] = {}
+    for step in steps:
+        if step.part_number and not step.done and step.kind != "program":
+            needed.setdefault(step.part_number, []).append(step.place.refdes)
+    in_drawer: Mapping[str, int] = {
+        number: sum(in_stock(moment, i) for i in stock(moment) if i.number == number) for number in needed
+    }
+    return tuple(PartNeed(n, len(places), in_drawer[n], tuple(places)) for n, places in sorted(needed.items()))

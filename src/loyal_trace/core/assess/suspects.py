@@ -1,0 +1,213 @@
+"""Suspects: belief in each part being bad, with every line for and against, and the next things worth doing.
+
+Belief is a posterior by log-odds: the prior's log-odds plus the log likelihood ratio of each line of evidence. Parts
+are taken one by one, because on boards of this age several faults at once are normal. docs/method.md has the details.
+"""
+
+from dataclasses import dataclass
+
+from loyal_trace.core.assess.chips import judged_chip
+from loyal_trace.core.assess.gather import gather
+from loyal_trace.core.assess.moment import Moment, once, tables_of
+from loyal_trace.core.assess.parts import in_stock, judged_capacitors, stock
+from loyal_trace.core.assess.rails import judged_rails
+from loyal_trace.core.assess.roms import judged_slots
+from loyal_trace.core.diagnosis.evidence import (
+    Evidence,
+    EvidenceTable,
+    expected_gain_bits,
+    logit,
+    sigmoid,
+)
+from loyal_trace.core.vocabulary.identity import PartRef, in_order
+from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.core.vocabulary.units import count_of
+
+SHOWN_FROM = 0.02
+_PER_PIN_MINUTES = 0.12
+_READ_MINUTES = {True: 2.0, False: 18.0}
+_SWAP_MINUTES = {True: 3.0, False: 22.0}
+_SOLDER_RISK = 1.6
+
+
+@dataclass(frozen=True)
+class Suspect:
+    """A part under suspicion: prior and posterior probability of being bad, and the evidence."""
+
+    place: PartRef
+    what: str
+    prior: float
+    belief: float
+    evidence: tuple[Evidence, ...]
+
+    @property
+    def against(self) -> tuple[Evidence, ...]:
+        """Lines that speak against the part, strongest first."""
+        return tuple(sorted((e for e in self.evidence if e.weight > 0), key=lambda e: -e.weight))
+
+    @property
+    def in_favour(self) -> tuple[Evidence, ...]:
+        """Lines that speak for the part being good, strongest first."""
+        return tuple(sorted((e for e in self.evidence if e.weight < 0), key=lambda e: e.weight))
+
+
+@dataclass(frozen=True)
+class NextThing:
+    """Something worth doing: where, at which stage, minutes, and the bits it is expected to tell."""
+
+    stage: Stage
+    place: PartRef
+    text: str
+    minutes: float
+    bits: float
+    risk: float = 1.0
+
+    @property
+    def value(self) -> float:
+        """Bits per minute, divided by the risk taken."""
+        return self.bits / (self.minutes * self.risk)
+
+
+@once
+def suspects_of(moment: Moment) -> tuple[Suspect, ...]:
+    """Every part with any evidence, most suspect first. Priors are passed in and shown with each suspect."""
+    tables = tables_of(moment)
+    suspects = []
+    for place, lines in gather(moment, tables.evidence).items():
+        part = moment.part(place)
+        prior = tables.priors.of(part, moment.boards[place.board])
+        belief = sigmoid(logit(prior) + sum(line.weight for line in lines))
+        suspects.append(Suspect(place, part.role or part.number, prior, belief, tuple(lines)))
+    return tuple(sorted(suspects, key=lambda s: (-s.belief, s.place)))
+
+
+def suspect_at(moment: Moment, place: PartRef) -> Suspect | None:
+    """The suspect in a place, if there is any evidence about it."""
+    return next((s for s in suspects_of(moment) if s.place == place), None)
+
+
+@once
+def _candidates(moment: Moment) -> tuple[NextThing, ...]:
+    """Everything worth thinking of, best value first."""
+    table = tables_of(moment).evidence
+    found = [t for s in suspects_of(moment) if s.belief >= SHOWN_FROM for t in _things_for(moment, s, table)]
+    found += _open_rails(moment, table)
+    return tuple(sorted(found, key=lambda t: (-t.value, t.place, t.text)))
+
+
+@once
+def next_things(moment: Moment, count: int = 3, stages: tuple[Stage, ...] = ()) -> tuple[NextThing, ...]:
+    """The things worth doing next: most expected bits per minute and risk.
+
+    At most one for each part and two for each stage, so that a row of like measurements does not hide everything else.
+    With `stages`, only things to do at these stages, without that limit.
+    """
+    chosen: list[NextThing] = []
+    for thing in _candidates(moment):
+        if stages and thing.stage not in stages:
+            continue
+        free = stages or sum(c.stage == thing.stage for c in chosen) < 2
+        if thing.place not in {c.place for c in chosen} and free and thing.bits > 0.005:
+            chosen.append(thing)
+        if len(chosen) == count:
+            break
+    return tuple(chosen)
+
+
+def _things_for(moment: Moment, suspect: Suspect, table: EvidenceTable) -> list[NextThing]:
+    part = moment.part(suspect.place)
+    things = []
+    if any(slot.refdes == part.refdes for slot in moment.boards[suspect.place[0]].rom_slots):
+        things += _rom_things(moment, suspect, table)
+    if part.is_chip:
+        things += _chip_things(moment, suspect, table)
+    if part.kind == "capacitor" and judged_capacitors(moment)[suspect.place].verdict == "not measured":
+        bits = _gain(suspect, table, "capacitor-bad")
+        things.append(NextThing(Stage.PLAN, suspect.place, f"measure {part.refdes}: capacitance and ESR", 1.5, bits))
+    return things
+
+
+def _gain(suspect: Suspect, table: EvidenceTable, kind: str) -> float:
+    weight = table.weight(kind)
+    return expected_gain_bits(suspect.belief, weight.bad, weight.good)
+
+
+def _rom_things(moment: Moment, suspect: Suspect, table: EvidenceTable) -> list[NextThing]:
+    slot = judged_slots(moment)[suspect.place]
+    part = moment.part(suspect.place)
+    if slot.verdict is None:
+        text = f"read {part.refdes} out of circuit"
+        minutes = _READ_MINUTES[part.socketed]
+        return [
+            NextThing(
+                Stage.ROMS, suspect.place, text, minutes, _gain(suspect, table, "rom-wrong"), _risk(part.socketed)
+            )
+        ]
+    if suspect.place in moment.snapshot.seen.findings:
+        return []
+    if slot.verdict.good:
+        text = f"{part.refdes} reads right but fails in circuit: look at its legs and socket, press and wobble it"
+        return [NextThing(Stage.INSPECT, suspect.place, text, 2.0, _gain(suspect, table, "finding-bad"))]
+    return [NextThing(Stage.INSPECT, suspect.place, slot.verdict.next, 2.0, _gain(suspect, table, "finding-bad"))]
+
+
+def _risk(socketed: bool) -> float:
+    return 1.0 if socketed else _SOLDER_RISK
+
+
+def _chip_things(moment: Moment, suspect: Suspect, table: EvidenceTable) -> list[NextThing]:
+    part, verdict = moment.part(suspect.place), judged_chip(moment, suspect.place)
+    things = []
+    if verdict is not None and verdict.chip.memory is None:
+        open_pins = [o.pin for o in verdict.outputs if o.verdict == "not probed"]
+        all_pins = sum(1 for p in verdict.chip.pins if p.role not in ("unused", "ground"))
+        left = max(all_pins - verdict.probed, len(open_pins))
+        if open_pins:
+            text = f"probe {part.refdes}: {count_of(left, 'pin')}, {count_of(len(open_pins), 'output')} unjudged"
+            bits = _gain(suspect, table, "output-impossible")
+            things.append(NextThing(Stage.PROBE, suspect.place, text, max(0.5, left * _PER_PIN_MINUTES), bits))
+        for output in verdict.impossible[:1]:
+            things += _line_to_ground(moment, suspect, output.pin, table)
+    is_rom = any(slot.refdes == part.refdes for slot in moment.boards[suspect.place[0]].rom_slots)
+    if suspect.belief > 0.3 and not is_rom and not _was_swapped(moment, suspect.place):
+        spare = next((i for i in stock(moment) if i.number == part.number and in_stock(moment, i)), None)
+        if spare:
+            weight = table.weight("swap-cured")
+            bits = expected_gain_bits(suspect.belief, weight.bad, weight.good)
+            text = f"exchange {part.refdes} with the {spare.number} from {spare.place or 'the drawer'}"
+            things.append(
+                NextThing(Stage.REPAIR, suspect.place, text, _SWAP_MINUTES[part.socketed], bits, _risk(part.socketed))
+            )
+    return things
+
+
+def _was_swapped(moment: Moment, place: PartRef) -> bool:
+    return any(swap.part == place for swap in moment.snapshot.parts.swaps)
+
+
+def _line_to_ground(moment: Moment, suspect: Suspect, pin: int, table: EvidenceTable) -> list[NextThing]:
+    """Resistance of an impossible output to ground, power off: a shorted line speaks for a neighbour."""
+    board_id, refdes = suspect.place
+    place = f"{refdes}.{pin}"
+    if moment.snapshot.latest(board_id, place, "resistance"):
+        return []
+    weight = table.weight("line-shorted-owner")
+    bits = expected_gain_bits(suspect.belief, weight.bad, weight.good)
+    return [NextThing(Stage.RAILS, suspect.place, f"measure {place} to ground, power off", 0.5, bits)]
+
+
+def _open_rails(moment: Moment, table: EvidenceTable) -> list[NextThing]:
+    weight = table.weight("rail-bad")
+    things = []
+    for board_id, report in judged_rails(moment).items():
+        for point in report.points:
+            if point.reading is None and point.point.part:
+                bits = expected_gain_bits(0.08, weight.bad, weight.good)
+                text = f"measure {point.point.quantity} at {point.point.point}"
+                things.append(NextThing(Stage.RAILS, PartRef(board_id, point.point.part), text, 1.0, bits))
+    return things
+
+
+def cleared(suspects: tuple[Suspect, ...]) -> list[str]:
+    """Parts whose evidence speaks for them so far."""
+    return in_order(s.place[1] for s in suspects if s.belief < s.prior)

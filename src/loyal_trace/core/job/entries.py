@@ -1,0 +1,156 @@
+"""All entry kinds by name, and entries as lines of JSON.
+
+Versions older than this one are upgraded on reading, step by step, by what each kind registered; the line on disk
+stays as it was written.
+"""
+
+import hashlib
+import json
+from functools import cache, reduce
+from operator import or_
+from typing import Annotated, Any
+
+from pydantic import Field, TypeAdapter, ValidationError
+from pydantic_core import from_json
+
+from loyal_trace.core.job.base import (
+    ENTRY_VERSION,
+    KINDS,
+    OWN_BOARD,
+    Entry,
+    NamedPart,
+    PlacedEntry,
+    Raw,
+    describe,
+    stage_of,
+)
+from loyal_trace.core.job.kinds.facts import (
+    Assumed,
+    ChainDescribed,
+    CodeTold,
+    Connected,
+    LineTold,
+    PartTold,
+    PathTold,
+    PinTold,
+    RailTold,
+    RomTold,
+    ServiceTold,
+    TwinsTold,
+)
+from loyal_trace.core.job.kinds.looking import (
+    Observed,
+    PhotoAligned,
+    Photographed,
+    PhotoOf,
+    PhotoPoint,
+    PutBack,
+    TakenApart,
+)
+from loyal_trace.core.job.kinds.measuring import (
+    GOOD_BOARD,
+    ControlMeasured,
+    ControlPoint,
+    Lifted,
+    Measured,
+    PairSeen,
+    PinsProbed,
+    PinState,
+    SignatureTaken,
+    number_or_overload,
+    pin_state,
+    reading_words,
+)
+from loyal_trace.core.job.kinds.paper import CautionSeen, Decided, HandedBack, Imported, Note, Opened, Retracted
+from loyal_trace.core.job.kinds.parts import (
+    CONTACT_REPAIRED,
+    KEEPS_PART,
+    NEW_SOCKET,
+    OWN_PART,
+    RE_PROGRAMMED,
+    Fitted,
+    GaveBack,
+    PlannedUse,
+    Removed,
+    StepDone,
+    Stocked,
+    Swapped,
+    Trial,
+    Worked,
+)
+from loyal_trace.core.job.kinds.proving import CheckResult, FunctionSeen, NotTestable, Started, SymptomSeen
+from loyal_trace.core.job.kinds.roms import ImageKnown, RomRead, SumLine, SumsKnown
+from loyal_trace.core.vocabulary.errors import UserFileError
+
+_OLD_OWN_BOARD = "files"
+_CURRENT = f'"v":{ENTRY_VERSION}'.encode()
+
+
+@cache
+def _adapter() -> TypeAdapter[Entry]:
+    """One validator for all kinds of the registry."""
+    union: Any = reduce(or_, (row.model for row in KINDS.values()))
+    return TypeAdapter(Annotated[union, Field(discriminator="kind")])
+
+
+def read_entry(line: str | bytes, place: str = "entry") -> Entry:
+    """One entry from its JSON line. UserFileError names `place` and the first thing wrong with it."""
+    data = line.encode() if isinstance(line, str) else line
+    try:
+        return _adapter().validate_json(data if _CURRENT in data else _upgraded(data, place))
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(str(p) for p in first["loc"])
+        raise UserFileError(place, f"not a logbook entry ({where}: {first['msg']})") from None
+
+
+def _upgraded(data: bytes, place: str) -> bytes:
+    """A line of an older version as one of this version; lines of this version come back as they are."""
+    try:
+        raw = from_json(data)
+    except ValueError:
+        return data
+    version = raw.get("v", 1) if isinstance(raw, dict) else ENTRY_VERSION
+    if not isinstance(version, int) or version >= ENTRY_VERSION:
+        if isinstance(version, int) and version > ENTRY_VERSION:
+            remedy = "update Loyal Trace to read it; nothing was changed"
+            raise UserFileError(place, f"the entry is from a newer version ({version})", remedy)
+        return data
+    try:
+        while version < ENTRY_VERSION:
+            raw, version = _one_newer(raw, version), version + 1
+    except (KeyError, TypeError):
+        return data  # not an entry at all: the validator says what is wrong with it
+    return json.dumps(raw, ensure_ascii=False).encode()
+
+
+def _one_newer(raw: Raw, version: int) -> Raw:
+    if raw.get("board") == _OLD_OWN_BOARD:
+        raw = {**raw, "board": OWN_BOARD}
+    row = KINDS.get(raw["kind"])
+    upgrade = row.upgrades.get(version) if row is not None else None
+    return {**(upgrade(raw) if upgrade else raw), "v": version + 1}
+
+
+def write_entry(entry: Entry) -> str:
+    """The entry as one line of JSON; `read_entry` gives an equal entry back."""
+    return entry.model_dump_json()
+
+
+def line_hash(line: str) -> str:
+    """The hash by which the next entry names the one before it: SHA-256 of its line as stored."""
+    return hashlib.sha256(line.encode()).hexdigest()
+
+
+AnyEntry = Entry
+__all__ = [
+    "CONTACT_REPAIRED", "GOOD_BOARD", "KEEPS_PART", "KINDS", "NEW_SOCKET", "OWN_BOARD", "OWN_PART", "RE_PROGRAMMED",
+    "AnyEntry", "Assumed", "CautionSeen", "ChainDescribed", "CheckResult", "CodeTold", "Connected", "ControlMeasured",
+    "ControlPoint", "Decided", "Entry", "Fitted", "FunctionSeen", "GaveBack", "HandedBack", "ImageKnown", "Imported",
+    "Lifted", "LineTold", "Measured", "NamedPart", "NotTestable", "Note", "Observed", "Opened", "PairSeen", "PartTold",
+    "PathTold", "PhotoAligned", "PhotoOf", "PhotoPoint", "Photographed", "PinState", "PinTold", "PinsProbed",
+    "PlacedEntry", "PlannedUse", "PutBack", "RailTold", "Removed", "Retracted", "RomRead", "RomTold", "ServiceTold",
+    "SignatureTaken", "Started", "StepDone", "Stocked", "SumLine", "SumsKnown", "Swapped", "SymptomSeen", "TakenApart",
+    "Trial", "TwinsTold", "Worked", "describe", "line_hash", "number_or_overload",
+    "pin_state", "read_entry", "reading_words", "stage_of", "write_entry",
+]  # fmt: skip

@@ -1,0 +1,220 @@
+"""Entries of facts: what the board is. They are folded into its definition, like a file would be."""
+
+from types import MappingProxyType
+from typing import Literal
+
+from pydantic import Field
+
+from loyal_trace.core.job.base import OWN_BOARD, Entry, NamedPart, PlacedEntry, Raw, kind
+from loyal_trace.core.job.draft import EMPTY, Draft
+from loyal_trace.core.job.snapshot import CheckKey, SupplyKey
+from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.core.vocabulary.units import count_of
+
+
+def _part(draft: Draft, entry: "PartTold") -> None:
+    draft.facts.parts.add(entry.part, entry)
+
+
+def _pin(draft: Draft, entry: "PinTold") -> None:
+    draft.facts.pins.add(entry.part, entry)
+
+
+def _connected(draft: Draft, entry: "Connected") -> None:
+    draft.facts.connections.add(entry)
+
+
+def _line(draft: Draft, entry: "LineTold") -> None:
+    draft.facts.lines.add(entry)
+
+
+def _rail(draft: Draft, entry: "RailTold") -> None:
+    draft.facts.rails.add(entry)
+
+
+def _supply(draft: Draft, entry: "ChainDescribed") -> None:
+    key = SupplyKey(entry.board, entry.path)
+    draft.facts.supplies[key] = MappingProxyType({**draft.facts.supplies.get(key, EMPTY), entry.line: entry.text})
+
+
+def _socket(draft: Draft, entry: "RomTold") -> None:
+    draft.facts.sockets[entry.part] = entry
+
+
+def _twins(draft: Draft, entry: "TwinsTold") -> None:
+    draft.facts.twins.add(entry)
+
+
+def _code(draft: Draft, entry: "CodeTold") -> None:
+    draft.facts.codes[CheckKey(entry.board, entry.code)] = entry
+
+
+def _path(draft: Draft, entry: "PathTold") -> None:
+    draft.facts.paths[CheckKey(entry.board, entry.name)] = entry
+
+
+def _service(draft: Draft, entry: "ServiceTold") -> None:
+    draft.facts.service.add(entry)
+
+
+def _assumed(draft: Draft, entry: "Assumed") -> None:
+    draft.facts.assumed[entry.name] = entry
+
+
+def _own_board(raw: Raw) -> Raw:
+    """Version 1 kept the board without a definition under the id of its loose files."""
+    return {**raw, "board": OWN_BOARD} if raw.get("board") == "files" else raw
+
+
+def _part_words(entry: "PartTold") -> str:
+    told = [
+        entry.number, "in a socket" if entry.socketed else "", "soldered" if entry.socketed is False else "",
+        f"row {entry.row}" if entry.row else "", f"column {entry.column}" if entry.column else "",
+        f"{entry.height:g} mm high" if entry.height is not None else "",
+    ]  # fmt: skip
+    return f"{entry.place} is {', '.join(piece for piece in told if piece)}"
+
+
+def _rom_words(entry: "RomTold") -> str:
+    where = "" if entry.address is None else f"at {entry.address:04X}"
+    where += "" if entry.last is None else f" to {entry.last:04X}"
+    number = "" if entry.number is None else f"ROM {entry.number}"
+    return f"{entry.place} is {', '.join(piece for piece in (number, entry.label, entry.device, where) if piece)}"
+
+
+def _names(parts: tuple[NamedPart, ...]) -> str:
+    return ", ".join(part.name for part in parts)
+
+
+@kind(_part, _part_words, Stage.INTAKE)
+class PartTold(PlacedEntry):
+    """What a part is, as far as it was said: type or value, socket, place in the grid, height (millimetre).
+
+    `sort` is the kind of part (chip, capacitor, …) when the marking says so; values in SI units.
+    """
+
+    kind: Literal["part_told"] = "part_told"
+    number: str = ""
+    sort: str = ""
+    value: float | None = None
+    voltage: float | None = None
+    technology: str = ""
+    polarised: bool | None = None
+    socketed: bool | None = None
+    row: str = ""
+    column: str = ""
+    height: float | None = Field(default=None, gt=0)
+    note: str = ""
+
+
+@kind(_pin, lambda e: f"{e.place}.{e.pin} is {e.name}{' ' + e.direction if e.direction else ''}", Stage.PROBE)
+class PinTold(PlacedEntry):
+    """The name of one pin of a part, and whether it is an input or an output, if that was said."""
+
+    kind: Literal["pin_told"] = "pin_told"
+    pin: int = Field(ge=1, le=999)
+    name: str
+    direction: Literal["", "in", "out", "both", "power", "ground"] = ""
+
+
+@kind(_connected, lambda e: f"{e.first.name} {'=' if e.joined else '!'} {e.second.name}", Stage.PROBE)
+class Connected(Entry):
+    """Two pins are connected, or are known not to be."""
+
+    kind: Literal["connected"] = "connected"
+    first: NamedPart
+    second: NamedPart
+    joined: bool = True
+    note: str = ""
+
+
+@kind(_line, lambda e: f"{e.bus} line {e.name}: {_names(e.members)}", Stage.PROBE)
+class LineTold(Entry):
+    """Which parts or pins are on a data or address line."""
+
+    kind: Literal["line_told"] = "line_told"
+    bus: Literal["data", "address", "control"] = "data"
+    name: str
+    members: tuple[NamedPart, ...] = Field(min_length=1)
+
+
+@kind(_rail, lambda e: f"rail {e.name} feeds {_names(e.members)}", Stage.RAILS)
+class RailTold(Entry):
+    """Which parts a rail feeds; `nominal` volts when its name says them."""
+
+    kind: Literal["rail_told"] = "rail_told"
+    name: str
+    nominal: float | None = None
+    members: tuple[NamedPart, ...] = Field(min_length=1)
+
+
+@kind(_supply, lambda e: f"supply {e.path}: {e.text}".replace(" :", ":"), Stage.RAILS, {1: _own_board})
+class ChainDescribed(Entry):
+    """One of the three lines that describe a supply chain: `from`, `through` or `to`. `path` tells several apart."""
+
+    kind: Literal["chain_described"] = "chain_described"
+    line: Literal["from", "through", "to"]
+    text: str
+    path: str = ""
+
+
+@kind(_socket, _rom_words, Stage.ROMS)
+class RomTold(PlacedEntry):
+    """A place is a ROM socket: its start-up number, label, device, CPU addresses (first and last)."""
+
+    kind: Literal["rom_told"] = "rom_told"
+    number: int | None = Field(default=None, ge=0, le=9999)
+    label: str = ""
+    device: str = ""
+    size: int | None = Field(default=None, gt=0)
+    address: int | None = Field(default=None, ge=0)
+    last: int | None = Field(default=None, ge=0)
+
+
+@kind(_twins, lambda e: f"twins: {_names(e.members)}", Stage.SUSPECTS)
+class TwinsTold(Entry):
+    """Parts that do the same and should measure alike."""
+
+    kind: Literal["twins_told"] = "twins_told"
+    members: tuple[NamedPart, ...] = Field(min_length=2)
+
+
+@kind(_code, lambda e: f"code {e.code} means {_names(e.members)}", Stage.SUSPECTS)
+class CodeTold(Entry):
+    """What a self-test code means: the parts that it names."""
+
+    kind: Literal["code_told"] = "code_told"
+    code: str
+    members: tuple[NamedPart, ...] = Field(min_length=1)
+
+
+@kind(_path, lambda e: f"path {e.name}: {' '.join(part.name for part in e.members)}", Stage.SUSPECTS)
+class PathTold(Entry):
+    """The parts that a function needs, in the order of the signal."""
+
+    kind: Literal["path_told"] = "path_told"
+    name: str
+    members: tuple[NamedPart, ...] = Field(min_length=1)
+
+
+@kind(_service, lambda e: f"service: {_names(e.members)}", Stage.PLAN)
+class ServiceTold(Entry):
+    """Parts that are replaced as a matter of course."""
+
+    kind: Literal["service_told"] = "service_told"
+    members: tuple[NamedPart, ...] = Field(min_length=1)
+    reason: str = ""
+
+
+def _pairs_words(entry: "Assumed") -> str:
+    return f"assumed: {entry.name} ({count_of(len(entry.together) + len(entry.apart), 'pair')} to check)"
+
+
+@kind(_assumed, _pairs_words, Stage.PLAN)
+class Assumed(Entry):
+    """What a plan rests on: pairs of pins that must be connected (`together`) and pairs that must not (`apart`)."""
+
+    kind: Literal["assumed"] = "assumed"
+    name: str
+    together: tuple[tuple[str, str], ...] = ()
+    apart: tuple[tuple[str, str], ...] = ()

@@ -1,0 +1,191 @@
+"""Entries of measuring and probing: numbers, lifts, pins, signatures, pairs of codes, control travel."""
+
+import math
+from types import MappingProxyType
+from typing import Literal
+
+from pydantic import Field
+
+from loyal_trace.core.job.base import Entry, PlacedEntry, Strict, kind
+from loyal_trace.core.job.draft import EMPTY, Draft
+from loyal_trace.core.job.snapshot import CheckKey, ReadingKey
+from loyal_trace.core.probing.states import STATE_WORDS, PinReading
+from loyal_trace.core.vocabulary.identity import PointRef
+from loyal_trace.core.vocabulary.quantities import OF_CAPACITORS, Quantity
+from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.core.vocabulary.units import count_of, format_percent, format_quantity
+
+GOOD_BOARD = "good board"
+
+
+def _measured(draft: Draft, entry: "Measured") -> None:
+    if entry.source == GOOD_BOARD:
+        draft.readings.good_board[entry.key] = entry
+    else:
+        draft.readings.measured.add(entry.key, entry)
+
+
+def _lifted(draft: Draft, entry: "Lifted") -> None:
+    draft.readings.lifts.add(PointRef(entry.board, entry.place), entry)
+
+
+def _pins_probed(draft: Draft, entry: "PinsProbed") -> None:
+    known = draft.readings.pins.get(entry.part, EMPTY)
+    draft.readings.pins[entry.part] = MappingProxyType({**known, **{pin.pin: pin for pin in entry.pins}})
+
+
+def _signature(draft: Draft, entry: "SignatureTaken") -> None:
+    draft.roms.signatures[entry.part] = entry
+
+
+def _pair(draft: Draft, entry: "PairSeen") -> None:
+    draft.readings.pairs.add(entry)
+
+
+def _control(draft: Draft, entry: "ControlMeasured") -> None:
+    draft.readings.controls[CheckKey(entry.board, entry.name)] = entry
+
+
+def reading_words(entry: "Measured") -> str:
+    """The reading as spoken: 4.62 V, OL."""
+    if entry.overload or entry.value is None:
+        return "OL"
+    if entry.quantity is Quantity.LOSS:
+        return format_percent(entry.value)
+    return format_quantity(entry.value, entry.quantity.unit)
+
+
+def _measured_words(entry: "Measured") -> str:
+    told = f"{entry.place} {entry.quantity} {reading_words(entry)}"
+    told += f" at {format_quantity(entry.frequency, 'Hz')}" if entry.frequency else ""
+    told += "" if entry.in_circuit or entry.quantity not in ("capacitance", "esr", "loss") else ", out of circuit"
+    told += ", of a good board" if entry.source == GOOD_BOARD else ""
+    return told + (f" ({entry.note})" if entry.note else "")
+
+
+def _lift_words(entry: "Lifted") -> str:
+    shown = "OL" if entry.value is None else format_quantity(entry.value, "Ω")
+    return f"{entry.place} with {' '.join(entry.parts)} lifted: {shown}"
+
+
+def _pin_words(place: str, pin: "PinState") -> str:
+    if pin.voltage is not None:
+        return f"{place}.{pin.pin} {pin.voltage:.2f} V"
+    if pin.frequency is not None:
+        return f"{place}.{pin.pin} {format_quantity(pin.frequency, 'Hz')}"
+    return f"{place}.{pin.pin} {STATE_WORDS[pin.state]}"
+
+
+def _pins_words(entry: "PinsProbed") -> str:
+    told = f" ({entry.note})" if entry.note else ""
+    if len(entry.pins) > 3:
+        return f"{entry.place} {count_of(len(entry.pins), 'pin')} probed{told}"
+    return ", ".join(_pin_words(entry.place, pin) for pin in entry.pins) + told
+
+
+def _signature_words(entry: "SignatureTaken") -> str:
+    return f"{entry.place} signature " + ("never came" if entry.value is None else f"{entry.value:04X}")
+
+
+@kind(_measured, _measured_words, lambda e: Stage.PLAN if e.quantity in OF_CAPACITORS else Stage.RAILS)
+class Measured(PlacedEntry):
+    """A number taken at a point. `value` in SI units; None with `overload` means that the meter showed OL.
+
+    With the source `good board` it was taken on a board known to work, and is what this one is held against.
+    `frequency` (hertz) is that of the meter, for capacitance, ESR and loss; None when nobody said.
+    """
+
+    kind: Literal["measured"] = "measured"
+    quantity: Quantity = Field(strict=False)
+    value: float | None
+    overload: bool = False
+    in_circuit: bool = True
+    powered: bool = False
+    source: str = "hand"
+    frequency: float | None = None
+    note: str = ""
+
+    @property
+    def point(self) -> PointRef:
+        """Where it was taken."""
+        return PointRef(self.board, self.place)
+
+    @property
+    def key(self) -> ReadingKey:
+        """What was taken where."""
+        return ReadingKey(self.board, self.place, self.quantity)
+
+
+@kind(_lifted, _lift_words, Stage.RAILS)
+class Lifted(PlacedEntry):
+    """Parts were lifted off a rail (`place` is its net) together: the resistance to ground then (ohm), None for OL."""
+
+    kind: Literal["lifted"] = "lifted"
+    parts: tuple[str, ...] = Field(min_length=1)
+    value: float | None
+
+
+class PinState(Strict):
+    """One probed pin."""
+
+    pin: int = Field(ge=1, le=999)
+    state: Literal["L", "H", "P", "X", "Z", "?"]
+    voltage: float | None = None
+    frequency: float | None = None
+
+
+@kind(_pins_probed, _pins_words, Stage.PROBE)
+class PinsProbed(PlacedEntry):
+    """Pins of one chip were probed; a later reading of a pin replaces an earlier one."""
+
+    kind: Literal["pins_probed"] = "pins_probed"
+    pins: tuple[PinState, ...]
+    chip: str = ""
+    source: str = "hand"
+    note: str = ""
+
+
+@kind(_signature, _signature_words, Stage.ROMS)
+class SignatureTaken(PlacedEntry):
+    """What a tester showed for a ROM in circuit; None when the check never came to an end."""
+
+    kind: Literal["signature"] = "signature"
+    value: int | None = Field(ge=0)
+
+
+@kind(_pair, lambda e: f"sent {e.sent}, shown {e.shown}", Stage.SUSPECTS)
+class PairSeen(Entry):
+    """A code that was sent and the code that came out; `text` when both were typed as characters."""
+
+    kind: Literal["pair"] = "pair"
+    sent: str
+    shown: str
+    text: bool = False
+    place: str = ""
+
+
+class ControlPoint(Strict):
+    """One position of a control (0 to 1) and its resistance (ohm)."""
+
+    travel: float = Field(ge=0, le=1)
+    value: float
+
+
+@kind(_control, lambda e: f"control {e.name}: {count_of(len(e.points), 'point')}", Stage.VERIFY)
+class ControlMeasured(Entry):
+    """A control over its travel."""
+
+    kind: Literal["control"] = "control"
+    name: str
+    points: tuple[ControlPoint, ...] = Field(min_length=2)
+
+
+def number_or_overload(value: float) -> tuple[float | None, bool]:
+    """How a number is kept in an entry: infinity is the meter's OL."""
+    return (None, True) if math.isinf(value) else (value, False)
+
+
+def pin_state(pin: int, reading: PinReading) -> PinState:
+    """A probe's reading as it is kept in an entry."""
+    fields = {"pin": pin, "state": reading.state, "voltage": reading.voltage, "frequency": reading.frequency}
+    return PinState.model_validate(fields)

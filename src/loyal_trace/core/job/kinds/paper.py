@@ -1,0 +1,113 @@
+"""Entries of the job's cover: opened, imported, decided, cautions read, notes, undone, handed back."""
+
+from typing import Any, Literal
+
+from loyal_trace.core.job.base import Entry, Raw, kind
+from loyal_trace.core.job.draft import Draft
+from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.stages import Stage
+
+
+def _opened(draft: Draft, entry: "Opened") -> None:
+    draft.paper.opened.value = entry
+
+
+def _decided(draft: Draft, entry: "Decided") -> None:
+    draft.paper.decisions[entry.what] = entry
+
+
+def _caution(draft: Draft, entry: "CautionSeen") -> None:
+    draft.paper.cautions[entry.caution] = entry
+
+
+def _note(draft: Draft, entry: "Note") -> None:
+    draft.paper.notes.add(entry)
+
+
+def _handed_back(draft: Draft, entry: "HandedBack") -> None:
+    draft.paper.handed_back.value = entry
+
+
+def nothing(draft: Draft, entry: Any) -> None:
+    """Changes nothing by itself: a retraction has done its work before the fold, an import only marks the chain."""
+
+
+def _because(entry: "Decided") -> str:
+    return f", because {entry.reason}" if entry.reason else ""
+
+
+@kind(_opened, lambda e: f"job opened: {e.title}", Stage.INTAKE)
+class Opened(Entry):
+    """A job begins: whose, what is wrong in the owner's words, what was promised, which boards."""
+
+    kind: Literal["opened"] = "opened"
+    title: str
+    number: str = ""
+    owner: str = ""
+    complaint: str = ""
+    promise: str = "repair"
+    boards: tuple[str, ...] = ()
+    maker: str = ""
+
+
+@kind(nothing, lambda e: f"imported, {e.entries} entries, logbook ends with {e.head[:12]}")
+class Imported(Entry):
+    """The job came in as an archive whose logbook ended with `head` (SHA-256 of its last line)."""
+
+    kind: Literal["imported"] = "imported"
+    head: str
+    entries: int
+
+
+def _without_school(raw: Raw) -> Raw:
+    """Version 1 called the limits and the order by the name of their school."""
+    renamed = {"rail school": "supply limits", "order school": "repair order"}
+    return {**raw, "what": renamed.get(raw["what"], raw["what"])}
+
+
+@kind(_decided, lambda e: f"decided {e.what}: {e.choice}{_because(e)}", upgrades={1: _without_school})
+class Decided(Entry):
+    """A choice that changes how the job is judged or done (`firmware`, `supply limits`, `good enough`, …)."""
+
+    kind: Literal["decided"] = "decided"
+    what: str
+    choice: str
+    reason: str = ""
+
+
+@kind(_caution, lambda e: f"caution read: {e.caution}")
+class CautionSeen(Entry):
+    """A caution was read and signed before the step that can hurt."""
+
+    kind: Literal["caution_seen"] = "caution_seen"
+    caution: str
+
+
+@kind(_note, lambda e: f"{e.place}: {e.text}" if e.place else e.text)
+class Note(Entry):
+    """Free words, of a part or of the whole job (empty place)."""
+
+    kind: Literal["note"] = "note"
+    text: str
+    place: str = ""
+
+    @property
+    def part(self) -> PartRef | None:
+        """The part it belongs to; None for the job."""
+        return PartRef(self.board, self.place) if self.place else None
+
+
+@kind(nothing, lambda e: "undone")
+class Retracted(Entry):
+    """An earlier entry no longer counts. It stays in the logbook."""
+
+    kind: Literal["retracted"] = "retracted"
+    target: str
+
+
+@kind(_handed_back, lambda e: "handed back" + (f": {e.note}" if e.note else ""), Stage.REPORT)
+class HandedBack(Entry):
+    """The job went back to its owner."""
+
+    kind: Literal["handed_back"] = "handed_back"
+    note: str = ""

@@ -1,0 +1,111 @@
+"""Entries of proving: symptoms, functions, starts, checks."""
+
+from typing import Literal
+
+from pydantic import Field
+
+from loyal_trace.core.job.base import Entry, Raw, kind
+from loyal_trace.core.job.draft import Draft
+from loyal_trace.core.job.snapshot import CheckKey, SymptomKey
+from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.core.vocabulary.units import format_duration
+
+_INVENTED_OFF_SECONDS = 60.0
+
+
+def _symptom(draft: Draft, entry: "SymptomSeen") -> None:
+    draft.proving.symptoms[entry.key] = entry
+
+
+def _function(draft: Draft, entry: "FunctionSeen") -> None:
+    draft.proving.functions[CheckKey(entry.board, entry.name)] = entry
+
+
+def _started(draft: Draft, entry: "Started") -> None:
+    draft.proving.starts.add(entry)
+
+
+def _test_result(draft: Draft, entry: "CheckResult") -> None:
+    draft.proving.tests[CheckKey(entry.board, entry.item)] = entry
+    draft.proving.not_testable.discard(CheckKey(entry.board, entry.item))
+
+
+def _not_testable(draft: Draft, entry: "NotTestable") -> None:
+    draft.proving.not_testable[CheckKey(entry.board, entry.item)] = entry
+
+
+def _off_time_unknown(raw: Raw) -> Raw:
+    """Version 1 wrote 60 s for every start typed by hand, whatever the pause was: it is not known."""
+    return {**raw, "off_seconds": None} if raw.get("off_seconds") == _INVENTED_OFF_SECONDS else raw
+
+
+def _started_words(entry: "Started") -> str:
+    told = "clean start" if entry.clean else "failed start"
+    told += f", code {entry.code}" if entry.code else ""
+    told += f", off for {format_duration(entry.off_seconds)}" if entry.off_seconds is not None else ""
+    return told + (f" ({entry.note})" if entry.note else "")
+
+
+def _symptom_words(entry: "SymptomSeen") -> str:
+    state = "partly gone" if entry.partly else "present" if entry.present else "gone"
+    return f"symptom {state}: {entry.text}" + (f" ({entry.note})" if entry.note else "")
+
+
+def _result_words(entry: "CheckResult") -> str:
+    return f"{entry.item}: {'passed' if entry.passed else 'failed'}" + (f" ({entry.note})" if entry.note else "")
+
+
+@kind(_symptom, _symptom_words, Stage.INTAKE)
+class SymptomSeen(Entry):
+    """Something that a board does wrong: present, partly gone (still present, but less), or gone."""
+
+    kind: Literal["symptom"] = "symptom"
+    text: str
+    present: bool = True
+    partly: bool = False
+    note: str = ""
+
+    @property
+    def key(self) -> SymptomKey:
+        """A symptom of one board is none of another."""
+        return SymptomKey(self.board, self.text)
+
+
+@kind(_function, lambda e: f"{e.name} {e.state}" + (f" ({e.note})" if e.note else ""), Stage.SUSPECTS)
+class FunctionSeen(Entry):
+    """A function of the board works, fails, or works partly."""
+
+    kind: Literal["function"] = "function"
+    name: str
+    state: Literal["works", "fails", "partly"]
+    note: str = ""
+
+
+@kind(_started, _started_words, Stage.VERIFY, {1: _off_time_unknown})
+class Started(Entry):
+    """The board was powered up: clean or failed, its code, how long it had been off (second; None: not known)."""
+
+    kind: Literal["started"] = "started"
+    clean: bool
+    code: str = ""
+    off_seconds: float | None = Field(default=None, ge=0)
+    note: str = ""
+
+
+@kind(_test_result, _result_words, Stage.VERIFY)
+class CheckResult(Entry):
+    """One item of the checklist was tested."""
+
+    kind: Literal["test_result"] = "test_result"
+    item: str
+    passed: bool
+    note: str = ""
+
+
+@kind(_not_testable, lambda e: f"{e.item}: not testable here, {e.reason}", Stage.VERIFY)
+class NotTestable(Entry):
+    """One item cannot be tested on this bench, with the reason."""
+
+    kind: Literal["not_testable"] = "not_testable"
+    item: str
+    reason: str

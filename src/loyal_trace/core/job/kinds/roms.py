@@ -1,0 +1,76 @@
+"""Entries of ROMs: reference images, lists of checksums, reads."""
+
+from typing import Literal
+
+from loyal_trace.core.job.base import Entry, PlacedEntry, Sha256, Strict, kind
+from loyal_trace.core.job.draft import Draft
+from loyal_trace.core.job.snapshot import ImageKey
+from loyal_trace.core.roms.images import KnownSum, sums_from_mapping
+from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.core.vocabulary.units import count_of
+
+
+def _image(draft: Draft, entry: "ImageKnown") -> None:
+    draft.roms.images[ImageKey(entry.board, entry.place, entry.firmware)] = entry
+
+
+def _sums(draft: Draft, entry: "SumsKnown") -> None:
+    draft.roms.lists.add(entry)
+
+
+def _read(draft: Draft, entry: "RomRead") -> None:
+    draft.roms.reads.add(entry.part, entry)
+
+
+def _image_words(entry: "ImageKnown") -> str:
+    told = f"{entry.place} reference image {'restored' if entry.proof else 'imported'}"
+    told += f", firmware {entry.firmware}" if entry.firmware else ""
+    return told + (f": {entry.proof}" if entry.proof else "")
+
+
+@kind(_image, _image_words, Stage.ROMS)
+class ImageKnown(PlacedEntry):
+    """A reference image at hand for a socket and firmware revision."""
+
+    kind: Literal["image_known"] = "image_known"
+    firmware: str = ""
+    attachment: Sha256
+    size: int
+    proof: str = ""
+
+
+class SumLine(Strict):
+    """One checksum line: the digests that a file should have; `board` and `place` when it is for one socket."""
+
+    name: str
+    digests: dict[str, str]
+    size: int | None = None
+    firmware: str = ""
+    place: str = ""
+    board: str = ""
+
+    @property
+    def known(self) -> KnownSum:
+        """The same as images are held against it."""
+        digests = sums_from_mapping(self.digests)
+        return KnownSum(self.name, digests, self.size, self.firmware, self.place, self.board)
+
+
+@kind(_sums, lambda e: f"{count_of(len(e.lines), 'checksum line')} from {e.source}", Stage.ROMS)
+class SumsKnown(Entry):
+    """A list of checksums imported into the job, with its source."""
+
+    kind: Literal["sums_known"] = "sums_known"
+    source: str
+    lines: tuple[SumLine, ...]
+
+
+@kind(_read, lambda e: f"{e.place} read ({e.size:,} bytes, {e.file_name or e.source})", Stage.ROMS)
+class RomRead(PlacedEntry):
+    """A ROM was read, by the reader or from a file; the bytes are an attachment."""
+
+    kind: Literal["rom_read"] = "rom_read"
+    attachment: Sha256
+    size: int
+    source: str = "reader"
+    file_name: str = ""

@@ -1,0 +1,193 @@
+"""The frozen moment: everything known of a job after its live entries, in groups. The fold makes it; nobody changes it.
+
+What was read of a part that has been changed since is kept as `earlier`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, NamedTuple
+
+from loyal_trace.core.job.draft import Group, listing, series, single, table
+from loyal_trace.core.vocabulary.identity import PartRef, PointRef
+
+if TYPE_CHECKING:
+    from loyal_trace.core.job import entries as e
+
+
+class ReadingKey(NamedTuple):
+    """What was measured where."""
+
+    board: str
+    point: str
+    quantity: str
+
+
+class SymptomKey(NamedTuple):
+    """A symptom belongs to a board."""
+
+    board: str
+    text: str
+
+
+class ImageKey(NamedTuple):
+    """A reference image belongs to a socket and a firmware revision."""
+
+    board: str
+    refdes: str
+    firmware: str
+
+
+class CheckKey(NamedTuple):
+    """An item of the checklist belongs to a board."""
+
+    board: str
+    item: str
+
+
+class SupplyKey(NamedTuple):
+    """A supply described by hand: its board and its name."""
+
+    board: str
+    path: str
+
+
+@dataclass(frozen=True)
+class Paper(Group):
+    """What stands on the job's cover: opening, decisions, cautions read, notes, hand-over."""
+
+    opened: e.Opened | None = single()
+    decisions: Mapping[str, e.Decided] = table()
+    cautions: Mapping[str, e.CautionSeen] = table()
+    notes: tuple[e.Note, ...] = listing()
+    handed_back: e.HandedBack | None = single()
+
+
+@dataclass(frozen=True)
+class Seen(Group):
+    """What was seen, photographed and taken apart."""
+
+    findings: Mapping[PartRef, tuple[e.Observed, ...]] = series()
+    photos: Mapping[str, e.Photographed] = table()
+    alignments: Mapping[str, e.PhotoAligned] = table()
+    photos_of: Mapping[PartRef, tuple[str, ...]] = series()
+    taken_apart: Mapping[str, e.TakenApart] = table()
+    put_back: Mapping[str, int] = table()
+
+
+@dataclass(frozen=True)
+class Readings(Group):
+    """What was measured and probed."""
+
+    measured: Mapping[ReadingKey, tuple[e.Measured, ...]] = series()
+    good_board: Mapping[ReadingKey, e.Measured] = table()
+    lifts: Mapping[PointRef, tuple[e.Lifted, ...]] = series()
+    pins: Mapping[PartRef, Mapping[int, e.PinState]] = table()
+    earlier_pins: Mapping[PartRef, Mapping[int, e.PinState]] = table()
+    pairs: tuple[e.PairSeen, ...] = listing()
+    controls: Mapping[CheckKey, e.ControlMeasured] = table()
+
+
+@dataclass(frozen=True)
+class RomRecords(Group):
+    """What was read of ROMs and is known of their contents."""
+
+    reads: Mapping[PartRef, tuple[e.RomRead, ...]] = series()
+    earlier_reads: Mapping[PartRef, tuple[e.RomRead, ...]] = series()
+    images: Mapping[ImageKey, e.ImageKnown] = table()
+    lists: tuple[e.SumsKnown, ...] = listing()
+    signatures: Mapping[PartRef, e.SignatureTaken] = table()
+
+
+@dataclass(frozen=True)
+class Parts(Group):
+    """What came out, went in, was exchanged, tried or worked on, and where it is."""
+
+    removed: Mapping[PartRef, e.Removed] = table()
+    fitted: Mapping[PartRef, e.Fitted] = table()
+    changes: tuple[e.Fitted | e.Worked, ...] = listing()
+    loans: Mapping[PartRef, e.Fitted] = table()
+    taken: Mapping[tuple[str, str], int] = table()
+    swaps: tuple[e.Swapped, ...] = listing()
+    trials: tuple[e.Trial, ...] = listing()
+    work: tuple[e.Worked, ...] = listing()
+    steps: Mapping[str, e.StepDone] = table()
+    planned: Mapping[PartRef, e.PlannedUse] = table()
+    stocked: tuple[e.Stocked, ...] = listing()
+
+
+@dataclass(frozen=True)
+class Proving(Group):
+    """What fails, what works, what was tested, and the starts."""
+
+    symptoms: Mapping[SymptomKey, e.SymptomSeen] = table()
+    functions: Mapping[CheckKey, e.FunctionSeen] = table()
+    starts: tuple[e.Started, ...] = listing()
+    starts_before: tuple[e.Started, ...] = listing()
+    tests: Mapping[CheckKey, e.CheckResult] = table()
+    not_testable: Mapping[CheckKey, e.NotTestable] = table()
+
+
+@dataclass(frozen=True)
+class Facts(Group):
+    """What was said of the boards themselves; folded into their definitions."""
+
+    parts: Mapping[PartRef, tuple[e.PartTold, ...]] = series()
+    pins: Mapping[PartRef, tuple[e.PinTold, ...]] = series()
+    connections: tuple[e.Connected, ...] = listing()
+    lines: tuple[e.LineTold, ...] = listing()
+    rails: tuple[e.RailTold, ...] = listing()
+    supplies: Mapping[SupplyKey, Mapping[str, str]] = table()
+    sockets: Mapping[PartRef, e.RomTold] = table()
+    twins: tuple[e.TwinsTold, ...] = listing()
+    codes: Mapping[CheckKey, e.CodeTold] = table()
+    paths: Mapping[CheckKey, e.PathTold] = table()
+    service: tuple[e.ServiceTold, ...] = listing()
+    assumed: Mapping[str, e.Assumed] = table()
+
+
+@dataclass(frozen=True)
+class JobSnapshot:
+    """One frozen moment of a job. `count` is the number of entries that count."""
+
+    paper: Paper = field(default_factory=Paper)
+    seen: Seen = field(default_factory=Seen)
+    readings: Readings = field(default_factory=Readings)
+    roms: RomRecords = field(default_factory=RomRecords)
+    parts: Parts = field(default_factory=Parts)
+    proving: Proving = field(default_factory=Proving)
+    facts: Facts = field(default_factory=Facts)
+    count: int = 0
+
+    def decision(self, what: str, default: str = "") -> str:
+        """The choice last made about something, or the default."""
+        found = self.paper.decisions.get(what)
+        return found.choice if found is not None else default
+
+    @property
+    def opened(self) -> e.Opened | None:
+        """How the job was opened."""
+        return self.paper.opened
+
+    @property
+    def complaint(self) -> str:
+        """What is wrong in the owner's words: as said since, else as the job was opened."""
+        return self.decision("complaint", self.opened.complaint if self.opened else "")
+
+    @property
+    def owner(self) -> str:
+        """Whose it is: as said since, else as the job was opened."""
+        return self.decision("owner", self.opened.owner if self.opened else "")
+
+    def latest(self, board: str, point: str, quantity: str) -> e.Measured | None:
+        """The newest measurement of one quantity at one point."""
+        taken = self.readings.measured.get(ReadingKey(board, point, quantity))
+        return taken[-1] if taken else None
+
+    def changed_at(self, place: PartRef) -> e.Fitted | None:
+        """The change that put the part now in a place there, or put it right; None when nothing was changed."""
+        return self.parts.fitted.get(place)
+
+
+EMPTY_SNAPSHOT = JobSnapshot()

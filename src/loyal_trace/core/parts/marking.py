@@ -1,0 +1,98 @@
+"""Markings as people type them: `74LS166`, `6800u 25V`, `100u/16V`, `104`, `4k7`, `8MHz`, `2A slow`.
+
+A marking is understood as a whole or not at all.
+"""
+
+import re
+from dataclasses import dataclass
+
+from loyal_trace.core.boards.kinds import UNITS
+from loyal_trace.core.chips.library import ChipLibrary
+from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.units import format_quantity, parse_quantity
+
+_CHIP = re.compile(r"[A-Z]{0,3}(?:(?:74|54)[A-Z]{0,3}\d{2,5}|(?:23|25|27|28|29|37|62|61|41|44|82)C?\d{2,5}|4\d{3}|"
+                   r"1?4[05]\d{2,3}|8\d{3}|6\d{3}|Z\d{2,4})[A-Z]{0,3}(?:-\d+)?")  # fmt: skip
+_ANALOGUE = re.compile(r"(?:LM|NE|SE|TL|MC|UA|ULN|UDN|TDA|CA|DAC|ADC|OP|SN|AY|YM|MB|UPD|HM|TMS|MM|CD|HEF|TC)-?\d{2,6}"
+                       r"[A-Z]{0,4}(?:-\d+)?")  # fmt: skip
+_GENERIC = re.compile(r"(?:2N|2S[ABCDJK]|BC|BD|BF|TIP|1N|BU|IRF|MJE?|78[LM]?|79[LM]?)\d{2,5}[A-Z]{0,2}")
+_VALUE = r"[\d.,]+\s*[pnuµμm]?F?|\d+[pnuµμ]\d+"
+_CAPACITOR = re.compile(rf"({_VALUE})(?:\s*[/ ]\s*(\d+(?:[.,]\d+)?)\s*V)?(\s+BP|\s+NP)?", re.IGNORECASE)
+_CODE = re.compile(r"(\d\d)(\d)")
+_FUSE = re.compile(r"([\d.,]+\s*m?A)(?:\s+(slow|fast|T|F|FF))?", re.IGNORECASE)
+_ELECTROLYTIC_FROM = 1e-6
+_CHIP_KINDS = ("chip", "amplifier", "transistor", "regulator", "unknown")
+
+
+@dataclass(frozen=True)
+class Marking:
+    """What a marking says: the number as printed, the kind of part, and value (SI units) and rating (volt) if any."""
+
+    number: str
+    kind: str
+    value: float | None = None
+    voltage: float | None = None
+    technology: str = ""
+    polarised: bool | None = None
+
+
+def parse_marking(text: str, kind: str, library: ChipLibrary) -> Marking | None:
+    """The marking meant by `text` on a part of that kind (as its designator suggests); None when it is none.
+
+    A type that the library or a general series knows says the kind by itself.
+    """
+    words = " ".join(text.split())
+    number = words.upper()
+    printed_on_a_chip = library.knows(number) or _CHIP.fullmatch(number) or _ANALOGUE.fullmatch(number)
+    if printed_on_a_chip and not (kind == "capacitor" and number.isdecimal()):
+        return Marking(number, "chip")
+    if _GENERIC.fullmatch(number):
+        return Marking(number, kind if kind in ("transistor", "diode", "regulator", "bridge") else "transistor")
+    if kind == "capacitor":
+        return capacitor_marking(words)
+    if kind == "fuse":
+        return _fuse(words)
+    return _plain_value(words, kind) if kind in ("resistor", "crystal", "inductor") else None
+
+
+def capacitor_marking(text: str) -> Marking | None:
+    """`6800u 25V`, `100u/16V`, `100n`, `104`; None when it is none. Bipolar ones are marked BP or NP."""
+    match = _CAPACITOR.fullmatch(text)
+    if match is None:
+        return None
+    body, volts, bipolar = match.groups()
+    try:
+        value = _code(body) or parse_quantity(body, "F")
+        voltage = parse_quantity(volts) if volts else None
+    except RequestError:
+        return None
+    if not 1e-13 <= value <= 1.0:
+        return None
+    electrolytic = value >= _ELECTROLYTIC_FROM
+    told = format_quantity(value, "F") + (f" {voltage:g} V" if voltage else "") + (" BP" if bipolar else "")
+    return Marking(told, "capacitor", value, voltage, "aluminium" if electrolytic else "", electrolytic and not bipolar)
+
+
+def _code(body: str) -> float | None:
+    """The three-digit code of small capacitors: 104 is 10 and four noughts picofarad (IEC 60062)."""
+    match = _CODE.fullmatch(body.strip())
+    return int(match[1]) * 10 ** int(match[2]) * 1e-12 if match else None
+
+
+def _fuse(text: str) -> Marking | None:
+    match = _FUSE.fullmatch(text)
+    if match is None:
+        return None
+    try:
+        value = parse_quantity(match[1].replace(" ", ""), "A")
+    except RequestError:
+        return None
+    return Marking(text, "fuse", value) if 0.01 <= value <= 100 else None
+
+
+def _plain_value(text: str, kind: str) -> Marking | None:
+    try:
+        value = parse_quantity(text, UNITS[kind])
+    except RequestError:
+        return None
+    return Marking(text, kind, value) if value > 0 else None

@@ -1,0 +1,1 @@
+"""The words of the trade as types: places, stages, quantities, findings, verdicts, units, errors. Imports nothing."""

@@ -1,0 +1,110 @@
+"""Engineering notation in and out: `4k7`, `2R2`, `4,7k`, `100n`, `0µ1`, `1.4V`, `32.768kHz`.
+
+All quantities are floats in SI base units. Letters follow IEC 60062 (the letter may stand where the point would).
+"""
+
+import math
+import re
+
+from loyal_trace.core.vocabulary.errors import RequestError
+
+_SCALE = {
+    "p": 1e-12, "n": 1e-9, "u": 1e-6, "µ": 1e-6, "μ": 1e-6, "m": 1e-3,
+    "": 1.0, "R": 1.0, "r": 1.0, "k": 1e3, "K": 1e3, "M": 1e6, "G": 1e9,
+}  # fmt: skip
+_UNITS = ("Hz", "Ω", "Ohm", "ohm", "Ah", "K/W", "°C", "V", "A", "F", "W", "s")
+_PLAIN = re.compile(r"([+-]?)(\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE]([+-]?\d+))?\s*([pnuµμmRrkKMG]?)")
+_INFIX = re.compile(r"([+-]?)(\d+)([pnuµμmRrkKMGVv])(\d+)")
+_PREFIXES = (
+    (1e9, "G"),
+    (1e6, "M"),
+    (1e3, "k"),
+    (1.0, ""),
+    (1e-3, "m"),
+    (1e-6, "µ"),
+    (1e-9, "n"),
+    (1e-12, "p"),
+)
+
+
+def parse_quantity(text: str, unit: str = "") -> float:
+    """The number meant by `text`, in SI base units.
+
+    `unit` is the one expected (`"V"`, `"F"`, …); it may be left out in the text, but another one is refused.
+    `4k7` and `4,7k` are both 4700; a comma is a decimal comma. Raises RequestError with the text that failed.
+    """
+    body, found = _split_unit(text.strip())
+    if found and unit and _same_unit(found) != _same_unit(unit):
+        raise RequestError(f"“{text}” is in {found}, but a value in {unit} is expected")
+    infix = _INFIX.fullmatch(body)
+    if infix:
+        sign, whole, letter, fraction = infix.groups()
+        scale = 1.0 if letter in "Vv" else _SCALE[letter]
+        return float(f"{sign}{whole}.{fraction}") * scale
+    plain = _PLAIN.fullmatch(body)
+    if not plain:
+        raise RequestError(f"“{text}” is not a number with a unit (write 4k7, 100n or 4.62 V)")
+    sign, digits, exponent, letter = plain.groups()
+    value = float(f"{sign}{digits.replace(',', '.')}e{exponent or 0}") * _SCALE[letter]
+    if not math.isfinite(value):
+        raise RequestError(f"“{text}” is too large to be a reading")
+    return value
+
+
+def parse_reading(text: str, unit: str = "") -> float:
+    """What a meter shows, as typed: `OL` is infinity, anything else a quantity; RequestError as `parse_quantity`."""
+    return math.inf if text.strip().upper() == "OL" else parse_quantity(text, unit)
+
+
+def _split_unit(text: str) -> tuple[str, str]:
+    for unit in _UNITS:
+        if text.endswith(unit):
+            return text[: -len(unit)].rstrip(), unit
+    return text, ""
+
+
+def _same_unit(unit: str) -> str:
+    return "Ω" if unit in {"Ohm", "ohm", "Ω"} else unit
+
+
+def format_quantity(value: float, unit: str, digits: int = 3) -> str:
+    """`value` with an SI prefix and its unit, `digits` significant figures: 4.62 V, 3.30 kΩ, 100 nF, 6800 µF.
+
+    Capacitors are spoken of in µF at most, never in mF.
+    """
+    if math.isinf(value):
+        return "OL"
+    if value == 0:
+        return f"0 {unit}".rstrip()
+    rounded = float(f"{value:.{digits}g}")
+    usual = _PREFIXES[5:] if unit == "F" else _PREFIXES
+    size, prefix = next(((s, p) for s, p in usual if abs(rounded) >= s), _PREFIXES[-1])
+    scaled = rounded / size
+    decimals = max(0, digits - 1 - math.floor(math.log10(abs(scaled)) + 1e-12))
+    return f"{scaled:.{decimals}f} {prefix}{unit}".rstrip()
+
+
+def format_percent(fraction: float) -> str:
+    """A share as people write it: 71 %, 0.4 %, and never a false 0 % or 100 %."""
+    percent = 100 * fraction
+    if 0 < percent < 0.1:
+        return "< 0.1 %"
+    if 99.9 < percent < 100:
+        return "> 99.9 %"
+    if percent in (0, 100):
+        return f"{percent:.0f} %"
+    return f"{percent:.1f} %" if percent < 1 or percent > 99 else f"{percent:.0f} %"
+
+
+def count_of(number: int, one: str, many: str = "") -> str:
+    """`1 pin`, `3 pins`: a count with its noun in the right number."""
+    return f"{number:,} {one if number == 1 else many or one + 's'}"
+
+
+def format_duration(seconds: float) -> str:
+    """A pause as people say it: 45 s, 10 min, 3 h, 2 days."""
+    for size, name in ((86400.0, "day"), (3600.0, "h"), (60.0, "min")):
+        if seconds >= size * 1.5 or (seconds >= size and name != "day" and seconds % size == 0):
+            count = f"{seconds / size:.3g}"
+            return f"{count} days" if name == "day" else f"{count} {name}"
+    return f"{seconds:.3g} s"

@@ -1,0 +1,166 @@
+"""Which reading accuses whom: small boards, a few entries, one belief at a time."""
+
+import pytest
+
+from loyal_trace.core.assess.gather import gather
+from loyal_trace.core.assess.suspects import next_things
+from loyal_trace.core.boards.model import Block, Part, RomSlot, SelfTestCode
+from loyal_trace.core.boards.supplies import ChainPoint, Rail
+from loyal_trace.core.job import entries as e
+from loyal_trace.core.parts.capacitors import StockItem
+from loyal_trace.core.roms.images import RomImage
+from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.demo.images import program_image
+from loyal_trace.resources import default_beliefs
+from tests.helpers.builders import assessment_of, made, measured, moment_of, probed, small_board
+
+TRUE = program_image("evidence", 0x800)
+SHA = "a" * 64
+
+
+def rom_board(**more):
+    digests = (("crc32", RomImage("", TRUE).digest("crc32")), ("sha1", RomImage("", TRUE).digest("sha1")))
+    slot = RomSlot("U3", "2716", 0x800, number=3, sums=(("A", digests),))
+    parts = (
+        *small_board().parts,
+        Part("U3", "2716", "DIP-24", x=90, y=20, socketed=True),
+        Part("U4", "74LS138", "DIP-16", x=90, y=60),
+    )
+    codes = (SelfTestCode("ROM 3", "ROM 3 fails", ("U3", "U4")), SelfTestCode("ROM 4", "ROM 4 fails", ("U4",)))
+    return small_board(parts=parts, rom_slots=(slot,), self_tests=codes, **more)
+
+
+def kinds(board, entries, place, blobs=None):
+    lines = gather(moment_of(board, entries, blobs), default_beliefs().evidence)
+    return [line.kind for line in lines.get(("small", place), [])]
+
+
+def read(data_sha=SHA):
+    return made(e.RomRead, board="small", place="U3", attachment=data_sha, size=0x800)
+
+
+def test_rom_reads_speak_for_or_against_their_chip():
+    bad = bytes(b | 1 for b in TRUE)
+    assert kinds(rom_board(), [read()], "U3", {SHA: TRUE}) == ["rom-right"]
+    assert kinds(rom_board(), [read()], "U3", {SHA: bad}) == ["rom-wrong"]
+    shaky = bytes([TRUE[0] ^ 1]) + TRUE[1:]
+    assert kinds(rom_board(), [read("b" * 64), read()], "U3", {SHA: TRUE, "b" * 64: shaky}) == ["rom-unstable"]
+    assert kinds(rom_board(), [read()], "U3", {SHA: TRUE * 2}) == [], "a wrong size is the reader's setting"
+
+
+def test_a_code_is_explained_by_a_bad_rom_and_means_contact_when_it_reads_right():
+    code = made(e.Started, clean=False, code="ROM 3")
+    assert kinds(rom_board(), [read(), code], "U3", {SHA: bytes(b | 1 for b in TRUE)}) == ["rom-wrong", "self-test"]
+    assert kinds(rom_board(), [read(), code], "U4", {SHA: bytes(b | 1 for b in TRUE)}) == []
+    assert kinds(rom_board(), [read(), code], "U3", {SHA: TRUE}) == ["rom-right-but-accused", "fails-in-circuit"]
+    assert kinds(rom_board(), [read(), code], "U4", {SHA: TRUE}) == ["self-test-shared"]
+
+
+def test_a_code_seen_before_its_part_was_put_right_is_answered():
+    code, fitted = made(e.Started, clean=False, code="ROM 3"), made(e.Fitted, board="small", place="U3", number="2716")
+    assert kinds(rom_board(), [code, fitted], "U4") == []
+    assert "self-test-shared" in kinds(rom_board(), [fitted, made(e.Started, clean=False, code="ROM 3")], "U4")
+
+
+def test_an_impossible_output_accuses_its_chip_and_a_little_whoever_shares_the_line():
+    entries = [probed("U1", "1=L 2=H 3=L")]
+    assert kinds(small_board(), entries, "U1") == ["output-impossible"]
+    assert kinds(small_board(), entries, "U2") == ["line-held"]
+    shorted = [*entries, measured("U1.3", "resistance", 2.0)]
+    assert kinds(small_board(), shorted, "U2") == ["line-held", "line-shorted-neighbour"]
+    free = [*entries, measured("U1.3", "resistance", 4300.0)]
+    assert kinds(small_board(), free, "U1") == ["output-impossible", "line-free-owner"]
+
+
+def test_a_chip_whose_every_output_could_be_right_is_cleared_and_half_a_chip_is_not():
+    inverter = "1=L 2=H 3=H 4=L 5=L 6=H 9=P 8=P 11=L 10=H 13=H 12=L"
+    assert kinds(small_board(), [probed("U2", inverter)], "U2") == ["outputs-possible"]
+    assert kinds(small_board(), [probed("U2", "1=L 2=H")], "U2") == []
+
+
+def test_the_odd_one_out_needs_siblings_that_were_checked():
+    parts = tuple(Part(f"U{n}", "74LS04", "DIP-14", x=20 * n, y=10) for n in (1, 2, 3))
+    board = small_board(parts=parts, nets=(), siblings=(("U1", "U2", "U3"),))
+    good, bad = "1=L 2=H", "1=L 2=L"
+    assert "odd-one-out" in kinds(board, [probed("U1", bad), probed("U2", good)], "U1")
+    assert "odd-one-out" not in kinds(board, [probed("U1", bad)], "U1")
+    assert "odd-one-out" not in kinds(board, [probed("U1", bad), probed("U2", bad), probed("U3", good)], "U1")
+
+
+CHAIN = (ChainPoint("F1", "resistance", 0, 0.5, "F1", powered=False), ChainPoint("REG1", "voltage", 4.85, 5.15, "REG1"),
+         ChainPoint("U2.14", "voltage", 4.75, 5.25, "U2"))  # fmt: skip
+
+
+def supply_board(**more):
+    parts = (*small_board().parts, Part("F1", "2 A", kind="fuse"), Part("REG1", "5 V", kind="regulator"))
+    return small_board(parts=parts, chain=CHAIN, **more)
+
+
+def test_the_first_bad_point_accuses_its_part_and_good_points_clear_theirs():
+    entries = [measured("F1", "resistance", 0.1), measured("REG1", "voltage", 3.1), measured("U2.14", "voltage", 3.0)]
+    assert kinds(supply_board(), entries, "F1") == ["rail-good"]
+    assert kinds(supply_board(), entries, "REG1") == ["rail-bad"]
+    assert kinds(supply_board(), entries, "U2") == [], "what follows the first bad point is not accused"
+
+
+def test_a_missing_rail_excuses_the_blocks_that_need_it():
+    block = Block("logic", ("U1",), ("+5 V",), ("dead",))
+    board = supply_board(blocks=(block,), rails=(Rail("+5 V", 5.0, 4.75, 5.25, far="U2.14"),))
+    symptom = made(e.SymptomSeen, board="small", text="dead")
+    assert kinds(board, [symptom], "U1") == ["symptom"]
+    assert kinds(board, [symptom, measured("U2.14", "voltage", 3.0)], "U1") == []
+    assert kinds(board, [symptom, made(e.SymptomSeen, board="small", text="dead", present=False)], "U1") == []
+
+
+def test_a_renewed_part_is_not_accused_by_what_was_seen_before():
+    old = [made(e.Observed, board="small", place="U1", finding="scorched"), measured("C1", "capacitance", 1e-4),
+           made(e.Swapped, board="small", place="U1", spare="x", result="gone"), probed("U1", "1=L 3=L")]  # fmt: skip
+    assert kinds(small_board(), old, "U1") == ["output-impossible", "finding-bad", "swap-cured"]
+    new = [made(e.Fitted, board="small", place=p, number="x") for p in ("U1", "C1")]
+    assert kinds(small_board(), old + new, "U1") == [] and kinds(small_board(), old + new, "C1") == []
+
+
+@pytest.mark.parametrize(
+    ("finding", "kind"), [("looks good", "finding-good"), ("corroded", "finding-bad"), ("cleaned", "finding-good")]
+)
+def test_the_latest_finding_counts(finding, kind):
+    entries = [made(e.Observed, board="small", place="U1", finding=f) for f in ("scorched", finding)]
+    assert kinds(small_board(), entries, "U1") == [kind]
+
+
+@pytest.mark.parametrize(
+    ("result", "kind"), [("gone", "swap-cured"), ("moves", "swap-cured"), ("stays", "swap-no-change")]
+)
+def test_swaps_weigh_by_their_result(result, kind):
+    assert kinds(small_board(), [made(e.Swapped, board="small", place="U1", spare="s", result=result)], "U1") == [kind]
+
+
+def test_findings_at_points_that_are_no_parts_accuse_nobody():
+    entries = [
+        made(e.Observed, board="small", place="lid", finding="scorched"),
+        made(e.Observed, board="other", place="U1", finding="scorched"),
+    ]
+    assert gather(moment_of(None, entries), default_beliefs().evidence) == {}
+
+
+def test_suspects_are_ranked_and_carry_their_lines_strongest_first():
+    found = assessment_of(None, [probed("U1", "1=L 2=H 3=L"), made(e.Observed, board="small", place="U1", finding="looks good"),
+                                 measured("C1", "capacitance", 0.95e-3)])  # fmt: skip
+    top = found.suspects[0]
+    assert top.place == ("small", "U1")
+    assert top.belief > 0.5 > top.prior and top.against[0].kind == "output-impossible"
+    assert [line.kind for line in top.in_favour] == ["finding-good"]
+    assert found.suspect_at(PartRef("small", "C1")).belief < 0.15 and found.suspect_at(PartRef("small", "U9")) is None
+
+
+def test_the_next_things_offer_the_meter_the_probe_and_the_drawer():
+    drawer = [StockItem("74LS00", count=1, place="drawer 1")]
+    found = assessment_of(None, [probed("U1", "1=L 2=H 3=L")], drawer=drawer)
+    texts = {t.text for t in found.next}
+    assert any("U1.3 to ground" in t for t in texts)
+    swaps = next_things(found.moment, 3, (Stage.REPAIR,))
+    assert [t.text for t in swaps] == ["exchange U1 with the 74LS00 from drawer 1"]
+    assert [t.stage for t in found.probing] and all(t.stage in (2, 4) for t in found.probing)
+    bad_spare = assessment_of(None, [probed("U1", "1=L 2=H 3=L")], drawer=[StockItem("74LS00", count=1, state="bad")])
+    assert not any("exchange" in t.text for t in bad_spare.next)

@@ -1,0 +1,109 @@
+"""A supply from three lines, and what has to be measured before power goes on."""
+
+from dataclasses import replace
+
+import pytest
+
+from loyal_trace.core.boards.model import BoardDefinition
+from loyal_trace.core.job.entries import OWN_BOARD
+from loyal_trace.core.power.described import EXAMPLES, LINES, describe_chain, kind_of, with_chain
+from loyal_trace.core.power.expected import limits_at
+from loyal_trace.core.power.explain import explain
+from loyal_trace.core.power.guard import CAUTIONS, LITHIUM_CELL, MAINS, MONITOR, caution_of, power_guard
+from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.demo.common import boards_of
+from tests.core.power.test_supply_chain import chain_board, point
+from tests.helpers.builders import measured, rails_of, small_board
+
+TOLD = dict(zip(LINES, EXAMPLES, strict=True))
+BARE = BoardDefinition(OWN_BOARD, "Loose parts")
+
+
+def judged(readings, lines=TOLD):
+    board = with_chain(BARE, describe_chain(lines, "+5 V"))
+    entries = [measured(where, quantity, value, board=OWN_BOARD) for where, quantity, value in readings]
+    report = rails_of(board, entries)
+    return report, [e.text for e in explain(board, report.paths[0])]
+
+
+def test_three_lines_become_points_in_the_order_of_measuring_with_computed_limits():
+    board = with_chain(BARE, describe_chain(TOLD, "+5 V"))
+    assert [(p.point, p.quantity) for p in board.chain] == [
+        ("J1", "ac voltage"), ("F1", "resistance"), ("F1", "rating"), ("BR1.1", "diode"), ("BR1.2", "diode"),
+        ("BR1.3", "diode"), ("BR1.4", "diode"), ("4F.20", "resistance to ground"), ("C1", "voltage"),
+        ("C1", "ripple frequency"), ("C1", "ripple"), ("REG1.3", "voltage"), ("4F.20", "voltage"),
+    ]  # fmt: skip
+    limits = {(p.point, p.quantity): limits_at(board, p) for p in board.chain}
+    assert limits[("F1", "rating")].low == pytest.approx(1.96) and limits[("REG1.3", "voltage")].low == pytest.approx(
+        4.85
+    )
+    assert limits[("C1", "ripple frequency")].low == pytest.approx(97.0)
+    assert {p.refdes: p.kind for p in board.parts}["4F"] == "chip" and board.rails[0].far == "4F.20"
+
+
+def test_a_half_bridge_is_explained_on_a_board_that_nobody_described():
+    _, said = judged([("C1", "ripple frequency", 50.0), ("C1", "ripple", 5.2), ("C1", "voltage", 8.2)])
+    assert any("half of" in text and "50.0 Hz" in text for text in said) and any("C1 is cleared" in t for t in said)
+
+
+def test_a_dc_input_needs_no_reservoir_and_mains_may_be_sixty():
+    lines = {"from": "from J2.1 12 V DC 0.8 A", "to": "to REG1 5V, 1A.14"}
+    report, said = judged([("J2.1", "voltage", 12.1), ("REG1.3", "voltage", 5.0), ("1A.14", "voltage", 4.98)], lines)
+    assert report.measured == 3 and not report.first_bads and any("REG1 holds: its input is 12.1 V" in t for t in said)
+    sixty = describe_chain({**TOLD, "from": "from J1 9 V AC 1.2 A 60 Hz"})
+    assert sixty.supply.mains == 60 and sixty.points[0].path == ""
+    bare = describe_chain({"from": "from J2 5 V DC", "to": "to 1A.14"})
+    assert bare.rail.nominal == 5.0 and bare.supply.current == 0.5
+
+
+@pytest.mark.parametrize(
+    ("line", "text", "words"),
+    [
+        ("from", "from somewhere", "is not understood; write, for instance: from J1 9 V AC"), ("to", "", "is missing"),
+        ("through", "through F1 2A", "needs its reservoir"), ("through", "through C1", "the value of C1"),
+        ("through", "through C1 4700x", "not a number"), ("to", "to REG1, 4F.20", "the voltage of REG1"),
+        ("to", "to REG1 5 V", "names no far end"),
+    ],
+)  # fmt: skip
+def test_a_line_that_will_not_do_says_which_word(line, text, words):
+    with pytest.raises(RequestError, match=words):
+        describe_chain({**TOLD, line: text})
+
+
+@pytest.mark.parametrize(("refdes", "kind"), [("F1", "fuse"), ("BR2", "bridge"), ("4F", "chip"), ("U7", "chip"),
+                                              ("REG1", "regulator"), ("C12", "capacitor"), ("r3", "resistor")])  # fmt: skip
+def test_a_designator_tells_the_kind(refdes, kind):
+    assert kind_of(refdes) == kind
+
+
+def test_a_described_chain_takes_the_place_of_the_boards_own_of_that_path_alone():
+    board = with_chain(chain_board(), describe_chain(TOLD, "+5 V"))
+    assert [p.point for p in board.chain if p.path == "+24 V"] == ["F2"] and len(board.supplies) == 1
+    assert len({p.refdes for p in board.parts}) == len(board.parts), "nothing is there twice"
+    assert board.has("4F") and board.part("U1") == chain_board().part("U1")
+
+
+def guard_after(*readings):
+    entries = [measured(where, quantity, value) for where, quantity, value in readings]
+    board = chain_board(chain=(point("J1.1", "ac voltage", "J1"), point("F1", "resistance", powered=False),
+                               point("U1.14", "resistance to ground", "U1", powered=False),
+                               point("REG1.3", "voltage", "REG1")))  # fmt: skip
+    return power_guard(rails_of(board, entries).paths[0])
+
+
+def test_the_guard_names_what_is_not_measured_and_what_that_risks():
+    guard = guard_after()
+    assert guard.missing == ("F1 resistance", "U1.14 resistance to ground")
+    assert "a short behind it" in guard.risk and "a blown fuse has a cause" in guard.risk
+    assert guard_after(("F1", "resistance", 0.1)).missing == ("U1.14 resistance to ground",)
+    done = guard_after(("F1", "resistance", 0.1), ("U1.14", "resistance to ground", 300.0))
+    assert (done.missing, done.risk) == ((), "")
+
+
+def test_each_path_has_the_caution_that_fits_it_and_all_of_them_defer_to_the_law():
+    cs8 = boards_of(("cs-8",))["cs-8"]
+    assert caution_of(chain_board(), "+5 V") == MAINS and caution_of(cs8, "back-up cell") == LITHIUM_CELL
+    assert caution_of(cs8, "+5 V") == "", "fed by a low DC voltage from outside"
+    tube = replace(small_board(), chain=(point("J9", "voltage", "U1", path="monitor supply"),))
+    assert caution_of(tube, "monitor supply") == MONITOR and caution_of(small_board(), "") == ""
+    assert all("qualified person" in text and "local rules" in text for text in CAUTIONS.values())

@@ -1,0 +1,136 @@
+"""The table of ROM sockets, files that hold several contents, sites of causes, sorts of content."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from benchmarks.rom_corpus import CONTENTS
+from hypothesis import given
+from hypothesis import strategies as st
+
+from loyal_trace.core.boards.model import BoardDefinition, RomSlot, SelfTestCode
+from loyal_trace.core.roms.by_sums import Expected
+from loyal_trace.core.roms.content import likeness
+from loyal_trace.core.roms.digests import digest
+from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
+from loyal_trace.core.roms.mending import mend
+from loyal_trace.core.roms.pieces import joined, pieces_in, wholes_of
+from loyal_trace.core.roms.sites import SITES, WORDS, separating
+from loyal_trace.core.roms.slots import expected_complaint, find_slot, lane_groups, slot_table
+from loyal_trace.core.roms.verdicts import judge
+from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.demo.images import program_image
+from tests.core.roms.test_rom_corpus import sums_of
+
+SAME, OLD, NEW = (("crc32", "0" * 8),), (("crc32", "1" * 8),), (("crc32", "2" * 8),)
+BOARD = BoardDefinition(
+    "w", "Wide", "", "", rom_slots=(
+        RomSlot("5B", "27C64", 0x2000, 1, "W-1", 0x4000, (("A", OLD), ("B", NEW)), 1, 2),
+        RomSlot("5A", "27C64", 0x2000, 0, "W-0", 0x4000, (("A", SAME), ("B", SAME)), 0, 2),
+        RomSlot("7", "27C32", 0x1000, 3, "W-3", 0x8000),
+    ),
+)  # fmt: skip
+IMAGES = {name: program_image(name, 0x400) for name in ("6A", "6B", "6C", "6D")}
+KNOWN = SumList([KnownSum(name, tuple(sums_of(data).items()), 0x400, "", name) for name, data in IMAGES.items()])
+
+
+@pytest.mark.parametrize(
+    ("said", "refdes"),
+    [("ROM 3", "7"), ("3", "7"), ("w-1", "5B"), ("7", "7"), ("0x4002", "5A"), ("0x7FFF", "5B"), ("rom 0", "5A")],
+)
+def test_a_number_a_label_a_place_or_an_address_names_one_slot(said, refdes):
+    assert find_slot(BOARD, said).refdes == refdes
+
+
+@pytest.mark.parametrize("said", ["9", "0x9000", "", "0xZZ"])
+def test_what_names_no_slot_is_refused(said):
+    with pytest.raises(RequestError, match="has no ROM"):
+        find_slot(BOARD, said)
+
+
+def test_the_table_says_addresses_lanes_and_what_the_revisions_change():
+    lines = slot_table(BOARD)
+    assert [line.slot.refdes for line in lines] == ["5A", "5B", "7"], "by start-up number"
+    assert lines[0].addresses == "4000–7FFF" and lines[0].lane == "even bytes" and lines[0].changes == "same in A, B"
+    assert lines[1].lane == "odd bytes" and lines[1].changes == "differs: A | B" and lines[2].changes == ""
+    assert [[s.refdes for s in group] for group in lane_groups(BOARD)] == [["5A", "5B"]]
+
+
+def test_a_test_that_knows_one_firmware_must_complain_of_another_where_they_differ():
+    code = SelfTestCode("ROM 1", "sum", ("5B",), "A")
+    assert "knows only firmware A" in expected_complaint(code, BOARD.slot("5B"), "B")
+    assert not expected_complaint(code, BOARD.slot("5B"), "A") and not expected_complaint(code, BOARD.slot("5A"), "B")
+    assert not expected_complaint(replace(code, firmware=""), BOARD.slot("5B"), "B")
+
+
+@pytest.mark.parametrize("lanes", [False, True])
+def test_a_file_with_several_contents_is_taken_apart_by_sums(lanes):
+    data = joined([IMAGES["6C"], IMAGES["6A"]], lanes)
+    found = pieces_in(data, KNOWN)
+    assert found.names == ("6C", "6A") and found.lanes == lanes
+    verdict = judge(RomImage("6a", data), Expected(KNOWN.for_place("6A")), KNOWN)
+    assert verdict.hypotheses[0].kind == "joined" and "6C, 6A" in verdict.reason
+
+
+def test_four_images_of_a_large_device_are_all_named_and_a_doubled_one_is_not_called_joined():
+    four = b"".join(IMAGES[name] for name in ("6D", "6C", "6B", "6A"))
+    assert pieces_in(four, KNOWN).names == ("6D", "6C", "6B", "6A")
+    with_blank = IMAGES["6A"] + IMAGES["6B"] + b"\xff" * 0x800
+    assert pieces_in(with_blank, KNOWN).words.endswith("6A, 6B, unknown, unknown")
+    assert pieces_in(IMAGES["6A"] * 2, KNOWN) is None and pieces_in(IMAGES["6A"][:-1], KNOWN) is None
+
+
+@given(st.permutations(range(4)), st.booleans())
+def test_files_that_make_up_a_content_are_found_in_any_order(order, lanes):
+    whole = program_image("whole", 0x1000)
+    array = np.frombuffer(whole, np.uint8)
+    parts = [array[n::4].tobytes() if lanes else whole[n * 0x400 : (n + 1) * 0x400] for n in range(4)]
+    entry = KnownSum("big", tuple(sums_of(whole).items()), 0x1000)
+    (found,) = wholes_of([parts[n] for n in order], SumList([entry]), {"big"})
+    assert found.data == whole and [order[n] for n in found.order] == [0, 1, 2, 3] and found.lanes == lanes
+
+
+def test_a_damaged_content_of_another_slot_is_named_with_what_is_wrong_in_it():
+    data = bytearray(IMAGES["6B"])
+    data[7] ^= 0x11
+    expected = Expected(KNOWN.for_place("6A"), "", 0x400, IMAGES["6A"], others=lambda: IMAGES)
+    found = judge(RomImage("6a", bytes(data)), expected, KNOWN)
+    assert found.verdict == "other-slot" and "6B, but for 1 byte" in found.reason
+
+
+def test_records_with_gaps_are_not_blamed_on_the_chip():
+    true = bytearray(IMAGES["6A"])
+    true[0x100:0x180] = bytes(0x80)
+    own = (KnownSum("6A", tuple(sums_of(bytes(true)).items()), 0x400),)
+    with_gap = bytes(true[:0x100]) + b"\xff" * 0x80 + bytes(true[0x180:])
+    found = judge(RomImage("6A", with_gap, gaps=((0x100, 0x17F),)), Expected(own), SumList(own))
+    assert found.hypotheses[0].kind == "part-blank" and found.hypotheses[0].site == "file"
+    assert "filled with 00 every sum is right" in found.reason and "0100 to 017F" in found.reason
+
+
+def test_every_site_has_words_and_any_two_are_told_apart():
+    assert {site for site in SITES.values() if site} == set(WORDS)
+    for one in WORDS:
+        assert all(separating(one, other).endswith(".") for other in WORDS) and separating(one, "") == ""
+
+
+def test_bytes_are_told_by_their_sort_and_by_the_board_they_resemble():
+    rng = np.random.default_rng(4)
+    made = {name: make(rng, 4096) for name, make in CONTENTS.items()}
+    others = {name: make(np.random.default_rng(9), 4096).tobytes() for name, make in CONTENTS.items()}
+    assert likeness(made["text"], {}).sort == "text" and likeness(made["picture"], {}).sort == "a picture"
+    assert likeness(made["text"], others).nearest[0][0] == "text"
+    assert likeness(made["picture"], others).nearest[0][0] == "picture"
+    noise = rng.integers(0, 256, 4096, dtype=np.uint8)
+    assert likeness(noise, {}).sort == "noise" and "bits a byte" in likeness(noise, others).words
+
+
+def test_sums_of_a_few_bits_claim_no_cut_no_order_and_no_repair():
+    image = IMAGES["6A"]
+    weak = KnownSum("6A", (("sum8", digest(image, "sum8")),), 0x400, "", "6A")
+    right = judge(RomImage("6A", image), Expected((weak,), "", 0x400), SumList([weak]))
+    assert right.good and "a weak proof" in right.reason
+    for wrong in (image + image, bytes(b ^ 0xFF for b in image), image[::-1]):
+        found = judge(RomImage("6A", wrong), Expected((weak,), "", 0x400), SumList([weak]))
+        assert "exactly right" not in found.reason and "every sum" not in found.reason
+    assert mend([bytes(b ^ 0xFF for b in image)], [weak]) is None
