@@ -122,7 +122,9 @@ def test_a_job_through_the_command_line(capsys, tmp_path):
     job = found["job"]
     assert code == 0 and run_json(capsys, "job", "list", *store)[1]["jobs"][0]["title"] == "A dead board"
     shown = run_json(capsys, "job", "show", job, *store)[1]
-    assert shown["roms"] == [{"board": "tiny", "slot": "U2", "verdict": "not read", "reason": ""}]
+    assert shown["roms"] == [
+        {"board": "tiny", "place": "U2", "slot": "U2", "verdict": "not read", "reads": 0, "reason": ""}
+    ]
     assert run(capsys, "job", "export", job, tmp_path / "x.ltjob", *store)[0] == 0
     code, taken, _ = run_json(capsys, "job", "import", tmp_path / "x.ltjob", "--store", tmp_path / "other")
     assert code == 0 and taken["job"] == job

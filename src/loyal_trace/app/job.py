@@ -160,6 +160,8 @@ class OpenJob:
 
     def save_bench(self) -> None:
         """The bench as this job has it becomes the workshop's own, with which the next job begins."""
+        if self.store.read_only:
+            return
         decided = {what: entry.choice for what, entry in self.snapshot.paper.decisions.items()}
         bench = profile_of(decided, self.workshop.bench)
         save_bench(self.store.folder, bench)

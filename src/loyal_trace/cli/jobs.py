@@ -1,17 +1,31 @@
 """The job commands, on the same store as the window."""
 
 import argparse
+import re
+import sys
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
+from loyal_trace.app.commands import LineResult, Tally, enter_line, setting_at
+from loyal_trace.app.importers import Meant, import_files, place_words
 from loyal_trace.app.job import OpenJob, find_job, import_archive, open_new_job
+from loyal_trace.app.rehearsal import Rehearsal
 from loyal_trace.cli.main import default_store
 from loyal_trace.cli.output import print_json, print_table
+from loyal_trace.core.assess.suspects import NextThing, Suspect
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.stages import stage_of_word
 from loyal_trace.core.vocabulary.units import count_of, format_percent
 from loyal_trace.formats.archive import read_archive, write_archive
+from loyal_trace.formats.part_table import board_from_table, guess_columns, read_table
+from loyal_trace.formats.rom_files import read_file
 from loyal_trace.report.model import build_report
+from loyal_trace.report.times import local_time
 from loyal_trace.report.write import write_report
+from loyal_trace.resources import chip_library
 from loyal_trace.store.connection import DATABASE
 from loyal_trace.store.store import Store
 
@@ -32,14 +46,32 @@ def _to_read(options: argparse.Namespace) -> Store:
     return Store(folder, read_only=True)
 
 
+@contextmanager
+def _opened(options: argparse.Namespace, store: Store) -> Iterator[OpenJob]:
+    """The job that was named, open; what could not be read of the workshop goes to stderr."""
+    with store:
+        job = OpenJob(store, find_job(store, options.job))
+        for warning in job.workshop.warnings:
+            print(f"loyal-trace: {warning}", file=sys.stderr)
+        yield job
+
+
 def job_new(options: argparse.Namespace) -> int:
     """Opens a job and prints its id."""
     if not options.title.strip():
         raise RequestError("a job needs a title")
+    listed = [_board_of_list(path) for path in options.parts]
     with _to_write(options) as store:
-        job = open_new_job(store, options.title, options.board, options.owner, options.complaint)
+        job = open_new_job(store, options.title, options.board, options.owner, options.complaint, listed=listed)
     print_json({"job": job, "title": options.title}) if options.json else print(job)
     return 0
+
+
+def _board_of_list(path: Path) -> Mapping[str, bytes]:
+    """A board made from a parts list, its columns guessed by their titles and contents."""
+    table = read_table(read_file(path), path.name)
+    board_id = re.sub(r"[^a-z0-9]+", "-", path.stem.lower()).strip("-") or "board"
+    return board_from_table(table, guess_columns(table), board_id, path.stem, chip_library())
 
 
 def job_list(options: argparse.Namespace) -> int:
@@ -50,51 +82,229 @@ def job_list(options: argparse.Namespace) -> int:
         rows = [{"job": j.id, "title": j.title, "opened": j.opened, "entries": j.entries} for j in jobs]
         print_json({"jobs": rows})
     elif jobs:
-        print_table([(j.id, j.opened[:10], count_of(j.entries, "entry", "entries"), j.title) for j in jobs])
+        print_table([(j.id, _when(j.opened), count_of(j.entries, "entry", "entries"), j.title) for j in jobs])
     else:
         print("no jobs yet")
     return 0
 
 
+def _when(opened: str) -> str:
+    try:
+        return local_time(datetime.fromisoformat(opened))
+    except ValueError:
+        return opened[:10]
+
+
 def job_show(options: argparse.Namespace) -> int:
     """Where a job stands: ROMs, suspects, plan, proof."""
-    with _to_read(options) as store:
-        document = _standing(OpenJob(store, find_job(store, options.job)))
+    with _opened(options, _to_read(options)) as job:
+        document = _standing(job)
     if options.json:
         print_json(document)
         return 0
     print(f"{document['title']} ({document['job']}), {count_of(document['entries'], 'entry', 'entries')}")
     for rom in document["roms"]:
-        print(f"  ROM {rom['board']} {rom['slot']}: {rom['verdict']} {rom['reason']}".rstrip())
-    for suspect in document["suspects"][:8]:
-        place = f"{suspect['board']} {suspect['part']}"
-        print(f"  suspect {place}: {format_percent(suspect['belief'])}, {suspect['why']}")
-    for text in document["next"]:
-        print(f"  next: {text}")
+        print(f"  ROM {rom['board']} {rom['place']}: {rom['verdict']} {rom['reason']}".rstrip())
+    _print_suspects(document)
     return 0
 
 
-def _standing(session: OpenJob) -> dict[str, Any]:
-    found = session.assessment()
+def _standing(job: OpenJob) -> dict[str, Any]:
+    found, planned = job.assessment(), _plan(job)
     return {
-        "job": session.id,
-        "title": session.title,
-        "boards": [board.title for board in session.boards.values()],
-        "entries": len(session.entries),
+        "job": job.id,
+        "title": job.title,
+        "boards": [{"board": b, "title": board.title, "parts": len(board.parts)} for b, board in job.boards.items()],
+        "entries": len(job.entries),
         "firmware": found.firmware,
         "roms": [
-            {"board": b, "slot": r, "verdict": s.word, "reason": s.verdict.reason if s.verdict else ""}
-            for (b, r), s in found.roms.items()
+            {"board": p.board, "place": p.refdes, "slot": p.refdes, "verdict": s.word.value, "reads": s.reads,
+             "reason": s.verdict.reason if s.verdict else ""}
+            for p, s in found.roms.items()
         ],
-        "suspects": [
-            {"board": s.place[0], "part": s.place[1], "belief": s.belief, "prior": s.prior,
-             "why": s.against[0].text if s.against else ""}
-            for s in found.suspects if s.against
+        "rails": [
+            {"board": b, "point": p.point.point, "quantity": p.point.quantity, "verdict": p.verdict, "shown": p.shown}
+            for b, report in found.rails.items() for p in report.points
         ],
-        "next": [thing.text for thing in found.next],
-        "plan": [{"step": s.id, "what": s.what, "done": s.done, "minutes": s.minutes} for s in found.plan.steps],
-        "not_tested": [{"item": item, "reason": reason} for item, reason in found.proof.not_tested],
+        "chips": [{"board": p.board, "place": p.refdes, "verdict": v.word} for p, v in found.chips.items()],
+        "symptoms": [
+            {"board": k.board, "text": k.text, "present": s.present, "partly": s.partly}
+            for k, s in job.snapshot.proving.symptoms.items()
+        ],
+        **_suspects(job),
+        "plan": planned["steps"],
+        "parts": planned["parts"],
+        **_proof(job),
     }  # fmt: skip
+
+
+def job_suspects(options: argparse.Namespace) -> int:
+    """The suspects with their evidence, and what is worth doing next."""
+    with _opened(options, _to_read(options)) as job:
+        document = _suspects(job)
+    if options.json:
+        print_json(document)
+    else:
+        _print_suspects(document)
+    return 0
+
+
+def _print_suspects(document: Mapping[str, Any]) -> None:
+    for one in document["suspects"][:8]:
+        why = f", {one['against'][0]}" if one["against"] else ""
+        print(f"  suspect {one['board']} {one['place']}: {format_percent(one['probability'])}{why}")
+    for thing in document["next"]:
+        print(f"  next: {thing['does']}")
+
+
+def _suspects(job: OpenJob) -> dict[str, Any]:
+    found = job.assessment()
+    return {
+        "suspects": [_suspect(s) for s in found.suspects if s.against],
+        "next": [_next(thing) for thing in found.next],
+    }
+
+
+def _suspect(one: Suspect) -> dict[str, Any]:
+    return {
+        "board": one.place.board, "place": one.place.refdes, "probability": one.belief, "prior": one.prior,
+        "for": [line.text for line in one.in_favour], "against": [line.text for line in one.against],
+    }  # fmt: skip
+
+
+def _next(thing: NextThing) -> dict[str, Any]:
+    return {
+        "does": thing.text, "board": thing.place.board, "place": thing.place.refdes, "stage": thing.stage.word,
+        "gain_bits": thing.bits, "minutes": thing.minutes, "risk": thing.risk,
+    }  # fmt: skip
+
+
+def job_plan(options: argparse.Namespace) -> int:
+    """The steps of the repair, in order, and the parts that they need."""
+    with _opened(options, _to_read(options)) as job:
+        document = _plan(job)
+    if options.json:
+        print_json(document)
+        return 0
+    for step in document["steps"]:
+        state = "skipped" if step["skipped"] else "done" if step["done"] else f"{step['minutes']:.0f} min"
+        print(f"  {step['board']} {step['place']}: {step['what']} ({state})")
+    for part in document["parts"]:
+        print(f"  part {part['number']}: {part['needed']} needed, {part['in_drawer']} in the drawer")
+    return 0
+
+
+def _plan(job: OpenJob) -> dict[str, Any]:
+    plan = job.assessment().plan
+    return {
+        "order": plan.order,
+        "steps": [
+            {"step": s.id, "kind": s.kind, "board": s.place.board, "place": s.place.refdes, "what": s.what,
+             "reason": s.reason, "minutes": s.minutes, "part": s.part_number, "from": s.from_drawer, "done": s.done,
+             "skipped": s.skipped, "cautions": list(s.cautions)}
+            for s in plan.steps
+        ],
+        "parts": [
+            {"number": p.number, "needed": p.needed, "in_drawer": p.in_drawer, "to_order": p.to_order,
+             "places": list(p.places)}
+            for p in plan.parts
+        ],
+    }  # fmt: skip
+
+
+def job_proof(options: argparse.Namespace) -> int:
+    """What the starts prove, the checks, and what was not tested."""
+    with _opened(options, _to_read(options)) as job:
+        document = _proof(job)
+    if options.json:
+        print_json(document)
+        return 0
+    starts = document["starts"]
+    print(f"  {starts['clean']} clean, {starts['failed']} failed since the last change")
+    for check in document["checks"]:
+        print(f"  {check['item']}: {check['status']}" + (f", {check['note']}" if check["note"] else ""))
+    for left in document["not_tested"]:
+        print(f"  not tested: {left['item']}, {left['reason']}")
+    return 0
+
+
+def _proof(job: OpenJob) -> dict[str, Any]:
+    proof = job.assessment().proof
+    tally = proof.starts
+    return {
+        "starts": {
+            "clean": tally.clean, "failed": tally.failed, "clean_before": tally.clean_before,
+            "failed_before": tally.failed_before, "still_needed": tally.still_needed,
+            "failure_rate_upper": tally.upper if tally.clean else None,
+            "off_seconds": [start.off_seconds for start in job.snapshot.proving.starts],
+        },
+        "checks": [
+            {"board": i.board, "item": i.name, "how": i.how, "status": i.status, "note": i.note} for i in proof.items
+        ],
+        "not_tested": [{"item": item, "reason": reason} for item, reason in proof.not_tested],
+    }  # fmt: skip
+
+
+def job_enter(options: argparse.Namespace) -> int:
+    """Records lines as the window would; the worst of them decides the exit code."""
+    lines = list(_lines(options.lines))
+    store = _to_read(options) if options.dry_run else _to_write(options)
+    with _opened(options, store) as job:
+        if options.dry_run:
+            job.store = Rehearsal(store)
+        stage = stage_of_word(options.stage) if options.stage else None
+        tally = Tally()
+        for line in lines:
+            result = enter_line(job, line, setting_at(job, stage, options.board, options.at))
+            tally.lines.append(result)
+            for caution in result.cautions:
+                print(f"loyal-trace: {caution}", file=sys.stderr)
+    if options.json:
+        print_json({"lines": [result.document for result in tally.lines]})
+    else:
+        for result in tally.lines:
+            _print_line(result)
+    return tally.exit_code
+
+
+def _lines(given: list[str]) -> Iterator[str]:
+    """The lines given; `-` stands for those of standard input, without comments and empty ones."""
+    for line in given:
+        if line == "-":
+            yield from (text.strip() for text in sys.stdin if text.strip() and not text.startswith("#"))
+        elif line.strip():
+            yield line
+
+
+def _print_line(result: LineResult) -> None:
+    where = f" [{result.board} {result.place}]" if result.place else ""
+    words = result.says if not result.why else f"{result.says} ({result.why})" if result.says else result.why
+    print(f"{result.status.value}{where}: {words}")
+    for choice in result.choices:
+        print(f"  {choice}")
+
+
+def job_add(options: argparse.Namespace) -> int:
+    """Imports files as dropping them on the window does; 1 when one was left out."""
+    for path in options.paths:
+        if not path.exists():
+            raise RequestError(f"{path}: there is no such file")
+    with _opened(options, _to_write(options)) as job:
+        setting = setting_at(job, None, options.board, options.at)
+        found = import_files(job, options.paths, Meant(setting.board, setting.in_view, setting.picked))
+        left = [
+            {"name": one.name, "reason": one.reason, "choices": [place_words(job.boards, p) for p in one.choices]}
+            for one in found.left_out
+        ]
+    if options.json:
+        entries = [entry.model_dump(mode="json", exclude={"previous", "v", "lines"}) for entry in found.entries]
+        print_json({"imported": found.done, "entries": entries, "not_imported": left})
+    else:
+        for words in found.done:
+            print(words)
+        for one in left:
+            print(f"{one['name']} was not imported: {one['reason']}")
+    return 1 if left else 0
 
 
 def job_export(options: argparse.Namespace) -> int:
@@ -103,26 +313,26 @@ def job_export(options: argparse.Namespace) -> int:
         archive = store.export(find_job(store, options.job))
     write_archive(archive, options.file)
     size = options.file.stat().st_size
-    document = {"job": options.job, "file": str(options.file), "bytes": size, "entries": len(archive.entries)}
+    document = {"job": archive.job_id, "file": str(options.file), "bytes": size, "entries": len(archive.lines),
+                "head": archive.head}  # fmt: skip
     print_json(document) if options.json else print(f"{options.file}: {size:,} bytes")
     return 0
 
 
 def job_import(options: argparse.Namespace) -> int:
-    """Takes in an archive; a job of the same id gets a new one."""
+    """Imports an archive; a job whose id is in use gets a new one."""
     archive = read_archive(options.archive)
     with _to_write(options) as store:
         job = import_archive(store, archive)
-    print_json({"job": job, "entries": len(archive.entries)}) if options.json else print(job)
+    print_json({"job": job, "entries": len(archive.lines)}) if options.json else print(job)
     return 0
 
 
 def job_report(options: argparse.Namespace) -> int:
     """Writes the report as PDF or HTML, by the ending of the file name."""
-    with _to_read(options) as store:
-        job = OpenJob(store, find_job(store, options.job))
-        model = build_report(job.assessment(), job.entries, job.env.clock(), store.head(job.id))
+    with _opened(options, _to_read(options)) as job:
+        model = build_report(job.assessment(), job.entries, job.env.clock(), job.store.head(job.id))
         size = write_report(model, options.file)
-    document = {"job": options.job, "file": str(options.file), "bytes": size}
+        document = {"job": job.id, "file": str(options.file), "bytes": size}
     print_json(document) if options.json else print(f"{options.file}: {size:,} bytes")
     return 0

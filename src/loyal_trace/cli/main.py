@@ -8,6 +8,7 @@ from typing import NoReturn
 
 from loyal_trace import __version__
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
+from loyal_trace.core.vocabulary.stages import Stage
 
 
 class _Parser(argparse.ArgumentParser):
@@ -138,7 +139,7 @@ _RECTIFIERS = {"ripple": ("full", "half"), "reservoir": ("bridge", "centre-tap",
 
 
 def _calc_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
-    calc = commands.add_parser("calc", help="sums of the bench").add_subparsers(dest="action", required=True)
+    calc = commands.add_parser("calc", help="calculations for the bench").add_subparsers(dest="action", required=True)
     starts = calc.add_parser("starts", help="what clean starts prove")
     starts.add_argument("--clean", type=int, required=True, metavar="N")
     starts.add_argument("--failed", type=int, default=0, metavar="K")
@@ -149,7 +150,7 @@ def _calc_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
         parser = calc.add_parser(action, help=words)
         for name, default in fields.items():
             choices = _RECTIFIERS.get(action) if name == "rectifier" else None
-            told = None if default in (None, "") else f"default {default}"
+            told = None if default in (None, "") else f"default {default}".replace("%", "%%")
             parser.add_argument(
                 f"--{name}", required=default is None, default=default or None, choices=choices, help=told
             )
@@ -167,24 +168,47 @@ def _rails_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
     check.add_argument("--json", action="store_true")
 
 
+_STAGES = tuple(stage.word for stage in Stage)
+
+
 def _job_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
     job = commands.add_parser("job", help="jobs in the store").add_subparsers(dest="action", required=True)
-    new = job.add_parser("new", help="open a job")
+    new = job.add_parser("new", help="open a job", description="A job with boards from folders and parts lists.")
     new.add_argument("title")
     new.add_argument("--board", action="append", default=[], type=Path, metavar="FOLDER")
+    new.add_argument("--parts", action="append", default=[], type=Path, metavar="FILE", help="a parts list (CSV, TSV)")
     new.add_argument("--owner", default="")
     new.add_argument("--complaint", default="")
     listing = job.add_parser("list", help="all jobs")
     show = job.add_parser("show", help="where a job stands")
+    suspects = job.add_parser("suspects", help="the suspects with their evidence, and what is worth doing next")
+    plan = job.add_parser("plan", help="the steps of the repair and the parts they need")
+    proof = job.add_parser("proof", help="what the starts prove, the checks, and what was not tested")
+    enter = job.add_parser(
+        "enter",
+        help="record lines, as typed in the window",
+        description="Each LINE is read as in the window and recorded, or refused with the reason; - reads lines from "
+        "standard input, where a line that begins with # is a comment. Put -- before lines that begin with a minus. "
+        "Exit 0: all recorded or noted; 1: a line was unclear; 2: a line was refused. Nothing of an unclear or refused "
+        "line is stored.",
+    )
+    add = job.add_parser("add", help="import files into a job: images, lists, photos, boards")
     export = job.add_parser("export", help="write a job as one archive")
-    taken = job.add_parser("import", help="take in a job archive")
+    taken = job.add_parser("import", help="import a job archive")
     taken.add_argument("archive", type=Path)
-    report = job.add_parser("report", help="write the hand-back report, PDF or HTML by the ending")
-    for parser in (show, export, report):
-        parser.add_argument("job")
+    report = job.add_parser("report", help="write the report, PDF or HTML by the ending")
+    for parser in (show, suspects, plan, proof, enter, add, export, report):
+        parser.add_argument("job", metavar="JOB", help="the id or the title of a job")
+    enter.add_argument("lines", nargs="+", metavar="LINE")
+    enter.add_argument("--stage", choices=_STAGES, help="the stage at which bare values are understood")
+    enter.add_argument("--dry-run", action="store_true", help="say what would be recorded, record nothing")
+    add.add_argument("paths", nargs="+", type=Path, metavar="PATH")
+    for parser in (enter, add):
+        parser.add_argument("--board", default="", metavar="B", help="the board that is meant")
+        parser.add_argument("--at", default="", metavar="PLACE", help="the part, pin or socket that is picked")
     for parser in (export, report):
         parser.add_argument("file", type=Path)
-    for parser in (new, listing, show, export, taken, report):
+    for parser in (new, listing, show, suspects, plan, proof, enter, add, export, taken, report):
         parser.add_argument("--store", type=Path, default=None, help="store folder (default: the user's data folder)")
         parser.add_argument("--json", action="store_true")
 
@@ -193,9 +217,9 @@ def build_parser() -> argparse.ArgumentParser:
     """The whole command line."""
     parser = _Parser(prog="loyal-trace", description="From a dead board to a proved repair.")
     parser.add_argument("--version", action="version", version=f"loyal-trace {__version__}")
-    parser.add_argument("--demo", action="store_true", help="open the window on the made-up workshop")
+    parser.add_argument("--demo", action="store_true", help="open the window on the demo workshop")
     parser.add_argument("--shot", type=Path, metavar="PNG", help="write a picture of the window and leave")
-    parser.add_argument("--stage", default="", help="stage to show first (Intake, Look, …)")
+    parser.add_argument("--stage", default="", help="stage to show first (intake, inspect, …)")
     parser.add_argument("--store", dest="window_store", type=Path, default=None, help="store folder of the window")
     parser.add_argument("--dark", action="store_true", help="dark colours for a dim bench")
     parser.add_argument("archives", nargs="*", type=Path, help=argparse.SUPPRESS)
@@ -229,11 +253,11 @@ def main(arguments: Sequence[str] | None = None) -> int:
     except LoyalTraceError as error:
         print(f"loyal-trace: {' '.join(str(error).split())}", file=sys.stderr)
         return 2
+    except BrokenPipeError:
+        return 0
     except OSError as error:
         print(f"loyal-trace: {error.filename or 'file'}: {error.strerror}", file=sys.stderr)
         return 2
-    except BrokenPipeError:
-        return 0
 
 
 def _help() -> int:
@@ -242,7 +266,7 @@ def _help() -> int:
     print("  roms check|slots|identify|repair|vote|signature|learn-signature|convert|substitutes|labels")
     print("  chip check|show|list   board check   rails check")
     print("  calc starts|ripple|reservoir|regulator|bridge|crystal|cell|erase|divider")
-    print("  job new|list|show|export|import|report")
+    print("  job new|list|show|enter|add|suspects|plan|proof|export|import|report")
     return 0
 
 

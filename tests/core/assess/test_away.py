@@ -6,14 +6,16 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from loyal_trace.core.assess.assumptions import assumptions, parse_assumption, place_of_pair, suggested
+from loyal_trace.core.assess.assumptions import assumptions, place_of_pair, suggested
 from loyal_trace.core.assess.away import away, parse_phrase, rare_in_place
 from loyal_trace.core.assess.parts import absent, replaced
-from loyal_trace.core.assess.teardown import left_over, parse_step, reassembly, still_out
+from loyal_trace.core.assess.teardown import left_over, reassembly, still_out
 from loyal_trace.core.boards.model import Part
 from loyal_trace.core.job.entries import Assumed, PutBack, RomRead, TakenApart
 from loyal_trace.core.job.fold import fold
 from loyal_trace.core.parts.capacitors import StockItem
+from loyal_trace.core.planning.assumptions import parse_assumption
+from loyal_trace.core.planning.teardown import parse_step
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.identity import PartRef
 from tests.helpers.builders import assessment_of, made, measured, moment_of, small_board

@@ -131,7 +131,7 @@ def test_marks_are_words_first():
         (made(e.Started, clean=False, code="ROM 2"), "failed start, code ROM 2", 8),
         (made(e.StepDone, step="x", what="Renew U1", skipped=True), "step skipped: Renew U1", 7),
         (made(e.Decided, what="firmware", choice="B", reason="labels"), "decided firmware: B, because labels", None),
-        (made(e.HandedBack, note="paid"), "handed back: paid", 9),
+        (made(e.HandedBack, note="paid"), "handed back (paid)", 9),
         (made(e.Note, text="smells of fish"), "smells of fish", None),
     ],
 )

@@ -1,6 +1,5 @@
 """Continuity: what a plan assumes of the board, as pairs that must or must not ring, held against what was rung."""
 
-import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 from itertools import pairwise
@@ -9,14 +8,11 @@ from typing import Any
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.job.entries import Assumed
 from loyal_trace.core.job.snapshot import JobSnapshot
-from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.planning.assumptions import Pair
 from loyal_trace.core.vocabulary.identity import PartRef
 
 RINGS_BELOW = 5.0
 QUANTITY = "continuity"
-_PIN = r"[A-Za-z0-9_/+-]+\.\w+"
-_PAIR = re.compile(rf"({_PIN})\s*(=|!)\s*({_PIN})")
-Pair = tuple[str, str]
 
 
 @dataclass(frozen=True)
@@ -47,23 +43,6 @@ class AssumptionVerdict:
 def place_of_pair(pair: Pair) -> str:
     """Under which place the reading of a pair is kept: the same either way round."""
     return " ".join(sorted(pair))
-
-
-def parse_assumption(text: str) -> dict[str, Any]:
-    """The fields of an `Assumed` from `socket at 4A: 4A.3=4B.3, 4A.5!4B.6`; RequestError for what is no pair."""
-    name, colon, rest = text.partition(":")
-    pieces = [piece.strip() for piece in (rest if colon else text).replace(";", ",").split(",") if piece.strip()]
-    found: dict[str, list[Pair]] = {"=": [], "!": []}
-    for piece in pieces:
-        match = _PAIR.fullmatch(piece)
-        if match is None:
-            raise RequestError(f"“{piece}” is no pair; write 4A.3=4B.3 for joined, 4A.5!4B.6 for not joined")
-        if match[1] == match[3]:
-            raise RequestError(f"{match[1]} is paired with itself")
-        found[match[2]].append((match[1], match[3]))
-    if not pieces:
-        raise RequestError("an assumption needs pairs, for instance: spare footprint: U9.3=U4.3, U9.5!U9.6")
-    return {"name": name.strip() if colon else pieces[0], "together": tuple(found["="]), "apart": tuple(found["!"])}
 
 
 def suggested(board: BoardDefinition, refdes: str, most: int = 12) -> dict[str, Any] | None:

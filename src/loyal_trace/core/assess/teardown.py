@@ -1,24 +1,9 @@
-"""Teardown as one line a step, and reassembly as that list backwards: what is to go back, and what is left over."""
+"""Reassembly: the teardown backwards, what is to go back, and what is left over."""
 
-import re
 from dataclasses import dataclass
-from typing import Any
 
 from loyal_trace.core.job.entries import TakenApart
 from loyal_trace.core.job.snapshot import JobSnapshot
-from loyal_trace.core.vocabulary.errors import RequestError
-
-_SORTS = {
-    "fastener": ("screw", "bolt", "nut", "rivet", "clip", "spacer", "post", "washer", "fastener"),
-    "cable": ("cable", "plug", "ribbon", "wire", "lead", "loom", "connector"),
-    "shield": ("shield", "cover", "lid", "can", "plate", "bracket", "bezel"),
-    "switch": ("switch", "knob", "lever", "jumper"),
-    "glue": ("glue", "tape", "hot melt", "silicone", "foam"),
-}
-_COUNT = re.compile(r"(\d+)\s*[x×*]?\s+(.*)")
-_NUMBER = r"\d+(?:[.,]\d+)?"
-_SIZE = re.compile(rf"\b(M{_NUMBER}(?:\s*[x×]\s*{_NUMBER})?|{_NUMBER}(?:\s*[x×]\s*{_NUMBER})?\s*mm)\b")
-_NEEDS_WAY = ("cable", "switch")
 
 
 @dataclass(frozen=True)
@@ -37,30 +22,6 @@ class Reassembly:
         counted = f"{self.step.count} × " if self.step.count > 1 else ""
         told = [f"{counted}{self.step.what}", self.step.size, self.step.place, self.step.way]
         return ", ".join(piece for piece in told if piece)
-
-
-def parse_step(text: str) -> dict[str, Any]:
-    """The fields of a `TakenApart` from one line: `4 M3x8 screws, bottom shield` or `ribbon, J3, red stripe left`.
-
-    Count first, if more than one; then what, where, and which way round, with commas between. RequestError for an
-    empty line, and for a cable or switch of which nobody says which way round it was.
-    """
-    pieces = [piece.strip() for piece in text.split(",")]
-    if not pieces[0]:
-        raise RequestError("say what came off, for instance: 4 M3x8 screws, bottom shield")
-    counted = _COUNT.fullmatch(pieces[0])
-    count, what = (int(counted[1]), counted[2]) if counted else (1, pieces[0])
-    if count < 1:
-        raise RequestError("nothing came off; say how many")
-    size = _SIZE.search(what)
-    bare = " ".join(what.replace(size[0], " ").split()) if size else what
-    sort = next((s for s, words in _SORTS.items() if any(word in bare.lower() for word in words)), "")
-    sort = sort or ("fastener" if size else "other")
-    place, way = (pieces[1] if len(pieces) > 1 else ""), ", ".join(pieces[2:])
-    if sort in _NEEDS_WAY and not way:
-        raise RequestError(f"say which way round the {sort} was: {bare or what}, {place or 'where'}, red stripe left")
-    told = {"count": count, "size": size[0] if size else "", "place": place, "way": way}
-    return {"sort": sort, "what": bare or sort, **told}
 
 
 def reassembly(state: JobSnapshot) -> tuple[Reassembly, ...]:

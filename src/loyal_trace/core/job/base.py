@@ -28,7 +28,7 @@ class Strict(BaseModel):
 
 
 class Entry(Strict):
-    """One entry: id, UTC time, author, board. Nothing here reads a clock: all of it is passed in.
+    """One entry: id, UTC time, author, board, free words. Nothing here reads a clock: all of it is passed in.
 
     `previous` is the SHA-256 of the line before it in its job, so that damage, silent change and truncation show.
     """
@@ -39,6 +39,7 @@ class Entry(Strict):
     author: str = ""
     board: str = ""
     part_of: str = Field(default="", description="id of the entry this one belongs to: undone with it")
+    note: str = ""
     previous: str = ""
     v: Literal[2] = 2
 
@@ -118,4 +119,5 @@ def stage_of(entry: Entry) -> Stage | None:
 
 def describe(entry: Entry) -> str:
     """One line in plain words, without its time."""
-    return KINDS[entry.kind].words(entry)
+    words = KINDS[entry.kind].words(entry)
+    return f"{words} ({entry.note})" if entry.note else words

@@ -5,12 +5,13 @@ All quantities are floats in SI base units. Letters follow IEC 60062 (the letter
 
 import math
 import re
+from decimal import Decimal
 
 from loyal_trace.core.vocabulary.errors import RequestError
 
-_SCALE = {
-    "p": 1e-12, "n": 1e-9, "u": 1e-6, "µ": 1e-6, "μ": 1e-6, "m": 1e-3,
-    "": 1.0, "R": 1.0, "r": 1.0, "k": 1e3, "K": 1e3, "M": 1e6, "G": 1e9,
+_POWER = {
+    "p": -12, "n": -9, "u": -6, "µ": -6, "μ": -6, "m": -3, "": 0, "R": 0, "r": 0, "k": 3, "K": 3, "M": 6, "G": 9,
+    "V": 0, "v": 0,
 }  # fmt: skip
 _UNITS = ("Hz", "Ω", "Ohm", "ohm", "Ah", "K/W", "°C", "V", "A", "F", "W", "s")
 _PLAIN = re.compile(r"([+-]?)(\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE]([+-]?\d+))?\s*([pnuµμmRrkKMG]?)")
@@ -39,13 +40,12 @@ def parse_quantity(text: str, unit: str = "") -> float:
     infix = _INFIX.fullmatch(body)
     if infix:
         sign, whole, letter, fraction = infix.groups()
-        scale = 1.0 if letter in "Vv" else _SCALE[letter]
-        return float(f"{sign}{whole}.{fraction}") * scale
+        return float(f"{sign}{whole}.{fraction}e{_POWER[letter]}")
     plain = _PLAIN.fullmatch(body)
     if not plain:
         raise RequestError(f"“{text}” is not a number with a unit (write 4k7, 100n or 4.62 V)")
     sign, digits, exponent, letter = plain.groups()
-    value = float(f"{sign}{digits.replace(',', '.')}e{exponent or 0}") * _SCALE[letter]
+    value = float(f"{sign}{digits.replace(',', '.')}e{int(exponent or 0) + _POWER[letter]}")
     if not math.isfinite(value):
         raise RequestError(f"“{text}” is too large to be a reading")
     return value
@@ -108,3 +108,19 @@ def format_duration(seconds: float) -> str:
             count = f"{seconds / size:.3g}"
             return f"{count} days" if name == "day" else f"{count} {name}"
     return f"{seconds:.3g} s"
+
+
+_TYPED = ((9, "G"), (6, "M"), (3, "k"), (0, ""), (-3, "m"), (-6, "u"), (-9, "n"), (-12, "p"))
+
+
+def typed_quantity(value: float, unit: str = "") -> str:
+    """The value as it can be typed, exactly: `parse_quantity` gives the same number back (51u, 4.87V, 12k)."""
+    exact = Decimal(repr(value))
+    size = exact.adjusted() if exact else 0
+    power, prefix = next(((p, letter) for p, letter in _TYPED if size >= p), _TYPED[-1])
+    if unit == "F" and power == -3:  # capacitors are spoken of in µF at most
+        power, prefix = -6, "u"
+    if power in (9, -12) or unit == "%":
+        power, prefix = (power, prefix) if unit != "%" else (0, "")
+    shown = f"{exact.scaleb(-power).normalize():f}"
+    return f"{shown}{prefix}{unit}"

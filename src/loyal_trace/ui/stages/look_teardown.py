@@ -1,7 +1,8 @@
 """The teardown page of Look: what came off, one line a step, and the same list backwards as it goes together again."""
 
-from loyal_trace.core.assess.teardown import left_over, parse_step, reassembly, still_out
+from loyal_trace.core.assess.teardown import left_over, reassembly, still_out
 from loyal_trace.core.job.entries import PutBack, TakenApart
+from loyal_trace.core.planning.teardown import parse_step
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
 from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.ui.desk import Desk

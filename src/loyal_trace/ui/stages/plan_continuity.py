@@ -6,11 +6,11 @@ from loyal_trace.core.assess.assumptions import (
     AssumptionVerdict,
     PairResult,
     assumptions,
-    parse_assumption,
     place_of_pair,
     suggested,
 )
 from loyal_trace.core.job.entries import Assumed, Measured, number_or_overload
+from loyal_trace.core.planning.assumptions import parse_assumption
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
 from loyal_trace.core.vocabulary.units import count_of, format_quantity, parse_reading
 from loyal_trace.ui.desk import Desk

@@ -104,7 +104,6 @@ class PartTold(PlacedEntry):
     row: str = ""
     column: str = ""
     height: float | None = Field(default=None, gt=0)
-    note: str = ""
 
 
 @kind(_pin, lambda e: f"{e.place}.{e.pin} is {e.name}{' ' + e.direction if e.direction else ''}", Stage.PROBE)
@@ -125,7 +124,6 @@ class Connected(Entry):
     first: NamedPart
     second: NamedPart
     joined: bool = True
-    note: str = ""
 
 
 @kind(_line, lambda e: f"{e.bus} line {e.name}: {_names(e.members)}", Stage.PROBE)

@@ -53,7 +53,7 @@ def _known_finding(raw: Raw) -> Raw:
 
 def _seen_words(entry: "Observed") -> str:
     where = entry.place if entry.pin is None else f"{entry.place}.{entry.pin}"
-    return f"{where} {entry.finding}" + (f" ({entry.note})" if entry.note else "")
+    return f"{where} {entry.finding}"
 
 
 def _came_off(entry: "TakenApart") -> str:
@@ -69,7 +69,6 @@ class Observed(PlacedEntry):
     kind: Literal["observed"] = "observed"
     finding: Finding = Field(strict=False)
     pin: int | None = Field(default=None, ge=1, le=999)
-    note: str = ""
 
 
 class PhotoPoint(Strict):
@@ -90,7 +89,6 @@ class Photographed(Entry):
     file_name: str
     width: int = Field(gt=0)
     height: int = Field(gt=0)
-    note: str = ""
 
 
 @kind(_aligned, lambda e: f"photo aligned by {count_of(len(e.points), 'point')}", Stage.INSPECT)

@@ -60,7 +60,7 @@ def _measured_words(entry: "Measured") -> str:
     told += f" at {format_quantity(entry.frequency, 'Hz')}" if entry.frequency else ""
     told += "" if entry.in_circuit or entry.quantity not in ("capacitance", "esr", "loss") else ", out of circuit"
     told += ", of a good board" if entry.source == GOOD_BOARD else ""
-    return told + (f" ({entry.note})" if entry.note else "")
+    return told
 
 
 def _lift_words(entry: "Lifted") -> str:
@@ -77,10 +77,9 @@ def _pin_words(place: str, pin: "PinState") -> str:
 
 
 def _pins_words(entry: "PinsProbed") -> str:
-    told = f" ({entry.note})" if entry.note else ""
     if len(entry.pins) > 3:
-        return f"{entry.place} {count_of(len(entry.pins), 'pin')} probed{told}"
-    return ", ".join(_pin_words(entry.place, pin) for pin in entry.pins) + told
+        return f"{entry.place} {count_of(len(entry.pins), 'pin')} probed"
+    return ", ".join(_pin_words(entry.place, pin) for pin in entry.pins)
 
 
 def _signature_words(entry: "SignatureTaken") -> str:
@@ -103,7 +102,6 @@ class Measured(PlacedEntry):
     powered: bool = False
     source: str = "hand"
     frequency: float | None = None
-    note: str = ""
 
     @property
     def point(self) -> PointRef:
@@ -142,7 +140,6 @@ class PinsProbed(PlacedEntry):
     pins: tuple[PinState, ...]
     chip: str = ""
     source: str = "hand"
-    note: str = ""
 
 
 @kind(_signature, _signature_words, Stage.ROMS)

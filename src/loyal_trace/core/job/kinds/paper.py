@@ -105,9 +105,8 @@ class Retracted(Entry):
     target: str
 
 
-@kind(_handed_back, lambda e: "handed back" + (f": {e.note}" if e.note else ""), Stage.REPORT)
+@kind(_handed_back, lambda e: "handed back", Stage.REPORT)
 class HandedBack(Entry):
     """The job went back to its owner."""
 
     kind: Literal["handed_back"] = "handed_back"
-    note: str = ""

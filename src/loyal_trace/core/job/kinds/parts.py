@@ -98,7 +98,7 @@ def _fitted_words(entry: "Fitted") -> str:
     told = f"{entry.place} fitted with {entry.number}{_from(entry.lender, entry.origin)}"
     if entry.origin in KEEPS_PART:
         told = f"{entry.place}: {entry.origin}"
-    return told + (f" ({entry.note})" if entry.note else "")
+    return told
 
 
 def _removed_words(entry: "Removed") -> str:
@@ -110,19 +110,19 @@ def _swapped_words(entry: "Swapped") -> str:
     other = entry.other.name if entry.other else entry.spare
     back = "swapped back with" if entry.back else "exchanged with"
     outcome = f": the fault {_OUTCOMES[entry.result]}" if entry.result else ""
-    return f"{entry.place} {back} {other}{outcome}" + (f" ({entry.note})" if entry.note else "")
+    return f"{entry.place} {back} {other}{outcome}"
 
 
 def _trial_words(entry: "Trial") -> str:
     outcome = f": the fault {_OUTCOMES[entry.result]}" if entry.result else ""
     names = ", ".join(part.name for part in entry.parts)
-    return f"{names} {entry.action}{outcome}" + (f" ({entry.note})" if entry.note else "")
+    return f"{names} {entry.action}{outcome}"
 
 
 def _worked_words(entry: "Worked") -> str:
     names = ", ".join(part.name for part in entry.parts)
     told = f"{names} {entry.action}".strip() + (f" {entry.detail}" if entry.detail else "")
-    return ("before this job: " if entry.before else "") + told + (f" ({entry.note})" if entry.note else "")
+    return ("before this job: " if entry.before else "") + told
 
 
 def _stocked_words(entry: "Stocked") -> str:
@@ -170,7 +170,6 @@ class Fitted(PlacedEntry):
     kind: Literal["fitted"] = "fitted"
     number: str
     origin: str = ""
-    note: str = ""
     lender: str = ""
 
 
@@ -193,7 +192,6 @@ class Swapped(PlacedEntry):
     other: NamedPart | None = None
     result: Outcome = ""
     back: bool = False
-    note: str = ""
 
 
 @kind(_trial, _trial_words, Stage.SUSPECTS)
@@ -204,7 +202,6 @@ class Trial(Entry):
     action: str
     parts: tuple[NamedPart, ...] = Field(min_length=1)
     result: Outcome = ""
-    note: str = ""
 
 
 @kind(_worked, _worked_words, Stage.REPAIR)
@@ -219,7 +216,6 @@ class Worked(Entry):
     parts: tuple[NamedPart, ...] = ()
     detail: str = ""
     before: bool = False
-    note: str = ""
 
 
 @kind(_step_done, lambda e: f"step {'skipped' if e.skipped else 'done'}: {e.what or e.step}", Stage.REPAIR)
@@ -231,7 +227,6 @@ class StepDone(Entry):
     what: str = ""
     minutes: float = 0.0
     skipped: bool = False
-    note: str = ""
 
 
 @kind(_planned, lambda e: f"{e.place} is to get {e.number}{_from('', e.origin)}", Stage.PLAN)
@@ -241,7 +236,6 @@ class PlannedUse(PlacedEntry):
     kind: Literal["planned"] = "planned"
     number: str
     origin: str = ""
-    note: str = ""
 
 
 @kind(_stocked, _stocked_words)

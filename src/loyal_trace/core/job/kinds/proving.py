@@ -43,16 +43,16 @@ def _started_words(entry: "Started") -> str:
     told = "clean start" if entry.clean else "failed start"
     told += f", code {entry.code}" if entry.code else ""
     told += f", off for {format_duration(entry.off_seconds)}" if entry.off_seconds is not None else ""
-    return told + (f" ({entry.note})" if entry.note else "")
+    return told
 
 
 def _symptom_words(entry: "SymptomSeen") -> str:
     state = "partly gone" if entry.partly else "present" if entry.present else "gone"
-    return f"symptom {state}: {entry.text}" + (f" ({entry.note})" if entry.note else "")
+    return f"symptom {state}: {entry.text}"
 
 
 def _result_words(entry: "CheckResult") -> str:
-    return f"{entry.item}: {'passed' if entry.passed else 'failed'}" + (f" ({entry.note})" if entry.note else "")
+    return f"{entry.item}: {'passed' if entry.passed else 'failed'}"
 
 
 @kind(_symptom, _symptom_words, Stage.INTAKE)
@@ -63,7 +63,6 @@ class SymptomSeen(Entry):
     text: str
     present: bool = True
     partly: bool = False
-    note: str = ""
 
     @property
     def key(self) -> SymptomKey:
@@ -71,14 +70,13 @@ class SymptomSeen(Entry):
         return SymptomKey(self.board, self.text)
 
 
-@kind(_function, lambda e: f"{e.name} {e.state}" + (f" ({e.note})" if e.note else ""), Stage.SUSPECTS)
+@kind(_function, lambda e: f"{e.name} {e.state}", Stage.SUSPECTS)
 class FunctionSeen(Entry):
     """A function of the board works, fails, or works partly."""
 
     kind: Literal["function"] = "function"
     name: str
     state: Literal["works", "fails", "partly"]
-    note: str = ""
 
 
 @kind(_started, _started_words, Stage.VERIFY, {1: _off_time_unknown})
@@ -89,7 +87,6 @@ class Started(Entry):
     clean: bool
     code: str = ""
     off_seconds: float | None = Field(default=None, ge=0)
-    note: str = ""
 
 
 @kind(_test_result, _result_words, Stage.VERIFY)
@@ -99,7 +96,6 @@ class CheckResult(Entry):
     kind: Literal["test_result"] = "test_result"
     item: str
     passed: bool
-    note: str = ""
 
 
 @kind(_not_testable, lambda e: f"{e.item}: not testable here, {e.reason}", Stage.VERIFY)

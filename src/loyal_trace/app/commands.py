@@ -1,0 +1,222 @@
+"""Commands on an open job that window and command line share: a line entered, a step done or skipped."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from loyal_trace.app.job import OpenJob
+from loyal_trace.app.words import sentence
+from loyal_trace.core.assess.plan import plan_of
+from loyal_trace.core.job.entries import (
+    CONTACT_REPAIRED,
+    NEW_SOCKET,
+    OWN_PART,
+    RE_PROGRAMMED,
+    Decided,
+    Entry,
+    Fitted,
+    GaveBack,
+    Measured,
+    Removed,
+    StepDone,
+)
+from loyal_trace.core.line.asked import asked_at
+from loyal_trace.core.line.context import Asked, Context, Parsed, Planned, Refusal, Said, Status
+from loyal_trace.core.line.grammar import parse_line
+from loyal_trace.core.line.places import Places
+from loyal_trace.core.planning.steps import Step
+from loyal_trace.core.power.guard import CAUTIONS, caution_of
+from loyal_trace.core.proving.bench import LACKS, SUPPLIES
+from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.stages import Stage
+
+_STEP_OF_ORIGIN = {RE_PROGRAMMED: ("program",), NEW_SOCKET: ("socket",), CONTACT_REPAIRED: ("leg",),
+                   OWN_PART: ("put-back",)}  # fmt: skip
+_NEW_PART = ("capacitor", "chip", "missing")
+
+
+@dataclass(frozen=True)
+class Setting:
+    """Where a line is typed: the stage, a board said explicitly, the board in view, what is picked and asked for."""
+
+    stage: Stage | None = None
+    board: str = ""
+    in_view: str = ""
+    picked: PartRef | None = None
+    asked: Asked | None = None
+
+
+@dataclass(frozen=True)
+class LineResult:
+    """What became of a line, or would. `says` can be typed again; `why` is a sentence for a person."""
+
+    text: str
+    status: Status
+    says: str = ""
+    why: str = ""
+    board: str = ""
+    place: str = ""
+    entries: tuple[Entry, ...] = ()
+    choices: tuple[str, ...] = ()
+    said: tuple[Said, ...] = ()
+    cautions: tuple[str, ...] = ()
+    new: tuple[PartRef, ...] = ()
+
+    @property
+    def document(self) -> dict[str, Any]:
+        """As JSON says it."""
+        found: dict[str, Any] = {
+            "text": self.text, "status": self.status.value, "says": self.says or self.why, "board": self.board,
+            "place": self.place,
+            "entries": [entry.model_dump(mode="json", exclude={"previous", "v"}) for entry in self.entries],
+            "choices": list(self.choices),
+        }  # fmt: skip
+        return {**found, "why": self.why} if self.why else found
+
+
+def context_of(job: OpenJob, setting: Setting) -> Context:
+    """What the line is read against."""
+    return Context(
+        job.boards, job.snapshot, job.library, job.env.clock(), setting.stage, setting.board, setting.in_view,
+        setting.picked, setting.asked,
+    )  # fmt: skip
+
+
+def preview(job: OpenJob, text: str, setting: Setting) -> LineResult:
+    """What Enter would record; nothing is recorded."""
+    return _result(job, parse_line(text, context_of(job, setting)))
+
+
+def enter_line(job: OpenJob, text: str, setting: Setting, choice: int | None = None) -> LineResult:
+    """Records a line, when it is clear what it means (or which of its choices is meant).
+
+    Nothing of an unclear or refused line is stored. MachineError when it could not be written.
+    """
+    found = preview(job, text, setting)
+    if found.status is Status.UNCLEAR and choice is not None and 0 <= choice < len(found.said):
+        return record_said(job, text, found.said[choice])
+    if found.status is Status.RECORDED or (found.status is Status.NOTE and found.said):
+        return record_said(job, text, found.said[0], found.status, found.why)
+    return found
+
+
+def record_said(job: OpenJob, text: str, said: Said, status: Status = Status.RECORDED, why: str = "") -> LineResult:
+    """Records one reading of a line, with the open step of the plan that it completes."""
+    cautions = cautions_for(job, said.entries)
+    entries = [job.make(one.kind, **one.fields) for one in said.entries]
+    entries += steps_completed(job, entries)
+    job.record_all(entries)
+    if any(isinstance(entry, Decided) and entry.what in (LACKS, SUPPLIES) for entry in entries):
+        job.save_bench()
+    return _described(text, status, said, tuple(entries), cautions, why)
+
+
+def _result(job: OpenJob, parsed: Parsed) -> LineResult:
+    why = sentence(parsed.message) if parsed.message is not None else ""
+    if parsed.said is not None:
+        entries = tuple(one.kind(id="0", time=job.env.clock(), **one.fields) for one in parsed.said.entries)
+        cautions = cautions_for(job, parsed.said.entries)
+        return _described(parsed.text, parsed.status, parsed.said, entries, cautions, why)
+    choices = tuple(said.canonical for said in parsed.choices)
+    return LineResult(parsed.text, parsed.status, "", why, choices=choices, said=parsed.choices)
+
+
+def _described(
+    text: str, status: Status, said: Said, entries: tuple[Entry, ...], cautions: tuple[str, ...], why: str
+) -> LineResult:
+    first = entries[0]
+    return LineResult(
+        text, status, said.canonical, why, first.board, _place(first), entries, said=(said,), cautions=cautions,
+        new=said.new,
+    )  # fmt: skip
+
+
+def _place(entry: Entry) -> str:
+    """The place that an entry is about; the first of several."""
+    place = getattr(entry, "place", "")
+    if place:
+        return str(place)
+    parts = getattr(entry, "parts", ()) or getattr(entry, "members", ()) or (getattr(entry, "first", None),)
+    return str(getattr(parts[0], "name", ""))
+
+
+def cautions_for(job: OpenJob, planned: Sequence[Planned]) -> tuple[str, ...]:
+    """The cautions that belong to supplies that are measured with power on and were not read yet."""
+    found: dict[str, None] = {}
+    for one in planned:
+        if one.kind is not Measured or not one.fields.get("powered"):
+            continue
+        board = job.boards.get(str(one.fields["board"]))
+        for point in board.chain if board is not None else ():
+            if point.point == one.fields["place"] and board is not None:
+                found[caution_of(board, point.path)] = None
+    return tuple(CAUTIONS[name] for name in found if name and name not in job.snapshot.paper.cautions)
+
+
+def steps_completed(job: OpenJob, entries: Sequence[Entry]) -> list[Entry]:
+    """The open steps of the plan that these entries do, as done: an action said does all that its step would do."""
+    wanted: dict[PartRef, tuple[str, ...]] = {}
+    for entry in entries:
+        if isinstance(entry, Fitted) and not entry.lender:
+            wanted[entry.part] = _STEP_OF_ORIGIN.get(entry.origin, _NEW_PART)
+        elif isinstance(entry, GaveBack):
+            wanted[entry.part] = ("give-back",)
+        elif isinstance(entry, Removed) and entry.shelf:
+            wanted[entry.part] = ("rescue",)
+    if not wanted:
+        return []
+    steps = [step for step in plan_of(job.moment).steps if not step.done and step.kind in wanted.get(step.place, ())]
+    return [step_entry(job, step) for step in steps]
+
+
+def step_entry(job: OpenJob, step: Step, note: str = "") -> StepDone:
+    """A step as done."""
+    return job.make(StepDone, step=step.id, what=step.what.split(":")[0], minutes=step.minutes, note=note)
+
+
+def setting_at(job: OpenJob, stage: Stage | None, board: str = "", place: str = "") -> Setting:
+    """The setting of a line entered from outside the window: a stage, a board and a place by their names.
+
+    RequestError when the job has no such board or place, or when two boards have the place.
+    """
+    board_id = _board_named(job, board)
+    plain = Setting(stage, board_id)
+    if not place:
+        return plain
+    places = Places(context_of(job, plain))
+    try:
+        found = places.find(place)
+    except Refusal as refusal:
+        raise RequestError(sentence(refusal.message)) from None
+    if len(found) > 1:
+        names = " or ".join(f"{job.boards[one.board].name} {one.one.refdes}" for one in found)
+        raise RequestError(f"“{place}” could mean {names}; say which board")
+    part = found[0].one
+    at = Setting(stage, board_id, part.board, part.part)
+    return Setting(stage, board_id, part.board, part.part, asked_at(context_of(job, at), part.part, part.pin))
+
+
+def _board_named(job: OpenJob, name: str) -> str:
+    """The id of a board by its id, name or title; RequestError for none."""
+    if not name:
+        return ""
+    for board_id, board in job.boards.items():
+        if name.casefold() in (board_id.casefold(), board.name.casefold(), board.title.casefold()):
+            return board_id
+    known = ", ".join(job.boards) or "none yet"
+    raise RequestError(f"this job has no board “{name}”; it has: {known}")
+
+
+EXIT: Mapping[Status, int] = {Status.RECORDED: 0, Status.NOTE: 0, Status.UNCLEAR: 1, Status.REFUSED: 2}
+
+
+@dataclass
+class Tally:
+    """The lines of one run and the worst that became of them."""
+
+    lines: list[LineResult] = field(default_factory=list)
+
+    @property
+    def exit_code(self) -> int:
+        return max((EXIT[line.status] for line in self.lines), default=0)

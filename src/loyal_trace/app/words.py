@@ -1,0 +1,58 @@
+"""The words for what the line has to say: one sentence a message id, with its facts."""
+
+from collections.abc import Mapping
+
+from loyal_trace.core.line.context import Message
+
+_SENTENCES: Mapping[str, str] = {
+    "empty": "There is nothing to record.",
+    "which": "This can mean more than one thing. Choose one.",
+    "leftover": "Note only: “{word}” was not understood.",
+    "unknown-place": "There is no place {place} on {board}. Say first what it is, such as: {place} is 74LS00.",
+    "place-elsewhere": "There is no {place} on {board}; it is on {others}.",
+    "unknown-pin": "{place} has no pin {pin}.",
+    "impossible-value": "A {quantity} cannot be “{value}”.",
+    "pin-twice": "A pin of {place} is named twice.",
+    "too-many-pins": "{place} has only {left} pins left from here on.",
+    "word-too": "“{word}” is a word as well as a reading. Choose one.",
+    "no-rail": "{parts} are not on one rail of this board.",
+    "none-of-class": "There are no {sort} on this board.",
+    "never-removed": "{place} was never removed.",
+    "not-on-loan": "{place} is not on loan.",
+    "same-part": "{place} cannot be exchanged with itself.",
+    "other-kind": "{one} is a {first} and {other} a {second}: they cannot take each other’s place.",
+    "other-pins": "{one} ({first}) and {other} ({second}) have different pins: they cannot take each other’s place.",
+    "other-value": "{one} ({first}) and {other} ({second}) have different values.",
+    "no-swap": "No exchange is open that could be swapped back.",
+    "no-symptom": "The symptom “{text}” was never recorded. Recorded so far: {known}.",
+    "code-of-a-clean-start": "A clean start has no code.",
+    "pair-of-two-kinds": "Give both codes in hexadecimal, or both as characters in quotation marks.",
+    "travel-twice": "A position of {name} is named twice.",
+    "same-pin": "{pin} is named on both sides.",
+    "one-twin": "Twins are at least two parts.",
+    "supply-line": "This line does not describe a supply: {why}.",
+    "assumption": "This assumption cannot be checked: {why}.",
+    "no-rom-socket": "{place} is no ROM socket. The sockets are: {sockets}.",
+    "no-signature": "“{text}” is no signature of this tester. Its symbols are {symbols}.",
+    "unknown-checksum": "“{name}” is no checksum that is known here.",
+    "bad-checksum": "“{value}” is no {name}: it has another length, or is not hexadecimal.",
+    "bench-supplies": "The supplies were not recorded: {why}.",
+    "register": "The register was not recorded: {why}.",
+    "symbols": "The symbols were not recorded: {why}.",
+    "clock": "The clock was not recorded: {why}.",
+    "lamp": "The lamp was not recorded: {why}.",
+    "teardown": "The step was not recorded: {why}.",
+    "nothing-off": "Nothing called “{what}” is off.",
+}
+_EMPTY = {"board": "a board of this job", "known": "none", "sockets": "none"}
+
+
+def sentence(message: Message) -> str:
+    """The words of a message."""
+    facts = {name: value or _EMPTY.get(name, value) for name, value in message.facts.items()}
+    return _SENTENCES[message.id].format(**facts)
+
+
+def message_ids() -> frozenset[str]:
+    """Every id that has words."""
+    return frozenset(_SENTENCES)

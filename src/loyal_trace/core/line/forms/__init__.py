@@ -1,0 +1,15 @@
+"""The forms that can be said, one module a family. Importing this registers all of them."""
+
+from loyal_trace.core.line.forms import (
+    changes,
+    checks,
+    facts,
+    measured,
+    papers,
+    pins,
+    roms,
+    seen,
+    trials,
+)
+
+__all__ = ["changes", "checks", "facts", "measured", "papers", "pins", "roms", "seen", "trials"]

@@ -1,0 +1,418 @@
+"""Measured: `5D.13 4.87V`, `C1 measures 51u esr 5 loss 12%`, `BR1 diode 3 OL`, `rail +5 to ground 4.2 ohm red`."""
+
+import math
+import re
+from collections.abc import Iterable, Iterator
+from itertools import product
+
+from loyal_trace.core.job.entries import (
+    GOOD_BOARD,
+    Lifted,
+    Measured,
+    NamedPart,
+    number_or_overload,
+)
+from loyal_trace.core.line.context import (
+    AskedCapacitor,
+    AskedLift,
+    AskedPair,
+    AskedPoint,
+    Planned,
+    Refusal,
+    Said,
+)
+from loyal_trace.core.line.registry import Match, Scope, about, form, said
+from loyal_trace.core.line.values import NUMBER, UNIT, VALUE, possible, read_values, typed_value, unit_of
+from loyal_trace.core.parts.marking import capacitor_marking
+from loyal_trace.core.vocabulary.quantities import OF_CAPACITORS, Quantity
+from loyal_trace.core.vocabulary.stages import Stage
+
+_READING = rf"(?:{VALUE}\s*{UNIT}?|OL)"
+_BY_UNIT = {
+    "V": Quantity.VOLTAGE,
+    "Ω": Quantity.RESISTANCE,
+    "Hz": Quantity.FREQUENCY,
+    "F": Quantity.CAPACITANCE,
+    "A": Quantity.CURRENT,
+    "H": Quantity.INDUCTANCE,
+    "°C": Quantity.TEMPERATURE,
+}
+_BY_WORD = {
+    "ac": Quantity.AC_VOLTAGE,
+    "ac voltage": Quantity.AC_VOLTAGE,
+    "voltage": Quantity.VOLTAGE,
+    "dc": Quantity.VOLTAGE,
+    "ripple": Quantity.RIPPLE,
+    "ripple frequency": Quantity.RIPPLE_FREQUENCY,
+    "resistance": Quantity.RESISTANCE,
+    "frequency": Quantity.FREQUENCY,
+    "capacitance": Quantity.CAPACITANCE,
+    "esr": Quantity.ESR,
+    "leakage": Quantity.LEAKAGE,
+    "current": Quantity.CURRENT,
+    "rating": Quantity.RATING,
+    "temperature": Quantity.TEMPERATURE,
+    "inductance": Quantity.INDUCTANCE,
+    "track": Quantity.TRACK,
+    "diode": Quantity.DIODE,
+    "reset time": Quantity.RESET_TIME,
+    "to ground": Quantity.TO_GROUND,
+    "to ground reversed": Quantity.TO_GROUND_REVERSED,
+}
+_WORDS = "|".join(sorted((word.replace(" ", r"\s+") for word in _BY_WORD), key=len, reverse=True))
+_TYPED_WORD = {
+    Quantity.AC_VOLTAGE: "ac",
+    Quantity.RIPPLE: "ripple",
+    Quantity.RIPPLE_FREQUENCY: "ripple frequency",
+    Quantity.ESR: "esr",
+    Quantity.LOSS: "loss",
+    Quantity.LEAKAGE: "leakage",
+    Quantity.RATING: "rating",
+    Quantity.TRACK: "track",
+    Quantity.DIODE: "diode",
+    Quantity.RESET_TIME: "reset time",
+    Quantity.TO_GROUND: "to ground",
+    Quantity.TO_GROUND_REVERSED: "to ground reversed",
+    Quantity.CAPACITANCE: "capacitance",
+    Quantity.TEMPERATURE: "temperature",
+    Quantity.CURRENT: "current",
+    Quantity.RESISTANCE: "resistance",
+    Quantity.INDUCTANCE: "inductance",
+}
+_OFF = (
+    Quantity.RESISTANCE,
+    Quantity.TO_GROUND,
+    Quantity.TO_GROUND_REVERSED,
+    Quantity.DIODE,
+    Quantity.CONTINUITY,
+    Quantity.TRACK,
+    Quantity.RATING,
+    *OF_CAPACITORS,
+)
+
+
+def reading(board: str, point: str, quantity: Quantity, value: float, **more: object) -> Planned:
+    """One number as an entry."""
+    number, overload = number_or_overload(value)
+    powered = {"powered": quantity not in _OFF}
+    return about(
+        Measured, board, place=point, quantity=quantity, value=number, overload=overload, **{**powered, **more}
+    )
+
+
+def _typed(name: str, quantity: Quantity, value: float) -> str:
+    """A reading said in full."""
+    word = _TYPED_WORD.get(quantity, "")
+    return f"{name} {word} {typed_value(value, quantity)}".replace("  ", " ")
+
+
+def _sign(values: list[float], quantity: Quantity) -> list[float]:
+    """Values that can be; when none can, the same without the sign, to be asked."""
+    good = [value for value in values if possible(quantity, value)]
+    return good or [abs(value) for value in values if possible(quantity, abs(value))]
+
+
+def _readings(scope: Scope, place: str, quantity: Quantity, text: str) -> Iterator[Said]:
+    """Every reading that a place and a value can mean. An impossible value is offered for what it might have been."""
+    values = read_values(text, quantity.unit)
+    possible_ones = _sign(values, quantity)
+    if values and not possible_ones:
+        raise Refusal("impossible-value", value=text.strip(), quantity=quantity.value)
+    doubtful = bool(values) and not any(possible(quantity, value) for value in values)
+    for one in scope.places.find(place):
+        for value in possible_ones:
+            whole = _typed(scope.named(one.one), quantity, value)
+            yield said(whole, reading(one.board, one.one.name, quantity, value))
+            if doubtful:
+                raise Refusal("impossible-value", value=text.strip(), quantity=quantity.value, instead=whole)
+
+
+@form(
+    rf"(?P<at><pin>|<part>)\s+(?:is\s+|=\s*)?(?P<value>{VALUE}\s*{UNIT})",
+    "5D.13 4.87V",
+    "F1 0.08 ohm",
+    "Y1.1 8.002MHz",
+    stage=Stage.RAILS,
+)
+def value_at_a_point(m: Match, scope: Scope) -> Iterable[Said]:
+    """A value with its unit at a point: the unit says what was measured."""
+    unit = unit_of(m["value"])
+    if unit not in _BY_UNIT:
+        return
+    yield from _readings(scope, m["at"], _BY_UNIT[unit], m["value"])
+
+
+@form(
+    rf"(?P<at><pin>|<part>)\s+(?P<word>{_WORDS})\s*=?\s*(?P<value>{_READING})",
+    "J1 ac 8.6V",
+    "C1 esr=5",
+    "5D.13 to ground 4k3",
+    stage=Stage.RAILS,
+)
+def quantity_at_a_point(m: Match, scope: Scope) -> Iterable[Said]:
+    """A quantity by its name."""
+    yield from _readings(scope, m["at"], _BY_WORD[" ".join(m["word"].lower().split())], m["value"])
+
+
+@form(r"(?P<at><pin>|<part>)\s+(?:reads\s+)?OL", "F1 OL", stage=Stage.RAILS)
+def open_at_a_point(m: Match, scope: Scope) -> Iterable[Said]:
+    """A meter's OL: an open line, in ohms or at the diode test."""
+    for one in scope.places.find(m["at"]):
+        part = scope.context.boards[one.board].part(one.one.refdes)
+        diode = part.kind in ("diode", "bridge", "transistor")
+        for quantity in (Quantity.DIODE, Quantity.RESISTANCE) if diode else (Quantity.RESISTANCE,):
+            yield said(
+                _typed(scope.named(one.one), quantity, math.inf), reading(one.board, one.one.name, quantity, math.inf)
+            )
+
+
+@form(
+    rf"(?P<at><part>)\s+diode\s+(?P<pin>\d{{1,2}})\s*[:=]?\s+(?P<value>{_READING})", "BR1 diode 3 OL", stage=Stage.RAILS
+)
+def diode_of_a_bridge(m: Match, scope: Scope) -> Iterable[Said]:
+    """The diode test at one pin of a bridge."""
+    yield from _readings(scope, f"{m['at']}.{m['pin']}", Quantity.DIODE, m["value"])
+
+
+_LOSS = rf"{NUMBER}\s*%"
+_PIECE = (
+    rf"(?:(?:capacitance\s*=?\s*|c\s*=\s*)?(?P<c>{VALUE}F?)(?![\w%])|esr\s*=?\s*(?P<esr>{VALUE}\s*(?:ohms?|Ω)?)|"
+    rf"loss\s*=?\s*(?P<loss>{_LOSS})|leakage\s*=?\s*(?P<leak>{VALUE}A?)|at\s+(?P<f>{VALUE}\s*Hz)|"
+    rf"(?P<where>(?:in|out\s+of)\s+circuit))"
+)
+_PIECES = re.compile(rf"\s*{_PIECE}\s*,?", re.IGNORECASE)
+_ANY_PIECES = re.sub(r"\?P<\w+>", "?:", _PIECE)
+
+
+@form(
+    rf"(?P<at><part>)\s+(?:measures|reads)\s+(?P<rest>{_ANY_PIECES}(?:\s*,?\s+{_ANY_PIECES})*)",
+    "C1 measures 51u esr 5 loss 12% at 100kHz out of circuit",
+    stage=Stage.PLAN,
+)
+def capacitor_measured(m: Match, scope: Scope) -> Iterable[Said]:
+    """A measured capacitor: capacitance, ESR, loss, leakage, the meter's frequency, in circuit or out."""
+    found = _taken_apart(m["rest"])
+    if found is None:
+        return
+    numbers, more, tail = found
+    for one in scope.places.find(m["at"]):
+        for values in product(*(_of_capacitor(quantity, text) for quantity, text in numbers)):
+            pairs = [(quantity, value) for (quantity, _), value in zip(numbers, values, strict=True)]
+            told = " ".join(
+                typed_value(v, q) if q is Quantity.CAPACITANCE else f"{q.value.split()[0]} {typed_value(v, q)}"
+                for q, v in pairs
+            )
+            canonical = f"{scope.named(one.one)} measures {told}{tail}".replace("leakage current", "leakage")
+            yield said(canonical, *(reading(one.board, one.one.refdes, q, v, **more) for q, v in pairs))
+
+
+def _of_capacitor(quantity: Quantity, text: str) -> list[float]:
+    if quantity is Quantity.LOSS:
+        values = [value / 100 for value in read_values(text.replace("%", ""), "")]
+    else:
+        values = read_values(text, quantity.unit)
+    kept = [value for value in values if possible(quantity, value)]
+    if not kept:
+        raise Refusal("impossible-value", value=text.strip(), quantity=quantity.value)
+    return kept
+
+
+def _taken_apart(rest: str) -> tuple[list[tuple[Quantity, str]], dict[str, object], str] | None:
+    """(quantity and text, what they share, its words) of a measured capacitor; None when something is said twice."""
+    numbers: dict[Quantity, str] = {}
+    more: dict[str, object] = {}
+    tail = ""
+    names = {"c": Quantity.CAPACITANCE, "esr": Quantity.ESR, "loss": Quantity.LOSS, "leak": Quantity.LEAKAGE}
+    for piece in _PIECES.finditer(rest):
+        for name, quantity in names.items():
+            if piece[name]:
+                if quantity in numbers:
+                    return None
+                numbers[quantity] = piece[name]
+        if piece["f"]:
+            frequency = read_values(piece["f"], "Hz")
+            if len(frequency) != 1 or frequency[0] <= 0:
+                raise Refusal("impossible-value", value=piece["f"], quantity="frequency")
+            more["frequency"] = frequency[0]
+            tail += f" at {typed_value(frequency[0], Quantity.FREQUENCY)}"
+        if piece["where"]:
+            more["in_circuit"] = piece["where"].lower().startswith("in")
+            tail += " in circuit" if more["in_circuit"] else " out of circuit"
+    return (list(numbers.items()), more, tail) if numbers else None
+
+
+@form(rf"(?P<at><part>)\s+(?P<value>{VALUE}F?)(?:\s+(?P<volts>{NUMBER}\s*V))?", "C1 6,800u", stage=Stage.PLAN)
+def capacitor_value_alone(m: Match, scope: Scope) -> Iterable[Said]:
+    """A value beside a capacitor can be its marking or a reading: asked, never guessed."""
+    for one in scope.places.find(m["at"]):
+        if scope.context.boards[one.board].part(one.one.refdes).kind != "capacitor":
+            continue
+        name = scope.named(one.one)
+        for value in read_values(m["value"], "F"):
+            typed = typed_value(value, Quantity.CAPACITANCE)
+            if not possible(Quantity.CAPACITANCE, value):
+                continue
+            yield said(f"{name} measures {typed}", reading(one.board, one.one.refdes, Quantity.CAPACITANCE, value))
+            yield from _as_marking(scope, one.one, f"{typed} {m['volts'] or ''}".strip())
+
+
+def _as_marking(scope: Scope, part: NamedPart, text: str) -> Iterator[Said]:
+    from loyal_trace.core.line.forms.facts import marked
+
+    found = capacitor_marking(text)
+    if found is not None:
+        yield marked(scope, part, found)
+
+
+@form(rf"(?P<at><part>)\s+(?P<c>{VALUE}F?)\s+(?P<esr>{VALUE})\s+(?P<loss>{_LOSS})", "C1 51u 5 12%", stage=Stage.PLAN)
+def capacitor_numbers_alone(m: Match, scope: Scope) -> Iterable[Said]:
+    """Numbers without names beside a capacitor: offered with the names that they may have."""
+    for one in scope.places.find(m["at"]):
+        values = [_of_capacitor(q, m[g]) for q, g in ((Quantity.CAPACITANCE, "c"), (Quantity.LOSS, "loss"))]
+        for c, loss in product(*values):
+            for quantity, typed in ((Quantity.ESR, m["esr"]), (Quantity.LEAKAGE, f"{m['esr']}u")):
+                value = _of_capacitor(quantity, typed)[0]
+                pairs = [(Quantity.CAPACITANCE, c), (quantity, value), (Quantity.LOSS, loss)]
+                named = f"{quantity.value.split()[0]} {typed_value(value, quantity)}"
+                told = f"{typed_value(c, Quantity.CAPACITANCE)} {named} loss {typed_value(loss, Quantity.LOSS)}"
+                entries = (reading(one.board, one.one.refdes, q, v) for q, v in pairs)
+                yield said(f"{scope.named(one.one)} measures {told}", *entries)
+
+
+_OHMS = rf"(?:{VALUE}\s*(?:ohms?|Ω)?|OL)"
+
+
+@form(
+    rf"(?:(?P<on><board>)\s+)?rail\s+(?P<rail>[+-]?[\w.,]+(?:\s*V)?)\s+to\s+ground\s+(?P<red>{_OHMS})(?:\s+red)?"
+    rf"(?:\s*,?\s*(?P<black>{_OHMS})\s+black)?",
+    "rail +5 to ground 4.2 ohm red, 0.9 ohm black",
+    stage=Stage.RAILS,
+)
+def rail_to_ground(m: Match, scope: Scope) -> Iterable[Said]:
+    """A rail to ground, power off, in one or both polarities: red is the probe that lies on the rail."""
+    for board in scope.boards(m["on"], free=False):
+        name, point = rail_of(scope, board, m["rail"])
+        readings = [(Quantity.TO_GROUND, m["red"]), (Quantity.TO_GROUND_REVERSED, m["black"])]
+        options = [[(q, v) for v in _ohms(q, text)] for q, text in readings if text]
+        for chosen in product(*options):
+            told = ", ".join(f"{typed_value(v, q)} {'red' if q is Quantity.TO_GROUND else 'black'}" for q, v in chosen)
+            yield said(
+                f"{scope.board_words(board)}rail {name} to ground {told}",
+                *(reading(board, point, q, v) for q, v in chosen),
+            )
+
+
+def _ohms(quantity: Quantity, text: str) -> list[float]:
+    kept = [value for value in read_values(text, "Ω") if possible(quantity, value)]
+    if not kept:
+        raise Refusal("impossible-value", value=text.strip(), quantity=quantity.value)
+    return kept
+
+
+def rail_of(scope: Scope, board: str, text: str) -> tuple[str, str]:
+    """(name as typed, point) of a rail: its far point where the board knows it, else the rail's own name."""
+    wanted = text.upper().replace(" ", "").removesuffix("V")
+    known = scope.context.boards.get(board)
+    for rail in known.rails if known else ():
+        if rail.name.upper().replace(" ", "").removesuffix("V") == wanted:
+            return wanted, rail.far or rail.name
+    return wanted, f"{wanted} V"
+
+
+@form(rf"(?P<parts><parts>)\s+lifted\s*:?\s+(?P<value>{_OHMS})", "5F, 5G lifted: 430 ohm", stage=Stage.RAILS)
+def lifted_off_a_rail(m: Match, scope: Scope) -> Iterable[Said]:
+    """The resistance of a shorted rail to ground with some parts lifted off it."""
+    for one in scope.places.several(m["parts"]):
+        nets = _shared_rails(scope, one.board, [part.refdes for part in one.parts])
+        if not nets:
+            raise Refusal("no-rail", parts=scope.listed(one.parts))
+        for net, value in product(nets[:1], _ohms(Quantity.TO_GROUND, m["value"])):
+            yield _lifted(scope, one.board, net, tuple(part.refdes for part in one.parts), value)
+
+
+def _shared_rails(scope: Scope, board_id: str, parts: list[str]) -> list[str]:
+    """The rails whose nets have all of these parts; the one that is being looked at first."""
+    board, asked = scope.context.boards[board_id], scope.context.asked
+    nets = dict(board.nets)
+    rails = [rail.net for rail in board.rails if {refdes for refdes, _ in nets.get(rail.net, ())} >= set(parts)]
+    hunted = asked.net if isinstance(asked, AskedLift) else ""
+    return sorted(rails, key=lambda net: net != hunted)
+
+
+def _lifted(scope: Scope, board: str, net: str, parts: tuple[str, ...], value: float) -> Said:
+    number, _ = number_or_overload(value)
+    names = scope.listed(NamedPart(board=board, refdes=refdes) for refdes in parts)
+    entry = about(Lifted, board, place=net, parts=parts, value=number)
+    return said(f"{names} lifted: {typed_value(value, Quantity.TO_GROUND)}", entry)
+
+
+# bare values, where a point is being asked for
+
+
+@form(rf"(?P<value>{_READING})", "4.87V", stage=Stage.RAILS, bare=True)
+def value_asked_for(m: Match, scope: Scope) -> Iterable[Said]:
+    """A number alone is the reading of the point that is asked for."""
+    asked = scope.context.asked
+    if isinstance(asked, AskedPoint):
+        yield from _at_point(scope, asked, m["value"])
+    elif isinstance(asked, AskedPair):
+        for value in read_values(m["value"], "Ω"):
+            names, typed = asked.pair.replace(" ", " to "), typed_value(value, Quantity.CONTINUITY)
+            canonical = f"{scope.board_words(asked.board)}{names} {typed}"
+            yield said(canonical, reading(asked.board, asked.pair, Quantity.CONTINUITY, value))
+    elif isinstance(asked, AskedLift):
+        yield from _with_lifted(scope, asked, m["value"])
+
+
+def _at_point(scope: Scope, asked: AskedPoint, text: str) -> Iterator[Said]:
+    quantity = Quantity(asked.quantity)
+    named = NamedPart(board=asked.board, refdes=asked.point)
+    values = read_values(text, quantity.unit)
+    if values and unit_of(text) and not any(possible(quantity, value) for value in values):
+        raise Refusal("impossible-value", value=text.strip(), quantity=quantity.value)
+    for value in (value for value in values if possible(quantity, value)):
+        more = {"powered": asked.powered, **({"source": GOOD_BOARD} if asked.good_board else {})}
+        canonical = _typed(scope.named(named), quantity, value)
+        yield said(canonical, reading(asked.board, asked.point, quantity, value, **more))
+
+
+def _with_lifted(scope: Scope, asked: AskedLift, text: str) -> Iterator[Said]:
+    for value in _ohms(Quantity.TO_GROUND, text):
+        if asked.parts:
+            yield _lifted(scope, asked.board, asked.net, asked.parts, value)
+        else:
+            named = NamedPart(board=asked.board, refdes=asked.far)
+            yield said(
+                _typed(scope.named(named), Quantity.TO_GROUND, value),
+                reading(asked.board, asked.far, Quantity.TO_GROUND, value),
+            )
+
+
+@form(rf"(?P<c>{VALUE}F?)(?:\s+(?P<esr>{VALUE}\s*(?:ohms?|Ω)?))?", "3200u 0.4", stage=Stage.PLAN, bare=True)
+def capacitor_asked_for(m: Match, scope: Scope) -> Iterable[Said]:
+    """Capacitance, then ESR, of the capacitor that is asked for."""
+    asked = scope.context.asked
+    if not isinstance(asked, AskedCapacitor) or not re.search(r"[pnuµμmF]", m["c"]):
+        return
+    part = NamedPart(board=asked.place.board, refdes=asked.place.refdes)
+    numbers = [(Quantity.CAPACITANCE, m["c"])] + ([(Quantity.ESR, m["esr"])] if m["esr"] else [])
+    for values in product(*(_of_capacitor(quantity, text) for quantity, text in numbers)):
+        pairs = [(quantity, value) for (quantity, _), value in zip(numbers, values, strict=True)]
+        told = " ".join(f"esr {typed_value(v, q)}" if q is Quantity.ESR else typed_value(v, q) for q, v in pairs)
+        yield said(f"{scope.named(part)} measures {told}", *(reading(part.board, part.refdes, q, v) for q, v in pairs))
+
+
+@form(rf"(?P<first><pin>)\s+to\s+(?P<second><pin>)\s+(?P<value>{_OHMS})", "5D.13 to 4E.15 0.2 ohm", stage=Stage.PLAN)
+def pair_measured(m: Match, scope: Scope) -> Iterable[Said]:
+    """The resistance between two pins, power off."""
+    for one in scope.places.find(m["first"]):
+        for other in scope.places.find(m["second"]):
+            if other.board != one.board:
+                continue
+            pair = " ".join(sorted((one.one.name, other.one.name)))
+            for value in _ohms(Quantity.CONTINUITY, m["value"]):
+                names = pair.replace(" ", " to ")
+                yield said(
+                    f"{scope.board_words(one.board)}{names} {typed_value(value, Quantity.CONTINUITY)}",
+                    reading(one.board, pair, Quantity.CONTINUITY, value),
+                )

@@ -1,0 +1,160 @@
+"""The job and the bench: owner, complaint, serial, what the bench has and lacks, the drawer, decisions."""
+
+from collections.abc import Iterable
+
+from loyal_trace.core.job.entries import Decided, Stocked
+from loyal_trace.core.line.context import Planned, Refusal, Said
+from loyal_trace.core.line.registry import Match, Scope, about, form, said
+from loyal_trace.core.proving.bench import LACKS, SUPPLIES, parse_supplies
+from loyal_trace.core.roms.devices import access_budget
+from loyal_trace.core.roms.signature import check_symbols, register_from
+from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.core.vocabulary.units import parse_quantity
+
+_ON = r"(?:(?P<on><board>)\s+)?"
+_STATES = {
+    "untested": "unknown",
+    "unknown": "unknown",
+    "good": "proven",
+    "proven": "proven",
+    "tested": "proven",
+    "bad": "bad",
+}
+
+
+def decided(canonical: str, what: str, choice: str, board: str = "", reason: str = "") -> Said:
+    """A decision of the job."""
+    return said(canonical, about(Decided, board, what=what, choice=choice, reason=reason))
+
+
+@form(
+    r"(?P<what>owner|complaint|firmware|promise)\s*:\s*(?P<text>\S.*)",
+    "owner: Gannet Point Pier Collection",
+    "complaint: no sound",
+    stage=Stage.INTAKE,
+)
+def told_of_the_job(m: Match, scope: Scope) -> Iterable[Said]:
+    """Whose it is, what is wrong in the owner's words, which firmware, what was promised."""
+    what, text = m["what"].lower(), m["text"].strip()
+    yield decided(f"{what}: {text}", what, text)
+
+
+@form(rf"{_ON}serial\s*:\s*(?P<text>\S.*)", "serial: 1042", stage=Stage.INTAKE)
+def serial(m: Match, scope: Scope) -> Iterable[Said]:
+    """The serial number of a board."""
+    for board in scope.boards(m["on"], free=False):
+        text = m["text"].strip()
+        yield decided(f"{scope.board_words(board)}serial: {text}", f"serial {board}", text, board)
+
+
+@form(r"label\s+(?:of\s+)?(?P<at><part>)\s*:\s*(?P<text>\S.*)", "label 3A: CS8-0 A", stage=Stage.INTAKE)
+def label(m: Match, scope: Scope) -> Iterable[Said]:
+    """What stands on the label of a chip."""
+    for one in scope.places.find(m["at"]):
+        text = m["text"].strip()
+        yield decided(f"label {scope.named(one.one)}: {text}", f"label {one.board}/{one.one.refdes}", text, one.board)
+
+
+@form(
+    r"(?P<what>value|hour\s+rate)\s*:\s*(?P<amount>\d{1,7}(?:[.,]\d{1,2})?)",
+    "value: 250",
+    "hour rate: 40",
+    stage=Stage.INTAKE,
+)
+def amount(m: Match, scope: Scope) -> Iterable[Said]:
+    """What it is worth, and what an hour costs."""
+    what, number = " ".join(m["what"].lower().split()), m["amount"].replace(",", ".")
+    yield decided(f"{what}: {number}", what, number)
+
+
+@form(r"bench\s+lacks\s*:\s*(?P<text>\S.*)", "bench lacks: 12 V AC, harness", stage=Stage.INTAKE)
+def bench_lacks(m: Match, scope: Scope) -> Iterable[Said]:
+    """What this bench cannot do: what needs it is not tested."""
+    told = ", ".join(word.strip() for word in m["text"].split(",") if word.strip())
+    choice = "" if told.lower() == "nothing" else told
+    yield decided(f"bench lacks: {told}", LACKS, choice)
+
+
+@form(r"bench\s+suppl(?:y|ies)\s*:\s*(?P<text>\S.*)", "bench supplies: 5 V 3 A, 12 V 1 A", stage=Stage.INTAKE)
+def bench_supplies(m: Match, scope: Scope) -> Iterable[Said]:
+    """The supplies of this bench with their limits."""
+    try:
+        told = ", ".join(supply.words for supply in parse_supplies(m["text"]))
+    except RequestError as error:
+        raise Refusal("bench-supplies", why=str(error)) from None
+    yield decided(f"bench supplies: {told}", SUPPLIES, told)
+
+
+@form(
+    r"drawer:\s*(?:(?P<count>\d{1,5})\s*[x×]?\s+)?(?P<number>[\w./+-]{2,24}(?:\s+\d+(?:[.,]\d+)?\s*V)?)"
+    r"(?:\s+in\s+(?P<place>[^,]{1,40}?))?(?:\s*,\s*(?P<state>untested|unknown|good|proven|tested|bad))?",
+    "drawer: 3x 74LS166 in tray 3, untested",
+    stage=Stage.PLAN,
+)
+def drawer(m: Match, scope: Scope) -> Iterable[Said]:
+    """Something that lies in the drawer."""
+    count, place = int(m["count"] or 1), (m["place"] or "").strip()
+    state = _STATES[(m["state"] or "untested").lower()]
+    words = {"unknown": "untested", "proven": "good", "bad": "bad"}[state]
+    number = " ".join(m["number"].split()).upper() if " " not in m["number"].strip() else " ".join(m["number"].split())
+    canonical = f"drawer: {count}x {number}{f' in {place}' if place else ''}, {words}"
+    yield said(canonical, Planned(Stocked, {"number": number, "count": count, "place": place, "state": state}))
+
+
+@form(r"good\s+enough\s*:\s*(?P<why>\S.*)", "good enough: the scratch on the lid stays", stage=Stage.VERIFY)
+def good_enough(m: Match, scope: Scope) -> Iterable[Said]:
+    """The decision that it is good enough, with what remains."""
+    why = m["why"].strip()
+    yield decided(f"good enough: {why}", "good enough", "good enough", reason=why)
+
+
+@form(r"register\s*:\s*(?P<text>\S.*)", "register: CRC16-ARC", stage=Stage.ROMS)
+def register(m: Match, scope: Scope) -> Iterable[Said]:
+    """The register of the tester: a name of the catalogue, or polynomial, start value and final XOR."""
+    text = " ".join(m["text"].split())
+    try:
+        register_from(text)
+    except RequestError as error:
+        raise Refusal("register", why=str(error)) from None
+    yield decided(f"register: {text}", "register", text)
+
+
+@form(r"symbols\s*:\s*(?P<text>\S+)", "symbols: 0123456789ABCDEF", stage=Stage.ROMS)
+def tester_symbols(m: Match, scope: Scope) -> Iterable[Said]:
+    """The sixteen symbols in which the tester prints."""
+    try:
+        text = check_symbols(m["text"])
+    except RequestError as error:
+        raise Refusal("symbols", why=str(error)) from None
+    yield decided(f"symbols: {text}", "symbols", text)
+
+
+@form(r"(?:processor\s+)?clock\s*:\s*(?P<text>\S.*)", "clock: 4MHz", stage=Stage.ROMS)
+def processor_clock(m: Match, scope: Scope) -> Iterable[Said]:
+    """The processor's clock, by which memories are judged fast enough."""
+    text = m["text"].strip()
+    try:
+        access_budget(parse_quantity(text, "Hz"))
+    except RequestError as error:
+        raise Refusal("clock", why=str(error)) from None
+    yield decided(f"clock: {text}", "processor clock", text)
+
+
+@form(r"lamp\s*:\s*(?P<text>\S.*)", "lamp: 12m", stage=Stage.ROMS)
+def lamp(m: Match, scope: Scope) -> Iterable[Said]:
+    """The irradiance of the eraser lamp (W/cm² at 253.7 nm)."""
+    text = m["text"].strip()
+    try:
+        if parse_quantity(text) <= 0:
+            raise Refusal("impossible-value", value=text, quantity="irradiance")
+    except RequestError as error:
+        raise Refusal("lamp", why=str(error)) from None
+    yield decided(f"lamp: {text}", "lamp", text)
+
+
+@form(r"decide\s+(?P<what>[\w ]{2,40}?)\s*:\s*(?P<choice>\S.*)", "decide supply limits: strict", stage=Stage.INTAKE)
+def decision(m: Match, scope: Scope) -> Iterable[Said]:
+    """Any other setting of the job."""
+    what, choice = " ".join(m["what"].lower().split()), m["choice"].strip()
+    yield decided(f"decide {what}: {choice}", what, choice)

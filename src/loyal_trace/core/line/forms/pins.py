@@ -1,0 +1,122 @@
+"""Pins probed: `5D.13 low`, `5D 1=L 2=P 3=4.1V`; at Probe from the pin shown: `L`, `LHPPL`, `2MHz`."""
+
+import re
+from collections.abc import Iterable, Iterator
+
+from loyal_trace.core.chips.levels import FAMILIES, Family
+from loyal_trace.core.job.entries import NamedPart, PinsProbed, PinState, pin_state
+from loyal_trace.core.line.context import AskedPin, Planned, Refusal, Said
+from loyal_trace.core.line.registry import Match, Scope, at, form, said
+from loyal_trace.core.line.values import VALUE, possible, read_values, unit_of
+from loyal_trace.core.probing.states import STATE_WORDS, PinReading, parse_state
+from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.quantities import Quantity
+from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.core.vocabulary.units import typed_quantity
+
+_LETTERS = {word: letter for letter, word in STATE_WORDS.items() if letter != "?"}
+_STATE = "|".join(_LETTERS)
+_MOST_VOLTS = 30.0
+_WORD_TOO = ("PLL", "HP", "LP", "PH", "HZ", "XL", "XP", "HXL", "ZX")
+_ASSIGNED = rf"(?:\d{{1,3}}|/?[A-Z][A-Z0-9/]*)\s*=\s*(?:[LHPXZ](?![\w.])|{_STATE}|{VALUE}\s*(?:V|Hz)?)"
+
+
+def _family(scope: Scope, part: NamedPart) -> Family:
+    number = scope.context.boards[part.board].part(part.refdes).number
+    library = scope.context.library
+    return library.find(number).family if library.knows(number) else FAMILIES["TTL"]
+
+
+def _typed(pin: PinState) -> str:
+    """A state as it can be typed again."""
+    if pin.voltage is not None:
+        return typed_quantity(pin.voltage, "V")
+    return typed_quantity(pin.frequency, "Hz") if pin.frequency is not None else STATE_WORDS[pin.state]
+
+
+def _short(pin: PinState) -> str:
+    return _typed(pin) if pin.voltage is not None or pin.frequency is not None else pin.state
+
+
+def probed(scope: Scope, part: NamedPart, pins: tuple[PinState, ...]) -> Said:
+    """Pins of one chip as a reading of the line."""
+    bare = NamedPart(board=part.board, refdes=part.refdes)
+    entry: Planned = at(PinsProbed, bare, pins=pins)
+    if len(pins) == 1 and pins[0].voltage is None and pins[0].frequency is None:
+        return said(f"{scope.named(bare)}.{pins[0].pin} {_typed(pins[0])}", entry)
+    return said(f"{scope.named(bare)} {' '.join(f'{pin.pin}={_short(pin)}' for pin in pins)}", entry)
+
+
+@form(
+    rf"(?P<at><pin>)\s+(?:is\s+)?(?P<state>[LHPXZ]|{_STATE})",
+    "5D.13 low",
+    "5D-13 low",
+    "5D.13 is low",
+    stage=Stage.PROBE,
+)
+def pin_state_said(m: Match, scope: Scope) -> Iterable[Said]:
+    """The state of one pin."""
+    letter = _LETTERS.get(m["state"].lower(), m["state"].upper())
+    for one in scope.places.find(m["at"]):
+        yield probed(scope, one.one, (pin_state(one.one.pin or 1, PinReading(letter)),))
+
+
+@form(rf"(?P<at><part>)\s+(?P<pins>{_ASSIGNED}(?:[\s,]+{_ASSIGNED})*)", "5D 1=L 2=P 3=4.1V", stage=Stage.PROBE)
+def pins_assigned(m: Match, scope: Scope) -> Iterable[Said]:
+    """Several pins of one chip."""
+    for one in scope.places.find(m["at"]):
+        family = _family(scope, one.one)
+        pins = tuple(_assigned(scope, one.one, text, family) for text in re.findall(_ASSIGNED, m["pins"], re.I))
+        if len({pin.pin for pin in pins}) < len(pins):
+            raise Refusal("pin-twice", place=one.one.refdes)
+        yield probed(scope, one.one, pins)
+
+
+def _assigned(scope: Scope, part: NamedPart, text: str, family: Family) -> PinState:
+    name, _, state = text.partition("=")
+    number = scope.places.pin(part.board, part.refdes, name.strip())
+    return pin_state(number or 1, _reading(state.strip(), family))
+
+
+def _reading(text: str, family: Family) -> PinReading:
+    if text.lower() in _LETTERS:
+        return PinReading(_LETTERS[text.lower()])
+    try:
+        return parse_state(re.sub("hz$", "Hz", text, flags=re.I), family)
+    except RequestError:
+        raise Refusal("impossible-value", value=text, quantity="pin state") from None
+
+
+@form(r"(?P<states>[LHPXZ]{1,40})", "L", "LHPPL", stage=Stage.PROBE, bare=True)
+def states_asked_for(m: Match, scope: Scope) -> Iterable[Said]:
+    """States from the pin that is shown on, one letter a pin. Letters that are a word too are asked."""
+    asked = scope.context.asked
+    if not isinstance(asked, AskedPin):
+        return
+    states = m["states"].upper()
+    if len(states) > len(asked.pins):
+        raise Refusal("too-many-pins", place=asked.place.refdes, left=str(len(asked.pins)))
+    pins = tuple(pin_state(pin, PinReading(state)) for pin, state in zip(asked.pins, states, strict=False))
+    yield probed(scope, NamedPart(board=asked.place.board, refdes=asked.place.refdes), pins)
+    if states in _WORD_TOO:
+        raise Refusal("word-too", word=m["states"])
+
+
+@form(rf"(?P<value>{VALUE}\s*(?:V|Hz)?)", "2MHz", stage=Stage.PROBE, bare=True)
+def level_asked_for(m: Match, scope: Scope) -> Iterable[Said]:
+    """A voltage or a frequency of the pin that is shown."""
+    asked = scope.context.asked
+    if isinstance(asked, AskedPin) and asked.pins:
+        yield from _level(scope, asked, m["value"])
+
+
+def _level(scope: Scope, asked: AskedPin, text: str) -> Iterator[Said]:
+    part = NamedPart(board=asked.place.board, refdes=asked.place.refdes)
+    unit = unit_of(text) or "V"
+    quantity = Quantity.FREQUENCY if unit == "Hz" else Quantity.VOLTAGE
+    for value in read_values(text, unit):
+        if possible(quantity, value) and (unit == "Hz" or abs(value) <= _MOST_VOLTS):
+            found = _reading(typed_quantity(value, unit), _family(scope, part))
+            yield probed(scope, part, (pin_state(asked.pins[0], found),))
+        elif unit_of(text):
+            raise Refusal("impossible-value", value=text.strip(), quantity="pin state")

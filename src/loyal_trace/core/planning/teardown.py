@@ -1,0 +1,49 @@
+"""Teardown as one line a step: what came off, how many, of what size, from where, which way round it was."""
+
+import re
+from typing import Any
+
+from loyal_trace.core.vocabulary.errors import RequestError
+
+_SORTS = {
+    "fastener": ("screw", "bolt", "nut", "rivet", "clip", "spacer", "post", "washer", "fastener"),
+    "cable": ("cable", "plug", "ribbon", "wire", "lead", "loom", "connector"),
+    "shield": ("shield", "cover", "lid", "can", "plate", "bracket", "bezel"),
+    "switch": ("switch", "knob", "lever", "jumper"),
+    "glue": ("glue", "tape", "hot melt", "silicone", "foam"),
+}
+_COUNT = re.compile(r"(\d+)\s*[x×*]?\s+(.*)")
+_NUMBER = r"\d+(?:[.,]\d+)?"
+_SIZE = re.compile(rf"\b(M{_NUMBER}(?:\s*[x×]\s*{_NUMBER})?|{_NUMBER}(?:\s*[x×]\s*{_NUMBER})?\s*mm)\b")
+_NEEDS_WAY = ("cable", "switch")
+
+
+def parse_step(text: str) -> dict[str, Any]:
+    """The fields of a `TakenApart` from one line: `4 M3x8 screws, bottom shield` or `ribbon, J3, red stripe left`.
+
+    Count first, if more than one; then what, where, and which way round, with commas between. RequestError for an
+    empty line, and for a cable or switch of which nobody says which way round it was.
+    """
+    pieces = [piece.strip() for piece in text.split(",")]
+    if not pieces[0]:
+        raise RequestError("say what came off, for instance: 4 M3x8 screws, bottom shield")
+    counted = _COUNT.fullmatch(pieces[0])
+    count, what = (int(counted[1]), counted[2]) if counted else (1, pieces[0])
+    if count < 1:
+        raise RequestError("nothing came off; say how many")
+    size = _SIZE.search(what)
+    bare = " ".join(what.replace(size[0], " ").split()) if size else what
+    sort = next((s for s, words in _SORTS.items() if any(word in bare.lower() for word in words)), "")
+    sort = sort or ("fastener" if size else "other")
+    place, way = (pieces[1] if len(pieces) > 1 else ""), ", ".join(pieces[2:])
+    if sort in _NEEDS_WAY and not way:
+        raise RequestError(f"say which way round the {sort} was: {bare or what}, {place or 'where'}, red stripe left")
+    told = {"count": count, "size": size[0] if size else "", "place": place, "way": way}
+    return {"sort": sort, "what": bare or sort, **told}
+
+
+def step_words(fields: dict[str, Any]) -> str:
+    """A step as it can be typed again: `parse_step` gives the same fields back."""
+    counted = f"{fields['count']} " if fields["count"] > 1 else ""
+    what = f"{fields['size']} {fields['what']}".strip()
+    return ", ".join(piece for piece in (f"{counted}{what}", fields["place"], fields["way"]) if piece)
