@@ -43,11 +43,19 @@ def parse_marking(text: str, kind: str, library: ChipLibrary) -> Marking | None:
     """
     words = " ".join(text.split())
     number = words.upper()
-    printed_on_a_chip = library.knows(number) or _CHIP.fullmatch(number) or _ANALOGUE.fullmatch(number)
-    if printed_on_a_chip and not (kind == "capacitor" and number.isdecimal()):
+    # A value goes first on a part that has one: 6800u on a capacitor is no processor of type 6800.
+    value = _value_marking(words, kind)
+    if value is not None:
+        return value
+    if library.knows(number) or _CHIP.fullmatch(number) or _ANALOGUE.fullmatch(number):
         return Marking(number, "chip")
     if _GENERIC.fullmatch(number):
         return Marking(number, kind if kind in ("transistor", "diode", "regulator", "bridge") else "transistor")
+    return None
+
+
+def _value_marking(words: str, kind: str) -> Marking | None:
+    """A value, with its rating, on a part of a kind that is marked with values."""
     if kind == "capacitor":
         return capacitor_marking(words)
     if kind == "fuse":

@@ -319,7 +319,7 @@ def rail_of(scope: Scope, board: str, text: str) -> tuple[str, str]:
     return wanted, f"{wanted} V"
 
 
-@form(rf"(?P<parts><parts>)\s+lifted\s*:?\s+(?P<value>{_OHMS})", "5F, 5G lifted: 430 ohm", stage=Stage.RAILS)
+@form(rf"(?P<parts><parts>)\s+lifted\s*:?\s+(?P<value>{_OHMS})", "5F, 5D lifted: 430 ohm", stage=Stage.RAILS)
 def lifted_off_a_rail(m: Match, scope: Scope) -> Iterable[Said]:
     """The resistance of a shorted rail to ground with some parts lifted off it."""
     for one in scope.places.several(m["parts"]):

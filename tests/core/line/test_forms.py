@@ -1,0 +1,204 @@
+"""Everything of the table in what can be said, each with what it records."""
+
+import pytest
+
+from loyal_trace.core.job.entries import (
+    Fitted,
+    NamedPart,
+    Observed,
+    PartTold,
+    Removed,
+    Swapped,
+    SymptomSeen,
+    TakenApart,
+)
+from loyal_trace.core.line.grammar import examples
+from loyal_trace.core.vocabulary.stages import Stage
+from tests.helpers.builders import made
+from tests.helpers.lines import TIDEWRACK, context, read, recorded
+
+V = "tw-vid"
+AT_PROBE = {"stage": Stage.PROBE, "picked": (V, "5D")}
+AT_ROMS = {"stage": Stage.ROMS, "picked": (V, "4A")}
+
+SAID = [
+    ("5D.13 4.87V", {}, "measured", {"place": "5D.13", "quantity": "voltage", "value": 4.87}),
+    ("5D.13 4,87V", {}, "measured", {"value": 4.87}),
+    ("C1 esr=5", {}, "measured", {"place": "C1", "quantity": "esr", "value": 5.0}),
+    ("C1 esr OL", {}, "measured", {"quantity": "esr", "value": None, "overload": True}),
+    ("5D.13 to ground 4k3", {}, "measured", {"quantity": "resistance to ground", "value": 4300.0}),
+    ("5D.13 low", {}, "pins_probed", {"place": "5D"}),
+    ("5D-13 low", {}, "pins_probed", {"place": "5D"}),
+    ("5D.13 is low", {}, "pins_probed", {"place": "5D"}),
+    ("L", AT_PROBE, "pins_probed", {"place": "5D"}),
+    ("2MHz", AT_PROBE, "pins_probed", {"place": "5D"}),
+    ("4A sig 7A5F", {}, "signature", {"place": "4A"}),
+    ("sig 7A5F", AT_ROMS, "signature", {"place": "4A"}),
+    ("5D.4 corroded", {}, "observed", {"place": "5D", "pin": 4, "finding": "corroded"}),
+    ("corroded", {"stage": Stage.INSPECT, "picked": (V, "5D")}, "observed", {"place": "5D", "finding": "corroded"}),
+    ("socket of 4A loose", {}, "observed", {"place": "4A", "finding": "socket loose"}),
+    ("5D removed", {}, "removed", {"place": "5D"}),
+    ("before: C1 replaced", {}, "worked", {"before": True, "action": "replaced"}),
+    ("5D reflowed", {}, "worked", {"before": False, "action": "reflowed"}),
+    ("track 5D.13-4E.15 repaired with wire", {}, "worked", {"detail": "wire"}),
+    ("board washed, drying", {}, "worked", {"detail": "drying"}),
+    ("C1 use 470u 25V from tray F", {}, "planned", {"place": "C1", "origin": "tray F"}),
+    ("4A re-programmed with 4a.bin", {}, "fitted", {"place": "4A"}),
+    ("5D socket fitted", {}, "fitted", {"place": "5D"}),
+    ("swap 4A with spare 2: stays", {}, "swapped", {"place": "4A", "spare": "spare 2", "result": "stays"}),
+    ("5D out: gone", {}, "trial", {"action": "out", "result": "gone"}),
+    ("5D back", {}, "trial", {"action": "back", "result": ""}),
+    ("5D.13 lifted: gone", {}, "trial", {"action": "lifted", "result": "gone"}),
+    ("5D.13 resoldered", {}, "trial", {"action": "resoldered"}),
+    ("pressed 5D: comes back", {}, "trial", {"action": "pressed", "result": "comes back"}),
+    ("cooled 4A: gone", {}, "trial", {"action": "cooled", "result": "gone"}),
+    ("piggyback 3C: better", {}, "trial", {"action": "piggyback", "result": "better"}),
+    ("symptom: no sound", {}, "symptom", {"text": "no sound", "present": True}),
+    ("path gun: 5D 4A 3C", {}, "path_told", {"name": "gun"}),
+    ("fails: gun", {}, "function", {"name": "gun", "state": "fails"}),
+    ("check: keyboard ok", {}, "test_result", {"item": "keyboard", "passed": True}),
+    ("check: joystick fails, left dead", {}, "test_result", {"passed": False, "note": "left dead"}),
+    ("start ok", {}, "started", {"clean": True, "off_seconds": None}),
+    ("start failed code 3", {}, "started", {"clean": False, "code": "3"}),
+    ("start failed off 10 min", {}, "started", {"off_seconds": 600.0}),
+    ("sent 41 shown 45", {}, "pair", {"sent": "41", "shown": "45"}),
+    ('sent "A" shown "E"', {}, "pair", {"sent": "A", "shown": "E", "text": True}),
+    ("code 3 = 5D", {}, "code_told", {"code": "3"}),
+    ("control X 0%=12k 50%=51k 100%=99k", {}, "control", {"name": "X"}),
+    ("5D is 74LS166", {}, "part_told", {"place": "5D", "number": "74LS166"}),
+    ("5D is type HYB-3", {}, "part_told", {"number": "HYB-3"}),
+    ("5D is socketed", {}, "part_told", {"socketed": True}),
+    ("5D at row 5 column D", {}, "part_told", {"row": "5", "column": "D"}),
+    ("C1 25 mm high", {}, "part_told", {"height": 25.0}),
+    ("U9.3: RESET in", {}, "pin_told", {"place": "U9", "pin": 3, "name": "RESET"}),
+    ("twins 4A 4C 4E", {}, "twins_told", {}),
+    ("5D.13 = 4E.15", {}, "connected", {"joined": True}),
+    ("5D.13 ! 5D.14", {}, "connected", {"joined": False}),
+    ("data D2: 4E.11, 5F", {}, "line_told", {"name": "D2"}),
+    ("rail +5 feeds 1A, 5F", {}, "rail_told", {}),
+    ("supply +5: from J1 5 V DC 3 A", {}, "chain_described", {}),
+    ("supply +5: to 5D.16", {}, "chain_described", {}),
+    ("4A is ROM 2, 27C64, 4000-5FFF", {}, "rom_told", {"number": 2, "device": "27C64"}),
+    ("4A sum sha1 2FD4E1C67A2D28FCED849EE1BB76E7391B93EB12", {}, "sums_known", {}),
+    ("owner: Gannet Point", {}, "decided", {"what": "owner", "choice": "Gannet Point"}),
+    ("serial: 1042", {}, "decided", {"what": "serial tw-vid", "choice": "1042"}),
+    ("service: C1, C2", {}, "service_told", {}),
+    ("bench lacks: 12 V AC, harness", {}, "decided", {}),
+    ("drawer: 3x 74LS166 in tray 3, untested", {}, "stocked", {"number": "74LS166", "count": 3, "state": "unknown"}),
+    ("good enough: the lid", {}, "decided", {"what": "good enough"}),
+    ("-- 5D removed", {}, "note", {"text": "5D removed"}),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("line", "at", "kind", "fields"), SAID, ids=[one[0] for one in SAID])
+def test_a_line_records_what_it_says(line, at, kind, fields):
+    if line.startswith("--"):
+        found = [("note", one.fields) for one in read(line).said.entries]
+    else:
+        found = recorded(line, context(**at))
+    assert [name for name, _ in found] == [kind] * len(found) and len(found) == 1
+    assert {name: found[0][1].get(name) for name in fields} == fields
+
+
+def test_every_example_that_help_shows_is_more_than_a_note_somewhere():
+    settled = [
+        made(PartTold, board=V, place="R5", number="4k7", sort="resistor"),
+        made(Removed, board=V, place="2B"), made(Fitted, board=V, place="4A", lender="the twin", number="27C64"),
+        made(Swapped, board=V, place="5D", other=NamedPart(board=V, refdes="5A")), made(SymptomSeen, board=V, text="no sound"),
+        made(TakenApart, board="tw-cpu", sort="fastener", what="screws", count=4),
+    ]  # fmt: skip
+    for form, example in examples():
+        seen = set()
+        for boards in (TIDEWRACK, {V: TIDEWRACK[V]}, {}):
+            for place in ("5D", "4A", "C1", "6C"):
+                picked = next(((b, place) for b in boards if boards[b].has(place)), None)
+                where = context(boards, settled, picked, stage=form.stage)
+                seen.add(str(read(example, where).status))
+        assert seen & {"recorded", "unclear"} or form.bare, (form.name, example, seen)
+
+
+@pytest.mark.parametrize("line", [line for line, *_ in SAID if not line.startswith("--")])
+def test_what_the_strip_says_can_be_typed_again_and_is_the_same(line):
+    at = next(at for said, at, *_ in SAID if said == line)
+    first = read(line, context(**at)).said
+    again = read(first.canonical, context()).said
+    assert again is not None and again.canonical == first.canonical
+    assert [(e.kind, e.fields) for e in again.entries] == [(e.kind, e.fields) for e in first.entries]
+
+
+def test_what_follows_two_dashes_is_the_note_of_the_same_entry():
+    ((kind, fields),) = recorded("5D.13 low -- after ten minutes")
+    assert kind == "pins_probed" and fields["note"] == "after ten minutes"
+    assert {f["note"] for _, f in recorded("C1 measures 51u esr 5 -- warm")} == {"warm"}
+
+
+def test_one_line_with_several_values_is_several_readings():
+    found = recorded("C1 measures 51u esr 5 loss 12% at 100kHz out of circuit")
+    assert [(f["quantity"], f["value"]) for _, f in found] == [
+        ("capacitance", pytest.approx(51e-6)), ("esr", 5.0), ("loss", pytest.approx(0.12)),
+    ]  # fmt: skip
+    assert {(f["frequency"], f["in_circuit"]) for _, f in found} == {(1e5, False)}
+    both = recorded("rail +5 to ground 4.2 ohm red, 0.9 ohm black")
+    assert [(f["quantity"], f["value"]) for _, f in both] == [
+        ("resistance to ground", 4.2), ("resistance to ground, reversed", 0.9),
+    ]  # fmt: skip
+
+
+def test_a_row_of_states_goes_to_the_pins_from_the_one_asked_for():
+    ((_, fields),) = recorded("LHPPL", context(**AT_PROBE, pin=4))
+    assert [(p.pin, p.state) for p in fields["pins"]] == [(4, "L"), (5, "H"), (6, "P"), (7, "P"), (8, "L")]
+    ((_, fields),) = recorded("5D 1=L 2=P 3=4.1V")
+    assert [(p.pin, p.state, p.voltage) for p in fields["pins"]] == [(1, "L", None), (2, "P", None), (3, "H", 4.1)]
+
+
+def test_a_replacement_is_a_part_out_and_a_part_in_with_where_it_came_from():
+    out, new = recorded("C1 replaced with 6800u 35V from tray F")
+    assert (out[0], out[1]["place"]) == ("removed", "C1")
+    assert (new[0], new[1]["number"], new[1]["origin"]) == ("fitted", "6800 µF 35 V", "tray F")
+    every = recorded("all electrolytics replaced")
+    places = [f["place"] for kind, f in every if kind == "fitted"]
+    board = TIDEWRACK[V]
+    assert places and all(board.part(place).technology == "aluminium" for place in places)
+
+
+def test_observations_of_a_range_are_one_entry_a_part():
+    found = recorded("C1-C4 leaking")
+    assert [f["place"] for _, f in found] == ["C1", "C2", "C3", "C4"] and {k for k, _ in found} == {"observed"}
+
+
+def test_an_exchange_back_names_the_open_exchange():
+    open_one = made(Swapped, board=V, place="5D", other=NamedPart(board=V, refdes="5A"), result="stays")
+    ((kind, fields),) = recorded("swapped back", context(entries=[open_one]))
+    assert kind == "swapped" and fields["back"] and (fields["place"], fields["other"].refdes) == ("5D", "5A")
+
+
+def test_findings_of_one_board_stay_there_when_both_have_the_place():
+    found = read("5D corroded", context(TIDEWRACK))
+    assert found.status == "unclear" and [s.entries[0].fields["board"] for s in found.choices] == ["tw-cpu", "tw-vid"]
+    ((_, fields),) = recorded("TW-VID 5D corroded", context(TIDEWRACK))
+    assert fields["board"] == V
+    ((_, fields),) = recorded("5D corroded", context(TIDEWRACK, picked=("tw-cpu", "5D")))
+    assert fields["board"] == "tw-cpu"
+
+
+def test_off_time_of_a_start_is_what_was_said_or_the_time_since_the_last_or_unknown():
+    from datetime import timedelta
+
+    from loyal_trace.core.job.entries import Started
+
+    first = made(Started, board=V, clean=True)
+    later = context(entries=[first], now=first.time + timedelta(minutes=7))
+    ((_, fields),) = recorded("start ok", later)
+    assert fields["off_seconds"] == 420.0
+    ((_, fields),) = recorded("start ok off 30 s", later)
+    assert fields["off_seconds"] == 30.0
+    ((_, fields),) = recorded("start ok", context())
+    assert fields["off_seconds"] is None
+
+
+def test_a_fact_can_make_a_part_on_a_job_without_any_board():
+    found = read("U3 is 74LS00", context({}))
+    assert found.said.new == (("own", "U3"),) and found.said.entries[0].fields["place"] == "U3"
+    known = [made(Observed, board="own", place="U3", finding="corroded")]
+    assert read("U4 corroded", context({}, known)).status == "refused"
+    assert NamedPart(board="own", refdes="U3").name == "U3"
