@@ -4,11 +4,13 @@ import shutil
 
 import pytest
 from PyQt6 import sip
+from PyQt6.QtWidgets import QInputDialog
 
 from loyal_trace.app.job import new_id
 from loyal_trace.demo.workshop import build_workshop
 from loyal_trace.store.store import Store
 from loyal_trace.ui.main import WindowOptions, make_application
+from tests.helpers.timers import HandTimer
 from tests.ui.driver import Driver
 
 
@@ -28,6 +30,7 @@ def open_window(qtbot):
 
     def opening(**options):
         _, ours = make_application(WindowOptions(**options))
+        ours.timer = lambda parent: HandTimer()
         opened.append(ours)
         with qtbot.waitSignal(ours.ready, timeout=20_000):
             ours.shell.show()
@@ -45,3 +48,12 @@ def window(qtbot, tmp_path, demo_template, open_window):
     folder = tmp_path / "store"
     shutil.copytree(demo_template, folder)
     return Driver(qtbot, open_window(demo=True, store=folder))
+
+
+@pytest.fixture
+def bare(qtbot, open_window, tmp_path, monkeypatch):
+    """A window on an empty store with one new job that has no board at all."""
+    ours = open_window(store=tmp_path / "store")
+    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("Loose chips", True))
+    ours.new_job()
+    return Driver(qtbot, ours)

@@ -3,8 +3,9 @@
 import pytest
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
+from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.demo.images import program_image
-from loyal_trace.ui.screenshots import SHOTS, take_all
+from loyal_trace.ui.screenshots import STAGES, take_all
 from tests.helpers.builders import tiny_files
 
 
@@ -13,52 +14,68 @@ def plan_of(window):
 
 
 def test_a_step_is_opened_by_arrow_click_or_by_its_part_on_the_map(window):
-    window.stage(8)
+    window.stage(Stage.REPAIR)
     steps = plan_of(window).steps
     opened = []
     for _ in steps:
-        opened.append(window.frame.entry.prompt.text())
         window.keys("Down")
-    assert opened == [s.place[1] for s in steps] and window.frame.entry.prompt.text() == opened[0], "round and round"
+        opened.append(window.row_texts("the step in hand")[0])
+    assert sorted(opened) == sorted(s.what.split(":")[0] for s in steps)
+    window.keys("Down")
+    assert window.row_texts("the step in hand")[0] == opened[0], "round and round"
     window.keys("Up")
-    assert window.frame.entry.prompt.text() == opened[-1]
+    assert window.row_texts("the step in hand")[0] == opened[-1]
     window.click_row("all steps", 1)
-    assert window.frame.entry.prompt.text() == opened[0] and window.desk.part == opened[0]
+    assert window.desk.place == steps[0].place
 
 
-def test_the_spare_that_goes_in_is_the_one_chosen_by_its_number(window):
-    window.desk.pick("tw-vid", "5D")
-    window.stage(5)
-    window.keys("A")
-    window.stage(8)
+def test_the_spare_that_goes_in_is_the_one_chosen(window):
+    window.pick("tw-vid", "5D")
+    window.stage(Stage.PROBE)
+    window.press("Probe all pins")
+    window.stage(Stage.REPAIR)
     spares = [t for t in window.row_texts("spares") if "drawer" in t]
     assert len(spares) == 2 and "unknown until proven" in spares[0]
-    window.keys("2", "Enter")
+    window.click_row("spares", 2)
+    window.press("Step done")
     fitted = next(e for e in reversed(window.on_disk()) if e.kind == "fitted")
     assert fitted.place == "5D" and fitted.origin in spares[1] and fitted.origin not in spares[0]
-    window.keys("9")
-    assert window.desk.job.last_action().kind == "step_done", "a ninth spare there is not"
 
 
 def test_a_finished_step_cannot_be_finished_twice_and_undo_opens_it_again(window):
-    window.stage(8)
+    window.stage(Stage.REPAIR)
+    window.press("Next step")
     first = plan_of(window).steps[0]
-    window.keys("Enter")
+    window.press("Step done")
     assert next(s for s in plan_of(window).steps if s.id == first.id).done
-    assert window.frame.entry.prompt.text() != first.place[1], "the next open step comes by itself"
+    assert window.desk.place != first.place, "the next open step comes by itself"
     window.ctrl("z")
     assert not next(s for s in plan_of(window).steps if s.id == first.id).done
+
+
+def test_every_menu_has_what_users_expect_and_board_has_the_commands_of_the_stage(window):
+    menus = {a.text().replace("&", ""): a.menu() for a in window.shell.menuBar().actions()}
+    assert list(menus) == ["File", "Edit", "Go", "Board", "View", "Help"]
+    assert [a.text() for a in menus["Edit"].actions()][:2] == ["Undo", "Redo"]
+    menus["Board"].aboutToShow.emit()
+    shown = [a.text() for a in menus["Board"].actions()]
+    assert "Probe: Probe all pins\tAlt+A" in shown
+    window.stage(Stage.ROMS)
+    window.pick("tw-cpu", "6C")
+    menus["Board"].aboutToShow.emit()
+    shown = [a.text() for a in menus["Board"].actions()]
+    assert not any(text.startswith("Probe") for text in shown) and "ROMs: Read the ROM\tAlt+R" in shown
 
 
 def test_files_are_chosen_by_dialog_as_well(window, tmp_path, monkeypatch):
     (tmp_path / "6F.bin").write_bytes(program_image("anything", 0x2000))
     monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *a, **k: ([str(tmp_path / "6F.bin")], ""))
     window.ctrl("o")
-    last = window.on_disk()[-1]
+    last = window.last
     assert last.kind == "rom_read" and last.place == "6F" and last.file_name == "6F.bin"
     monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *a, **k: ([], ""))
     window.ctrl("o")
-    assert window.on_disk()[-1] == last, "a dialog left alone changes nothing"
+    assert window.last == last, "a dialog left alone changes nothing"
 
 
 @pytest.mark.parametrize(("title", "accepted"), [("", True), ("   ", True), ("A board", False)])
@@ -84,45 +101,37 @@ def test_a_board_folder_is_chosen_by_dialog_and_a_broken_one_says_what_is_wrong(
     assert ours.wiring.desk.job.boards["tiny"].name == "Tiny" and len(ours.store.jobs()) == 1
 
 
-def test_the_report_is_written_under_a_typed_name_and_a_folder_that_is_a_file_is_said(window, tmp_path):
-    window.stage(10)
-    window.type("for the owner.html")
-    written = window.desk.job.store.folder / "reports" / "for the owner.html"
-    assert "Tidewrack" in written.read_text() and "written" in window.message
-    window.type("for the owner.html/again.pdf")
-    assert "for the owner.html" in window.message and "Traceback" not in window.message
-    window.keys("G")
-    assert window.on_disk()[-1].choice == "good enough"
-
-
 def test_the_pictures_of_the_documents_can_be_taken_at_any_time(qapp, tmp_path):
     take_all(tmp_path, only=("suspects", "first-page"))
     assert {p.name for p in tmp_path.iterdir()} == {"suspects.png", "first-page.png"}
-    assert all(p.read_bytes().startswith(b"\x89PNG") for p in tmp_path.iterdir()) and len(SHOTS) == 10
+    assert all(p.read_bytes().startswith(b"\x89PNG") for p in tmp_path.iterdir()) and len(STAGES) == 10
 
 
 def test_the_finder_reaches_what_other_stages_do(window):
     words = [c.words for c in window.ours.commands()]
-    assert words[0].startswith("Probe: ") and len(set(words)) == len(words), "what can be done here comes first"
-    command = next(c for c in window.ours.commands() if c.words == "Plan: order of work")
-    school = plan_of(window).order
+    assert words[0].startswith("Probe: "), "what can be done here comes first"
+    command = next(c for c in window.ours.commands() if c.words == "Plan: Change the repair order")
+    order = plan_of(window).order
     command.run()
-    assert window.ours.wiring.current == 6 and plan_of(window).order != school
+    assert window.wiring.current is Stage.PLAN and plan_of(window).order != order
+    said = next(c for c in window.ours.commands() if c.words == "5D.13 4.87V")
+    said.run()
+    assert window.edit.text() == "5D.13 4.87V"
 
 
 def test_an_answer_to_a_mark_changes_the_board_and_a_wrong_one_is_warned_of(window):
-    window.stage(1)
+    window.stage(Stage.INTAKE)
     window.desk.pick("tw-cpu", "6C")
     assert window.desk.job.boards["tw-cpu"].has("C3") and not window.desk.job.boards["tw-cpu"].has("CR3")
-    rows = window.row_texts("intake sheet")
-    window.click_row("intake sheet", next(i for i, t in enumerate(rows) if "at 1G" in t))
-    assert window.on_disk()[-1].choice == "a diode"
+    window.click_row_of("intake sheet", "at 1G")
+    window.press("Change the picked line")
+    assert window.last.choice == "a diode"
     told = " ".join(window.row_texts("intake sheet"))
     assert "the marks disagree: “etched beside J1” says C, “at 1G” says B" in told
     assert window.desk.job.boards["tw-cpu"].has("C3"), "while they disagree the definition counts"
-    rows = window.row_texts("intake sheet")
-    window.click_row("intake sheet", next(i for i, t in enumerate(rows) if "etched beside J1" in t))
-    assert window.on_disk()[-1].choice == "worn away"
+    window.click_row_of("intake sheet", "etched beside J1 ")
+    window.press("Change the picked line")
+    assert window.last.choice == "worn away"
     board = window.desk.job.boards["tw-cpu"]
     assert board.revision == "B" and board.has("CR3") and not board.has("C3") and window.shell.panel.map.board is board
     window.ctrl("z")

@@ -1,10 +1,11 @@
-"""Photos at Look: dropped, aligned by clicks on the photo itself, then one with the map."""
+"""Photos at Inspect: dropped, aligned by clicks on the photo itself, then one with the map."""
 
 import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
 
 from loyal_trace.core.assess.looking import alignment_of
+from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.demo.camera import camera_matrix, photo_size, photograph
 from loyal_trace.demo.workshop import demo_boards
 
@@ -21,15 +22,15 @@ def look(window, tmp_path):
     """The video board at Look, with a fresh photo of it dropped on the window and opened."""
     (tmp_path / "video board.jpg").write_bytes(photograph(VID))
     window.desk.pick("tw-vid", "5D")
-    window.stage(2)
+    window.stage(Stage.INSPECT)
     window.shell.files_dropped.emit([tmp_path / "video board.jpg"])
     assert "video board.jpg: photo imported" in window.message
-    window.keys("I")
+    window.press("Show the next photo")
     return window
 
 
 def view(window):
-    return window.frame.findChildren(type(window.ours.wiring.stages[1].photos.view))[0]
+    return window.figure("photo of the board")
 
 
 def click(window, u, v):
@@ -49,11 +50,11 @@ def align(window, count):
 
 
 def test_four_clicks_make_photo_and_map_one(look):
-    assert look.on_disk()[-1].kind == "photographed" and "not aligned yet" in look.why
-    look.keys("A")
+    assert look.last.kind == "photographed" and "not aligned yet" in look.why
+    look.press("Align the photo")
     assert "(1 of 4)" in look.next
     align(look, 4)
-    entry = look.on_disk()[-1]
+    entry = look.last
     assert entry.kind == "photo_aligned" and len(entry.points) == 4
     found = alignment_of(look.desk.job.moment, entry.attachment)
     scale = view(look).frame()[0]
@@ -63,38 +64,38 @@ def test_four_clicks_make_photo_and_map_one(look):
 
 
 def test_a_fifth_click_shows_the_error_and_undo_takes_it_back(look):
-    look.keys("A")
+    look.press("Align the photo")
     align(look, 4)
-    assert "one more (A) shows how well it fits" in look.why
-    look.keys("A")
+    assert "one more (Alt+A) shows how well it fits" in look.why
+    look.press("Align the photo")
     assert "to see how well it fits" in look.next
     part = asked_part(look)
     click(look, *np.add(on_camera(part.x, part.y), (40, 0)))
-    assert "pixels off on average" in look.why and len(look.on_disk()[-1].points) == 5
+    assert "pixels off on average" in look.why and len(look.last.points) == 5
     look.ctrl("z")
-    assert "one more (A)" in look.why
+    assert "one more (Alt+A)" in look.why
 
 
 def test_parts_are_picked_on_the_photo_and_the_map_can_be_taken_off_it(look):
-    look.keys("A")
+    look.press("Align the photo")
     align(look, 4)
     click(look, *on_camera(VID.part("2F").x, VID.part("2F").y))
-    assert look.desk.part == "2F" and look.frame.entry.prompt.text() == "2F"
+    assert look.desk.part == "2F" and look.place == "VID 2F"
     assert "46 parts drawn over it" in view(look).accessibleDescription()
     for share in (35, 70, 100):
-        look.keys("M")
+        look.press("Map over the photo")
         assert f"46 parts drawn over it, map faded in {share}%" in view(look).accessibleDescription()
-    look.keys("M")
+    look.press("Map over the photo")
     assert "0 parts drawn over it" in view(look).accessibleDescription()
-    look.keys("G")
-    assert look.on_disk()[-1].place == "2F" and look.desk.part != "2F", "findings go on with the photo beside"
+    look.pad("G")
+    assert look.last.place == "2F" and look.desk.part != "2F", "findings go on with the photo beside"
 
 
 def test_polarity_that_no_aligned_photo_shows_is_listed_and_warned_of(look):
     assert "No aligned photo shows the polarity of C20, C21" in look.why
     step = next(s for s in look.desk.assessment().plan.steps if s.place == ("tw-cpu", "C1"))
     assert not any("photograph" in c for c in step.cautions), "the demo's own photo shows it"
-    look.keys("A")
+    look.press("Align the photo")
     align(look, 4)
     assert "No aligned photo" not in look.why
     for entry in [e for e in look.on_disk() if e.kind == "photo_aligned"]:
@@ -107,12 +108,12 @@ def test_photos_come_one_after_the_other_and_then_none(look, tmp_path):
     (tmp_path / "again.jpg").write_bytes(photograph(VID, seed=9))
     look.shell.files_dropped.emit([tmp_path / "again.jpg"])
     assert view(look).picture.title.startswith("video board.jpg")
-    look.keys("I")
+    look.press("Show the next photo")
     assert view(look).picture.title.startswith("again.jpg")
-    look.keys("I")
-    assert view(look).picture is None and view(look).isHidden()
+    look.press("Show the next photo")
+    assert view(look).isHidden()
     look.desk.pick("tw-cpu", "6C")
-    look.keys("I")
+    look.press("Show the next photo")
     assert view(look).picture.title.startswith("tw-cpu from above"), "each board has its own"
 
 

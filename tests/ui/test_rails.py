@@ -2,7 +2,7 @@
 
 import pytest
 
-from loyal_trace.ui.widgets.ripple_view import RippleView
+from loyal_trace.core.vocabulary.stages import Stage
 
 
 @pytest.fixture
@@ -10,57 +10,58 @@ def hollin(window):
     """The demo window with Hollin 3 open at Rails, the caution signed."""
     window.ours.show_jobs()
     window.open_job("Hollin")
-    window.stage(3)
-    window.keys("K")
+    window.stage(Stage.RAILS)
+    window.press("Sign the caution")
+    window.press("Next point")
     return window
 
 
 def test_the_open_diode_is_found_with_the_meter_key_in_under_ten_readings(hollin):
     before = len(hollin.on_disk())
     for _ in range(9):
-        hollin.keys("M")
+        hollin.press("Read the meter")
         if "diode 3 is open" in hollin.why:
             break
     assert len(hollin.on_disk()) - before == 5 and "BR1.2 before it is good" in hollin.why
-    assert "Renew BR1: Plan (Ctrl+7)" in hollin.next
-    while hollin.frame.entry.prompt.text() != "4F.20":
-        hollin.keys("M")
-    told = " ".join(hollin.row_texts("schools and blocks"))
+    assert "Replace BR1: Plan (Ctrl+7)" in hollin.next
+    while hollin.place != "4F.20":
+        hollin.press("Read the meter")
+    told = " ".join(hollin.row_texts("supply limits and blocks"))
     assert "REG1 drops out in every cycle and is not to blame" in told and "C1 is cleared" in told
 
 
 def test_each_supply_is_a_chain_of_its_own_and_n_goes_to_the_next(hollin):
-    first = hollin.frame.findChild(RippleView)
-    assert first.isHidden(), "nothing to compare before voltage and ripple are measured"
+    ripple = hollin.figure("ripple on the reservoir")
+    assert ripple.isHidden(), "nothing to compare before voltage and ripple are measured"
     names = []
     for _ in range(4):
-        names.append(hollin.frame.entry.prompt.text())
-        hollin.keys("N")
+        names.append(hollin.place)
+        hollin.press("Next supply")
     assert names == ["F1", "F3", "F2", "3E.1"], "what is taken with the power off comes first"
-    assert hollin.frame.entry.prompt.text() == "F1"
-    supplies = hollin.row_texts("schools and blocks")[1:5]
+    assert hollin.place == "F1"
+    supplies = hollin.row_texts("supply limits and blocks")[1:5]
     assert [row.split()[0] for row in supplies] == ["+5", "+12", "+24", "lamp"]
 
 
 def test_typed_readings_find_the_missing_and_the_wrong_fuse(hollin):
-    hollin.keys("N")
+    hollin.press("Next supply")
     for reading in ("0.1", "2A fast"):
         hollin.type(reading)
-    assert hollin.on_disk()[-2].note == "fast where the board wants slow", "the speed is read off the cap as well"
+    assert hollin.last.note == "fast where the board wants slow", "the speed is read off the cap as well"
     assert "F3 is a 2.00 A fuse where the board wants 0.5 A" in hollin.why
-    assert "like for like" in hollin.next and hollin.on_disk()[-1].quantity == "rating"
-    hollin.keys("N")
-    hollin.keys("O")
-    assert "F2 is blown or missing" in hollin.why and hollin.on_disk()[-1].overload
+    assert "like for like" in hollin.next and hollin.on_disk()[-2].quantity == "rating"
+    hollin.press("Next supply")
+    hollin.press("Enter OL")
+    assert "F2 is blown or missing" in hollin.why and hollin.last.overload
     assert hollin.belief("hl-main", "F2") > 0.5 and hollin.belief("hl-main", "F3") > 0.5
 
 
 def test_the_ripple_is_drawn_against_what_a_healthy_reservoir_would_show(hollin):
-    view = hollin.frame.findChild(RippleView)
-    while hollin.frame.entry.prompt.text() != "REG1.3":
-        hollin.keys("M")
+    view = hollin.figure("ripple on the reservoir")
+    while hollin.place != "REG1.3":
+        hollin.press("Read the meter")
     assert view.isVisible() and "expected 2.55 V at 100 Hz, measured 5.3" in view.accessibleDescription()
-    assert view.accessibleDescription().endswith("at 50 Hz")
+    assert view.accessibleDescription().endswith("at 50 Hz, the regulator needs 7.00 V")
     image = view.grab().toImage()
     colours = {
         image.pixelColor(x, y).name() for x in range(60, image.width() - 20, 2) for y in range(20, image.height(), 2)
@@ -69,8 +70,8 @@ def test_the_ripple_is_drawn_against_what_a_healthy_reservoir_would_show(hollin)
 
 
 def test_undo_takes_the_reading_and_what_followed_from_it_back(hollin):
-    hollin.keys("N", "N")
-    hollin.keys("O")
+    hollin.press("Next supply", "Next supply")
+    hollin.press("Enter OL")
     assert "F2 is blown or missing" in hollin.why
     hollin.ctrl("z")
     assert "F2" not in hollin.why and hollin.belief("hl-main", "F2") < 0.2

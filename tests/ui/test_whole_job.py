@@ -1,74 +1,172 @@
-"""The whole Tidewrack job walked by keyboard in the real window, from where work left off to the report on disk."""
+"""The three demo jobs walked in the real window: by keyboard alone, by mouse alone, and through the command line."""
 
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QInputDialog
+
+from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.demo.workshop import demo_bench
+from tests.ui.driver import ALT
 
 
-def test_from_the_missing_plane_to_the_printed_report(window):
+class Keyboard:
+    """Only keys: Ctrl for stages, Alt for buttons."""
+
+    def __init__(self, window):
+        self.window = window
+
+    def stage(self, stage):
+        self.window.stage(stage)
+
+    def press(self, label):
+        button = next(b for b in self.window.foot.buttons.buttons if b.text() == label)
+        key = getattr(Qt.Key, f"Key_{button.key.removeprefix('Alt+')}")
+        self.window.qtbot.keyClick(self.window.focus(), key, ALT)
+
+
+class Mouse:
+    """Only clicks: pads of the station line, buttons."""
+
+    def __init__(self, window):
+        self.window = window
+
+    def stage(self, stage):
+        line = self.window.shell.stations
+        self.window.qtbot.mouseClick(line, Qt.MouseButton.LeftButton, pos=line._pad(stage).toPoint())
+
+    def press(self, label):
+        self.window.press(label)
+
+
+HANDS = pytest.mark.parametrize("hands", [Keyboard, Mouse])
+
+
+@HANDS
+def test_tidewrack_from_the_missing_plane_to_the_printed_report(window, hands):
+    hand = hands(window)
     # Probe: every pin of 5D from the probe, then the line to ground.
-    window.keys("A")
-    assert "Pin 13 (QH) is low" in window.why and "(G)" in window.next
-    window.keys("G")
-    assert window.on_disk()[-1].place == "5D.13" and window.on_disk()[-1].quantity == "resistance"
+    hand.press("Probe all pins")
+    assert "Pin 13 (QH) is low" in window.why and "Alt+M" in window.next
+    hand.press("Measure to ground")
+    assert window.last.place == "5D.13" and window.last.quantity == "resistance"
     assert window.belief("tw-vid", "5D") > 0.9
 
-    # Suspects: the next thing is a capacitor; the key 1 leads there; M measures and goes on by itself.
-    window.stage(6)
-    window.keys("1")
-    assert window.ours.wiring.current == 6
+    # Suspects: the next thing is a capacitor; a button leads there; the meter measures and goes on by itself.
+    hand.stage(Stage.SUSPECTS)
+    hand.press("Do the next thing")
+    assert window.wiring.current is Stage.PLAN
     for _ in range(7):
-        window.keys("M")
+        hand.press("Measure the capacitor")
     assert window.desk.assessment().capacitors[("tw-cpu", "C12")].verdict == "bad"
     assert window.desk.assessment().capacitors[("tw-cpu", "C13")].verdict == "good"
 
-    # Work: step after step with Enter; the first spare of 5D turns out bad and the second is taken.
-    window.stage(8)
+    # Repair: step after step; the first spare of 5D turns out bad and the second is taken.
+    hand.stage(Stage.REPAIR)
     for _ in range(12):
-        open_steps = [s for s in window.desk.assessment().plan.steps if not s.done]
-        if not open_steps:
+        if not any(not s.done for s in window.desk.assessment().plan.steps):
             break
-        window.keys("Enter")
-        _look_again(window)
+        if "Step done" not in window.buttons():
+            hand.press("Next step")
+        hand.press("Step done")
+        _look_again(window, hand)
     done = [e for e in window.on_disk() if e.kind == "fitted"]
     assert [e.origin for e in done if e.place == "5D"] == ["drawer 3", "drawer 7"], "the bad spare was found out"
     assert {"6C", "6F", "6D", "C1", "C12", "5D"} <= {e.place for e in done}
     assert all(slot.word == "matches" for slot in window.desk.assessment().roms.values())
 
-    # Prove: starts from the bench until the target is shown, then the checklist.
-    window.stage(9)
+    # Verify: starts from the bench until the target is shown, then the checklist.
+    hand.stage(Stage.VERIFY)
     for _ in range(59):
-        window.keys("B")
+        hand.press("Start on the bench")
     assert window.desk.assessment().proof.starts.still_needed == 0 and "at most 5 % of starts fail" in window.why
     for item in window.desk.assessment().proof.items:
-        window.keys("Down" if item.status == "not testable" else "Y")
+        window.keys("Down") if item.status == "not testable" else hand.press("Mark passed")
     assert all(i.status in ("passed", "not testable") for i in window.desk.assessment().proof.items)
 
-    # Hand back: both reports on disk.
-    window.stage(10)
-    window.keys("P", "M", "B")
+    # Report: both files on disk.
+    hand.stage(Stage.REPORT)
+    for label in ("Write PDF", "Write HTML", "Hand the job back"):
+        hand.press(label)
     folder = window.desk.job.store.folder / "reports"
     assert (folder / "gp-0147.pdf").read_bytes().startswith(b"%PDF")
     page = (folder / "gp-0147.html").read_text()
-    assert (
-        "drawer 7" in page
-        and "switch inputs: this bench has no harness" in page
-        and "100n" not in page.split("Advice")[0]
-    )
-    assert window.on_disk()[-1].kind == "handed_back"
+    assert "drawer 7" in page and "switch inputs: this bench has no harness" in page
+    assert "100n" not in page.split("Advice")[0] and window.last.kind == "handed_back"
 
 
-def _look_again(window):
+def _look_again(window, hand):
     """After a step: read or probe what was changed, as the step says."""
     last = next(e for e in reversed(window.desk.job.entries) if e.kind == "fitted")
-    place = (last.board, last.place)
-    window.desk.pick(*place)
-    if place in window.desk.assessment().roms:
-        window.stage(4)
-        window.keys("T")
+    window.pick(last.board, last.place)
+    if window.desk.place in window.desk.assessment().roms:
+        hand.stage(Stage.ROMS)
+        hand.press("Read three times")
         window.wait_idle()
+        window.qtbot.waitUntil(lambda: sum(e.kind == "rom_read" for e in window.desk.job.entries[-3:]) == 3)
     elif last.place == "5D":
-        window.stage(5)
-        window.keys("A")
-    window.stage(8)
+        hand.stage(Stage.PROBE)
+        hand.press("Probe all pins")
+    hand.stage(Stage.REPAIR)
+
+
+@HANDS
+def test_hollin_from_the_meter_to_the_new_bridge(window, hands):
+    window.ours.show_jobs()
+    window.open_job("Hollin")
+    hand = hands(window)
+    hand.stage(Stage.RAILS)
+    hand.press("Sign the caution")
+    hand.press("Next point")
+    for _ in range(12):
+        hand.press("Read the meter")
+    assert window.belief("hl-main", "BR1") > 0.5
+    hand.stage(Stage.REPAIR)
+    _do_step(window, hand, "BR1")
+    fitted = [e.place for e in window.on_disk() if e.kind == "fitted"]
+    assert fitted == ["BR1"] and window.belief("hl-main", "BR1") < 0.2
+
+
+@HANDS
+def test_corvane_from_the_meter_to_the_replaced_capacitors(window, hands):
+    window.ours.show_jobs()
+    window.open_job("Corvane")
+    hand = hands(window)
+    hand.stage(Stage.PLAN)
+    hand.press("Next capacitor")
+    for _ in range(9):
+        if "Measure the capacitor" in window.buttons():
+            hand.press("Measure the capacitor")
+    measured = {e.place for e in window.on_disk() if e.kind == "measured" and e.quantity == "esr"}
+    assert {"C1", "C2", "C12", "C31", "C32", "C33", "C34", "C37"} <= measured
+    steps = [s for s in window.desk.assessment().plan.steps if s.kind == "capacitor"]
+    hand.stage(Stage.REPAIR)
+    _do_step(window, hand, "M1")
+    assert window.on_disk()[-2].kind == "removed" and window.on_disk()[-2].shelf
+    for step in steps:
+        _do_step(window, hand, step.place.refdes)
+    assert {s.place.refdes for s in steps} <= {e.place for e in window.on_disk() if e.kind == "fitted"}
+
+
+def _do_step(window, hand, refdes):
+    """The step of one part: gone to by the button, then done."""
+    for _ in range(30):
+        if window.desk.part == refdes and "Step done" in window.buttons():
+            hand.press("Step done")
+            return
+        hand.press("Next step")
+    raise AssertionError(refdes)
+
+
+def test_a_step_is_skipped_only_with_a_reason(window, monkeypatch):
+    window.stage(Stage.REPAIR)
+    window.press("Next step")
+    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("", True))
+    before = len(window.on_disk())
+    window.press("Skip the step")
+    assert len(window.on_disk()) == before
+    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("owner keeps it", True))
+    window.press("Skip the step")
+    assert window.last.skipped and window.last.note == "owner keeps it"
 
 
 def test_the_demo_never_shows_what_only_the_bench_knows(window):

@@ -7,6 +7,12 @@ import pytest
 from PyQt6.QtCore import QPoint, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter
 
+from loyal_trace.app.presenters.logbook import LogLine
+from loyal_trace.app.presenters.model import Cell, Meaning, Overlay, Row, Rows
+from loyal_trace.app.presenters.probe import ChipPicture, PinView
+from loyal_trace.app.presenters.rails import ChainPicture, ChainStop
+from loyal_trace.app.presenters.rom_picture import RomView, strip_of
+from loyal_trace.app.presenters.verify import curve_of
 from loyal_trace.core.assess.roms import SlotAssessment
 from loyal_trace.core.boards.model import RomSlot
 from loyal_trace.core.proving.starts import StartTally
@@ -16,15 +22,15 @@ from loyal_trace.core.roms.verdicts import judge
 from loyal_trace.demo.images import program_image
 from loyal_trace.ui.glyphs import draw_bar, draw_glyph
 from loyal_trace.ui.theme import THEME, apply_style, load_fonts
-from loyal_trace.ui.widgets.board_map import BoardMap, Overlay
-from loyal_trace.ui.widgets.chain_view import ChainStop, ChainView
-from loyal_trace.ui.widgets.chip_view import ChipPicture, ChipView, PinView
+from loyal_trace.ui.widgets.board_map import BoardMap
+from loyal_trace.ui.widgets.chain_view import ChainView
+from loyal_trace.ui.widgets.chip_view import ChipView
 from loyal_trace.ui.widgets.finder import Command, Finder
 from loyal_trace.ui.widgets.first_page import FirstPage
 from loyal_trace.ui.widgets.logbook import LogbookBar, LogbookDrawer
-from loyal_trace.ui.widgets.rom_picture import RomPicture, strip_of
-from loyal_trace.ui.widgets.rows import Cell, Row, RowList
-from loyal_trace.ui.widgets.stage_frame import EntryLine, KeyHint, MeaningBox
+from loyal_trace.ui.widgets.meaning import MeaningBox
+from loyal_trace.ui.widgets.rom_picture import RomPicture
+from loyal_trace.ui.widgets.rows import RowList
 from loyal_trace.ui.widgets.start_curve import StartCurve
 from loyal_trace.ui.widgets.station_line import STAGE_NAMES, StationLine
 from tests.helpers.builders import small_board
@@ -118,43 +124,46 @@ def chip(current=1, verdict="impossible"):
 
 def test_a_click_on_a_pin_of_the_chip_picks_it(qtbot):
     view = shown(qtbot, ChipView(), 690, 320)
-    view.show_chip(chip())
+    view.show_view(chip())
+    view.resize(690, 280)
     picked = []
-    view.pin_picked.connect(picked.append)
+    view.picked.connect(picked.append)
     for pin in (1, 7, 8, 14):
         x = 120 if pin <= 7 else 560
         qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPoint(x, round(view._pin_y(pin))))
     assert picked == [1, 7, 8, 14]
     assert has_colour(view, "bad") and "3 P3 low impossible" in view.accessibleDescription()
-    view.show_chip(chip(verdict="possible"))
+    view.show_view(chip(verdict="possible"))
     assert not has_colour(view, "bad")
 
 
 @pytest.mark.parametrize("pins", [14, 16, 20, 24, 28, 40])
 def test_every_package_fits_and_keeps_its_pins_apart(qtbot, pins):
     view = shown(qtbot, ChipView(), 690, 500)
-    view.show_chip(ChipPicture("U1", "x", tuple(PinView(n, "A", "P", "pulsing") for n in range(1, pins + 1)), 1))
+    view.show_view(ChipPicture("U1", "x", tuple(PinView(n, "A", "P", "pulsing") for n in range(1, pins + 1)), 1))
     ys = [view._pin_y(n) for n in range(1, pins // 2 + 1)]
-    assert view.height() <= 430 and min(b - a for a, b in pairwise(ys)) >= 20
+    assert view.minimumHeight() <= 430 and min(b - a for a, b in pairwise(ys)) >= 18
     assert view._pin_y(1) == view._pin_y(pins)
 
 
 def test_rows_pick_by_click_and_headings_do_not(qtbot):
     rows = shown(qtbot, RowList("things"), 500, 200)
-    rows.set_rows(
-        (
-            Row("", (), heading="Title"),
-            Row("good", (Cell(30, 90, "first"),)),
-            Row("bad", (Cell(30, 90, "second"),), (130.0, 90.0, 0.5, "ink")),
-        ),
-        1,
+    listed = (
+        Row("", heading="Title"),
+        Row("good", (Cell(30, 90, "first"),)),
+        Row("bad", (Cell(30, 90, "second"),), (130.0, 90.0, 0.5, "ink")),
     )
+    rows.show_rows(Rows(listed, 1))
     picked = []
     rows.picked.connect(picked.append)
     for index in range(3):
-        qtbot.mouseClick(rows, Qt.MouseButton.LeftButton, pos=QPoint(40, rows.top_of(index) + 8))
-    assert picked == [1, 2] and rows.accessibleDescription() == "Title; first; second"
+        at = rows.visualRect(rows.model().index(index)).center()
+        qtbot.mouseClick(rows.viewport(), Qt.MouseButton.LeftButton, pos=at)
+    assert picked == [1, 2] and rows.height() == sum(row.height for row in listed)
+    assert [rows.model().index(n).data() for n in range(3)] == ["Title", "first", "second"]
     assert has_colour(rows, "selected") and has_colour(rows, "ink")
+    rows.show_rows(Rows(listed, -1))
+    assert not rows.currentIndex().isValid() and not has_colour(rows, "selected")
 
 
 def test_the_chain_picks_the_nearest_point_and_marks_the_boundary(qtbot):
@@ -163,14 +172,14 @@ def test_the_chain_picks_the_nearest_point_and_marks_the_boundary(qtbot):
         ChainStop(f"P{n}", "voltage", "5.00 V", "4.75 to 5.25 V", kind, n == 2)
         for n, kind in enumerate(("good", "good", "bad", "unknown"))
     )
-    chain.show_chain(stops, 0)
+    chain.show_view(ChainPicture(stops, 0))
     picked = []
     chain.picked.connect(picked.append)
     for index in range(4):
         qtbot.mouseClick(chain, Qt.MouseButton.LeftButton, pos=QPoint(round(chain._x(index)) + 5, 60))
     assert picked == [0, 1, 2, 3] and has_colour(chain, "bad")
     assert "P2 voltage 5.00 V bad" in chain.accessibleDescription()
-    chain.show_chain((), -1)
+    chain.show_view(None)
     qtbot.mouseClick(chain, Qt.MouseButton.LeftButton, pos=QPoint(50, 60))
     assert len(picked) == 4
 
@@ -205,7 +214,7 @@ def test_the_rom_picture_marks_wrong_bits_where_they_are(qtbot):
         and not strip.wrong[5, 0x400:].any()
         and not strip.wrong[4].any()
     )
-    picture.show_strip(strip)
+    picture.show_view(RomView(strip, 0, len(strip.image)))
     red = pixels(picture) == int(THEME.colour("bad").rgb() & 0xFFFFFF)
     left, right = red[:, 40:330].sum(), red[:, 345:].sum()
     assert left > 500 and right == 0 and "bytes differ" in picture.accessibleDescription()
@@ -214,60 +223,45 @@ def test_the_rom_picture_marks_wrong_bits_where_they_are(qtbot):
 def test_without_a_true_image_the_content_itself_is_drawn(qtbot):
     picture = shown(qtbot, RomPicture(), 640, 190)
     strip = strip_of(slot_with(program_image("alone", 0x800), None))
-    assert strip.wrong is None and "no true image" in strip.title
-    picture.show_strip(strip)
+    assert strip.wrong is None and "no reference image" in strip.title
+    picture.show_view(RomView(strip, 0, len(strip.image)))
     assert len(np.unique(pixels(picture))) > 20
     assert strip_of(SlotAssessment("b", RomSlot("6C", "2716", 8), 0, None)) is None
 
 
-def test_single_keys_act_only_while_the_line_is_empty(qtbot):
-    line = shown(qtbot, EntryLine(), 600, 70)
-    done = []
-    line.set_hints(
-        (
-            KeyHint("L", "low", lambda: done.append("L")),
-            KeyHint("↑", "", lambda: done.append("up")),
-            KeyHint("Q", "shown only"),
-        )
-    )
-    line.submitted.connect(lambda text: done.append(text))
-    qtbot.keyClicks(line.edit, "l")
-    qtbot.keyClicks(line.edit, "4l")
-    qtbot.keyClick(line.edit, Qt.Key.Key_Up)
-    qtbot.keyClick(line.edit, Qt.Key.Key_Return)
-    assert done == ["L", "up", "4l"] and line.edit.text() == "4l"
-    line.edit.clear()
-    qtbot.keyClicks(line.edit, "q")
-    assert line.edit.text() == "q", "a key that is only shown is typed"
-    assert "L low" in line.keys.accessibleDescription()
-
-
 def test_the_meaning_box_has_the_colour_of_its_verdict(qtbot):
     box = shown(qtbot, MeaningBox(), 600, 100)
-    box.say("because", "do it", "bad", "aside")
+    box.say(Meaning("because", "do it", "bad", "aside"))
     assert has_colour(box, "bad") and box.why.text() == "because" and box.aside.isVisible()
-    box.say("because", "do it", "good")
+    box.say(Meaning("because", "do it", "good"))
     assert has_colour(box, "good") and not box.aside.isVisible()
 
 
 def test_the_curve_falls_to_the_target_and_shows_each_start(qtbot):
     curve = shown(qtbot, StartCurve(), 640, 190)
-    curve.show_tally(StartTally(20, 0, 0, 3), (True,) * 20)
+    curve.show_view(curve_of(StartTally(20, 0, 0, 3), (True,) * 20))
     assert "20 clean, 0 failed, bound 14 %" in curve.accessibleDescription() and has_colour(curve, "good")
-    curve.show_tally(StartTally(0, 3, 0, 0), (False,) * 3)
+    curve.show_view(curve_of(StartTally(0, 3, 0, 0), (False,) * 3))
     assert has_colour(curve, "bad")
 
 
-def test_the_drawer_strikes_what_was_taken_back_and_asks_by_key(qtbot):
+def test_the_drawer_strikes_what_was_undone_and_asks_by_key(qtbot):
     drawer = shown(qtbot, LogbookDrawer(), 700, 250)
-    drawer.show_lines([("a", "first", False), ("b", "second", True), ("c", "third", False)])
+    lines = {"a": LogLine("a", "first", False), "b": LogLine("b", "second", True), "c": LogLine("c", "third", False)}
+    entries = list(lines)
+    drawer.follow(entries, lines.__getitem__)
     asked = []
     drawer.retract_asked.connect(asked.append)
-    assert drawer.list.item(1).font().strikeOut() and not drawer.list.item(0).font().strikeOut()
+    font = Qt.ItemDataRole.FontRole
+    assert drawer.model.index(1).data(font).strikeOut() and drawer.model.index(0).data(font) is None
     qtbot.keyClick(drawer.list, Qt.Key.Key_Delete)
-    drawer.list.setCurrentRow(0)
+    drawer.list.setCurrentIndex(drawer.model.index(0))
     qtbot.keyClick(drawer.list, Qt.Key.Key_Delete)
     assert asked == ["c", "a"]
+    entries.append("d")
+    lines["d"] = LogLine("d", "fourth", False)
+    drawer.follow(entries, lines.__getitem__)
+    assert drawer.list.currentIndex().data() == "fourth", "the newest is in view"
 
 
 def test_the_bar_says_errors_in_words_and_shows_progress(qtbot):

@@ -1,6 +1,6 @@
 """Commands on an open job that window and command line share: a line entered, a step done or skipped."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -9,6 +9,7 @@ from loyal_trace.app.words import sentence
 from loyal_trace.core.assess.plan import plan_of
 from loyal_trace.core.job.entries import (
     CONTACT_REPAIRED,
+    GOOD_BOARD,
     NEW_SOCKET,
     OWN_PART,
     RE_PROGRAMMED,
@@ -25,10 +26,11 @@ from loyal_trace.core.line.context import Asked, Context, Parsed, Planned, Refus
 from loyal_trace.core.line.grammar import parse_line
 from loyal_trace.core.line.places import Places
 from loyal_trace.core.planning.steps import Step
-from loyal_trace.core.power.guard import CAUTIONS, caution_of
+from loyal_trace.core.power.guard import CAUTIONS, caution_of, guard_decision, power_guard
 from loyal_trace.core.proving.bench import LACKS, SUPPLIES
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.stages import Stage
 
 _STEP_OF_ORIGIN = {RE_PROGRAMMED: ("program",), NEW_SOCKET: ("socket",), CONTACT_REPAIRED: ("leg",),
@@ -141,17 +143,64 @@ def _place(entry: Entry) -> str:
     return str(getattr(parts[0], "name", ""))
 
 
-def cautions_for(job: OpenJob, planned: Sequence[Planned]) -> tuple[str, ...]:
-    """The cautions that belong to supplies that are measured with power on and were not read yet."""
-    found: dict[str, None] = {}
+@dataclass(frozen=True)
+class Hold:
+    """What stands before a reading of a supply: a caution to be signed; with power on, readings that come first.
+
+    `name` is the caution, or the decision by which the person goes on without those readings.
+    """
+
+    name: str
+    words: str
+    board: str
+    caution: bool
+
+
+def holds_for(job: OpenJob, planned: Sequence[Planned]) -> tuple[Hold, ...]:
+    """What the window asks before these entries are recorded: each thing once, cautions first.
+
+    The command line tells the cautions and stops no line.
+    """
+    found: dict[str, Hold] = {}
     for one in planned:
-        if one.kind is not Measured or not one.fields.get("powered"):
-            continue
-        board = job.boards.get(str(one.fields["board"]))
-        for point in board.chain if board is not None else ():
-            if point.point == one.fields["place"] and board is not None:
-                found[caution_of(board, point.path)] = None
-    return tuple(CAUTIONS[name] for name in found if name and name not in job.snapshot.paper.cautions)
+        for hold in _holds_of(job, one):
+            found.setdefault(hold.name, hold)
+    return tuple(sorted(found.values(), key=lambda hold: not hold.caution))
+
+
+def _holds_of(job: OpenJob, one: Planned) -> Iterator[Hold]:
+    fields = one.fields
+    if one.kind is not Measured:
+        return
+    board_id = str(fields["board"])
+    board = job.boards.get(board_id)
+    here = (fields["place"], fields["quantity"])
+    paths = [p.path for p in board.chain if (p.point, p.quantity) == here] if board is not None else []
+    if board is None or not paths:
+        return
+    caution = caution_of(board, paths[0])
+    if caution and caution not in job.snapshot.paper.cautions:
+        yield Hold(caution, CAUTIONS[caution], board_id, True)
+    if not fields.get("powered") or fields.get("source") == GOOD_BOARD or fields.get("quantity") == Quantity.AC_VOLTAGE:
+        return
+    first = guard_words(job, board_id, paths[0])
+    if first:
+        yield Hold(guard_decision(board_id, paths[0]), first, board_id, False)
+
+
+def guard_words(job: OpenJob, board_id: str, path: str) -> str:
+    """What was not measured yet before power goes on a supply path, and its risk; empty when nothing stands before."""
+    report = job.assessment().rails[board_id]
+    guard = next((power_guard(one) for one in report.paths if one.path == path), None)
+    decided = guard_decision(board_id, path) in job.snapshot.paper.decisions
+    if guard is None or not guard.missing or decided:
+        return ""
+    return f"not measured before power: {', '.join(guard.missing[:5])}. {guard.risk[:1].upper()}{guard.risk[1:]}"
+
+
+def cautions_for(job: OpenJob, planned: Sequence[Planned]) -> tuple[str, ...]:
+    """The cautions that belong to the supplies that are measured and were not signed yet."""
+    return tuple(hold.words for hold in holds_for(job, planned) if hold.caution)
 
 
 def steps_completed(job: OpenJob, entries: Sequence[Entry]) -> list[Entry]:

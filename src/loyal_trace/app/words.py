@@ -34,6 +34,7 @@ _SENTENCES: Mapping[str, str] = {
     "assumption": "This assumption cannot be checked: {why}.",
     "no-rom-socket": "{place} is no ROM socket. The sockets are: {sockets}.",
     "no-signature": "“{text}” is no signature of this tester. Its symbols are {symbols}.",
+    "signature-length": "“{text}” has {has} symbols; a signature of this tester has {needs}.",
     "unknown-checksum": "“{name}” is no checksum that is known here.",
     "bad-checksum": "“{value}” is no {name}: it has another length, or is not hexadecimal.",
     "bench-supplies": "The supplies were not recorded: {why}.",

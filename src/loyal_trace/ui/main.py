@@ -9,6 +9,7 @@ import os
 import sys
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from types import TracebackType
 from typing import TYPE_CHECKING
@@ -17,18 +18,22 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QIcon, QPixmap
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog
 
+from loyal_trace.app.presenters.model import Overlay
+from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.resources import read_bytes
+from loyal_trace.ui.menus import Item, Menus
+from loyal_trace.ui.poster import Poster, WindowTimer
 from loyal_trace.ui.shell import Shell
 from loyal_trace.ui.theme import THEME, apply_style, load_fonts
-from loyal_trace.ui.widgets.board_map import Overlay
 from loyal_trace.ui.widgets.finder import Command
-from loyal_trace.ui.widgets.station_line import STAGE_NAMES
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping
+    from collections.abc import Callable, Mapping
+    from datetime import datetime
 
-    from loyal_trace.app.job import OpenJob
+    from loyal_trace.app.job import Environment, OpenJob
+    from loyal_trace.app.pad import Timer
     from loyal_trace.store.store import Store
     from loyal_trace.ui.wiring import JobWiring
 
@@ -94,6 +99,9 @@ class Application(QObject):
         self.shell = Shell()
         self.store: Store | None = None
         self.wiring: JobWiring | None = None
+        self.clock: Callable[[], datetime] | None = None
+        self.timer: Callable[[QObject], Timer] = WindowTimer
+        self.poster = Poster()
         self._pool = ThreadPoolExecutor(1)
         self.opened.connect(self._on_opened)
         self.shell.first_painted.connect(self._start)
@@ -106,18 +114,56 @@ class Application(QObject):
         first.list_asked.connect(self.new_from_list)
         first.job_asked.connect(self.open_job)
         self.shell.commands = self.commands
-        for keys, run in (
-            ("Ctrl+Z", lambda: self.wiring and self.wiring.desk.retract_last()),
-            ("Ctrl+B", lambda: self.wiring and self.wiring.next_board()),
-            ("F1", lambda: self.wiring and self.wiring.help()),
-            ("F2", lambda: self.wiring and self.wiring.say_why()),
-            ("Escape", lambda: self.wiring and self.wiring.desk.stop()),
-            ("Ctrl+D", lambda: self.shell.set_dark(not THEME.dark)),
-            ("Ctrl+J", self.show_jobs),
-            ("Ctrl+O", self.choose_files),
-        ):
-            self.shell.shortcut(keys, run)
+        self.menus = Menus(self.shell, self._items(), self._stage_commands)
         self.shell.files_dropped.connect(self._dropped_without_job)
+
+    def _items(self) -> list[Item]:
+        """Everything that the menus offer."""
+        go = [Item("Go", stage.title, stage.key, partial(self.shell.stage_asked.emit, stage)) for stage in Stage]
+        return [
+            Item("File", "New job…", "Ctrl+N", self.new_job),
+            Item("File", "New job from a board folder…", "", self.new_from_board),
+            Item("File", "New job from a parts list…", "", self.new_from_list),
+            Item("File", "Job list", "Ctrl+J", self.show_jobs),
+            Item("File", "Open files: images, checksums, archives…", "Ctrl+O", self.choose_files, line_above=True),
+            Item("File", "Add a board from a folder…", "", self.add_board),
+            Item("File", "Add a board from a parts list…", "", lambda: self.add_board(True)),
+            Item("File", "Quit", "Ctrl+Q", self.shell.close, line_above=True),
+            Item("Edit", "Undo", "Ctrl+Z", lambda: self.with_job(lambda w: w.control.undo())),
+            Item("Edit", "Redo", "Ctrl+Shift+Z", lambda: self.with_job(lambda w: w.control.redo())),
+            Item("Edit", "Copy", "", self.copy, line_above=True),
+            Item("Edit", "Paste a photo or files", "", lambda: self.with_job(lambda w: w.paste())),
+            *go,
+            Item("Go", "Find a command…", "Ctrl+K", self.shell.find_command, line_above=True),
+            Item("Board", "Next board", "Ctrl+B", lambda: self.with_job(lambda w: w.next_board())),
+            Item("Board", "Watch a folder for photos…", "", lambda: self.with_job(lambda w: w.watch_folder())),
+            Item("Board", "Stop watching for photos", "", lambda: self.with_job(lambda w: w.watch.stop())),
+            Item("View", "Logbook", "Ctrl+L", self.shell.toggle_drawer),
+            Item("View", "Say why", "F2", lambda: self.with_job(lambda w: w.say_why())),
+            Item("View", "Dark or light", "Ctrl+D", lambda: self.shell.set_dark(not THEME.dark)),
+            Item("Help", "What can be said here", "F1", lambda: self.with_job(lambda w: w.help())),
+        ]
+
+    def with_job(self, act: "Callable[[JobWiring], object]") -> None:
+        """Does something with the open job, if there is one."""
+        if self.wiring is not None:
+            act(self.wiring)
+
+    def _stage_commands(self) -> list[Command]:
+        return self.wiring.stage_commands() if self.wiring is not None else []
+
+    def copy(self) -> None:
+        """Copies from whatever has the keyboard."""
+        focus = QApplication.focusWidget()
+        copy = getattr(focus, "copy", None)
+        if callable(copy):
+            copy()
+
+    def environment(self) -> "Environment":
+        """What an open job needs from outside."""
+        from loyal_trace.app.job import Environment, utc_now
+
+        return Environment(author=_author(), clock=self.clock or utc_now)
 
     def _start(self) -> None:
         """After the first paint: open the store without holding up the window."""
@@ -158,8 +204,9 @@ class Application(QObject):
 
     def show_session(self, session: "OpenJob", with_bench: bool) -> None:
         """Puts an open job into the window."""
+        from loyal_trace.app.desk import Desk
+        from loyal_trace.core.vocabulary.stages import stage_of_word
         from loyal_trace.instruments.protocols import Workbench
-        from loyal_trace.ui.desk import Desk
         from loyal_trace.ui.wiring import JobWiring
 
         instruments = Workbench()
@@ -171,19 +218,21 @@ class Application(QObject):
             instruments = simulated_workbench(DEMO_BENCHES[session.id], lambda: changes_made(session.snapshot))
         if self.wiring is not None:
             self.wiring.close()
-        self.wiring = JobWiring(self.shell, Desk(session, instruments))
-        wanted = [n for n, name in enumerate(STAGE_NAMES) if name.lower() == self.options.stage.lower()]
-        if wanted:
-            self.wiring.show_stage(wanted[0])
+        self.wiring = JobWiring(self.shell, Desk(session, instruments, self.poster.post), self.timer)
+        wanted = stage_of_word(self.options.stage)
+        if wanted is not None:
+            self.wiring.show_stage(wanted)
 
     def open_job(self, job: str) -> None:
         """Opens a job of the list."""
-        from loyal_trace.app.job import Environment, OpenJob
+        from loyal_trace.app.job import OpenJob
         from loyal_trace.core.vocabulary.errors import LoyalTraceError
         from loyal_trace.demo.workshop import DEMO_BENCHES
 
+        if self.store is None:
+            return
         try:
-            session = OpenJob(self.store, job, Environment(author=_author()))
+            session = OpenJob(self.store, job, self.environment())
         except LoyalTraceError as error:
             self.shell.first.say(f"Not opened: {error}")
             return
@@ -196,7 +245,7 @@ class Application(QObject):
             self.wiring = None
         self._list_jobs()
         self.shell.stations.set_job("Loyal Trace", "jobs of this workshop")
-        self.shell.stations.set_stations([(0.0, "")] * len(STAGE_NAMES))
+        self.shell.stations.set_stations([(0.0, "")] * len(Stage))
         self.shell.stations.set_current(-1)
         self.shell.panel.map.show_board(None, Overlay({}))
         self.shell.bar.say("", False)
@@ -212,7 +261,7 @@ class Application(QObject):
 
     def new_job(self, boards: tuple[Path, ...] = (), listed: "tuple[Mapping[str, bytes], ...]" = ()) -> None:
         """Asks for a title and opens a new job, with boards from folders and from parts lists."""
-        from loyal_trace.app.job import Environment, open_new_job
+        from loyal_trace.app.job import open_new_job
         from loyal_trace.core.vocabulary.errors import LoyalTraceError
 
         if self.store is None:
@@ -222,8 +271,7 @@ class Application(QObject):
         if not accepted or not title.strip():
             return
         try:
-            around = Environment(author=_author())
-            job = open_new_job(self.store, title.strip(), boards or (), environment=around, listed=listed)
+            job = open_new_job(self.store, title.strip(), boards or (), environment=self.environment(), listed=listed)
         except LoyalTraceError as error:
             self.shell.first.say(f"Not opened: {error}")
             return
@@ -246,7 +294,7 @@ class Application(QObject):
         try:
             files = board_from_list(self.shell, chosen)
         except LoyalTraceError as error:
-            self.shell.first.say(f"Not taken in: {error}")
+            self.shell.first.say(f"Not imported: {error}")
             return
         if files is not None:
             self.new_job(listed=(files,))
@@ -273,7 +321,7 @@ class Application(QObject):
 
     def choose_files(self) -> None:
         """Files by dialog instead of by dropping."""
-        names, _ = QFileDialog.getOpenFileNames(self.shell, "ROM images, sums, job archives")
+        names, _ = QFileDialog.getOpenFileNames(self.shell, "ROM images, checksums, job archives")
         if names:
             self.shell.files_dropped.emit([Path(n) for n in names])
 
@@ -289,37 +337,26 @@ class Application(QObject):
         for path in paths:
             try:
                 if path.suffix == ".ltjob":
-                    self.open_job(import_archive(self.store, read_archive(path)))
+                    self.open_job(import_archive(self.store, read_archive(path), self.environment()))
                 elif (path / "board.toml").exists():
                     self.new_job((path,))
                 elif is_part_list(path):
                     self.new_from_list(path)
                 else:
-                    self.shell.first.say("Open or make a job first; then drop images and sums on it.")
+                    self.shell.first.say("Open or make a job first; then drop images and checksums on it.")
             except LoyalTraceError as error:
-                self.shell.first.say(f"Not taken in: {error}")
+                self.shell.first.say(f"Not imported: {error}")
 
     def commands(self) -> list[Command]:
         """What the finder offers now."""
         found = self.wiring.commands() if self.wiring else []
-        added = [
-            Command("add a board to this job, from a folder", "", self.add_board),
-            Command("add a board to this job, from a parts list", "", lambda: self.add_board(True)),
-        ] if self.wiring else []  # fmt: skip
-        return [
-            *found,
-            Command("job list", "Ctrl+J", self.show_jobs),
-            Command("open files: images, sums, archives", "Ctrl+O", self.choose_files),
-            Command("new job", "", self.new_job),
-            Command("new job from a board folder", "", self.new_from_board),
-            Command("new job from a parts list", "", self.new_from_list),
-            *added,
-        ]
+        return [*found, *self.menus.commands()]
 
     def close(self) -> None:
         """Ends background work and closes the store."""
         if self.wiring is not None:
-            self.wiring.desk.close()
+            self.wiring.close()
+            self.wiring = None
         self._pool.shutdown(wait=True)
         if self.store is not None:
             self.store.close()
@@ -368,7 +405,8 @@ def run_window(options: WindowOptions) -> int:
     ours.ready.connect(settle_memory)
     ours.shell.show()
     if options.shot is not None:
-        ours.ready.connect(lambda: QTimer.singleShot(300, lambda: _take_shot(ours, options.shot)))
+        target = options.shot
+        ours.ready.connect(lambda: QTimer.singleShot(300, lambda: _take_shot(ours, target)))
     return app.exec()
 
 

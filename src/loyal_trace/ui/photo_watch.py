@@ -1,11 +1,11 @@
-"""Watches one folder for photos while a job is open, and takes each in once it is wholly there."""
+"""Watches one folder for photos while a job is open, and imports each once it is wholly there."""
 
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, QTimer
 
+from loyal_trace.app.desk import Desk
 from loyal_trace.formats.photo_folder import PhotoFolder
-from loyal_trace.ui.desk import Desk
 
 _EVERY = 1000
 
@@ -15,7 +15,8 @@ class PhotoWatch(QObject):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
-        self.desk, self.folder = desk, None
+        self.desk = desk
+        self.folder: PhotoFolder | None = None
         self._timer = QTimer(self)
         self._timer.timeout.connect(self.look)
 
@@ -24,10 +25,10 @@ class PhotoWatch(QObject):
         self.folder = PhotoFolder(folder)
         self.folder.begin()
         self._timer.start(_EVERY)
-        self.desk.said.emit(f"photos that come into {folder.name} are taken in by themselves", False)
+        self.desk.say(f"photos that come into {folder.name} are imported by themselves")
 
     def look(self) -> None:
-        """Takes in what has come and stopped growing."""
+        """Imports what has come and stopped growing."""
         if self.folder is not None:
             for path in self.folder.look():
                 self.desk.drop([path])

@@ -1,19 +1,28 @@
-"""Takes one picture of each main view, from the demo data: `python -m loyal_trace.ui.screenshots FOLDER`."""
+"""Takes one picture of each main view, from the demo data: `python -m loyal_trace.ui.screenshots FOLDER [NAME…]`."""
 
 import sys
 import tempfile
-from collections.abc import Iterator
 from pathlib import Path
 
 from PyQt6.QtCore import QEventLoop, QTimer
 
+from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.ui.main import Application, WindowOptions, make_application
+from loyal_trace.ui.wiring import JobWiring
 
-SHOTS = (
-    ("intake", 0, None), ("look", 1, ("tw-cpu", "5B")), ("rails", 2, ("tw-cpu", "C1")), ("roms", 3, ("tw-cpu", "6C")),
-    ("probe", 4, ("tw-vid", "5D")), ("suspects", 5, ("tw-cpu", "6C")), ("plan", 6, ("tw-cpu", "C12")),
-    ("work", 7, ("tw-vid", "5D")), ("prove", 8, None), ("hand-back", 9, None),
-)  # fmt: skip
+Place = tuple[str, str]
+STAGES: tuple[tuple[Stage, Place | None], ...] = (
+    (Stage.INTAKE, None),
+    (Stage.INSPECT, ("tw-cpu", "5B")),
+    (Stage.RAILS, ("tw-cpu", "C1")),
+    (Stage.ROMS, ("tw-cpu", "6C")),
+    (Stage.PROBE, ("tw-vid", "5D")),
+    (Stage.SUSPECTS, ("tw-cpu", "6C")),
+    (Stage.PLAN, ("tw-cpu", "C12")),
+    (Stage.REPAIR, ("tw-vid", "5D")),
+    (Stage.VERIFY, None),
+    (Stage.REPORT, None),
+)
 
 
 def wait_until_ready(ours: Application) -> None:
@@ -31,114 +40,133 @@ def settle(milliseconds: int = 60) -> None:
     loop.exec()
 
 
+class Photographer:
+    """The demo window, driven by its own buttons, and pictures of it."""
+
+    def __init__(self, ours: Application, folder: Path, only: tuple[str, ...]) -> None:
+        self.ours, self._folder, self._only = ours, folder, only
+
+    @property
+    def wiring(self) -> JobWiring:
+        """The open job."""
+        if self.ours.wiring is None:
+            raise RuntimeError("no job is open in the window")
+        return self.ours.wiring
+
+    def shoot(self, name: str) -> None:
+        """One picture."""
+        settle()
+        if not self._only or name in self._only:
+            self.ours.shell.grab().save(str(self._folder / f"{name}.png"))
+
+    def go(self, stage: Stage, place: Place | None = None) -> None:
+        """To a stage, with a part picked."""
+        if place:
+            self.wiring.desk.pick(*place)
+        self.wiring.show_stage(stage)
+
+    def press(self, label: str) -> None:
+        """A button of the stage in view, by its words."""
+        action = next(a for a in self.wiring.presenter.page().actions if a.label == label)
+        self.wiring.control.run(action)
+        while self.wiring.desk.tasks.busy:
+            settle(20)
+
+    def type(self, text: str, enter: bool = True) -> None:
+        """A line, recorded or only typed."""
+        self.wiring.foot.edit.setText(text)
+        if enter:
+            self.wiring.control.enter()
+
+
 def take_all(folder: Path, only: tuple[str, ...] = ()) -> None:
     """Writes the pictures into a folder."""
     folder.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as store:
         _, ours = make_application(WindowOptions(demo=True, store=Path(store) / "store"))
         wait_until_ready(ours)
-        wiring = ours.wiring
-
-        def shoot(name: str) -> None:
-            settle()
-            if not only or name in only:
-                ours.shell.grab().save(str(folder / f"{name}.png"))
-
-        for name, stage, place in SHOTS:
-            if place:
-                wiring.desk.pick(*place)
-            wiring.show_stage(stage)
-            if name == "probe":
-                _probe_all(ours)
-            if name == "plan":
-                _measure(ours)
-            shoot(name)
-        wiring.desk.pick("tw-cpu", "6C")
-        wiring.show_stage(3)
-        ours.shell.set_dark(True)
-        shoot("roms-dark")
-        ours.shell.set_dark(False)
-        for name, key in _rom_pages(ours):
-            shoot(name)
-            press(ours, 3, key)
-        wiring.desk.pick("tw-cpu", "C1")
-        wiring.show_stage(1)
-        wiring.stages[1].photos_next()
-        wiring.stages[1].photos.fade()
-        shoot("look-photo")
-        _open_hollin(ours)
-        shoot("rails-hollin")
-        _open_corvane(ours)
-        shoot("rails-clock")
-        ours.wiring.show_stage(0)
-        shoot("intake-corvane")
+        camera = Photographer(ours, folder, only)
+        _stages(camera)
+        _roms(camera)
+        _photo(camera)
+        _others(camera)
         ours.show_jobs()
-        shoot("first-page")
+        camera.shoot("first-page")
         ours.shell.close()
 
 
-def press(ours: Application, stage: int, key: str) -> None:
-    """A key of a stage, as at its entry line."""
-    next(hint for hint in ours.wiring.stages[stage].hints() if hint.key == key).action()
+def _stages(camera: Photographer) -> None:
+    """Every stage of the first job."""
+    for stage, place in STAGES:
+        camera.go(stage, place)
+        if stage is Stage.PROBE:
+            camera.press("Probe all pins")
+            camera.wiring.control.switch_pad()
+        if stage is Stage.SUSPECTS:
+            camera.type("TW-VID C20 6,800u", enter=False)
+        if stage is Stage.REPAIR:
+            camera.type("5D replaced with 74LS166 from drawer 7 -- pin 13 was dull", enter=False)
+        if stage is Stage.PLAN:
+            camera.press("Measure the capacitor")
+            camera.press("Measure the capacitor")
+        camera.shoot(stage.word)
+        camera.wiring.foot.edit.setText("")
 
 
-def _until_idle(ours: Application) -> None:
-    while ours.wiring.desk.busy:
-        settle(20)
+def _roms(camera: Photographer) -> None:
+    """The further pages of ROMs, and the dark bench."""
+    camera.go(Stage.ROMS, ("tw-cpu", "6C"))
+    camera.ours.shell.set_dark(True)
+    camera.shoot("roms-dark")
+    camera.ours.shell.set_dark(False)
+    camera.press("Show the whole set")
+    camera.press("Identify the ROM")
+    camera.shoot("roms-set")
+    camera.press("Show the sockets")
+    camera.go(Stage.ROMS, ("tw-cpu", "6F"))
+    for label in ("Show the bytes", "Zoom in", "Zoom in", "Zoom in", "Next difference"):
+        camera.press(label)
+    camera.shoot("roms-bytes")
+    camera.press("Show the sockets")
+    camera.press("Plan the repair")
+    camera.press("Restore the contents")
+    camera.shoot("roms-repair")
+    camera.press("Show the sockets")
 
 
-def _rom_pages(ours: Application) -> Iterator[tuple[str, str]]:
-    """The further pages of the ROM stage: (name of the picture, key that leads back from the page)."""
-    press(ours, 3, "M")
-    press(ours, 3, "I")
-    _until_idle(ours)
-    yield "roms-set", "M"
-    ours.wiring.desk.pick("tw-cpu", "6F")
-    for key in ("B", "+", "+", "+", "N"):
-        press(ours, 3, key)
-    yield "roms-bytes", "B"
-    for key in ("U", "P"):
-        press(ours, 3, key)
-    _until_idle(ours)
-    yield "roms-repair", "U"
+def _photo(camera: Photographer) -> None:
+    """A photo with the map over it."""
+    camera.go(Stage.INSPECT, ("tw-cpu", "C1"))
+    camera.press("Show the next photo")
+    camera.press("Map over the photo")
+    camera.shoot("inspect-photo")
 
 
-def _probe_all(ours: Application) -> None:
-    """Every pin of the picked chip, by key."""
-    press(ours, 4, "A")
-
-
-def _measure(ours: Application) -> None:
-    """The aging capacitors, by key."""
-    for _ in range(2):
-        press(ours, 6, "M")
-
-
-def _open_hollin(ours: Application) -> None:
-    """The second job at its rails: the 5 V path measured from end to end, by key."""
+def _others(camera: Photographer) -> None:
+    """The lamp driver at its rails, the 5 V path measured from end to end; the school computer at its clocks."""
+    from loyal_trace.demo.corvane import CORVANE_BOARD, CORVANE_JOB
     from loyal_trace.demo.hollin import HOLLIN_BOARD, HOLLIN_JOB
 
-    ours.open_job(HOLLIN_JOB)
-    ours.wiring.show_stage(2)
-    for key in ("K", *"M" * 12):
-        press(ours, 2, key)
-    ours.wiring.desk.pick(HOLLIN_BOARD, "BR1")
-    for _ in range(7):
-        press(ours, 2, "↑")
-
-
-def _open_corvane(ours: Application) -> None:
-    """The school computer at its clock tree, the first nets counted, by key."""
-    from loyal_trace.demo.corvane import CORVANE_BOARD, CORVANE_JOB
-
-    ours.open_job(CORVANE_JOB)
-    ours.wiring.show_stage(2)
-    press(ours, 2, "C")
-    while not ours.wiring.desk.clocks_ready(CORVANE_BOARD):
+    camera.ours.open_job(HOLLIN_JOB)
+    camera.go(Stage.RAILS)
+    camera.press("Next point")
+    camera.press("Sign the caution")
+    for _ in range(12):
+        camera.press("Read the meter")
+    camera.go(Stage.RAILS, (HOLLIN_BOARD, "BR1"))
+    camera.shoot("rails-hollin")
+    camera.ours.open_job(CORVANE_JOB)
+    camera.go(Stage.RAILS)
+    camera.press("Check the clock")
+    while not camera.wiring.desk.clocks_ready(CORVANE_BOARD):
         settle(20)
+    settle()
     for _ in range(5):
-        press(ours, 2, "M")
-    press(ours, 0, "Y")
+        camera.press("Read the counter")
+    camera.shoot("rails-clock")
+    camera.go(Stage.INTAKE)
+    camera.press("Suggest symptoms")
+    camera.shoot("intake-corvane")
 
 
 if __name__ == "__main__":

@@ -1,20 +1,22 @@
-"""The main window: station line above, board map beside the stage, logbook below. Light to import."""
+"""The main window: menus and station line above, board map beside the stage, logbook below. Light to import."""
 
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QPaintEvent, QShortcut
+from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QLabel, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
+from loyal_trace.app.presenters.model import Overlay
+from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.ui.theme import THEME, apply_style, font
-from loyal_trace.ui.widgets.board_map import BoardMap, Overlay
+from loyal_trace.ui.widgets.board_map import BoardMap
 from loyal_trace.ui.widgets.finder import Command, Finder
 from loyal_trace.ui.widgets.first_page import FirstPage
 from loyal_trace.ui.widgets.logbook import LogbookBar, LogbookDrawer
-from loyal_trace.ui.widgets.station_line import STAGE_NAMES, StationLine
+from loyal_trace.ui.widgets.station_line import StationLine
 
-_MAP_WIDTH = 560
+_MAP_WIDTH = 430
 
 
 class BoardPanel(QWidget):
@@ -61,6 +63,14 @@ class BoardPanel(QWidget):
         self.showing.setStyleSheet(f"color: {THEME.palette.soft};")
 
 
+class PageStack(QStackedWidget):
+    """Pages of which only the one in view needs room."""
+
+    def minimumSizeHint(self) -> QSize:
+        page = self.currentWidget()
+        return page.minimumSizeHint() if page is not None else QSize()
+
+
 class Shell(QMainWindow):
     """The window. What it does with a job is wired by `ui.wiring`; it only asks and shows."""
 
@@ -70,6 +80,8 @@ class Shell(QMainWindow):
     restyled = pyqtSignal()
     drawer_opened = pyqtSignal()
     first_painted = pyqtSignal()
+    typed = pyqtSignal(str)
+    escaped = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -77,17 +89,12 @@ class Shell(QMainWindow):
         self.resize(1280, 800)
         self.setAcceptDrops(True)
         self.stations, self.panel, self.first = StationLine(), BoardPanel(), FirstPage()
-        self.stages, self.pages = QStackedWidget(), QStackedWidget()
+        self.stages, self.pages = PageStack(), QStackedWidget()
         self.drawer, self.bar = LogbookDrawer(), LogbookBar()
         self.commands: Callable[[], list[Command]] = list
         self._painted = False
         self._lay_out()
         self.stations.stage_asked.connect(self.stage_asked)
-        self._shortcuts: list[QShortcut] = []
-        for stage in range(len(STAGE_NAMES)):
-            self.shortcut(f"Ctrl+{(stage + 1) % 10}", lambda stage=stage: self.stage_asked.emit(stage))
-        self.shortcut("Ctrl+K", self.find_command)
-        self.shortcut("Ctrl+L", self.toggle_drawer)
 
     def _lay_out(self) -> None:
         desk = QWidget()
@@ -96,7 +103,10 @@ class Shell(QMainWindow):
         row.setSpacing(0)
         self.panel.setFixedWidth(_MAP_WIDTH)
         row.addWidget(self.panel)
-        row.addWidget(self.stages, 1)
+        self.right = QVBoxLayout()
+        self.right.setSpacing(0)
+        self.right.addWidget(self.stages, 1)
+        row.addLayout(self.right, 1)
         self.desk_page = desk
         self.pages.addWidget(self.first)
         self.pages.addWidget(desk)
@@ -110,24 +120,23 @@ class Shell(QMainWindow):
         column.addWidget(self.bar)
         self.setCentralWidget(body)
 
-    def shortcut(self, keys: str, run: Callable[[], object]) -> None:
-        """A key that works everywhere in the window."""
-        found = QShortcut(QKeySequence(keys), self)
-        found.activated.connect(run)
-        self._shortcuts.append(found)
-
-    def resizeEvent(self, event: object) -> None:
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
         self.panel.setFixedWidth(max(_MAP_WIDTH, round(self.width() * 0.4375)))
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, event: QPaintEvent | None) -> None:
         super().paintEvent(event)
         if not self._painted:
             self._painted = True
             QTimer.singleShot(0, self.first_painted.emit)
 
     def show_board(
-        self, boards: list[tuple[str, str]], current: str, board: object, overlay: Overlay, showing: str
+        self,
+        boards: list[tuple[str, str]],
+        current: str,
+        board: BoardDefinition | None,
+        overlay: Overlay,
+        showing: str,
     ) -> None:
         """The board map and its tabs."""
         self.panel.show_tabs(boards, current, showing)
@@ -143,13 +152,17 @@ class Shell(QMainWindow):
     def find_command(self) -> None:
         """Opens the finder and runs what was picked."""
         finder = Finder(self.commands(), self)
-        if finder.exec() and finder.chosen is not None:
-            finder.chosen.run()
+        chosen = finder.chosen if finder.exec() else None
+        self.activateWindow()
+        if chosen is not None:
+            chosen.run()
 
     def set_dark(self, dark: bool) -> None:
         """Changes between paper and the dim bench."""
         THEME.set_dark(dark)
-        apply_style(QApplication.instance())
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            apply_style(app)
         for widget in self.findChildren(QWidget):
             restyle = getattr(widget, "restyle", None)
             if callable(restyle):
@@ -157,16 +170,36 @@ class Shell(QMainWindow):
             widget.update()
         self.restyled.emit()
 
-    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if event.mimeData().hasUrls():
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        if event is None:
+            return
+        held = event.mimeData()
+        if held is not None and held.hasUrls():
             event.acceptProposedAction()
 
-    def dropEvent(self, event: QDropEvent) -> None:
-        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        if event is None:
+            return
+        held = event.mimeData()
+        paths = [Path(url.toLocalFile()) for url in held.urls() if url.isLocalFile()] if held is not None else []
         if paths:
             event.acceptProposedAction()
             self.files_dropped.emit(paths)
 
-    def closeEvent(self, event: QCloseEvent) -> None:
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        if event is None:
+            return
         self.closing.emit()
         super().closeEvent(event)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Keys that nothing took: letters belong to the line, wherever the focus is."""
+        if event is None:
+            return
+        held = event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier)
+        if event.key() == Qt.Key.Key_Escape:
+            self.escaped.emit()
+        elif event.text() and event.text().isprintable() and not held:
+            self.typed.emit(event.text())
+        else:
+            super().keyPressEvent(event)

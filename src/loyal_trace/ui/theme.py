@@ -104,14 +104,27 @@ def apply_style(app: QApplication) -> None:
 def _sheet(p: Palette) -> str:
     return f"""
         QWidget {{ background: {p.paper}; color: {p.ink}; }}
-        QLabel {{ background: transparent; }}
+        QLabel, QWidget#clear {{ background: transparent; }}
         QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; border: none; }}
         QLineEdit {{ background: {p.card}; border: none; selection-background-color: {p.copper_light}; }}
         QFrame#card {{ background: {p.panel}; border: 1px solid {p.line}; border-radius: 6px; }}
         QFrame#entry {{ background: {p.card}; border: 2px solid {p.blue}; border-radius: 7px; }}
+        QFrame#strip {{ background: {p.panel}; border: 1px solid {p.line}; border-radius: 6px; }}
+        QFrame#pad {{ background: {p.card}; border: 3px solid {p.copper}; border-radius: 9px; }}
+        QPushButton#choice {{ background: {p.card}; border: 1px solid {p.line}; border-radius: 4px; padding: 2px 8px; }}
+        QPushButton#choice:checked {{ border: 2px solid {p.doubtful}; padding: 1px 7px; font-weight: bold; }}
+        QListView#rows {{ background: transparent; border: none; outline: none; }}
+        QListView {{ background: {p.panel}; border: 1px solid {p.line}; border-radius: 4px; outline: none; }}
+        QListView::item:selected {{ background: {p.selected}; color: {p.ink}; }}
+        QMenuBar {{ background: {p.panel}; border-bottom: 1px solid {p.line}; }}
+        QMenuBar::item {{ background: transparent; padding: 3px 12px; }}
+        QMenuBar::item:selected, QMenu::item:selected {{ background: {p.selected}; color: {p.ink}; }}
+        QMenu {{ background: {p.card}; border: 1px solid {p.line}; padding: 4px; }}
+        QMenu::item {{ background: transparent; padding: 4px 26px 4px 14px; }}
         QFrame#caution {{ background: {p.caution}; border: 1px solid {p.copper}; border-radius: 6px; }}
         QFrame#bar {{ background: {p.panel}; border: none; border-top: 1px solid {p.line}; }}
-        QFrame#bar QLabel, QFrame#card QLabel, QFrame#entry QLabel {{ background: transparent; }}
+        QFrame#bar QLabel, QFrame#card QLabel, QFrame#entry QLabel, QFrame#strip QLabel,
+        QFrame#pad QLabel {{ background: transparent; }}
         QListWidget {{ background: {p.panel}; border: 1px solid {p.line}; border-radius: 4px; outline: none; }}
         QListWidget::item {{ padding: 5px 8px; border: none; }}
         QListWidget::item:selected {{ background: {p.selected}; color: {p.ink}; }}

@@ -1,172 +1,191 @@
-"""Joins one open job to the window: the ten stages, the map, the logbook, the keys. Imported after the first paint."""
+"""Joins one open job to the window: the ten stages, the foot, the map, the logbook. Imported after the first paint."""
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
+from typing import Any
 
-from PyQt6.QtCore import QBuffer, QIODevice, QObject, Qt
+from PyQt6.QtCore import QBuffer, QIODevice, QObject
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
 
-from loyal_trace.core.assess.progress import map_marks, progress
-from loyal_trace.core.job.entries import describe, stage_of
-from loyal_trace.ui.desk import Desk
+from loyal_trace.app.desk import Desk
+from loyal_trace.app.pad import Pad, Timer
+from loyal_trace.app.preferences import load_preferences, save_preferences
+from loyal_trace.app.presenters.logbook import line_of, newest
+from loyal_trace.app.presenters.model import Action, Presenter
+from loyal_trace.app.presenters.overview import (
+    PURPOSE,
+    evidence_words,
+    job_words,
+    map_view,
+    pick_where_work_left_off,
+    stage_where_work_left_off,
+    stations,
+)
+from loyal_trace.app.presenters.roms import RomsPresenter
+from loyal_trace.app.presenters.sayable import sayable
+from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.ui.line_control import LineControl
 from loyal_trace.ui.photo_watch import PhotoWatch
 from loyal_trace.ui.shell import Shell
-from loyal_trace.ui.stages.base import HELP, Stage
-from loyal_trace.ui.stages.hand_back import HandBackStage
-from loyal_trace.ui.stages.intake import IntakeStage
-from loyal_trace.ui.stages.look import LookStage
-from loyal_trace.ui.stages.plan import PlanStage
-from loyal_trace.ui.stages.probe import ProbeStage
-from loyal_trace.ui.stages.prove import ProveStage
-from loyal_trace.ui.stages.rails import RailStage
-from loyal_trace.ui.stages.roms import RomStage
-from loyal_trace.ui.stages.suspects import SuspectStage
-from loyal_trace.ui.stages.work import WorkStage
-from loyal_trace.ui.theme import THEME
-from loyal_trace.ui.widgets.board_map import Overlay
-from loyal_trace.ui.widgets.finder import Command
-from loyal_trace.ui.widgets.station_line import STAGE_NAMES
-
-_STAGES: tuple[Callable[[Desk], Stage], ...] = (
-    IntakeStage, LookStage, RailStage, RomStage, ProbeStage, SuspectStage, PlanStage, WorkStage, ProveStage,
-    HandBackStage,
-)  # fmt: skip
-_LOOK = 1
-_SHOWING = ("parts", "what was seen", "supplies and what needs them", "ROM verdicts", "what has been probed",
-            "who is suspect", "what is renewed", "what is renewed", "what was renewed", "what was renewed")  # fmt: skip
+from loyal_trace.ui.stages import make_stages
+from loyal_trace.ui.widgets.finder import Command, Finder
+from loyal_trace.ui.widgets.foot import Foot
+from loyal_trace.ui.widgets.stage_page import StagePage
 
 
 class JobWiring(QObject):
     """One open job in the window. `close` takes it out again."""
 
-    def __init__(self, shell: Shell, desk: Desk) -> None:
+    def __init__(self, shell: Shell, desk: Desk, timer: Callable[[QObject], Timer]) -> None:
         super().__init__()
         self.shell, self.desk = shell, desk
-        self.stages: list[Stage] = [make(desk) for make in _STAGES]
-        for stage in self.stages:
-            shell.stages.addWidget(stage.frame)
-        self.current = self._where_work_left_off()
+        self.stages = make_stages(desk)
+        for page in self.stages.values():
+            shell.stages.addWidget(page)
+        self.current = stage_where_work_left_off(desk)
+        self.foot = Foot()
+        shell.right.addWidget(self.foot)
+        self._folder = desk.job.store.folder
+        self.pad = Pad(timer(self), self._press, load_preferences(self._folder).pads)
+        self.control = LineControl(desk, self.foot, self.pad, lambda: self.presenter)
+        self.watch = PhotoWatch(desk)
+        self._connect()
+        shell.pages.setCurrentWidget(shell.desk_page)
+        pick_where_work_left_off(desk)
+        self.show_stage(self.current)
+
+    def _connect(self) -> None:
+        desk, shell = self.desk, self.shell
         desk.changed.connect(self._changed)
         desk.picked.connect(self._picked)
         desk.said.connect(shell.bar.say)
-        desk.working.connect(shell.bar.show_progress)
+        desk.tasks.working.connect(shell.bar.show_progress)
         desk.stage_asked.connect(self.show_stage)
-        shell.stage_asked.connect(self.show_stage)
-        shell.restyled.connect(self._changed)
-        shell.drawer_opened.connect(self._show_logbook)
-        shell.files_dropped.connect(self._dropped)
-        shell.panel.map.picked.connect(self._map_picked)
-        shell.panel.map.area_drawn.connect(self._area_drawn)
-        self.watch = PhotoWatch(desk)
-        for stage in self.stages:
-            stage.frame.entry.edit.pasted.connect(self._pasted)
-        shell.panel.board_asked.connect(self._board_asked)
-        shell.drawer.retract_asked.connect(desk.retract)
-        shell.pages.setCurrentWidget(shell.desk_page)
-        self._place_where_work_left_off()
-        self.show_stage(self.current)
+        for signal, slot in self._signals():
+            signal.connect(slot)
+        self.foot.edit.pasted.connect(self.paste)
+        self.foot.buttons.pad_switched.connect(self._remember_pads)  # after the control, which switches it
 
-    def close(self) -> None:
-        """Ends the job's background work and takes its pages out of the window."""
-        self.watch.stop()
-        self.desk.close()
+    def _signals(self) -> tuple[tuple[Any, Callable[..., None]], ...]:
+        """What the window tells, and who listens; taken apart again when the job is closed."""
         shell = self.shell
-        for signal, slot in (
-            (shell.stage_asked, self.show_stage), (shell.restyled, self._changed),
-            (shell.drawer_opened, self._show_logbook), (shell.files_dropped, self._dropped),
-            (shell.panel.map.picked, self._map_picked), (shell.panel.map.area_drawn, self._area_drawn),
+        return (
+            (shell.stage_asked, self._stage_asked),
+            (shell.restyled, self._changed),
+            (shell.drawer_opened, self._show_logbook),
+            (shell.files_dropped, self._dropped),
+            (shell.panel.map.picked, self._map_picked),
+            (shell.panel.map.area_drawn, self._area_drawn),
             (shell.panel.board_asked, self._board_asked),
             (shell.drawer.retract_asked, self.desk.retract),
-        ):  # fmt: skip
+            (shell.typed, self.control.take_key),
+            (shell.escaped, self.control.escape),
+        )
+
+    def close(self) -> None:
+        """A lit key still counts; then the job's background work ends and its pages leave the window."""
+        self.pad.flush()
+        self.watch.stop()
+        self.desk.close()
+        for signal, slot in self._signals():
             signal.disconnect(slot)
-        for stage in self.stages:
-            shell.stages.removeWidget(stage.frame)
-            stage.frame.deleteLater()
+        for page in self.stages.values():
+            self.shell.stages.removeWidget(page)
+            page.deleteLater()
+        self.shell.right.removeWidget(self.foot)
+        self.foot.hide()
+        self.foot.deleteLater()
 
-    def _where_work_left_off(self) -> int:
-        """The stage of the newest entry that counts."""
-        dead = self.desk.job.retracted
-        stages = (stage_of(e) for e in reversed(self.desk.job.entries) if e.id not in dead)
-        return next((s for s in stages if s is not None), 0)
+    # what is in view
 
-    def _place_where_work_left_off(self) -> None:
-        entry = self.desk.job.last_action()
-        place = getattr(entry, "place", "")
-        if entry is not None and place and entry.board in self.desk.job.boards:
-            self.desk.pick(entry.board, place.split(".")[0].split("-")[0])
+    @property
+    def page(self) -> StagePage:
+        """The page in view."""
+        return self.stages[self.current]
 
-    def show_stage(self, stage: int) -> None:
+    @property
+    def presenter(self) -> Presenter:
+        """The presenter of the stage in view."""
+        return self.page.presenter
+
+    def show_stage(self, stage: Stage) -> None:
         """Brings a stage to the front."""
+        self.pad.flush()
         self.current = stage
-        self.shell.stages.setCurrentWidget(self.stages[stage].frame)
+        self.foot.put_pad_away()  # first, or a small window would grow for a page with another stage's pad
+        self.shell.stages.setCurrentWidget(self.page)
         self.shell.stations.set_current(stage)
         self._changed()
-        self.stages[stage].frame.entry.edit.setFocus(Qt.FocusReason.OtherFocusReason)
+        self.control.focus()
+
+    def _stage_asked(self, stage: int) -> None:
+        self.show_stage(Stage(stage))
 
     def _changed(self) -> None:
-        session = self.desk.job
-        opened = session.snapshot.opened
-        facts = [opened.number, opened.maker] if opened else []
-        self.shell.stations.set_job(session.title, " · ".join(f for f in facts if f) or session.id)
-        self.shell.stations.set_stations([(p.filled, p.count) for p in progress(self.desk.assessment())])
-        self.stages[self.current].refresh()
-        self._show_map()
+        """Something was recorded, or another stage is in view: everything is shown anew."""
+        self.shell.stations.set_job(*job_words(self.desk))
+        self.shell.stations.set_stations(stations(self.desk))
+        self._picked()
         self._show_logbook()
 
     def _picked(self) -> None:
-        self.stages[self.current].picked()
-        self._show_map()
-
-    def _show_map(self) -> None:
-        desk = self.desk
-        boards = [(board_id, board.title) for board_id, board in desk.job.boards.items()]
-        if desk.definition is None:
-            self.shell.show_board(boards, "", None, Overlay({}), "")
-            return
-        marks = map_marks(desk.assessment(), desk.board, self.current)
-        trace, label = self.stages[self.current].overlay_trace()
-        words = {r: (m.kind, m.word, m.hatched) for r, m in marks.items()}
-        overlay = Overlay(words, desk.part, trace, label, desk.area)
-        self.shell.show_board(boards, desk.board, desk.definition, overlay, f"showing: {_SHOWING[self.current]}")
+        """Something else is in view on the same page."""
+        page = self.presenter.page()
+        self.page.show_page(page)
+        self.control.show_page(page)
+        view = map_view(self.desk, self.current, self.presenter.trace())
+        self.shell.show_board(list(view.tabs), view.current, view.board, view.overlay, f"showing: {view.showing}")
 
     def _show_logbook(self) -> None:
-        session = self.desk.job
-        dead = session.retracted
+        job = self.desk.job
         if self.shell.drawer.isVisible():
-            lines = [(e.id, f"{e.time:%m-%d %H:%M}  {e.board:8} {describe(e)}", e.id in dead) for e in session.entries]
-            self.shell.drawer.show_lines(lines)
-        last = session.last_action()
-        if last is not None and not self.desk.busy:
-            board = f"{session.boards[last.board].name} " if last.board in session.boards else ""
-            self.shell.bar.say(f"{last.time:%H:%M} {board}{describe(last)}", False)
+            self.shell.drawer.follow(job.entries, partial(line_of, job))
+        if not self.desk.tasks.busy:
+            self.shell.bar.say(newest(job), False)
+
+    def _press(self, key: str) -> None:
+        """A key of the pad counts."""
+        with self.desk.together():
+            self.presenter.press(key)
+
+    def _remember_pads(self) -> None:
+        save_preferences(self._folder, self.pad.switched_on)
+
+    # what the window asks for
 
     def _map_picked(self, part: str) -> None:
+        self.pad.flush()
         self.desk.pick(self.desk.board, part)
 
     def _area_drawn(self, parts: tuple[str, ...]) -> None:
-        """An area was drawn on the map: at Look, the next finding is for all of it."""
-        if self.current == _LOOK and parts:
+        """An area was drawn on the map: at Inspect, the next finding is for all of it."""
+        if self.current is Stage.INSPECT and parts:
             self.desk.draw_area(parts)
 
-    def _pasted(self) -> None:
+    def paste(self) -> None:
         """A picture or files from the clipboard."""
-        held = QApplication.clipboard().mimeData()
+        clipboard = QApplication.clipboard()
+        held = clipboard.mimeData() if clipboard is not None else None
+        if clipboard is None or held is None:
+            return
         if held.hasUrls():
             self._dropped([Path(url.toLocalFile()) for url in held.urls() if url.isLocalFile()])
         elif held.hasImage():
             stored = QBuffer()
             stored.open(QIODevice.OpenModeFlag.WriteOnly)
-            QApplication.clipboard().image().save(stored, "PNG")
+            clipboard.image().save(stored, "PNG")
             now = self.desk.job.env.clock()
-            self.desk.take_photo(bytes(stored.data()), f"pasted {now:%Y-%m-%d %H%M%S}.png")
+            self.desk.take_photo(bytes(stored.data().data()), f"pasted {now:%Y-%m-%d %H%M%S}.png")
 
     def watch_folder(self) -> None:
-        """Photos that come into a folder, from a camera or a telephone that syncs there, are taken in by themselves."""
+        """Photos that come into a folder, from a camera or a telephone that syncs there, are imported by themselves."""
         folder = QFileDialog.getExistingDirectory(self.shell, "Watch which folder for photos?")
         if folder:
             self.watch.begin(Path(folder))
 
     def _board_asked(self, board: str) -> None:
+        self.pad.flush()
         self.desk.pick(board, "")
         self._changed()
 
@@ -181,61 +200,55 @@ class JobWiring(QObject):
 
         self.desk.drop(paths, sum_columns(self.shell, paths))
 
+    # help
+
     def say_why(self) -> None:
         """Opens everything behind the verdict in view."""
-        meaning = self.stages[self.current].frame.meaning
-        text = "\n\n".join(t for t in (meaning.why.text(), meaning.aside.text(), self._evidence()) if t)
-        box = QMessageBox(QMessageBox.Icon.NoIcon, "Why", text, QMessageBox.StandardButton.Ok, self.shell)
-        box.exec()
-
-    def _evidence(self) -> str:
-        suspect = self.desk.assessment().suspect_at(self.desk.place)
-        if suspect is None:
-            return ""
-        lines = [f"{'+' if e.weight > 0 else '−'} {abs(e.weight):.1f}  {e.text}" for e in suspect.evidence]
-        return f"Evidence on {suspect.place[1]} (log-odds):\n" + "\n".join(lines)
+        meaning = self.page.meaning
+        more = self.presenter.why_in_full() if isinstance(self.presenter, RomsPresenter) else ""
+        parts = (meaning.why.text(), meaning.aside.text(), more, evidence_words(self.desk))
+        text = "\n\n".join(part for part in parts if part)
+        QMessageBox(QMessageBox.Icon.NoIcon, "Why", text, QMessageBox.StandardButton.Ok, self.shell).exec()
 
     def help(self) -> None:
-        """What this stage is for."""
-        stage = self.stages[self.current]
-        keys = "\n".join(f"{h.key}   {h.label}" for h in stage.hints() if h.label)
-        text = f"{HELP[self.current]}\n\nKeys while the entry line is empty:\n{keys}"
-        QMessageBox(
-            QMessageBox.Icon.NoIcon, STAGE_NAMES[self.current], text, QMessageBox.StandardButton.Ok, self.shell
-        ).exec()
+        """What this stage is for, its commands, and everything that can be said; picking an example puts it in."""
+        about = (
+            f"{PURPOSE[self.current]} A click or Enter on an example puts it into the line; nothing is recorded yet."
+        )
+        finder = Finder(
+            [*self._sayable(), *self.stage_commands()], self.shell, f"{self.current.title}: what can be said", about
+        )
+        chosen = finder.chosen if finder.exec() else None
+        self.shell.activateWindow()
+        if chosen is not None:
+            chosen.run()
 
-    def _stage_commands(self, stage: int) -> list[Command]:
-        """The keys of one stage's entry line; done from elsewhere, they lead to that stage first."""
+    def _sayable(self) -> list[Command]:
+        return [
+            Command(one.example, one.words, partial(self.control.put, one.example)) for one in sayable(self.current)
+        ]
 
-        def there(action: Callable[[], object]) -> Callable[[], None]:
-            def act() -> None:
-                if stage != self.current:
-                    self.show_stage(stage)
-                action()
+    def stage_commands(self) -> list[Command]:
+        """The buttons of the stage in view."""
+        return [self._command(self.current, action) for action in self.presenter.page().actions]
 
-            return act
+    def _command(self, stage: Stage, action: Action) -> Command:
+        def run() -> None:
+            if stage is not self.current:
+                self.show_stage(stage)
+            self.control.run(action)
 
-        hints = [h for h in self.stages[stage].hints() if h.action is not None and h.label]
-        return [Command(f"{STAGE_NAMES[stage]}: {h.label}", h.key, there(h.action)) for h in hints]
+        return Command(f"{stage.title}: {action.label}", f"Alt+{action.key}", run)
 
     def commands(self) -> list[Command]:
-        """Everything this job can do, for the finder."""
-        going = [
-            Command(f"go to {name}", f"Ctrl+{(n + 1) % 10}", lambda n=n: self.show_stage(n))
-            for n, name in enumerate(STAGE_NAMES)
-        ]
-        others = [n for n in range(len(self.stages)) if n != self.current]
+        """Everything that this job can do and everything that can be said, for the finder."""
+        others = [stage for stage in Stage if stage is not self.current]
         return [
-            *self._stage_commands(self.current),
-            *going,
-            *(command for n in others for command in self._stage_commands(n)),
-            Command("take back the last entry", "Ctrl+Z", self.desk.retract_last),
-            Command("open or close the logbook", "Ctrl+L", self.shell.toggle_drawer),
-            Command("next board", "Ctrl+B", self.next_board),
-            Command("paste a photo", "Ctrl+V", self._pasted),
-            Command("watch a folder for photos", "", self.watch_folder),
-            Command("stop watching for photos", "", self.watch.stop),
-            Command("say why", "F2", self.say_why),
-            Command("what is this stage for", "F1", self.help),
-            Command("dark or light", "Ctrl+D", lambda: self.shell.set_dark(not THEME.dark)),
+            *self.stage_commands(),
+            *(
+                self._command(stage, action)
+                for stage in others
+                for action in self.stages[stage].presenter.page().actions
+            ),
+            *self._sayable(),
         ]

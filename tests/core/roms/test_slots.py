@@ -68,7 +68,7 @@ def test_a_file_with_several_contents_is_taken_apart_by_sums(lanes):
     data = joined([IMAGES["6C"], IMAGES["6A"]], lanes)
     found = pieces_in(data, KNOWN)
     assert found.names == ("6C", "6A") and found.lanes == lanes
-    verdict = judge(RomImage("6a", data), Expected(KNOWN.for_place("6A")), KNOWN)
+    verdict = judge(RomImage("6a", data), Expected(KNOWN.for_place("6A", "")), KNOWN)
     assert verdict.hypotheses[0].kind == "joined" and "6C, 6A" in verdict.reason
 
 
@@ -93,7 +93,7 @@ def test_files_that_make_up_a_content_are_found_in_any_order(order, lanes):
 def test_a_damaged_content_of_another_slot_is_named_with_what_is_wrong_in_it():
     data = bytearray(IMAGES["6B"])
     data[7] ^= 0x11
-    expected = Expected(KNOWN.for_place("6A"), "", 0x400, IMAGES["6A"], others=lambda: IMAGES)
+    expected = Expected(KNOWN.for_place("6A", ""), "", 0x400, IMAGES["6A"], others=lambda: IMAGES)
     found = judge(RomImage("6a", bytes(data)), expected, KNOWN)
     assert found.verdict == "other-slot" and "6B, but for 1 byte" in found.reason
 

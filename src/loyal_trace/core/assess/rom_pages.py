@@ -61,7 +61,7 @@ class ReadLine:
 
 def reads_of(moment: Moment, place: PartRef) -> tuple[ReadLine, ...]:
     """All reads of one chip, oldest first."""
-    known = known_sums(moment).for_place(place[1])
+    known = known_sums(moment).for_place(place.refdes, place.board)
     found: list[ReadLine] = []
     first: dict[str, int] = {}
     for number, read in enumerate(moment.snapshot.roms.reads.get(place, ()), start=1):

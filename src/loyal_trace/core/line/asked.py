@@ -3,7 +3,7 @@
 from loyal_trace.core.line.context import (
     Asked,
     AskedCapacitor,
-    AskedPart,
+    AskedParts,
     AskedPin,
     AskedPoint,
     AskedSocket,
@@ -19,7 +19,7 @@ def asked_at(context: Context, place: PartRef, pin: int | None = None) -> Asked 
     if board is None or not board.has(place.refdes):
         return None
     if context.stage is Stage.INSPECT:
-        return AskedPart(place)
+        return AskedParts((place,))
     if context.stage is Stage.RAILS:
         return _point(context, place, pin)
     if context.stage is Stage.ROMS:

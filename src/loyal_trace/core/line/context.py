@@ -42,10 +42,10 @@ class AskedCapacitor:
 
 
 @dataclass(frozen=True)
-class AskedPart:
-    """A part is being inspected: a finding alone belongs to it."""
+class AskedParts:
+    """Parts are being inspected, mostly one: a finding alone belongs to each of them."""
 
-    place: PartRef
+    places: tuple[PartRef, ...]
 
 
 @dataclass(frozen=True)
@@ -73,7 +73,7 @@ class AskedLift:
     parts: tuple[str, ...]
 
 
-Asked = AskedPin | AskedPoint | AskedCapacitor | AskedPart | AskedSocket | AskedPair | AskedLift
+Asked = AskedPin | AskedPoint | AskedCapacitor | AskedParts | AskedSocket | AskedPair | AskedLift
 
 
 @dataclass(frozen=True)

@@ -127,7 +127,7 @@ class SumList:
         stem = _stem(name)
         return tuple(self._by_stem.get(stem) or self._by_stem.get(without_read_number(stem)) or ())
 
-    def for_place(self, place: str, board: str = "") -> tuple[KnownSum, ...]:
+    def for_place(self, place: str, board: str) -> tuple[KnownSum, ...]:
         """Entries meant for a socket: listed for that place, or for a file named after it (with or without ending).
 
         Those of another board never are.

@@ -1,30 +1,18 @@
 """The board map: drawn from the definition like a fine technical drawing, the findings of the stage laid over it."""
 
-from collections.abc import Mapping
-from dataclasses import dataclass
 from itertools import pairwise
 
 from PyQt6.QtCore import QEvent, QLineF, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF
 from PyQt6.QtWidgets import QToolTip, QWidget
 
+from loyal_trace.app.presenters.model import Overlay
 from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.boards.outline import body_size, pin_places
 from loyal_trace.ui.glyphs import draw_glyph, hatch
 from loyal_trace.ui.theme import THEME, font
 
 _CLICK = 8
-
-
-@dataclass(frozen=True)
-class Overlay:
-    """What lies over the board: refdes → (kind, word, hatched); the picked part; a line traced between pins."""
-
-    marks: Mapping[str, tuple[str, str, bool]]
-    selected: str = ""
-    trace: tuple[tuple[str, int], ...] = ()
-    trace_label: str = ""
-    area: tuple[str, ...] = ()
 
 
 class BoardMap(QWidget):
@@ -76,19 +64,25 @@ class BoardMap(QWidget):
         ]
         return min(hits, key=lambda p: body_size(p)[0] * body_size(p)[1]).refdes if hits else ""
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
         self._drag = (event.position(), event.position())
         refdes = self.part_at(event.position().x(), event.position().y())
         if refdes:
             self.picked.emit(refdes)
 
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
         if self._drag is not None and self.board is not None:
             self._drag = (self._drag[0], event.position())
             self.update()
 
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         """An area drawn with the button held: the parts whose middle is in it."""
+        if event is None:
+            return
         drawn, self._drag = self._drawn(), None
         self.update()
         if drawn is not None and self.board is not None:
@@ -102,8 +96,13 @@ class BoardMap(QWidget):
         area = QRectF(*self._drag).normalized()
         return area if max(area.width(), area.height()) > _CLICK else None
 
-    def event(self, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.ToolTip and isinstance(event, QHelpEvent) and self.board is not None:
+    def event(self, event: QEvent | None) -> bool:
+        if (
+            event is not None
+            and event.type() == QEvent.Type.ToolTip
+            and isinstance(event, QHelpEvent)
+            and self.board is not None
+        ):
             refdes = self.part_at(event.pos().x(), event.pos().y())
             if refdes:
                 part = self.board.part(refdes)
@@ -113,7 +112,7 @@ class BoardMap(QWidget):
                 return True
         return super().event(event)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.board is None:
@@ -261,7 +260,7 @@ class BoardMap(QWidget):
                 edge, out = (rect.top(), -3) if py < rect.center().y() else (rect.bottom(), 3)
                 lines.append(QLineF(px, edge, px, edge + out))
         if lines:
-            painter.drawLines(lines)
+            painter.drawLines(*lines)
 
     def _paint_label(self, painter: QPainter, part: Part, rect: QRectF, hatched: bool) -> None:
         needed = QFontMetricsF(font(11, bold=True, mono=True)).horizontalAdvance(part.refdes)

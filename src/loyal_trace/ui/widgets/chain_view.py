@@ -1,27 +1,12 @@
 """The supply chain drawn from source to far end, with the reading and the limits at each point."""
 
-from dataclasses import dataclass
-
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
+from loyal_trace.app.presenters.rails import ChainPicture, ChainStop
 from loyal_trace.ui.glyphs import draw_glyph
 from loyal_trace.ui.theme import THEME, font
-
-
-@dataclass(frozen=True)
-class ChainStop:
-    """One point: names, reading, limits, verdict kind, and whether the fault's boundary is here."""
-
-    point: str
-    quantity: str
-    reading: str
-    expected: str
-    kind: str
-    boundary: bool = False
-    branch: str = ""
-
 
 _SHORT = {
     "ripple frequency": "frequency",
@@ -46,22 +31,26 @@ class ChainView(QWidget):
         self.setFixedHeight(182)
         self.setAccessibleName("supply chain")
 
-    def show_chain(self, stops: tuple[ChainStop, ...], current: int, feeds: str = "") -> None:
-        """Stops in order, the current one, and in words what the far end feeds."""
-        self.stops, self.current, self.feeds = stops, current, feeds
-        self.setAccessibleDescription("; ".join(f"{s.point} {s.quantity} {s.reading} {s.kind}" for s in stops))
+    def show_view(self, picture: ChainPicture | None) -> None:
+        """Stops in order, the one in hand, and in words what the far end feeds."""
+        found = picture or ChainPicture((), -1)
+        self.stops, self.current, self.feeds = found.stops, found.current, found.feeds
+        words = "; ".join(f"{s.point} {s.quantity} {s.reading} {s.kind}" for s in self.stops)
+        self.setAccessibleDescription(words)
         self.update()
 
     def _x(self, index: int) -> float:
         step = (self.width() - 20) / max(1, len(self.stops))
         return 10 + (index + 0.5) * step
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
         if self.stops:
             nearest = min(range(len(self.stops)), key=lambda i: abs(self._x(i) - event.position().x()))
             self.picked.emit(nearest)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if not self.stops:

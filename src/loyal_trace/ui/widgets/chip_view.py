@@ -1,38 +1,17 @@
 """The chip drawn from above: pins with names, what was read, what was expected, and the verdict at each output."""
 
-from dataclasses import dataclass
-
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
+from loyal_trace.app.presenters.probe import ChipPicture, PinView
 from loyal_trace.ui.glyphs import draw_glyph
 from loyal_trace.ui.theme import THEME, font
 
 _BODY = 210
+_MARGIN, _LOWEST, _TALLEST = 24, 19, 36
 _ANYTHING = "low, high or pulsing"
-
-
-@dataclass(frozen=True)
-class PinView:
-    """One pin as drawn. `state` is L H P X Z or ?; `verdict` a word for outputs, empty for inputs."""
-
-    number: int
-    name: str
-    state: str
-    words: str
-    verdict: str = ""
-    expected: str = ""
-
-
-@dataclass(frozen=True)
-class ChipPicture:
-    """All pins of a chip, its refdes and type, and the pin that the next reading is for."""
-
-    refdes: str
-    type_name: str
-    pins: tuple[PinView, ...]
-    current: int
+_NOTHING = ChipPicture("", "", (), 0)
 
 
 def _name_font() -> QFont:
@@ -42,44 +21,50 @@ def _name_font() -> QFont:
 class ChipView(QWidget):
     """Paints a ChipPicture; a click on a pin picks it."""
 
-    pin_picked = pyqtSignal(int)
+    picked = pyqtSignal(int)
+    grows = True
 
     def __init__(self) -> None:
         super().__init__()
-        self.picture: ChipPicture | None = None
+        self.picture = _NOTHING
         self.setAccessibleName("chip from above")
 
-    def show_chip(self, picture: ChipPicture | None) -> None:
-        self.picture = picture
+    def show_view(self, picture: ChipPicture | None) -> None:
+        """Shows a chip; None while no chip with known pins is picked."""
+        self.picture = picture or _NOTHING
         if picture is not None:
             rows = len(picture.pins) // 2
-            self.setFixedHeight(24 + rows * self._pitch())
+            self.setMinimumHeight(_MARGIN + rows * _LOWEST)
+            self.setMaximumHeight(_MARGIN + rows * _TALLEST)
             words = ", ".join(f"{p.number} {p.name} {p.words} {p.verdict}".strip() for p in picture.pins)
             self.setAccessibleDescription(f"{picture.refdes} {picture.type_name}: {words}")
         self.update()
 
-    def _pitch(self) -> int:
-        rows = len(self.picture.pins) // 2 if self.picture else 8
-        return 36 if rows <= 8 else 29 if rows <= 10 else 22 if rows <= 14 else 20
+    def _pitch(self) -> float:
+        """From pin to pin (pixels): as much as there is room for."""
+        rows = max(1, len(self.picture.pins) // 2)
+        return (self.height() - _MARGIN) / rows
 
     def _pin_y(self, number: int) -> float:
         rows = len(self.picture.pins) // 2
         row = number - 1 if number <= rows else 2 * rows - number
         return 12 + (row + 0.5) * self._pitch()
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        if self.picture is None:
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        if self.picture is _NOTHING:
             return
         left = event.position().x() < self.width() / 2
         rows = len(self.picture.pins) // 2
         for pin in self.picture.pins:
             on_left = pin.number <= rows
             if on_left == left and abs(event.position().y() - self._pin_y(pin.number)) < self._pitch() / 2:
-                self.pin_picked.emit(pin.number)
+                self.picked.emit(pin.number)
                 return
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        if self.picture is None:
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        if self.picture is _NOTHING:
             return
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

@@ -1,28 +1,15 @@
 """The clock tree drawn: every net under the one that feeds it, what it should run at, what was measured."""
 
-from dataclasses import dataclass
-
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
+from loyal_trace.app.presenters.clock import ClockStop, ClockTreeView
 from loyal_trace.ui.glyphs import draw_glyph
 from loyal_trace.ui.theme import THEME, font
 
 _ROW, _STEP, _LEFT = 22, 18, 16
 _KIND = {"good": "good", "bad": "bad", "follows": "doubtful"}
-
-
-@dataclass(frozen=True)
-class ClockStop:
-    """One net: how deep in the tree, names, expected and measured frequency in words, verdict."""
-
-    depth: int
-    net: str
-    pin: str
-    expected: str
-    measured: str
-    verdict: str
 
 
 class ClockView(QWidget):
@@ -36,25 +23,27 @@ class ClockView(QWidget):
         self.current = -1
         self.setAccessibleName("clock tree")
 
-    def show_tree(self, stops: tuple[ClockStop, ...], current: int) -> None:
+    def show_view(self, view: ClockTreeView | None) -> None:
         """Shows the nets in order, each after what feeds it."""
-        if (stops, current) == (self.stops, self.current):
-            return
-        self.stops, self.current = stops, current
-        self.setAccessibleDescription("; ".join(f"{s.pin} {s.expected} {s.measured} {s.verdict}" for s in stops))
-        self.setFixedHeight(24 + _ROW * max(1, len(stops)))
+        found = view or ClockTreeView((), -1)
+        self.stops, self.current = found.stops, found.current
+        words = "; ".join(f"{s.pin} {s.expected} {s.measured} {s.verdict}" for s in self.stops)
+        self.setAccessibleDescription(words)
+        self.setFixedHeight(24 + _ROW * max(1, len(self.stops)))
         self.update()
 
     def top_of(self, index: int) -> int:
         """Upper edge of a row (pixel)."""
         return 24 + _ROW * index
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
         index = int((event.position().y() - 24) // _ROW)
         if 0 <= index < len(self.stops):
             self.picked.emit(index)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(font(12))

@@ -99,8 +99,8 @@ class ColumnDialog(QDialog):
         for widget, stretch in ((QLabel("Letters as"), 0), (self.encoding, 0), (self.message, 1), (self.buttons, 0)):
             foot.addWidget(widget, stretch)
         layout = QVBoxLayout(self)
-        for widget in (head, self.preview):
-            layout.addWidget(widget)
+        layout.addWidget(head)
+        layout.addWidget(self.preview)
         layout.addLayout(foot)
         self.load()
 
@@ -118,8 +118,9 @@ class ColumnDialog(QDialog):
         shown = table.rows[: _ROWS + 1]
         self.preview.setRowCount(len(shown) + 1)
         self.preview.setColumnCount(table.width)
-        self.preview.horizontalHeader().hide()
-        self.preview.verticalHeader().hide()
+        for header in (self.preview.horizontalHeader(), self.preview.verticalHeader()):
+            if header is not None:
+                header.hide()
         self._choices = []
         for column in range(table.width):
             choice = QComboBox()
@@ -157,4 +158,6 @@ class ColumnDialog(QDialog):
         self._ok(not missing)
 
     def _ok(self, ready: bool) -> None:
-        self.buttons.button(QDialogButtonBox.StandardButton.Ok).setEnabled(ready)
+        button = self.buttons.button(QDialogButtonBox.StandardButton.Ok)
+        if button is not None:
+            button.setEnabled(ready)

@@ -7,6 +7,7 @@ from PyQt6.QtCore import QModelIndex, Qt
 from PyQt6.QtGui import QKeyEvent, QPainter
 from PyQt6.QtWidgets import (
     QDialog,
+    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -25,14 +26,16 @@ class Command:
 
     words: str
     key: str
-    run: Callable[[], None]
+    run: Callable[[], object]
 
 
 class _WithKey(QStyledItemDelegate):
     """Draws the key of a command at the right of its line."""
 
-    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         super().paint(painter, option, index)
+        if painter is None:
+            return
         painter.setPen(THEME.colour("soft"))
         painter.setFont(font(12, mono=True))
         place = option.rect.adjusted(0, 0, -12, 0)
@@ -41,16 +44,23 @@ class _WithKey(QStyledItemDelegate):
 
 
 class Finder(QDialog):
-    """Filters commands by every word typed; Enter runs the picked one."""
+    """Filters commands by every word typed; Enter or a click takes the picked one."""
 
-    def __init__(self, commands: list[Command], parent: QWidget) -> None:
+    def __init__(
+        self, commands: list[Command], parent: QWidget, title: str = "Find a command", about: str = ""
+    ) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Find a command")
-        self.setMinimumSize(560, 380)
+        self.setWindowTitle(title)
+        self.setMinimumSize(680, 460)
         self._commands = commands
         self.chosen: Command | None = None
+        self.about = QLabel(about)
+        self.about.setWordWrap(True)
+        self.about.setFont(font(13))
+        self.about.setVisible(bool(about))
+        self.about.setAccessibleName("about")
         self.edit, self.list = QLineEdit(), QListWidget()
-        self.edit.setPlaceholderText("what do you want to do?")
+        self.edit.setPlaceholderText("type a few letters of what you want")
         self.edit.setFont(font(15))
         self.edit.setAccessibleName("command finder")
         self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
@@ -62,22 +72,25 @@ class Finder(QDialog):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 14, 16, 16)
         layout.setSpacing(10)
-        layout.addWidget(self.edit)
-        layout.addWidget(self.list)
+        for widget in (self.about, self.edit, self.list):
+            layout.addWidget(widget)
         self._filter("")
+        self.edit.setFocus()
 
     def _filter(self, text: str) -> None:
         wanted = text.lower().split()
         self.list.clear()
         for command in self._commands:
-            if all(word in command.words.lower() for word in wanted):
+            if all(word in f"{command.words} {command.key}".lower() for word in wanted):
                 item = QListWidgetItem(command.words)
                 item.setToolTip(command.key)
                 item.setData(Qt.ItemDataRole.UserRole, command)
                 self.list.addItem(item)
         self.list.setCurrentRow(0)
 
-    def keyPressEvent(self, event: QKeyEvent) -> None:
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
         if event.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up):
             step = 1 if event.key() == Qt.Key.Key_Down else -1
             count = max(1, self.list.count())

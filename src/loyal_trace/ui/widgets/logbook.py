@@ -1,31 +1,111 @@
 """The bottom bar and the drawer above it: the logbook, newest last, each line retractable."""
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtCore import QAbstractListModel, QModelIndex, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
+    QApplication,
     QFrame,
     QHBoxLayout,
     QLabel,
-    QListWidget,
-    QListWidgetItem,
+    QListView,
     QProgressBar,
+    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
 
 from loyal_trace.ui.theme import THEME, font
 
-_ROWS_SHOWN = 400
+if TYPE_CHECKING:  # nothing heavy before the first paint
+    from loyal_trace.app.presenters.logbook import LogLine
+    from loyal_trace.core.job.entries import Entry
+
+_KEYS = "F1 help · Ctrl+K find · Ctrl+L logbook · Ctrl+Z undo"
 
 
-class _List(QListWidget):
+class LogModel(QAbstractListModel):
+    """The entries of a job as lines, each made when it comes into view: fifty thousand cost nothing until then."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._entries: Sequence[Entry] = ()
+        self._count = 0
+        self._line: Callable[[Entry], LogLine] | None = None
+
+    def follow(self, entries: "Sequence[Entry]", line: "Callable[[Entry], LogLine]") -> None:
+        """The same logbook has grown, or another one is in view; what was undone looks different."""
+        grown = entries is self._entries and len(entries) >= self._count
+        self._line = line
+        if not grown:
+            self.beginResetModel()
+            self._entries, self._count = entries, len(entries)
+            self.endResetModel()
+            return
+        if len(entries) > self._count:
+            self.beginInsertRows(QModelIndex(), self._count, len(entries) - 1)
+            self._count = len(entries)
+            self.endInsertRows()
+        if self._count:
+            self.dataChanged.emit(self.index(0), self.index(self._count - 1))
+
+    def rowCount(self, parent: QModelIndex | None = None) -> int:
+        return self._count
+
+    def line(self, row: int) -> "LogLine | None":
+        """One line."""
+        return self._line(self._entries[row]) if self._line is not None and 0 <= row < self._count else None
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        found = self.line(index.row()) if index.isValid() else None
+        if found is None:
+            return None
+        if role == Qt.ItemDataRole.DisplayRole:
+            return found.words
+        if role == Qt.ItemDataRole.FontRole and found.dead:
+            struck = font(12.5)
+            struck.setStrikeOut(True)
+            return struck
+        if role == Qt.ItemDataRole.ForegroundRole and found.dead:
+            return THEME.colour("soft")
+        return found.id if role == Qt.ItemDataRole.UserRole else None
+
+
+class LogView(QListView):
+    """The lines: Delete undoes the picked one, Ctrl+C copies it."""
+
     retract_asked = pyqtSignal(str)
 
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace) and self.currentItem() is not None:
-            self.retract_asked.emit(str(self.currentItem().data(Qt.ItemDataRole.UserRole)))
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFont(font(12.5))
+        self.setAccessibleName("logbook")
+        self.setUniformItemSizes(True)
+        self.doubleClicked.connect(self._retract)
+
+    def _retract(self, index: QModelIndex) -> None:
+        if index.isValid():
+            self.retract_asked.emit(str(index.data(Qt.ItemDataRole.UserRole)))
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
             return
-        super().keyPressEvent(event)
+        if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
+            self._retract(self.currentIndex())
+        elif event.matches(QKeySequence.StandardKey.Copy):
+            self.copy()
+        elif event.text() and event.text().isprintable():
+            event.ignore()  # typing goes to the line
+        else:
+            super().keyPressEvent(event)
+
+    def copy(self) -> None:
+        """The picked line into the clipboard."""
+        clipboard = QApplication.clipboard()
+        if clipboard is not None and self.currentIndex().isValid():
+            clipboard.setText(str(self.currentIndex().data()))
 
 
 class LogbookDrawer(QWidget):
@@ -35,31 +115,22 @@ class LogbookDrawer(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.list = _List()
-        self.list.setFont(font(12.5))
-        self.list.setAccessibleName("logbook")
+        self.model, self.list = LogModel(), LogView()
+        self.list.setModel(self.model)
         self.list.retract_asked.connect(self.retract_asked)
-        self.list.itemDoubleClicked.connect(lambda i: self.retract_asked.emit(str(i.data(Qt.ItemDataRole.UserRole))))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 6, 18, 0)
         layout.addWidget(self.list)
-        self.setFixedHeight(250)
+        self.setFixedHeight(220)
         self.hide()
 
-    def show_lines(self, lines: list[tuple[str, str, bool]]) -> None:
-        """(id, text, retracted) for each entry, oldest first."""
-        self.list.clear()
-        for entry_id, text, dead in lines[-_ROWS_SHOWN:]:
-            item = QListWidgetItem(("retracted: " if dead else "") + text)
-            item.setData(Qt.ItemDataRole.UserRole, entry_id)
-            if dead:
-                struck = font(12.5)
-                struck.setStrikeOut(True)
-                item.setFont(struck)
-                item.setForeground(THEME.colour("soft"))
-            self.list.addItem(item)
-        self.list.setCurrentRow(self.list.count() - 1)
-        self.list.scrollToBottom()
+    def follow(self, entries: "Sequence[Entry]", line: "Callable[[Entry], LogLine]") -> None:
+        """Shows a logbook, its newest line in view."""
+        before = self.model.rowCount()
+        self.model.follow(entries, line)
+        if self.model.rowCount() != before:
+            self.list.setCurrentIndex(self.model.index(self.model.rowCount() - 1))
+            self.list.scrollToBottom()
 
 
 class LogbookBar(QFrame):
@@ -68,13 +139,14 @@ class LogbookBar(QFrame):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("bar")
-        self.setFixedHeight(30)
+        self.setFixedHeight(28)
         title = QLabel("Logbook")
         title.setFont(font(12.5, bold=True))
-        self.last, self.keys = QLabel(), QLabel()
+        self.last, self.keys = QLabel(), QLabel(_KEYS)
         self.last.setFont(font(12))
         self.last.setTextFormat(Qt.TextFormat.PlainText)
         self.last.setAccessibleName("last message")
+        self.last.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.keys.setFont(font(11.5))
         self.progress = QProgressBar()
         self.progress.setFixedWidth(180)
@@ -96,7 +168,6 @@ class LogbookBar(QFrame):
         self.last.setText(("Not done: " if wrong else "") + text)
         self.last.setStyleSheet(f"color: {THEME.palette.bad if wrong else THEME.palette.soft};")
         self.last.setToolTip(text)
-        self.keys.setText("F1 help · Ctrl+K find · Ctrl+L logbook · Ctrl+Z takes back")
         self.keys.setStyleSheet(f"color: {THEME.palette.soft};")
 
     def show_progress(self, label: str, done: int, total: int) -> None:

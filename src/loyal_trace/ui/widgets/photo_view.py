@@ -1,45 +1,15 @@
 """A photo of the board, with the parts of the map drawn over it once it is aligned; a click tells its pixel."""
 
-from dataclasses import dataclass
-
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QTransform
 from PyQt6.QtWidgets import QWidget
 
+from loyal_trace.app.presenters.photos import Corners, Crop, Outline, PhotoPicture, PhotoScene
 from loyal_trace.ui.theme import THEME, font
 
 _ROOM_FOR_CLOSE_UP = 220
 _NAMES_FROM = 0.4
-
-
-@dataclass(frozen=True)
-class PhotoPicture:
-    """An upright photo as RGB rows (perhaps shrunk), its full size in pixels, and its title."""
-
-    title: str
-    width: int
-    height: int
-    shown_width: int
-    shown_height: int
-    rgb: bytes
-
-
-@dataclass(frozen=True)
-class Outline:
-    """A part on the photo: its corners (pixel of the full photo) and whether it is the picked one."""
-
-    refdes: str
-    corners: tuple[tuple[float, float], ...]
-    picked: bool = False
-
-
-@dataclass(frozen=True)
-class Crop:
-    """One side of a comparison: a photo, the corners of the same area on it (pixel, clockwise), and a caption."""
-
-    picture: PhotoPicture
-    corners: tuple[tuple[float, float], ...]
-    caption: str
+_NOTHING = PhotoPicture("", 1, 1, 1, 1, b"")
 
 
 def _image_of(picture: PhotoPicture) -> QImage:
@@ -50,49 +20,38 @@ def _image_of(picture: PhotoPicture) -> QImage:
 class PhotoView(QWidget):
     """Paints a photo as large as it fits."""
 
-    clicked = pyqtSignal(float, float)
+    picked = pyqtSignal(float, float)
 
     def __init__(self) -> None:
         super().__init__()
         self.setFixedHeight(400)
         self.setAccessibleName("photo of the board")
-        self.picture: PhotoPicture | None = None
+        self.picture = _NOTHING
         self._image = QImage()
         self._outlines: tuple[Outline, ...] = ()
-        self._marks: tuple[tuple[float, float], ...] = ()
-        self._fade, self._edge = 0.0, ()
+        self._marks: Corners = ()
+        self._fade = 0.0
+        self._edge: Corners = ()
         self._pair: tuple[Crop, ...] = ()
         self.hide()
 
-    def show_photo(
-        self,
-        picture: PhotoPicture | None,
-        outlines: tuple[Outline, ...] = (),
-        marks: tuple[tuple[float, float], ...] = (),
-        fade: float = 0.0,
-        edge: tuple[tuple[float, float], ...] = (),
-    ) -> None:
-        """Shows a photo with outlines of parts and numbered marks (full-size pixels); None hides it.
-
-        `fade` (0 to 1) is how far the map covers the photo inside `edge`, the corners of the board on it.
-        """
-        self._pair = ()
-        self._fade, self._edge = fade, edge
-        if picture is not None and (picture is not self.picture or self._image.isNull()):
-            self._image = _image_of(picture)
-        self.picture, self._outlines, self._marks = picture, outlines, marks
-        self.setVisible(picture is not None)
-        faded = f", map faded in {fade:.0%}" if fade else ""
-        if picture is not None:
-            self.setAccessibleDescription(f"{picture.title}, {len(outlines)} parts drawn over it{faded}")
-        self.update()
-
-    def show_pair(self, crops: tuple[Crop, ...]) -> None:
-        """The same area of the board on two photos, side by side, straightened."""
-        self._pair, self.picture = crops, crops[0].picture if crops else None
-        self._image = QImage()
-        self.setVisible(bool(crops))
-        self.setAccessibleDescription("; ".join(f"{crop.caption}: {crop.picture.title}" for crop in crops))
+    def show_view(self, scene: PhotoScene | None) -> None:
+        """Shows a photo with outlines of parts and numbered marks, or the same area on two; None hides it."""
+        if scene is None:
+            self.picture, self._pair = _NOTHING, ()
+            return
+        self._pair = scene.pair
+        if scene.pair:
+            words = "; ".join(f"{crop.caption}: {crop.picture.title}" for crop in scene.pair)
+            self.picture, self._image = scene.pair[0].picture, QImage()
+        else:
+            if scene.picture is not self.picture or self._image.isNull():
+                self._image = _image_of(scene.picture)
+            self.picture, self._outlines, self._marks = scene.picture, scene.outlines, scene.marks
+            faded = f", map faded in {scene.fade:.0%}" if scene.fade else ""
+            words = f"{scene.picture.title}, {len(scene.outlines)} parts drawn over it{faded}"
+        self._fade, self._edge = scene.fade, scene.edge
+        self.setAccessibleDescription(words)
         self.update()
 
     def _paint_pair(self, painter: QPainter) -> None:
@@ -129,15 +88,17 @@ class PhotoView(QWidget):
         scale, left, top = self.frame()
         return QPointF(left + u * scale, top + v * scale)
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        if self.picture is not None and not self._pair:
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        if self.picture is not _NOTHING and not self._pair:
             scale, left, top = self.frame()
             u, v = (event.position().x() - left) / scale, (event.position().y() - top) / scale
             if 0 <= u < self.picture.width and 0 <= v < self.picture.height:
-                self.clicked.emit(u, v)
+                self.picked.emit(u, v)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        if self.picture is None:
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        if self.picture is _NOTHING:
             return
         painter = QPainter(self)
         painter.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)

@@ -1,109 +1,190 @@
-"""A list of rows painted alike: glyph, name, columns, an optional bar; one row is picked. Used by most stages."""
+"""Lists of rows: a Qt model over the rows of a page, a view with keyboard and clipboard, a delegate that paints."""
 
-from dataclasses import dataclass
+from typing import Any
 
-from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtCore import QAbstractListModel, QModelIndex, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QKeySequence, QPainter, QPen
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QApplication,
+    QFrame,
+    QListView,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+)
 
+from loyal_trace.app.presenters.model import NO_ROWS, Cell, Row, Rows
 from loyal_trace.ui.glyphs import draw_bar, draw_glyph
 from loyal_trace.ui.theme import THEME, font
 
-
-@dataclass(frozen=True)
-class Cell:
-    """One column of a row: text at a left edge (pixel), as wide as `width`; kind colours it like a verdict."""
-
-    left: float
-    width: float
-    text: str
-    kind: str = ""
-    bold: bool = False
-    mono: bool = False
+ROW_ROLE = Qt.ItemDataRole.UserRole
+_PICKABLE = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
 
 
-@dataclass(frozen=True)
-class Row:
-    """A row: its glyph, its cells, a bar (left, width, share, colour name), heading rows have no glyph and no pick."""
+class RowModel(QAbstractListModel):
+    """The rows of one list; a row's words are its text for whoever reads the screen."""
 
-    glyph: str
-    cells: tuple[Cell, ...]
-    bar: tuple[float, float, float, str] | None = None
-    heading: str = ""
-    height: int = 27
+    def __init__(self) -> None:
+        super().__init__()
+        self.rows: tuple[Row, ...] = ()
 
-    @property
-    def words(self) -> str:
-        return self.heading or " ".join(cell.text for cell in self.cells)
+    def show(self, rows: tuple[Row, ...]) -> None:
+        """Other rows. As many as before are changed in place, so that the view keeps where it is."""
+        if len(rows) == len(self.rows):
+            self.rows = rows
+            if rows:
+                self.dataChanged.emit(self.index(0), self.index(len(rows) - 1))
+            return
+        self.beginResetModel()
+        self.rows = rows
+        self.endResetModel()
+
+    def rowCount(self, parent: QModelIndex | None = None) -> int:
+        return len(self.rows)
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if not index.isValid():
+            return None
+        row = self.rows[index.row()]
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
+            return row.words
+        return row if role == ROW_ROLE else None
+
+    def flags(self, index: QModelIndex) -> Qt.ItemFlag:
+        if not index.isValid() or self.rows[index.row()].heading:
+            return Qt.ItemFlag.NoItemFlags
+        return _PICKABLE
 
 
-class RowList(QWidget):
-    """Rows one under another; a click picks a row."""
+class RowDelegate(QStyledItemDelegate):
+    """Paints a row: glyph, bar, cells; the picked one on copper, ringed in ink blue while the list has the focus."""
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+        row: Row = index.data(ROW_ROLE)
+        return QSize(100, row.height)
+
+    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        if painter is None:
+            return
+        row: Row = index.data(ROW_ROLE)
+        box = QRectF(option.rect)
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if row.heading:
+            painter.setFont(font(13, bold=True))
+            painter.setPen(THEME.colour("ink"))
+            painter.drawText(box.adjusted(2, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, row.heading)
+        else:
+            self._paint_ground(painter, option, box)
+            self._paint_row(painter, row, box)
+        painter.restore()
+
+    def _paint_ground(self, painter: QPainter, option: QStyleOptionViewItem, box: QRectF) -> None:
+        if not option.state & QStyle.StateFlag.State_Selected:
+            return
+        painter.fillRect(box, THEME.colour("selected"))
+        painter.fillRect(QRectF(box.left(), box.top(), 4, box.height()), THEME.colour("copper"))
+        if option.state & QStyle.StateFlag.State_HasFocus:
+            painter.setPen(QPen(THEME.colour("blue"), 1.2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(box.adjusted(0.6, 0.6, -0.6, -0.6))
+
+    def _paint_row(self, painter: QPainter, row: Row, box: QRectF) -> None:
+        middle = box.top() + min(row.height, 27) / 2
+        if row.glyph:
+            draw_glyph(painter, row.glyph, box.left() + 18, middle, 14)
+        if row.bar:
+            left, width, share, colour = row.bar
+            draw_bar(painter, QRectF(box.left() + left, middle - 6, width, 12), share, colour)
+        for cell in row.cells:
+            self._paint_cell(painter, cell, box)
+
+    def _paint_cell(self, painter: QPainter, cell: Cell, box: QRectF) -> None:
+        painter.setFont(font(13, bold=cell.bold, mono=cell.mono))
+        painter.setPen(QPen(THEME.verdict_colour(cell.kind) if cell.kind else THEME.colour("ink")))
+        width = cell.width if cell.width > 0 else box.width() - cell.left - 6
+        place = QRectF(box.left() + cell.left, box.top(), width, box.height())
+        if box.height() > 30:
+            flags = Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap
+            painter.drawText(place.adjusted(0, 5, 0, 0), flags, cell.text)
+            return
+        text = QFontMetricsF(painter.font()).elidedText(cell.text, Qt.TextElideMode.ElideRight, width)
+        painter.drawText(place, Qt.AlignmentFlag.AlignVCenter, text)
+
+
+class RowList(QListView):
+    """A list as tall as its rows. Passing over a row picks it; where rows act, they wait for a click or Enter."""
 
     picked = pyqtSignal(int)
 
     def __init__(self, name: str) -> None:
         super().__init__()
         self.setAccessibleName(name)
-        self.rows: tuple[Row, ...] = ()
-        self.current = -1
+        self.setObjectName("rows")
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setItemDelegate(RowDelegate(self))
+        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._rows = NO_ROWS
+        self._showing = False
+        self._model = RowModel()
+        self.setModel(self._model)
+        self.clicked.connect(self._clicked)
 
-    def set_rows(self, rows: tuple[Row, ...], current: int) -> None:
-        """Shows rows; `current` is the picked one (−1 for none)."""
-        if (rows, current) == (self.rows, self.current):
-            return
-        self.rows, self.current = rows, current
-        self.setAccessibleDescription("; ".join(row.words for row in rows))
-        self.setFixedHeight(max(1, sum(row.height for row in rows)))
-        self.update()
+    def _clicked(self, index: QModelIndex) -> None:
+        if index.flags() & Qt.ItemFlag.ItemIsEnabled:
+            self.picked.emit(index.row())
 
-    def sizeHint(self) -> QSize:
-        return QSize(600, max(1, sum(row.height for row in self.rows)))
+    @property
+    def rows(self) -> tuple[Row, ...]:
+        return self._rows.rows
+
+    def show_rows(self, rows: Rows) -> bool:
+        """Shows rows; True when another one is picked than before."""
+        if rows == self._rows:
+            return False
+        moved = rows.current != self._rows.current
+        if rows.rows != self._rows.rows:
+            self._model.show(rows.rows)
+            self.setFixedHeight(max(1, sum(row.height for row in rows.rows)))
+            self.scheduleDelayedItemsLayout()
+        self._rows = rows
+        self._showing = True
+        self.setCurrentIndex(self._model.index(rows.current) if rows.current >= 0 else QModelIndex())
+        if rows.current < 0:
+            self.clearSelection()
+        self._showing = False
+        return moved
 
     def top_of(self, index: int) -> int:
         """Upper edge of a row (pixel)."""
         return sum(row.height for row in self.rows[:index])
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        y = event.position().y()
-        for index, row in enumerate(self.rows):
-            if self.top_of(index) <= y < self.top_of(index) + row.height and not row.heading:
-                self.picked.emit(index)
-                return
+    def currentChanged(self, current: QModelIndex, previous: QModelIndex) -> None:
+        super().currentChanged(current, previous)
+        by_keyboard = self.hasFocus() and not QApplication.mouseButtons()
+        if not self._showing and current.isValid() and by_keyboard and not self._rows.acts:
+            self.picked.emit(current.row())
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        top = 0
-        for index, row in enumerate(self.rows):
-            self._paint_row(painter, row, top, index == self.current)
-            top += row.height
-
-    def _paint_row(self, painter: QPainter, row: Row, top: int, current: bool) -> None:
-        if row.heading:
-            painter.setFont(font(13, bold=True))
-            painter.setPen(THEME.colour("ink"))
-            painter.drawText(QRectF(2, top, self.width(), row.height), Qt.AlignmentFlag.AlignVCenter, row.heading)
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
             return
-        if current:
-            painter.fillRect(QRectF(0, top, self.width(), row.height), THEME.colour("selected"))
-            painter.fillRect(QRectF(0, top, 4, row.height), THEME.colour("copper"))
-        if row.glyph:
-            draw_glyph(painter, row.glyph, 18, top + min(row.height, 27) / 2, 14)
-        if row.bar:
-            left, width, share, colour = row.bar
-            draw_bar(painter, QRectF(left, top + min(row.height, 27) / 2 - 6, width, 12), share, colour)
-        for cell in row.cells:
-            self._paint_cell(painter, cell, top, row.height)
+        if event.matches(QKeySequence.StandardKey.Copy):
+            self.copy()
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+            if self.currentIndex().isValid():
+                self.picked.emit(self.currentIndex().row())
+        elif event.text() and event.text().isprintable():
+            event.ignore()  # typing goes to the line
+        else:
+            super().keyPressEvent(event)
 
-    def _paint_cell(self, painter: QPainter, cell: Cell, top: int, height: int) -> None:
-        painter.setFont(font(13, bold=cell.bold, mono=cell.mono))
-        painter.setPen(QPen(THEME.verdict_colour(cell.kind) if cell.kind else THEME.colour("ink")))
-        width = cell.width if cell.width > 0 else self.width() - cell.left - 6
-        box = QRectF(cell.left, top, width, height)
-        if height > 30:
-            flags = Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap
-            painter.drawText(box.adjusted(0, 5, 0, 0), flags, cell.text)
-            return
-        text = QFontMetricsF(painter.font()).elidedText(cell.text, Qt.TextElideMode.ElideRight, width)
-        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, text)
+    def copy(self) -> None:
+        """The picked row as text into the clipboard; all rows when none is picked."""
+        picked = self.currentIndex()
+        words = [self.rows[picked.row()].words] if picked.isValid() else [row.words for row in self.rows]
+        clipboard = QApplication.clipboard()
+        if clipboard is not None:
+            clipboard.setText("\n".join(words))

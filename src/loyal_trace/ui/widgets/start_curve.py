@@ -1,10 +1,11 @@
 """The bound on the failure rate against the number of clean starts: where the job stands, and where it should be."""
 
-from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
-from loyal_trace.core.proving.starts import StartTally, failure_rate_upper
+from loyal_trace.app.presenters.verify import CurveView
+from loyal_trace.core.proving.starts import StartTally
 from loyal_trace.core.vocabulary.units import format_percent
 from loyal_trace.ui.glyphs import draw_glyph
 from loyal_trace.ui.theme import THEME, font
@@ -13,31 +14,36 @@ from loyal_trace.ui.theme import THEME, font
 class StartCurve(QWidget):
     """A curve from no starts to the number needed, with the starts so far as a row of glyphs."""
 
+    picked = pyqtSignal(int)
+
     def __init__(self) -> None:
         super().__init__()
-        self.tally = StartTally(0, 0, 0, 0)
-        self.results: tuple[bool, ...] = ()
+        self.view = CurveView(StartTally(0, 0, 0, 0), (), ())
         self.setFixedHeight(190)
         self.setAccessibleName("start statistics")
 
-    def show_tally(self, tally: StartTally, results: tuple[bool, ...]) -> None:
-        """`results` are the starts since the last change, in order, True for a clean one."""
-        self.tally, self.results = tally, results
-        words = f"{tally.clean} clean, {tally.failed} failed, bound {format_percent(tally.upper)}"
+    @property
+    def tally(self) -> StartTally:
+        return self.view.tally
+
+    def show_view(self, view: CurveView | None) -> None:
+        """The curve, the tally, and the starts since the last change in order."""
+        if view is not None:
+            self.view = view
+        words = f"{self.tally.clean} clean, {self.tally.failed} failed, bound {format_percent(self.tally.upper)}"
         self.setAccessibleDescription(words)
         self.update()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         plot = QRectF(46, 22, self.width() - 66, 100)
-        most = max(10, self.tally.clean + self.tally.still_needed)
+        most = max(1, len(self.view.bounds))
         painter.setPen(QPen(THEME.colour("line"), 1))
         painter.drawRect(plot)
         self._paint_axes(painter, plot, most)
         points = QPolygonF()
-        for n in range(1, most + 1):
-            share = failure_rate_upper(n, self.tally.failed)
+        for n, share in enumerate(self.view.bounds, start=1):
             points.append(QPointF(plot.left() + plot.width() * n / most, plot.bottom() - plot.height() * share))
         painter.setPen(QPen(THEME.colour("copper"), 2.4))
         painter.drawPolyline(points)
@@ -72,7 +78,7 @@ class StartCurve(QWidget):
         painter.drawText(QRectF(46, 2, 400, 16), 0, "what clean starts prove, and the 5 % wanted")
 
     def _paint_results(self, painter: QPainter) -> None:
-        shown = self.results[-34:]
+        shown = self.view.results[-34:]
         painter.setFont(font(11))
         painter.setPen(THEME.colour("soft"))
         painter.drawText(QRectF(0, 150, 44, 18), Qt.AlignmentFlag.AlignVCenter, "starts")

@@ -4,9 +4,9 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
+from loyal_trace.core.vocabulary.stages import STAGE_TITLES as STAGE_NAMES
 from loyal_trace.ui.theme import THEME, font
 
-STAGE_NAMES = ("Intake", "Look", "Rails", "ROMs", "Probe", "Suspects", "Plan", "Work", "Prove", "Hand back")
 _LEFT, _RIGHT, _TRACK = 330, 68, 27
 
 
@@ -18,7 +18,7 @@ class StationLine(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setFixedHeight(66)
+        self.setFixedHeight(62)
         self.setAccessibleName("stages of the work")
         self.title, self.subtitle = "Loyal Trace", ""
         self.current = -1
@@ -46,7 +46,9 @@ class StationLine(QWidget):
         step = (self.width() - _LEFT - _RIGHT) / (len(STAGE_NAMES) - 1)
         return QPointF(_LEFT + stage * step, _TRACK)
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
         if event.position().x() < _LEFT - 50:
             self.jobs_asked.emit()
             return
@@ -55,7 +57,7 @@ class StationLine(QWidget):
                 self.stage_asked.emit(stage)
                 return
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), THEME.colour("panel"))

@@ -14,7 +14,7 @@ from loyal_trace.core.job.entries import (
     SymptomSeen,
 )
 from loyal_trace.core.job.snapshot import SymptomKey
-from loyal_trace.core.line.context import Planned, Refusal, Said
+from loyal_trace.core.line.context import Refusal, Said
 from loyal_trace.core.line.registry import Match, Scope, about, form, said
 from loyal_trace.core.line.values import NUMBER, VALUE, percent, read_values, typed_value
 from loyal_trace.core.vocabulary.quantities import Quantity
@@ -137,7 +137,7 @@ def off_time(scope: Scope, said_seconds: float | None) -> float | None:
 
 
 @form(
-    rf"start\s+(?P<end>ok|clean|failed|fails)(?:\s+code\s+(?P<code>[\w.-]+(?:\s+\d+)?))?(?:\s+off\s+(?:for\s+)?{_TIME})?",
+    rf"{_ON}start\s+(?P<end>ok|clean|failed|fails)(?:\s+code\s+(?P<code>[\w.-]+(?:\s+\d+)?))?(?:\s+off\s+(?:for\s+)?{_TIME})?",
     "start ok",
     "start failed code 3",
     "start failed off 10 min",
@@ -153,8 +153,11 @@ def started(m: Match, scope: Scope) -> Iterable[Said]:
     tail = (f" code {code}" if code else "") + (
         f" off {m['off'].replace(',', '.')} {m['unit'].lower()}" if m["off"] else ""
     )
-    entry = Planned(Started, {"clean": clean, "code": code, "off_seconds": off_time(scope, seconds)})
-    yield said(f"start {'ok' if clean else 'failed'}{tail}", entry)
+    # Boards of one set are powered together: a start is of one of them only where that is said.
+    on = scope.boards(m["on"]) if m["on"] or scope.context.board or len(scope.context.boards) == 1 else [""]
+    for board in on:
+        entry = about(Started, board, clean=clean, code=code, off_seconds=off_time(scope, seconds))
+        yield said(f"{scope.board_words(board)}start {'ok' if clean else 'failed'}{tail}", entry)
 
 
 @form(

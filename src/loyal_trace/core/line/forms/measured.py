@@ -10,6 +10,7 @@ from loyal_trace.core.job.entries import (
     Lifted,
     Measured,
     NamedPart,
+    Observed,
     number_or_overload,
 )
 from loyal_trace.core.line.context import (
@@ -21,12 +22,15 @@ from loyal_trace.core.line.context import (
     Refusal,
     Said,
 )
-from loyal_trace.core.line.registry import Match, Scope, about, form, said
+from loyal_trace.core.line.registry import Match, Scope, about, at, form, said
 from loyal_trace.core.line.values import NUMBER, UNIT, VALUE, possible, read_values, typed_value, unit_of
 from loyal_trace.core.parts.marking import capacitor_marking
+from loyal_trace.core.power.fuses import fuse_type
+from loyal_trace.core.vocabulary.findings import Finding
 from loyal_trace.core.vocabulary.quantities import OF_CAPACITORS, Quantity
 from loyal_trace.core.vocabulary.stages import Stage
 
+_GOOD = r"(?P<good>good\s+board:?\s+)?"
 _READING = rf"(?:{VALUE}\s*{UNIT}?|OL)"
 _BY_UNIT = {
     "V": Quantity.VOLTAGE,
@@ -112,8 +116,11 @@ def _sign(values: list[float], quantity: Quantity) -> list[float]:
     return good or [abs(value) for value in values if possible(quantity, abs(value))]
 
 
-def _readings(scope: Scope, place: str, quantity: Quantity, text: str) -> Iterator[Said]:
-    """Every reading that a place and a value can mean. An impossible value is offered for what it might have been."""
+def _readings(scope: Scope, place: str, quantity: Quantity, text: str, good: bool = False) -> Iterator[Said]:
+    """Every reading that a place and a value can mean. An impossible value is offered for what it might have been.
+
+    `good`: of a board known to work, which this one is held against.
+    """
     values = read_values(text, quantity.unit)
     possible_ones = _sign(values, quantity)
     if values and not possible_ones:
@@ -121,15 +128,17 @@ def _readings(scope: Scope, place: str, quantity: Quantity, text: str) -> Iterat
     doubtful = bool(values) and not any(possible(quantity, value) for value in values)
     for one in scope.places.find(place):
         for value in possible_ones:
-            whole = _typed(scope.named(one.one), quantity, value)
-            yield said(whole, reading(one.board, one.one.name, quantity, value))
+            whole = f"{'good board ' if good else ''}{_typed(scope.named(one.one), quantity, value)}"
+            more = {"source": GOOD_BOARD} if good else {}
+            yield said(whole, reading(one.board, one.one.name, quantity, value, **more))
             if doubtful:
                 raise Refusal("impossible-value", value=text.strip(), quantity=quantity.value, instead=whole)
 
 
 @form(
-    rf"(?P<at><pin>|<part>)\s+(?:is\s+|=\s*)?(?P<value>{VALUE}\s*{UNIT})",
+    rf"{_GOOD}(?P<at><pin>|<part>)\s+(?:is\s+|=\s*)?(?P<value>{VALUE}\s*{UNIT})",
     "5D.13 4.87V",
+    "good board 5D.13 4.95V",
     "F1 0.08 ohm",
     "Y1.1 8.002MHz",
     stage=Stage.RAILS,
@@ -139,11 +148,11 @@ def value_at_a_point(m: Match, scope: Scope) -> Iterable[Said]:
     unit = unit_of(m["value"])
     if unit not in _BY_UNIT:
         return
-    yield from _readings(scope, m["at"], _BY_UNIT[unit], m["value"])
+    yield from _readings(scope, m["at"], _BY_UNIT[unit], m["value"], bool(m["good"]))
 
 
 @form(
-    rf"(?P<at><pin>|<part>)\s+(?P<word>{_WORDS})\s*=?\s*(?P<value>{_READING})",
+    rf"{_GOOD}(?P<at><pin>|<part>)\s+(?P<word>{_WORDS})\s*=?\s*(?P<value>{_READING})",
     "J1 ac 8.6V",
     "C1 esr=5",
     "5D.13 to ground 4k3",
@@ -151,7 +160,8 @@ def value_at_a_point(m: Match, scope: Scope) -> Iterable[Said]:
 )
 def quantity_at_a_point(m: Match, scope: Scope) -> Iterable[Said]:
     """A quantity by its name."""
-    yield from _readings(scope, m["at"], _BY_WORD[" ".join(m["word"].lower().split())], m["value"])
+    quantity = _BY_WORD[" ".join(m["word"].lower().split())]
+    yield from _readings(scope, m["at"], quantity, m["value"], bool(m["good"]))
 
 
 @form(r"(?P<at><pin>|<part>)\s+(?:reads\s+)?OL", "F1 OL", stage=Stage.RAILS)
@@ -346,7 +356,37 @@ def _lifted(scope: Scope, board: str, net: str, parts: tuple[str, ...], value: f
     return said(f"{names} lifted: {typed_value(value, Quantity.TO_GROUND)}", entry)
 
 
+_SPEED = r"(?P<speed>slow|fast|very\s+fast)"
+
+
+@form(rf"(?P<at><part>)\s+rating\s+(?P<value>{VALUE}\s*A)\s+{_SPEED}", "F1 rating 2A slow", stage=Stage.RAILS)
+def fuse_read(m: Match, scope: Scope) -> Iterable[Said]:
+    """The rating and the speed on a fuse's cap."""
+    for one in scope.places.find(m["at"]):
+        yield from _fuse(scope, one.one, m["value"], m["speed"])
+
+
+def _fuse(scope: Scope, part: NamedPart, text: str, speed: str) -> Iterator[Said]:
+    """A rating; another speed than the board wants is a wrong part besides."""
+    words = " ".join(speed.lower().split())
+    wanted = fuse_type(scope.context.boards[part.board].part(part.refdes).number)
+    wrong = f"{words} where the board wants {wanted}" if wanted and wanted != words else ""
+    for value in (v for v in read_values(text, "A") if possible(Quantity.RATING, v)):
+        entries = [reading(part.board, part.refdes, Quantity.RATING, value, note=words)]
+        if wrong:
+            entries.append(at(Observed, part, finding=Finding.WRONG_PART, note=wrong))
+        yield said(f"{_typed(scope.named(part), Quantity.RATING, value)} {words}", *entries)
+
+
 # bare values, where a point is being asked for
+
+
+@form(rf"(?P<value>{VALUE}\s*A)\s+{_SPEED}", "2A slow", stage=Stage.RAILS, bare=True)
+def fuse_asked_for(m: Match, scope: Scope) -> Iterable[Said]:
+    """Rating and speed of the fuse that is asked for."""
+    asked = scope.context.asked
+    if isinstance(asked, AskedPoint) and asked.quantity == Quantity.RATING and asked.part:
+        yield from _fuse(scope, NamedPart(board=asked.board, refdes=asked.part), m["value"], m["speed"])
 
 
 @form(rf"(?P<value>{_READING})", "4.87V", stage=Stage.RAILS, bare=True)
@@ -372,7 +412,7 @@ def _at_point(scope: Scope, asked: AskedPoint, text: str) -> Iterator[Said]:
         raise Refusal("impossible-value", value=text.strip(), quantity=quantity.value)
     for value in (value for value in values if possible(quantity, value)):
         more = {"powered": asked.powered, **({"source": GOOD_BOARD} if asked.good_board else {})}
-        canonical = _typed(scope.named(named), quantity, value)
+        canonical = f"{'good board ' if asked.good_board else ''}{_typed(scope.named(named), quantity, value)}"
         yield said(canonical, reading(asked.board, asked.point, quantity, value, **more))
 
 

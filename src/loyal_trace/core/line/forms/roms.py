@@ -8,7 +8,7 @@ from loyal_trace.core.line.context import AskedSocket, Refusal, Said
 from loyal_trace.core.line.registry import Match, Scope, about, at, form, said
 from loyal_trace.core.roms.digests import canonical as digest_name
 from loyal_trace.core.roms.digests import checked_digest
-from loyal_trace.core.roms.signature import HEX_SYMBOLS, read_signature
+from loyal_trace.core.roms.signature import HEX_SYMBOLS, read_signature, register_from
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.stages import Stage
 
@@ -66,6 +66,9 @@ def _typed(fields: dict[str, object]) -> str:
     return ", ".join(told)
 
 
+_BITS_A_SYMBOL = 4
+
+
 def _socket(scope: Scope, part: NamedPart) -> None:
     board = scope.context.boards[part.board]
     if not any(slot.refdes == part.refdes for slot in board.rom_slots):
@@ -84,6 +87,9 @@ def _signed(scope: Scope, part: NamedPart, text: str) -> Iterator[Said]:
         value = read_signature(words, symbols)
     except RequestError:
         raise Refusal("no-signature", text=words, symbols=symbols) from None
+    needed = -(-register_from(scope.context.snapshot.decision("register")).width // _BITS_A_SYMBOL)
+    if len(words) != needed:
+        raise Refusal("signature-length", text=words, has=str(len(words)), needs=str(needed))
     yield said(f"{name} sig {words.upper()}", at(SignatureTaken, part, value=value))
     if words.isalpha():  # four letters that are symbols of the tester can be a word as well
         raise Refusal("word-too", word=words)

@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 
 from loyal_trace.core.job.entries import NamedPart, Observed, PutBack, TakenApart
-from loyal_trace.core.line.context import AskedPart, Planned, Refusal, Said
+from loyal_trace.core.line.context import AskedParts, Planned, Refusal, Said
 from loyal_trace.core.line.registry import Match, Scope, about, at, form, said
 from loyal_trace.core.planning.teardown import parse_step, step_words
 from loyal_trace.core.vocabulary.errors import RequestError
@@ -30,18 +30,8 @@ _WORDS |= {
     "compound missing": Finding.COMPOUND_MISSING,
 }
 _FINDING = "|".join(sorted((word.replace(" ", r"\s+") for word in _WORDS), key=len, reverse=True))
-_BARE_WORDS = "|".join(
-    sorted(
-        (
-            w.replace(" ", r"\s+")
-            for w in _WORDS
-            if w
-            not in ("good", "hot", "missing", "present", "loose", "clean", "dirty", "cleaned", "reversed", "cracked")
-        ),
-        key=len,
-        reverse=True,
-    )
-)
+# Alone, only the finding's own name counts: "good" by itself is a remark.
+_BARE_WORDS = "|".join(sorted((w.replace(" ", r"\s+") for w in _WORDS if w != "good"), key=len, reverse=True))
 
 
 def _finding(text: str) -> Finding:
@@ -87,11 +77,12 @@ def socket_seen(m: Match, scope: Scope) -> Iterable[Said]:
 
 @form(rf"(?P<finding>{_BARE_WORDS})", "corroded", stage=Stage.INSPECT, bare=True)
 def finding_asked_for(m: Match, scope: Scope) -> Iterable[Said]:
-    """A finding alone is about the part that is being inspected."""
+    """A finding alone is about the part that is being inspected, or every part of the area drawn."""
     asked = scope.context.asked
-    if isinstance(asked, AskedPart):
-        finding, part = _finding(m["finding"]), NamedPart(board=asked.place.board, refdes=asked.place.refdes)
-        yield said(f"{scope.named(part)} {finding}", _observed(part, finding))
+    if isinstance(asked, AskedParts):
+        finding = _finding(m["finding"])
+        parts = [NamedPart(board=place.board, refdes=place.refdes) for place in asked.places]
+        yield said(f"{scope.listed(parts)} {finding}", *(_observed(part, finding) for part in parts))
 
 
 @form(
@@ -116,11 +107,17 @@ def put_back_on(m: Match, scope: Scope) -> Iterable[Said]:
     seen = scope.context.snapshot.seen
     wanted = m["what"].strip().casefold()
     still = [s for s in seen.taken_apart.values() if seen.put_back.get(s.id, 0) < s.count]
-    found = [s for s in still if wanted in (s.what.casefold(), f"{s.what}, {s.place}".casefold())]
+    found = [step for step in still if wanted in _names_of(step)]
     if not found:
         raise Refusal("nothing-off", what=m["what"].strip())
     for step in found:
         left = step.count - seen.put_back.get(step.id, 0)
         count = min(left, int(m["count"])) if m["count"] else left
-        name = f"{step.what}, {step.place}" if step.place else step.what
+        name = " ".join(f"{step.size} {step.what}".split()) + (f", {step.place}" if step.place else "")
         yield said(f"back on: {count} of {name}", Planned(PutBack, {"target": step.id, "count": count}))
+
+
+def _names_of(step: TakenApart) -> set[str]:
+    """What a step of the teardown can be called: with its size or without, with its place or without."""
+    plain = {step.what, " ".join(f"{step.size} {step.what}".split())}
+    return {name.casefold() for one in plain for name in (one, f"{one}, {step.place}")}

@@ -1,0 +1,84 @@
+"""What all presenters share: the desk, the setting of a line, and doing nothing where a stage has nothing to do."""
+
+from dataclasses import replace
+
+from loyal_trace.app.commands import Setting, context_of, enter_line
+from loyal_trace.app.desk import Desk
+from loyal_trace.app.presenters.model import NO_TRACE, Cap, Target, Trace
+from loyal_trace.core.job.entries import Entry
+from loyal_trace.core.line.asked import asked_at
+from loyal_trace.core.line.context import Context, Status
+from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.core.vocabulary.units import count_of
+
+
+class StagePresenter:
+    """Defaults for a stage."""
+
+    stage: Stage
+
+    def __init__(self, desk: Desk) -> None:
+        self.desk = desk
+
+    def plain_setting(self) -> Setting:
+        """The stage, the board in view and what is picked; nothing is asked for."""
+        return Setting(self.stage, "", self.desk.board, self.desk.picked_part)
+
+    def context(self) -> Context:
+        """What a line typed here is read against."""
+        return context_of(self.desk.job, self.plain_setting())
+
+    def setting(self) -> Setting:
+        """A bare value belongs to the picked part, as the stage asks for it."""
+        return self.setting_at(None)
+
+    def setting_at(self, pin: int | None) -> Setting:
+        """The same with a pin in hand."""
+        picked = self.desk.picked_part
+        asked = asked_at(self.context(), picked, pin) if picked is not None else None
+        return replace(self.plain_setting(), asked=asked)
+
+    def enter(self, text: str) -> bool:
+        """Records a line as if it had been typed here; says why when it could not be."""
+
+        def act() -> list[str]:
+            found = enter_line(self.desk.job, text, self.setting())
+            if found.status not in (Status.RECORDED, Status.NOTE):
+                raise RequestError(found.why)
+            return []
+
+        return self.desk.attempt(act)
+
+    def target(self, hint: str = "", detail: str = "") -> Target:
+        """The picked part in large type, or the job."""
+        if self.desk.area:
+            return Target(count_of(len(self.desk.area), "part"), "in the area drawn", hint)
+        picked = self.desk.picked_part
+        return Target(self.desk.place_name(picked), detail, hint) if picked else Target("job", "", hint)
+
+    def trace(self) -> Trace:
+        return NO_TRACE
+
+    def move(self, step: int) -> None:
+        """Nothing to go to."""
+
+    def row_picked(self, name: str, index: int) -> None:
+        """Nothing follows a row here."""
+
+    def figure_picked(self, name: str, *at: float) -> None:
+        """Nothing follows a drawing here."""
+
+    def pad(self) -> tuple[Cap, ...]:
+        return ()
+
+    def press(self, key: str) -> bool:
+        return False
+
+    def recorded(self, entries: tuple[Entry, ...]) -> None:
+        """The stage stays where it is."""
+
+
+def capital(words: str) -> str:
+    """The words as the beginning of a sentence."""
+    return f"{words[:1].upper()}{words[1:]}"

@@ -1,0 +1,166 @@
+"""The clock page of Rails: the tree of divided clocks with what each net should run at, crystal load and cells."""
+
+from dataclasses import dataclass
+
+from loyal_trace.app.desk import Desk
+from loyal_trace.app.presenters.model import Action, Cell, Meaning, Row, Rows, Target, heading
+from loyal_trace.core.assess.rails import clock_tree
+from loyal_trace.core.job.entries import Measured
+from loyal_trace.core.line.context import AskedPoint
+from loyal_trace.core.power.start_up import cell_years
+from loyal_trace.core.simulation.clock_tree import ClockNode, first_wrong, load_of
+from loyal_trace.core.vocabulary.errors import LoyalTraceError
+from loyal_trace.core.vocabulary.quantities import Quantity
+from loyal_trace.core.vocabulary.units import format_quantity
+
+
+@dataclass(frozen=True)
+class ClockStop:
+    """One net: how deep in the tree, names, expected and measured frequency in words, verdict."""
+
+    depth: int
+    net: str
+    pin: str
+    expected: str
+    measured: str
+    verdict: str
+
+
+@dataclass(frozen=True)
+class ClockTreeView:
+    """The nets in order, each after what feeds it, and the one in hand."""
+
+    stops: tuple[ClockStop, ...]
+    current: int
+
+
+class ClockPage:
+    """Net after net from the crystal down; a frequency in the line moves on."""
+
+    def __init__(self, desk: Desk) -> None:
+        self.desk = desk
+        self.current = 0
+
+    def _computing(self) -> bool:
+        board = self.desk.definition
+        return board is not None and bool(board.clocks) and not self.desk.clocks_ready(self.desk.board)
+
+    def nodes(self) -> tuple[ClockNode, ...]:
+        """The tree of the board in view; empty while it is still being computed."""
+        if self.desk.definition is None or not self.desk.definition.clocks or self._computing():
+            return ()
+        return clock_tree(self.desk.moment, self.desk.board)
+
+    def in_hand(self) -> ClockNode | None:
+        """The net that the next frequency is of."""
+        nodes = self.nodes()
+        self.current = min(self.current, max(0, len(nodes) - 1))
+        return nodes[self.current] if nodes else None
+
+    def asked(self) -> AskedPoint | None:
+        """A frequency typed alone belongs to the net in hand."""
+        node = self.in_hand()
+        return AskedPoint(self.desk.board, node.pin, Quantity.FREQUENCY, powered=True) if node is not None else None
+
+    def actions(self) -> tuple[Action, ...]:
+        """What can be done on this page."""
+        if self.in_hand() is None:
+            return ()
+        return (
+            Action("M", "Read the counter", self.from_counter, "The net in hand", main=True),
+            Action("O", "Enter no clock", lambda: self._record(0.0), "Nothing toggles there"),
+            Action("N", "Next net", lambda: self.move(1), "Nothing is recorded"),
+        )
+
+    def view(self) -> ClockTreeView:
+        """The tree as drawn."""
+        nodes = self.nodes()
+        stops = tuple(
+            ClockStop(n.depth, n.net, n.pin, format_quantity(n.frequency, "Hz", 4), _measured(n), n.verdict)
+            for n in nodes
+        )
+        return ClockTreeView(stops, self.current if nodes else -1)
+
+    def meaning(self) -> Meaning:
+        """Where the clock stops being right."""
+        if self._computing():
+            return Meaning("The dividers of this board are being computed from its netlist.")
+        nodes, node = self.nodes(), self.in_hand()
+        if node is None:
+            return Meaning("No clock is described for this board.", "Add a [[clock]] to board.toml.")
+        wrong, done = first_wrong(nodes), sum(n.measured is not None for n in nodes)
+        if wrong is not None:
+            return Meaning(f"{wrong.why}.", f"Probe {wrong.pin.split('.')[0]}, all its pins (Ctrl+5).", "bad")
+        if done:
+            right = (
+                "Every frequency measured so far is as predicted: that proves the clock and the counters before them"
+            )
+            return Meaning(f"{right}.", f"Measure {node.pin}; {len(nodes) - done} nets are left.", "good")
+        why = "Predicted from the crystal through the counters of the netlist."
+        return Meaning(why, f"Measure {nodes[-1].pin} first: right there, right before it.")
+
+    def target(self) -> Target:
+        """The pin of the net in hand, in large type."""
+        node = self.in_hand()
+        if node is None:
+            return Target("job", "clock", "")
+        return Target(node.pin, f"frequency of {node.net}", "such as 31.25kHz; then the next net")
+
+    def fact_rows(self) -> Rows:
+        """Crystal load and pull, and how long a fresh cell lasts."""
+        board = self.desk.definition
+        rows: list[Row] = []
+        for clock in board.clocks if board else ():
+            load = load_of(board, clock) if board else None
+            if load is not None:
+                shown = f"sees {format_quantity(load.load_capacitance, 'F')}: {load.reason}"
+                rows.append(_fact(clock.part, shown, load.verdict))
+        for cell in board.cells if board else ():
+            years = cell_years(cell)
+            if years is not None:
+                feeds = f"{format_quantity(cell.capacity_ah, 'Ah')} at {format_quantity(cell.current, 'A')}"
+                rows.append(_fact(cell.part, f"{feeds}: a fresh one lasts {years:.1f} years, self-discharge counted"))
+        return Rows((heading("Crystal load and back-up cell"), *rows) if rows else ())
+
+    def go_to(self, index: int) -> None:
+        """Another net; its part is picked."""
+        nodes = self.nodes()
+        if nodes:
+            self.current = index % len(nodes)
+            part = nodes[self.current].pin.split(".")[0]
+            board = self.desk.definition
+            if part != self.desk.part and board is not None and board.has(part):
+                self.desk.pick(self.desk.board, part)
+            else:
+                self.desk.show()
+
+    def move(self, step: int) -> None:
+        """The next net."""
+        self.go_to(self.current + step)
+
+    def from_counter(self) -> None:
+        """The net in hand from the counter."""
+        meter, node = self.desk.instruments.meter, self.in_hand()
+        if meter is None or node is None:
+            self.desk.say("no counter is connected: type what yours shows", True)
+            return
+        try:
+            self._record(meter.measure(self.desk.board, node.pin, Quantity.FREQUENCY), "meter")
+        except LoyalTraceError as error:
+            self.desk.say(str(error), True)
+
+    def _record(self, hertz: float, source: str = "hand") -> None:
+        node = self.in_hand()
+        if node is None:
+            return
+        fields = {"place": node.pin, "quantity": Quantity.FREQUENCY, "value": hertz, "powered": True, "source": source}
+        if self.desk.record(Measured, board=self.desk.board, **fields):
+            self.move(1)
+
+
+def _measured(node: ClockNode) -> str:
+    return "" if node.measured is None else format_quantity(node.measured, "Hz", 4)
+
+
+def _fact(part: str, shown: str, glyph: str = "") -> Row:
+    return Row(glyph, (Cell(40, 60, part, bold=True, mono=True), Cell(104, 0, shown)), height=24)

@@ -1,0 +1,251 @@
+"""Inspect: over the board part by part, one finding each; photos; what leaks reach; the teardown."""
+
+from dataclasses import replace
+from itertools import zip_longest
+
+from loyal_trace.app.commands import Setting
+from loyal_trace.app.desk import Desk
+from loyal_trace.app.presenters.base import StagePresenter, capital
+from loyal_trace.app.presenters.model import Action, Cap, Cell, Meaning, Page, Row, Rows, Target, heading
+from loyal_trace.app.presenters.photos import PhotoBench
+from loyal_trace.app.presenters.teardown import TeardownPage
+from loyal_trace.core.assess.looking import leak_reach, leaks_on
+from loyal_trace.core.boards.leaks import SIDES
+from loyal_trace.core.boards.model import Part
+from loyal_trace.core.boards.paths import walking_path
+from loyal_trace.core.job.entries import Entry, Observed, PutBack, TakenApart
+from loyal_trace.core.line.context import AskedParts
+from loyal_trace.core.vocabulary.findings import Finding
+from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.core.vocabulary.units import count_of
+
+PHOTO, KEYS, SEEN, APART = "photo of the board", "finding keys", "what was seen", "teardown and reassembly"
+FINDINGS = (
+    ("G", Finding.LOOKS_GOOD), ("C", Finding.CORRODED), ("F", Finding.PIN_BENT), ("J", Finding.JOINT),
+    ("O", Finding.SOCKET_LOOSE), ("S", Finding.SINGLE_WIPE), ("W", Finding.WRONG_PART), ("V", Finding.REVERSED),
+    ("B", Finding.SCORCHED), ("K", Finding.LEAKING), ("U", Finding.BULGED), ("R", Finding.RESIDUE),
+    ("T", Finding.TRACK_DAMAGED), ("P", Finding.PREVIOUS_WORK), ("H", Finding.COMPOUND_MISSING),
+    ("N", Finding.MISSING), ("L", Finding.CLEANED),
+)  # fmt: skip
+_OF_KEY = dict(FINDINGS)
+_HINT = "corroded; looks good; 5D.4 corroded; C1-C4 leaking; socket of 6C loose; or a note"
+_NOT_SEEN = "Many faults can be seen: contacts, pins, joints, sockets, leaking capacitors. What is seen is evidence."
+_LISTED = 9
+
+
+class InspectPresenter(StagePresenter):
+    """Walks the board in rows; a finding belongs to the part in large type."""
+
+    stage = Stage.INSPECT
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self.photos, self.teardown = PhotoBench(desk), TeardownPage(desk)
+        self._tearing = False
+        self._seen: list[PartRef] = []
+
+    # what is shown
+
+    def setting(self) -> Setting:
+        if self._tearing:
+            return replace(self.plain_setting(), picked=None)
+        if self.desk.area:
+            places = tuple(PartRef(self.desk.board, refdes) for refdes in self.desk.area)
+            return replace(self.plain_setting(), asked=AskedParts(places))
+        return super().setting()
+
+    def page(self) -> Page:
+        if self._tearing:
+            return self._teardown_page()
+        board = self.desk.definition
+        if board is None:
+            why = "This job has no board yet, so there is no map to walk over."
+            what = "Say what is on it, such as U1 is 74LS00, or add a board (File menu)."
+            return Page("What can be seen?", "no board", Meaning(why, what), Target("job", "", _HINT))
+        findings = self.desk.snapshot.seen.findings
+        seen = {p: f for p, f in findings.items() if p.board == self.desk.board}
+        scene = self.photos.scene()
+        return Page(
+            "What can be seen?",
+            f"{board.title} · {len(seen)} of {count_of(len(board.parts), 'part')} inspected",
+            self._meaning(),
+            self._target(),
+            self._actions(),
+            lists={KEYS: Rows() if scene is not None else self._key_rows(), SEEN: self._seen_rows(seen)},
+            figures={PHOTO: scene},
+        )
+
+    def _target(self) -> Target:
+        part = self._part()
+        return self.target(_HINT, f"{part.number} {part.role}".strip() if part is not None else "")
+
+    def _teardown_page(self) -> Page:
+        title = self.desk.definition.title if self.desk.definition else ""
+        walk = Action("D", "Inspect the parts", self.turn, "Back to the board")
+        return Page(
+            "What came off?",
+            title,
+            self.teardown.meaning(),
+            self.teardown.target(),
+            (*self.teardown.actions(), walk),
+            lists={APART: self.teardown.rows()},
+        )
+
+    def _actions(self) -> tuple[Action, ...]:
+        reached = Action("N", "Next part to inspect", self.next_to_inspect, "What leaking electrolyte may have reached")
+        return (
+            Action("S", "Next part", lambda: self.move(1), "Along the rows; nothing is recorded"),
+            *((reached,) if self._to_inspect() else ()),
+            *self.photos.actions(),
+            Action("D", "List the teardown", self.turn, "What came off, and whether all of it went back"),
+        )
+
+    def _part(self) -> Part | None:
+        """The part in large type."""
+        place = self.desk.picked_part
+        return self.desk.moment.part(place) if place is not None else None
+
+    def _path(self) -> list[Part]:
+        """The parts in a sensible path: row by row, back and forth."""
+        return list(walking_path(self.desk.definition)) if self.desk.definition else []
+
+    def _key_rows(self) -> Rows:
+        """Every finding with its key, as the pad and the line take it."""
+        part = self._part()
+        if self.desk.area:
+            title = f"{count_of(len(self.desk.area), 'part')} in the area drawn: type one finding for all of them"
+        elif part is not None:
+            title = f"{part.refdes}  {part.number}" + (f", {part.role}" if part.role else "")
+        else:
+            title = "Pick a part; then type a finding, or use its key on the pad"
+        rows = [heading(title, 30)]
+        for left, right in zip_longest(FINDINGS[::2], FINDINGS[1::2], fillvalue=("", "")):
+            cells = (
+                Cell(14, 24, left[0], bold=True, mono=True),
+                Cell(42, 250, left[1]),
+                Cell(320, 24, right[0], bold=True, mono=True),
+                Cell(348, 250, right[1]),
+            )
+            rows.append(Row("", cells, height=25))
+        return Rows(tuple(rows))
+
+    def _seen_rows(self, seen: dict[PartRef, tuple[Observed, ...]]) -> Rows:
+        bad = [(p, f[-1]) for p, f in seen.items() if not f[-1].finding.good]
+        good = [(p, f[-1]) for p, f in reversed(seen.items()) if f[-1].finding.good]
+        listed = (bad + good)[:_LISTED]
+        self._seen = [p for p, _ in listed]
+        rows = [heading("Seen so far, damage first", 32)]
+        for place, entry in listed:
+            kind = "good" if entry.finding.good else "bad"
+            cells = (
+                Cell(40, 70, place.refdes, bold=True, mono=True),
+                Cell(116, 190, entry.finding, kind),
+                Cell(310, 0, f"{entry.note}  {self._photos_of(place)}".strip()),
+            )
+            rows.append(Row(kind, cells, height=25))
+        return Rows(tuple(rows))
+
+    def _photos_of(self, place: PartRef) -> str:
+        count = len(self.desk.snapshot.seen.photos_of.get(place, ()))
+        return f"({count_of(count, 'photo')})" if count else ""
+
+    def _meaning(self) -> Meaning:
+        """Leaking capacitors reach their neighbours; otherwise what is left to look at."""
+        if self.photos.open:
+            return self._of_photo()
+        leak = next((one for one in leaks_on(self.desk.moment, self.desk.board) if one.open), None)
+        if leak is not None:
+            near = ", ".join(r.refdes for r in leak.reached[:8]) + (" …" if len(leak.reached) > 8 else "")
+            slope = SIDES.get(self.desk.snapshot.decision("lowest side"), (0.0, 0.0)) != (0.0, 0.0)
+            further = ", twice that downhill" if slope else ""
+            reach = f"{leak_reach(self.desk.moment):.0f} mm{further}"
+            dirty = [r.refdes for r in leak.open if r.status == "clean it"]
+            first = f"Clean {', '.join(dirty[:6])}, then enter cleaned. " if dirty else ""
+            unseen = [r.refdes for r in leak.open if r.status == "inspect"]
+            look = f"Inspect {', '.join(unseen[:6])} for residue and corrosion." if unseen else ""
+            why = f"{leak.refdes} leaks: electrolyte reaches {near} (within {reach})."
+            return Meaning(why, f"{first}{look}".strip(), "bad")
+        part = self._part()
+        left = [p.refdes for p in self._path() if (self.desk.board, p.refdes) not in self.desk.snapshot.seen.findings]
+        still = f"{count_of(len(left), 'part')} of this board not inspected yet"
+        if part is None:
+            return Meaning(_NOT_SEEN, f"Pick a part, or take the next one (Alt+S); {still}.")
+        return Meaning(_NOT_SEEN, f"Inspect {part.refdes}; {still}.")
+
+    def _of_photo(self) -> Meaning:
+        bare, part = self.photos.uncovered(), self._part()
+        more = f" No aligned photo shows the polarity of {', '.join(bare[:8])}." if bare else ""
+        asked = self.photos.asking() or (f"inspect {part.refdes}" if part else "pick a part")
+        return Meaning(f"Photo {self.photos.words()}.{more}", f"{capital(asked)}.")
+
+    # what is done
+
+    def turn(self) -> None:
+        """The walk, or the teardown."""
+        self._tearing = not self._tearing
+        self.desk.show()
+
+    def _to_inspect(self) -> list[str]:
+        """What leaks have reached and nobody has looked at or cleaned since, nearest first; vias too."""
+        if self.desk.definition is None:
+            return []
+        return [part.refdes for leak in leaks_on(self.desk.moment, self.desk.board) for part in leak.open]
+
+    def next_to_inspect(self) -> None:
+        """The next part or via that electrolyte may have reached."""
+        wanted = self._to_inspect()
+        if wanted:
+            here = wanted.index(self.desk.part) + 1 if self.desk.part in wanted else 0
+            self.desk.pick(self.desk.board, wanted[here % len(wanted)])
+
+    def pad(self) -> tuple[Cap, ...]:
+        if self._tearing or self.desk.area or self._part() is None:
+            return ()
+        return (*(Cap(key, finding) for key, finding in FINDINGS), Cap(" ", "skip"))
+
+    def press(self, key: str) -> bool:
+        """One finding about the part in large type, then the next part."""
+        part = self._part()
+        if part is None:
+            return False
+        if key == " ":
+            self.move(1)
+            return True
+        done = self.desk.record(Observed, board=self.desk.board, place=part.refdes, finding=_OF_KEY[key])
+        if done:
+            self._go_on(part)
+        return done
+
+    def _go_on(self, part: Part) -> None:
+        self.next_to_inspect() if part.kind == "via" else self.move(1)
+
+    def recorded(self, entries: tuple[Entry, ...]) -> None:
+        """After a finding about the part in large type: the next one. After a step of the teardown: the list."""
+        if any(isinstance(entry, TakenApart | PutBack) for entry in entries):
+            self.teardown.go_on()
+            return
+        part = self._part()
+        found = [e for e in entries if isinstance(e, Observed) and PartRef(e.board, e.place) == self.desk.place]
+        if part is not None and found and len(entries) == 1:
+            self._go_on(part)
+        elif self.desk.area and len(entries) == len(self.desk.area):
+            self.desk.draw_area(())
+
+    def move(self, step: int) -> None:
+        if self._tearing:
+            self.teardown.move(step)
+            return
+        path = [p.refdes for p in self._path()]
+        if path:
+            at = path.index(self.desk.part) if self.desk.part in path else (-1 if step > 0 else 0)
+            self.desk.pick(self.desk.board, path[(at + step) % len(path)])
+
+    def row_picked(self, name: str, index: int) -> None:
+        if name == APART:
+            self.teardown.row_picked(index)
+        elif name == SEEN and 0 < index <= len(self._seen):
+            self.desk.pick(*self._seen[index - 1])
+
+    def figure_picked(self, name: str, *at: float) -> None:
+        self.photos.clicked(*at)

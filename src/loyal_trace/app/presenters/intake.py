@@ -1,0 +1,307 @@
+"""Intake: what came in, which revision, what is wrong, and the job settings."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+from loyal_trace.app.commands import Setting
+from loyal_trace.app.desk import Desk
+from loyal_trace.app.presenters.base import StagePresenter
+from loyal_trace.app.presenters.intake_rows import away_rows, effort_rows, fact_rows, revision_rows, risk_rows
+from loyal_trace.app.presenters.missing_walk import MissingWalk
+from loyal_trace.app.presenters.model import Action, Cap, Cell, Meaning, Page, Row, Rows, heading, line
+from loyal_trace.core.assess.bench import bench_of, shortfalls_of
+from loyal_trace.core.assess.first_power import FIRST_POWER, first_power_choice, first_power_risk, repair_order
+from loyal_trace.core.boards.model import RevisionMark
+from loyal_trace.core.boards.revisions import decision_name
+from loyal_trace.core.diagnosis.complaint import Suggestion, suggest
+from loyal_trace.core.job.entries import Decided, Entry, Observed, SymptomSeen
+from loyal_trace.core.job.snapshot import SymptomKey
+from loyal_trace.core.line.context import AskedParts
+from loyal_trace.core.planning.steps import REPAIR_ORDERS
+from loyal_trace.core.power.rails import SUPPLY_LIMITS
+from loyal_trace.core.proving.bench import ABILITIES, LACKS
+from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.resources import word_groups
+
+SHEET, AWAY = "intake sheet", "what is away"
+_PROMISES = ("repair", "repair and service", "restore to as-built look", "made ready for sale")
+_REACHES = ("20 mm", "35 mm", "50 mm", "80 mm")
+_LOWEST = ("not known", "top", "right", "bottom", "left")
+_HINT = "owner: …; complaint: …; 5C is 74LS138; before: C1 replaced; serial: 1042; bench lacks: harness; or a note"
+
+
+@dataclass(frozen=True)
+class _Setting:
+    """One of the job settings: its choices, the one that holds now, and why."""
+
+    what: str
+    choices: tuple[str, ...]
+    now: str
+    shown: str
+    why: str = ""
+
+
+class IntakePresenter(StagePresenter):
+    """A sheet of rows; the picked one can be changed."""
+
+    stage = Stage.INTAKE
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self.walk = MissingWalk(desk)
+        self._walking = self._suggesting = False
+        self._changes: dict[int, Callable[[], object]] = {}
+        self._asked: list[int] = []
+        self._symptoms: list[int] = []
+        self.current = -1
+
+    # what is shown
+
+    def setting(self) -> Setting:
+        picked = self.desk.picked_part
+        if self._walking and picked is not None:
+            return replace(self.plain_setting(), asked=AskedParts((picked,)))
+        return self.plain_setting()
+
+    def page(self) -> Page:
+        if self._walking:
+            return self._walk_page()
+        title = " · ".join(b.title for b in self.desk.job.boards.values()) or "no board yet"
+        rows = self._rows()
+        if self.current not in self._changes:
+            self.current = min(self._asked or self._symptoms or list(self._changes), default=-1)
+        return Page(
+            "What came in, and what is promised?",
+            title,
+            self._meaning(),
+            self.target(_HINT),
+            self._actions(),
+            lists={SHEET: Rows(tuple(rows), self.current)},
+        )
+
+    def _walk_page(self) -> Page:
+        board = self.desk.definition
+        back = Action("W", "Show the sheet", self.turn, "Back to the intake sheet")
+        picked = self.desk.picked_part
+        return Page(
+            "What is missing?",
+            board.name if board else "no board yet",
+            self.walk.meaning(),
+            self.target("present; missing; 2B shelf: box 3; 4A borrowed from the spare set",
+                        self.desk.moment.part(picked).number if picked else ""),
+            (*self.walk.actions(), back),
+            lists={AWAY: self.walk.rows()},
+        )  # fmt: skip
+
+    def _actions(self) -> tuple[Action, ...]:
+        return (
+            Action("C", "Change the picked line", self.change, "Present or gone, or the next choice", main=True),
+            Action("N", "Next line", lambda: self.move(1), "Nothing is changed"),
+            Action("S", "Suggest symptoms", self.suggest, "The complaint, held against the boards' symptoms"),
+            Action("W", "Walk for missing parts", self.turn, "Over the board part by part"),
+        )
+
+    def _rows(self) -> list[Row]:
+        self._changes, self._asked, self._symptoms = {}, [], []
+        job = self.desk.job
+        rows = fact_rows(job)
+        self._mark_rows(rows)
+        self._symptom_rows(rows)
+        rows += away_rows(job)
+        rows += effort_rows(job)
+        self._setting_rows(rows)
+        self._ability_rows(rows)
+        return rows
+
+    def _mark_rows(self, rows: list[Row]) -> None:
+        """The marks that tell revisions apart, and what the answers come to."""
+        job = self.desk.job
+        for board_id, board in job.defined.items():
+            if not board.marks:
+                continue
+            rows.append(heading(f"Which revision is {board.name}? Look, and change the line until it fits", 30))
+            findings = {of: job.revision(board_id, of) for of in ("board", "firmware")}
+            for mark in board.marks:
+                self._mark_row(rows, board_id, mark, mark in findings[mark.of].ask)
+            for of, finding in findings.items():
+                rows += revision_rows(job, board_id, of, finding)
+
+    def _mark_row(self, rows: list[Row], board_id: str, mark: RevisionMark, asked: bool) -> None:
+        answer = self.desk.snapshot.decision(decision_name(board_id, mark.name))
+        word = answer or ("look here next" if asked else "not needed any more")
+        if asked:
+            self._asked.append(len(rows))
+        self._changes[len(rows)] = lambda: self._next_answer(board_id, mark)
+        kind = "good" if answer and answer not in mark.warn else "doubtful" if answer else "unknown"
+        place = f"{mark.where}: " if mark.where and mark.where not in mark.name else ""
+        rows.append(Row(kind, (Cell(40, 290, place + mark.name), Cell(336, 0, word, bold=bool(answer))), height=24))
+
+    def _symptom_rows(self, rows: list[Row]) -> None:
+        rows.append(heading("Symptoms: present, or gone", 30))
+        state, suggested = self.desk.snapshot, self._suggested()
+        listed = [(b, text) for b, board in self.desk.job.boards.items() for text, _ in board.symptoms]
+        known = dict.fromkeys((*listed, *((key.board, key.text) for key in state.proving.symptoms)))
+        for board, text in known:
+            seen, hint = state.proving.symptoms.get(SymptomKey(board, text)), suggested.get((board, text))
+            glyph, word = "unknown", "not entered"
+            if seen is not None:
+                state_word = "partly gone" if seen.partly else "present" if seen.present else "gone"
+                glyph, word = "bad" if seen.present else "good", state_word
+            elif hint is not None:
+                glyph, word = "doubtful", f"meant? ({', '.join(hint.shared)})"
+            self._symptoms.append(len(rows))
+            present = seen is None or not seen.present
+            self._changes[len(rows)] = self._symptom_change(board, text, present)
+            name = self.desk.job.boards[board].name if board in self.desk.job.boards else "the job"
+            rows.append(Row(glyph, (Cell(40, 300, text), Cell(346, 190, word, glyph), Cell(540, 0, name)), height=25))
+
+    def _symptom_change(self, board: str, text: str, present: bool) -> Callable[[], object]:
+        return lambda: self.desk.record(SymptomSeen, board=board, text=text, present=present)
+
+    def _settings(self) -> list[_Setting]:
+        """The job settings, with what holds where nothing was chosen."""
+        moment, state = self.desk.moment, self.desk.snapshot
+        firmwares = tuple(sorted({f for b in self.desk.job.boards.values() for f in b.firmwares}))
+        risk, order, limits = first_power_risk(moment), repair_order(moment), state.decision("supply limits", "maker")
+        first = first_power_choice(moment)
+        promise = state.decision("promise", (state.opened.promise if state.opened else "") or "")
+        firmware = state.decision("firmware", "")
+        reach, lowest = state.decision("leak reach", "35 mm"), state.decision("lowest side", "not known")
+        about = f"{FIRST_POWER.get(first, '')}; " * bool(first) + f"risk {risk.word}, {risk.share:.0%}"
+        return [
+            _Setting("firmware", firmwares, firmware, firmware or "not decided", "by the labels; verdicts follow it"),
+            _Setting("promise", _PROMISES, promise, promise or "not decided"),
+            _Setting("first power", tuple(FIRST_POWER), first, first or "not decided", about),
+            _Setting("leak reach", _REACHES, reach, reach, "how far electrolyte creeps; twice that downhill"),
+            _Setting("lowest side", _LOWEST, lowest, lowest, "of the board as it stood: electrolyte runs down"),
+            _Setting("supply limits", tuple(SUPPLY_LIMITS), limits, limits, SUPPLY_LIMITS[limits]),
+            _Setting("repair order", tuple(REPAIR_ORDERS), order, order, REPAIR_ORDERS[order]),
+        ]
+
+    def _setting_rows(self, rows: list[Row]) -> None:
+        rows.append(heading("Job settings", 30))
+        for one in self._settings():
+            if not one.choices:
+                continue
+            self._changes[len(rows)] = self._setting_change(one)
+            cells = (Cell(40, 120, one.what, bold=True), Cell(164, 160, one.shown), Cell(328, 0, one.why))
+            decided = one.what in self.desk.snapshot.paper.decisions
+            rows.append(Row("good" if decided else "unknown", cells, height=25))
+            if one.what == "first power":
+                rows += risk_rows(first_power_risk(self.desk.moment))
+
+    def _setting_change(self, one: _Setting) -> Callable[[], object]:
+        following = _next_of(one.choices, one.now)
+        reason = first_power_risk(self.desk.moment).reason if one.what == "first power" else ""
+        return lambda: self.desk.record(Decided, what=one.what, choice=following, reason=reason)
+
+    def _ability_rows(self, rows: list[Row]) -> None:
+        """Supplies and instruments; what the job needs beyond them is not tested from the start."""
+        moment = self.desk.moment
+        bench = bench_of(moment)
+        rows.append(heading("What this bench can do; type bench supplies: 5 V 3 A, 12 V 1 A", 30))
+        supplies = ", ".join(s.words for s in bench.supplies)
+        told = supplies or "not entered; the program assumes that every rail is available"
+        rows.append(_named("supplies", told, "good" if supplies else "unknown"))
+        for ability in ABILITIES:
+            self._changes[len(rows)] = self._ability_change(bench.lacks ^ {ability})
+            lacking = ability in bench.lacks
+            word = "this bench has none: what needs it is listed as not tested" if lacking else "at hand"
+            rows.append(_named(ability, word, "doubtful" if lacking else "good"))
+        rows += [line(f"{short.item}: {short.reason}", "doubtful") for short in shortfalls_of(moment)]
+
+    def _ability_change(self, lacking: frozenset[str] | set[str]) -> Callable[[], object]:
+        def change() -> None:
+            if self.desk.record(Decided, what=LACKS, choice=", ".join(sorted(lacking))):
+                self.desk.job.save_bench()
+                self.desk.show()
+
+        return change
+
+    def _meaning(self) -> Meaning:
+        state = self.desk.snapshot
+        present = [(key, s) for key, s in state.proving.symptoms.items() if s.present]
+        if not present:
+            told = state.complaint or "No complaint has been entered yet."
+            return Meaning(told, "Enter which symptoms are present; they point at blocks.")
+        blocks = {
+            block.name
+            for key, seen in present
+            if key.board in self.desk.job.boards
+            for block in self.desk.job.boards[key.board].blocks
+            if seen.text in block.symptoms
+        }
+        why = f"Present: {'; '.join(s.text for _, s in present)}."
+        why += f" That concerns {', '.join(sorted(blocks))}." if blocks else ""
+        undecided = [w for w in ("firmware", "first power") if w not in state.paper.decisions]
+        following = f"Decide {undecided[0]}." if undecided else "Inspect the boards (Ctrl+2) before power is applied."
+        return Meaning(why, following)
+
+    def _suggested(self) -> dict[tuple[str, str], Suggestion]:
+        """(board, symptom) → why the complaint may mean it."""
+        if not self._suggesting:
+            return {}
+        listed = [(b, text) for b, board in self.desk.job.boards.items() for text, _ in board.symptoms]
+        return {(s.board, s.symptom): s for s in suggest(self.desk.snapshot.complaint, listed, word_groups())}
+
+    # what is done
+
+    def turn(self) -> None:
+        """The walk for missing parts, or the sheet."""
+        self._walking = not self._walking
+        self.desk.show()
+
+    def suggest(self) -> None:
+        """The owner's words held against the boards' symptoms; changing one enters it as present."""
+        self._suggesting = not self._suggesting
+        self.desk.show()
+        if self._suggesting and not self._suggested():
+            self.desk.say("the complaint names none of the symptoms that these boards list")
+
+    def change(self) -> None:
+        """Changes the picked line: present or gone, or the next of its choices."""
+        if self.current in self._changes:
+            self._changes[self.current]()
+
+    def _next_answer(self, board_id: str, mark: RevisionMark) -> None:
+        what = decision_name(board_id, mark.name)
+        choice = _next_of(tuple(mark.answers), self.desk.snapshot.decision(what))
+        self.desk.record(Decided, board=board_id, what=what, choice=choice)
+
+    def row_picked(self, name: str, index: int) -> None:
+        if name == SHEET and index in self._changes:
+            again = index == self.current
+            self.current = index
+            self.change() if again else self.desk.show()
+
+    def move(self, step: int) -> None:
+        if self._walking:
+            self.walk.move(step)
+            return
+        places = sorted(self._changes)
+        if places:
+            here = places.index(self.current) if self.current in places else 0
+            self.current = places[(here + step) % len(places)]
+            self.desk.show()
+
+    def pad(self) -> tuple[Cap, ...]:
+        return self.walk.pad() if self._walking else ()
+
+    def press(self, key: str) -> bool:
+        return self.walk.press(key)
+
+    def recorded(self, entries: tuple[Entry, ...]) -> None:
+        """On the walk, after a finding at the part in large type: the next part."""
+        here = [e for e in entries if isinstance(e, Observed) and PartRef(e.board, e.place) == self.desk.place]
+        if self._walking and here:
+            self.walk.go_on()
+
+
+def _named(name: str, told: str, glyph: str) -> Row:
+    return Row(glyph, (Cell(40, 120, name, bold=True), Cell(164, 0, told)), height=24)
+
+
+def _next_of(choices: tuple[str, ...], now: str) -> str:
+    """The choice after the one that holds now; the first when none does."""
+    return choices[(choices.index(now) + 1) % len(choices)] if now in choices else choices[0]

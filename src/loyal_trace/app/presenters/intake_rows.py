@@ -1,0 +1,73 @@
+"""The rows of the intake sheet that only show: facts, what is away, the estimate, the lines of the first-power risk."""
+
+from loyal_trace.app.job import OpenJob
+from loyal_trace.app.presenters.model import Cell, Row, heading, line
+from loyal_trace.core.assess.away import away, rare_in_place
+from loyal_trace.core.assess.effort import estimate
+from loyal_trace.core.assess.first_power import PowerRisk
+from loyal_trace.core.boards.revisions import RevisionFinding, firmware_effects, label_words, revision_effects
+
+
+def fact_rows(job: OpenJob) -> list[Row]:
+    """Owner, complaint, and each board with its serial and labels."""
+    state = job.snapshot
+    facts = [("Owner", state.owner), ("Complaint", state.complaint)]
+    warnings = []
+    choices = {what: decided.choice for what, decided in state.paper.decisions.items()}
+    for board_id, board in job.boards.items():
+        serial = choices.get(f"serial {board_id}", "")
+        about = f"{board.maker} {board.year or ''}, {len(board.parts)} parts".strip(", ")
+        facts.append((board.title, f"{about}, serial {serial}" if serial else about))
+        labels, warning = label_words(board, board_id, choices)
+        if labels:
+            facts.append(("", "labels: " + "; ".join(f"{refdes} “{text}”" for refdes, text in labels.items())))
+        if warning:
+            warnings.append(warning)
+        facts += [("", f"told apart by: {mark}") for mark in board.revision_marks if not board.marks]
+    rows = [_fact(name, text) for name, text in facts if text]
+    return rows + [line(text, "doubtful") for text in warnings]
+
+
+def _fact(name: str, text: str) -> Row:
+    cells = (Cell(8, 150, name, bold=True), Cell(164, 0, text))
+    return Row("", cells, height=23 if len(text) < 76 else 42)
+
+
+def away_rows(job: OpenJob) -> list[Row]:
+    """What is missing, on the shelf or on loan, and rare parts that still sit on a board."""
+    moment = job.moment
+    rows = [line(a.words, "bad" if a.what == "missing" else "doubtful") for a in away(moment)]
+    for board_id, refdes in rare_in_place(moment):
+        name = moment.boards[board_id].name
+        rows.append(line(f"{refdes} of {name} is rare: take it out first, and type {refdes} shelf: box 3", "unknown"))
+    return [heading("Away, on loan, to be kept safe", 30), *rows] if rows else []
+
+
+def effort_rows(job: OpenJob) -> list[Row]:
+    """Hours, parts and chance as far as they are known."""
+    found = estimate(job.assessment(), job.live_times())
+    title = f"Value against effort: an estimate, {found.known:.0%} of the looking and measuring done"
+    return [heading(title, 30), *(Row("", (Cell(40, 0, text),), height=23) for text in found.sentences)]
+
+
+def risk_rows(risk: PowerRisk) -> list[Row]:
+    """What the risk of the first power-up is made of."""
+    rows = []
+    for points, text in sorted(risk.lines, key=lambda one: -abs(one[0])):
+        if points:
+            rows.append(Row("", (Cell(164, 60, f"{points:+.0%}".replace("-", "−")), Cell(230, 0, text)), height=21))
+    rows.append(Row("", (Cell(164, 0, f"suggests: {risk.advice}", bold=True),), height=22))
+    return rows
+
+
+def revision_rows(job: OpenJob, board_id: str, of: str, finding: RevisionFinding) -> list[Row]:
+    """What is left of the revisions, what disagrees, and what the revision changes."""
+    board = job.defined[board_id]
+    rows = [line(text, "doubtful") for text in finding.warnings]
+    if finding.settled:
+        effects = firmware_effects if of == "firmware" else revision_effects
+        rows.append(line(f"{of} revision {finding.settled}", "good", bold=True))
+        rows += [Row("", (Cell(64, 0, text),), height=22) for text in effects(board, finding.settled)]
+    elif len(finding.possible) > 1 and any(mark.of == of for mark in board.marks):
+        rows.append(line(f"{of} revision still open: {' or '.join(finding.possible)}", "unknown"))
+    return rows

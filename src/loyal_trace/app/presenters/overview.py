@@ -1,0 +1,99 @@
+"""What surrounds the pages: the stations, the map's overlay, where work left off, everything behind a verdict."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from loyal_trace.app.desk import Desk
+from loyal_trace.app.presenters.model import Overlay, Trace
+from loyal_trace.core.assess.progress import map_marks, progress
+from loyal_trace.core.boards.model import BoardDefinition
+from loyal_trace.core.job.entries import stage_of
+from loyal_trace.core.vocabulary.stages import Stage
+
+SHOWING: Mapping[Stage, str] = {
+    Stage.INTAKE: "what is away",
+    Stage.INSPECT: "what was seen",
+    Stage.RAILS: "supplies and what needs them",
+    Stage.ROMS: "ROM verdicts",
+    Stage.PROBE: "what has been probed",
+    Stage.SUSPECTS: "what is suspect",
+    Stage.PLAN: "what is to be replaced",
+    Stage.REPAIR: "what is to be replaced",
+    Stage.VERIFY: "what was replaced",
+    Stage.REPORT: "what was replaced",
+}
+PURPOSE: Mapping[Stage, str] = {
+    Stage.INTAKE: "Who brought what, which revision it is, what is wrong in the owner's words, and the job settings.",
+    Stage.INSPECT: "Over the board part by part, one finding each, before anything is suspected or removed.",
+    Stage.RAILS: "Are the supplies right, and where along the chain do they stop being right?",
+    Stage.ROMS: "Is in each socket what should be there, and if not, what kind of wrong is it?",
+    Stage.PROBE: "Pin by pin: can this chip do what its pins do?",
+    Stage.SUSPECTS: "Everything known, weighed part by part, with all evidence for and against.",
+    Stage.PLAN: "What to replace, with what, in which order, and what to order.",
+    Stage.REPAIR: "One step at a time, with its tool, its caution and the check afterwards.",
+    Stage.VERIFY: "Counted starts, the checklist, and what could not be tested.",
+    Stage.REPORT: "The report for the owner and the next repairer.",
+}
+
+
+@dataclass(frozen=True)
+class MapView:
+    """The boards as tabs (id, title), the one in view, what lies over it, and what that shows."""
+
+    tabs: tuple[tuple[str, str], ...]
+    current: str
+    board: BoardDefinition | None
+    overlay: Overlay
+    showing: str
+
+
+def map_view(desk: Desk, stage: Stage, trace: Trace) -> MapView:
+    """The map at a stage."""
+    tabs = tuple((board_id, board.title) for board_id, board in desk.job.boards.items())
+    board = desk.definition
+    if board is None:
+        return MapView(tabs, "", None, Overlay({}), "")
+    marks = map_marks(desk.assessment(), desk.board, stage)
+    words = {refdes: (mark.kind, mark.word, mark.hatched) for refdes, mark in marks.items()}
+    pins, label = trace
+    return MapView(tabs, desk.board, board, Overlay(words, desk.part, pins, label, desk.area), SHOWING[stage])
+
+
+def stations(desk: Desk) -> list[tuple[float, str]]:
+    """How full each of the ten stations is (0 to 1), and its count."""
+    return [(one.filled, one.count) for one in progress(desk.assessment())]
+
+
+def job_words(desk: Desk) -> tuple[str, str]:
+    """The title of the job and a line of facts about it."""
+    opened = desk.snapshot.opened
+    facts = [opened.number, opened.maker] if opened else []
+    return desk.job.title, " · ".join(fact for fact in facts if fact) or desk.job.id
+
+
+def stage_where_work_left_off(desk: Desk) -> Stage:
+    """The stage of the newest entry that counts."""
+    dead = desk.job.retracted
+    stages = (stage_of(entry) for entry in reversed(desk.job.entries) if entry.id not in dead)
+    return next((stage for stage in stages if stage is not None), Stage.INTAKE)
+
+
+def pick_where_work_left_off(desk: Desk) -> None:
+    """Picks the part that the newest action is about."""
+    entry = desk.job.last_action()
+    place = str(getattr(entry, "place", "") or "")
+    board = desk.job.boards.get(entry.board) if entry is not None else None
+    if entry is None or board is None:
+        return
+    refdes = place if board.has(place) else place.split(".")[0]
+    if board.has(refdes):
+        desk.pick(entry.board, refdes)
+
+
+def evidence_words(desk: Desk) -> str:
+    """Everything behind the verdict on the picked part."""
+    suspect = desk.assessment().suspect_at(desk.place)
+    if suspect is None:
+        return ""
+    lines = [f"{'+' if e.weight > 0 else '−'} {abs(e.weight):.1f}  {e.text}" for e in suspect.evidence]
+    return f"Evidence on {suspect.place.refdes} (log-odds):\n" + "\n".join(lines)

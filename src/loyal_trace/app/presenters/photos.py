@@ -1,0 +1,267 @@
+"""The photos of Inspect: which one is shown, clicks that align it, the map over it, and before beside after."""
+
+from dataclasses import dataclass
+
+from loyal_trace.app.desk import Desk
+from loyal_trace.app.presenters.model import Action
+from loyal_trace.core.assess.looking import alignment_of, photographed, shows
+from loyal_trace.core.boards.alignment import outline_on_photo, reference_parts
+from loyal_trace.core.boards.model import BoardDefinition, Part
+from loyal_trace.core.job.entries import PhotoAligned, Photographed, PhotoOf, PhotoPoint
+from loyal_trace.core.vocabulary.errors import LoyalTraceError
+from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.units import count_of
+from loyal_trace.formats.photos import upright
+
+_LONGEST = 1600
+_EXACT = 4
+_FADES = (0.0, 0.35, 0.7, 1.0, None)
+_AREA = (32.0, 38.0)
+Corners = tuple[tuple[float, float], ...]
+
+
+@dataclass(frozen=True)
+class PhotoPicture:
+    """An upright photo as RGB rows (perhaps shrunk), its full size in pixels, and its title."""
+
+    title: str
+    width: int
+    height: int
+    shown_width: int
+    shown_height: int
+    rgb: bytes
+
+
+@dataclass(frozen=True)
+class Outline:
+    """A part on the photo: its corners (pixel of the full photo) and whether it is the picked one."""
+
+    refdes: str
+    corners: Corners
+    picked: bool = False
+
+
+@dataclass(frozen=True)
+class Crop:
+    """One side of a comparison: a photo, the corners of the same area on it (pixel, clockwise), and a caption."""
+
+    picture: PhotoPicture
+    corners: Corners
+    caption: str
+
+
+@dataclass(frozen=True)
+class PhotoScene:
+    """What the photo view paints: a photo with outlines and numbered marks, or two crops side by side.
+
+    `fade` (0 to 1) is how far the map covers the photo inside `edge`, the corners of the board on it.
+    """
+
+    picture: PhotoPicture
+    outlines: tuple[Outline, ...] = ()
+    marks: Corners = ()
+    fade: float = 0.0
+    edge: Corners = ()
+    pair: tuple[Crop, ...] = ()
+
+
+class PhotoBench:
+    """One photo of the board in view at a time, aligned by four clicks."""
+
+    def __init__(self, desk: Desk) -> None:
+        self.desk = desk
+        self._shown = ""
+        self._clicks: list[PhotoPoint] | None = None
+        self._fade = 0
+        self._pair = False
+        self._picture: PhotoPicture | None = None
+
+    def photos(self) -> list[Photographed]:
+        """The photos of the board in view, oldest first."""
+        return [p for p in self.desk.snapshot.seen.photos.values() if p.board == self.desk.board]
+
+    def _photo(self) -> Photographed | None:
+        """The photo shown; None when it is not of the board in view any more."""
+        found = next((p for p in self.photos() if p.attachment == self._shown), None)
+        if found is None:
+            self._shown, self._clicks, self._picture = "", None, None
+        return found
+
+    @property
+    def open(self) -> bool:
+        return self._photo() is not None
+
+    def actions(self) -> tuple[Action, ...]:
+        """What can be done with photos now."""
+        if not self.photos():
+            return ()
+        following = Action("I", "Show the next photo", self.next_photo, "Of this board; after the last one none")
+        if not self.open:
+            return (following,)
+        return (
+            following,
+            Action("A", "Align the photo", self.start_aligning, "Four clicks on parts; a fifth shows how well it fits"),
+            Action("M", "Map over the photo", self.fade, "Outlines, then the map faded in, then the photo alone"),
+            Action("C", "Compare before, after", self.compare, "The same area on the oldest and the newest photo"),
+            Action("T", "Tie the photo to the part", self.tie, "This photo shows the picked part"),
+        )
+
+    def next_photo(self) -> None:
+        """The next photo; after the last one, none."""
+        names = [p.attachment for p in self.photos()]
+        if not names:
+            self.desk.say("no photo of this board yet: drop one on the window", True)
+            return
+        at = names.index(self._shown) + 1 if self._shown in names else 0
+        self._shown, self._clicks = (names[at] if at < len(names) else ""), None
+        self.desk.show()
+
+    def start_aligning(self) -> None:
+        """Begins the four clicks; of a photo aligned by four, one more click that shows the error."""
+        if self.open:
+            known = self.desk.snapshot.seen.alignments.get(self._shown)
+            check = known is not None and self._clicks is None and len(known.points) == _EXACT
+            self._clicks = list(known.points) if known is not None and check else []
+            self.desk.show()
+            self.desk.say(self.asking())
+
+    def fade(self) -> None:
+        """The map over the photo: outlines, then faded in step by step, then the photo alone."""
+        self._fade = (self._fade + 1) % len(_FADES)
+        self.desk.show()
+
+    def compare(self) -> None:
+        """The area around the picked part on the oldest and the newest aligned photo, side by side, or back."""
+        self._pair = not self._pair
+        if self._pair and len(self._showing()) < 2:
+            self._pair = False
+            self.desk.say("two aligned photos that show this part are needed: one before, one after", True)
+        self.desk.show()
+
+    def tie(self) -> None:
+        """The photo shown belongs to the picked part."""
+        if not self._shown or self.desk.picked_part is None:
+            self.desk.say("show a photo (Alt+I) and pick a part first", True)
+            return
+        self.desk.record(PhotoOf, board=self.desk.board, place=self.desk.part, attachment=self._shown)
+
+    def _showing(self) -> list[Photographed]:
+        """The aligned photos, oldest first, on which the picked part can be seen."""
+        place = self.desk.picked_part
+        if place is None:
+            return []
+        return [p for p in self.photos() if shows(self.desk.moment, p.attachment, place)]
+
+    def _crop(self, photo: Photographed, caption: str) -> Crop | None:
+        found, picture = alignment_of(self.desk.moment, photo.attachment), self._load(photo)
+        if found is None or picture is None:
+            return None
+        part = self.desk.moment.part(self.desk.place)
+        wide, high = _AREA
+        around = ((-wide, -high), (wide, -high), (wide, high), (-wide, high))
+        corners = tuple(found.on_photo(part.x + dx, part.y + dy) for dx, dy in around)
+        return Crop(picture, corners, f"{caption}: {photo.time:%Y-%m-%d %H:%M}")
+
+    def asking(self) -> str:
+        """What the next click is for; empty when nothing is being aligned."""
+        if self._clicks is None or self.desk.definition is None:
+            return ""
+        wanted = _wanted(self.desk.definition)
+        part, number = wanted[len(self._clicks)], len(self._clicks) + 1
+        counted = "to see how well it fits" if number > _EXACT else f"{number} of {min(len(wanted), _EXACT)}"
+        return f"click the middle of {part.refdes} on the photo ({counted})"
+
+    def uncovered(self) -> list[str]:
+        """Parts with polarity that no aligned photo shows."""
+        board = self.desk.definition
+        marked = [p.refdes for p in board.parts if p.polarised] if board else []
+        return [refdes for refdes in marked if not photographed(self.desk.moment, PartRef(self.desk.board, refdes))]
+
+    def words(self) -> str:
+        """What is to be said of the photo shown."""
+        found = alignment_of(self.desk.moment, self._shown) if self._shown else None
+        if self.asking():
+            return self.asking()
+        if found is None:
+            return "not aligned yet: Alt+A, then four clicks"
+        if found.points <= _EXACT:
+            return f"aligned by {count_of(found.points, 'point')}; one more (Alt+A) shows how well it fits"
+        return f"aligned by {count_of(found.points, 'point')}, {found.residual:.1f} pixels off on average"
+
+    def scene(self) -> PhotoScene | None:
+        """What is to be painted; None while no photo is shown."""
+        photo = self._photo()
+        if photo is None:
+            return None
+        if self._picture is None or self._picture.title != _title(photo):
+            self._picture = self._load(photo)
+        if self._picture is None:
+            return None
+        showing = self._showing() if self._pair else []
+        if len(showing) > 1:
+            sides = (self._crop(showing[0], "before"), self._crop(showing[-1], "after"))
+            return PhotoScene(self._picture, pair=tuple(crop for crop in sides if crop is not None))
+        marks = tuple((p.u, p.v) for p in self._clicks or ())
+        fade = _FADES[self._fade] or 0.0
+        return PhotoScene(self._picture, self._outlines(photo), marks, fade, self._edge(photo))
+
+    def _edge(self, photo: Photographed) -> Corners:
+        """The corners of the board on the photo; none before it is aligned."""
+        found, board = alignment_of(self.desk.moment, photo.attachment), self.desk.definition
+        if found is None or board is None or self._clicks is not None:
+            return ()
+        corners = ((0.0, 0.0), (board.width, 0.0), (board.width, board.height), (0.0, board.height))
+        return tuple(found.on_photo(x, y) for x, y in corners)
+
+    def _load(self, photo: Photographed) -> PhotoPicture | None:
+        try:
+            pixels = upright(self.desk.job.store.attachment(photo.attachment), photo.file_name, _LONGEST)
+        except LoyalTraceError as error:
+            self.desk.say(str(error), True)
+            return None
+        shown = (pixels.width, pixels.height)
+        return PhotoPicture(_title(photo), photo.width, photo.height, *shown, pixels.rgb)
+
+    def _outlines(self, photo: Photographed) -> tuple[Outline, ...]:
+        found, board = alignment_of(self.desk.moment, photo.attachment), self.desk.definition
+        if found is None or board is None or self._clicks is not None or _FADES[self._fade] is None:
+            return ()
+        return tuple(Outline(p.refdes, outline_on_photo(found, p), p.refdes == self.desk.part) for p in board.parts)
+
+    def clicked(self, u: float, v: float) -> None:
+        """A click at a pixel of the full photo: a point of the alignment, or the part there."""
+        board = self.desk.definition
+        if board is None:
+            return
+        if self._clicks is not None:
+            self._add_click(board, u, v)
+            return
+        found = alignment_of(self.desk.moment, self._shown)
+        if found is not None:
+            x, y = found.on_board(u, v)
+            nearest = min(board.parts, key=lambda p: (p.x - x) ** 2 + (p.y - y) ** 2)
+            self.desk.pick(self.desk.board, nearest.refdes)
+
+    def _add_click(self, board: BoardDefinition, u: float, v: float) -> None:
+        wanted, clicks = _wanted(board), self._clicks or []
+        part = wanted[len(clicks)]
+        self._clicks = [*clicks, PhotoPoint(x=part.x, y=part.y, u=u, v=v)]
+        if len(self._clicks) < min(_EXACT, len(wanted)):
+            self.desk.show()
+            self.desk.say(self.asking())
+            return
+        points, self._clicks = tuple(self._clicks), None
+        self.desk.record(PhotoAligned, board=self.desk.board, attachment=self._shown, points=points)
+
+
+def _title(photo: Photographed) -> str:
+    return f"{photo.file_name} {photo.attachment[:8]}"
+
+
+def _wanted(board: BoardDefinition) -> tuple[Part, ...]:
+    """The parts to click: four near the corners, then the one nearest the middle as a check."""
+    corners = reference_parts(board)
+    inner = [p for p in board.parts if p not in corners]
+    middle = (board.width / 2, board.height / 2)
+    nearest = sorted(inner, key=lambda p: (p.x - middle[0]) ** 2 + (p.y - middle[1]) ** 2)[:1]
+    return (*corners, *nearest)

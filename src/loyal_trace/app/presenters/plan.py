@@ -1,0 +1,222 @@
+"""Plan: what to replace, with what, in which order; what to order; the capacitors; continuity of what it assumes."""
+
+from dataclasses import replace
+
+from loyal_trace.app.commands import Setting
+from loyal_trace.app.desk import Desk
+from loyal_trace.app.presenters.base import StagePresenter
+from loyal_trace.app.presenters.continuity import ContinuityPage, summary
+from loyal_trace.app.presenters.model import Action, Cell, Meaning, Page, Row, Rows, heading
+from loyal_trace.core.assess.assumptions import assumptions
+from loyal_trace.core.job.entries import Decided, Entry, Measured
+from loyal_trace.core.planning.steps import REPAIR_ORDERS, PartNeed, Plan, Step
+from loyal_trace.core.vocabulary.errors import LoyalTraceError
+from loyal_trace.core.vocabulary.identity import PartRef, natural_key
+from loyal_trace.core.vocabulary.quantities import Quantity
+from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.core.vocabulary.units import count_of
+
+STEPS, PARTS, CAPACITORS, PAIRS = "steps", "parts list", "capacitors", "pairs to check"
+_HINT = "C1 measures 3200u esr 0.4; C1 use 6800u 35V from tray F; drawer: 3x 74LS166 in tray 3"
+_ASKS = (Quantity.CAPACITANCE, Quantity.ESR)
+
+
+class PlanPresenter(StagePresenter):
+    """Steps, the parts they need, and the capacitors with their verdicts."""
+
+    stage = Stage.PLAN
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self.continuity = ContinuityPage(desk)
+        self._checking = False
+        self._capacitors: list[PartRef] = []
+
+    def setting(self) -> Setting:
+        if self._checking:
+            return replace(self.plain_setting(), asked=self.continuity.asked())
+        return super().setting()
+
+    def turn(self) -> None:
+        """The pairs to check, or the plan."""
+        self._checking = not self._checking
+        self.desk.show()
+
+    def page(self) -> Page:
+        plan = self.desk.assessment().plan
+        rests = summary(assumptions(self.desk.snapshot))
+        left = sum(not s.done for s in plan.steps)
+        told = f"{count_of(left, 'step')} to do, about {plan.minutes_left:.0f} min"
+        if self._checking:
+            back = Action("C", "Show the plan", self.turn, "Back to the steps")
+            return Page(
+                "Does what the plan assumes hold?",
+                rests or told,
+                self.continuity.meaning(),
+                self.continuity.target(),
+                (*self.continuity.actions(), back),
+                lists={PAIRS: self.continuity.rows()},
+            )
+        about = f"{told} · {f'{rests} · ' if rests else ''}{REPAIR_ORDERS[plan.order]}"
+        here = self._step_in_view(plan)
+        return Page(
+            "What is replaced, and in which order?",
+            about,
+            self._meaning(here),
+            self.target(_HINT, self._detail()),
+            self._actions(),
+            self._caution(here),
+            lists={STEPS: self._step_rows(plan), PARTS: _part_rows(plan.parts), CAPACITORS: self._capacitor_rows()},
+        )
+
+    def _detail(self) -> str:
+        return "capacitance, ESR" if self._is_capacitor(self.desk.picked_part) else ""
+
+    def _is_capacitor(self, place: PartRef | None) -> bool:
+        return place is not None and self.desk.moment.part(place).kind == "capacitor"
+
+    def _actions(self) -> tuple[Action, ...]:
+        measure = Action(
+            "M", "Measure the capacitor", self.from_meter, "Capacitance and ESR, from the meter", main=True
+        )
+        following = Action("N", "Next capacitor", lambda: self.move(1), "Electrolytics not measured yet come first")
+        return (
+            *((measure,) if self._is_capacitor(self.desk.picked_part) else ()),
+            *((following,) if self._listed() else ()),
+            Action("O", "Change the repair order", self.next_order, "least invasive, likely first, capacitors first"),
+            Action("C", "Check continuity", self.turn, "What the plan assumes of the board, pair by pair"),
+        )
+
+    def _listed(self) -> list[PartRef]:
+        """Polarised capacitors, unmeasured ones first: those that age."""
+        found = self.desk.assessment().capacitors
+        aging = [p for p in found if self.desk.moment.part(p).polarised]
+        return sorted(aging, key=lambda p: (found[p].verdict != "not measured", p.board, natural_key(p.refdes)))
+
+    def _step_rows(self, plan: Plan) -> Rows:
+        rows = [self._step_row(number, step) for number, step in enumerate(plan.steps, start=1)]
+        picked = next((i for i, s in enumerate(plan.steps) if s.place == self.desk.place), -1)
+        return Rows(tuple(rows), picked)
+
+    def _step_row(self, number: int, step: Step) -> Row:
+        origin = f"{step.part_number}" + (f", {step.from_drawer}" if step.from_drawer else "")
+        cells = (
+            Cell(36, 24, str(number), mono=True),
+            Cell(62, 76, self.desk.place_name(step.place), bold=True, mono=True),
+            Cell(142, 250, step.what.split(":")[0]),
+            Cell(398, 190, origin),
+            Cell(594, 0, f"{step.minutes:.0f} min", mono=True),
+        )
+        return Row("good" if step.done else "unknown", cells, height=25)
+
+    def _capacitor_rows(self) -> Rows:
+        found = self.desk.assessment().capacitors
+        self._capacitors = self._listed()
+        rows = [heading("Electrolytic capacitors", 26)] if self._capacitors else []
+        for place in self._capacitors:
+            verdict = found[place]
+            kind = verdict.verdict if verdict.verdict in ("good", "bad", "doubtful") else "unknown"
+            cells = (
+                Cell(36, 84, self.desk.place_name(place), bold=True, mono=True),
+                Cell(124, 92, self.desk.moment.part(place).number, mono=True),
+                Cell(220, 100, verdict.verdict, kind.replace("unknown", ""), bold=True),
+                Cell(322, 0, verdict.reason),
+            )
+            rows.append(Row(kind, cells, height=24))
+        here = self._capacitors.index(self.desk.place) + 1 if self.desk.place in self._capacitors else -1
+        return Rows(tuple(rows), here)
+
+    def _step_in_view(self, plan: Plan) -> Step | None:
+        """The step of the picked part; with nothing picked, the first that is open."""
+        here = next((s for s in plan.steps if s.place == self.desk.place), None)
+        if here is None and self.desk.picked_part is None:
+            here = next((s for s in plan.steps if not s.done), None)
+        return here
+
+    def _meaning(self, here: Step | None) -> Meaning:
+        picked = self.desk.picked_part
+        if here is not None:
+            checks = "; ".join(f"{c.aspect} {c.verdict}: {c.reason}" for c in here.checks)
+            return Meaning(f"{here.what}: {here.reason}.", f"{here.tool}. After: {here.after}.", "unknown", checks)
+        if picked is not None and self._is_capacitor(picked):
+            verdict = self.desk.assessment().capacitors[picked]
+            measure = "Measure it (Alt+M), or type capacitance and ESR, such as 3200u 0.4."
+            advice = measure if verdict.verdict == "not measured" else "Leave it."
+            return Meaning(f"{picked.refdes}: {verdict.reason}.", advice, verdict.verdict)
+        if picked is not None:
+            why = f"The plan has no step for {picked.refdes}."
+            return Meaning(why, f"Say what should go in, such as {picked.refdes} use 74LS166 from drawer 3.")
+        return Meaning("Nothing has to be replaced by what is known.", "Measure the electrolytics (Alt+N).")
+
+    def _caution(self, here: Step | None) -> str:
+        return " ".join(here.cautions[:2]) if here is not None else ""
+
+    def row_picked(self, name: str, index: int) -> None:
+        if name == STEPS:
+            self.desk.pick(*self.desk.assessment().plan.steps[index].place)
+        elif name == CAPACITORS and 0 < index <= len(self._capacitors):
+            self.desk.pick(*self._capacitors[index - 1])
+        elif name == PAIRS:
+            self.continuity.row_picked(index)
+
+    def move(self, step: int) -> None:
+        if self._checking:
+            self.continuity.move(step)
+            return
+        listed = self._listed()
+        if listed:
+            at = listed.index(self.desk.place) if self.desk.place in listed else (-1 if step > 0 else 0)
+            self.desk.pick(*listed[(at + step) % len(listed)])
+
+    def from_meter(self) -> None:
+        """Capacitance and ESR of the picked capacitor."""
+        place, meter = self.desk.picked_part, self.desk.instruments.meter
+        if place is None or meter is None:
+            self.desk.say("no meter is connected: type what yours shows, such as 3200u 0.4", True)
+            return
+        try:
+            numbers = [meter.measure(place.board, place.refdes, quantity) for quantity in _ASKS]
+        except LoyalTraceError as error:
+            self.desk.say(str(error), True)
+            return
+        fields = {"board": place.board, "place": place.refdes, "source": "meter"}
+        entries = [
+            self.desk.job.make(Measured, quantity=quantity, value=value, **fields)
+            for quantity, value in zip(_ASKS, numbers, strict=True)
+        ]
+        if self.desk.record_all(entries, f"{place.refdes} measured"):
+            self.recorded(tuple(entries))
+
+    def recorded(self, entries: tuple[Entry, ...]) -> None:
+        """After a reading of the picked capacitor: the next one that was not measured."""
+        here = {PartRef(e.board, e.place) for e in entries if isinstance(e, Measured)}
+        if self._checking:
+            if here:
+                self.continuity.go_on()
+            return
+        found = self.desk.assessment().capacitors
+        still = [p for p in self._listed() if found[p].verdict == "not measured"]
+        if self.desk.place in here and still and self.desk.place in found:
+            self.desk.pick(*still[0])
+
+    def next_order(self) -> None:
+        """The next of the repair orders; the plan follows it."""
+        names = list(REPAIR_ORDERS)
+        now = self.desk.assessment().plan.order
+        choice = names[(names.index(now) + 1) % len(names)]
+        self.desk.record(Decided, what="repair order", choice=choice, reason=REPAIR_ORDERS[choice])
+
+
+def _part_rows(parts: tuple[PartNeed, ...]) -> Rows:
+    """What the steps need, and what of it has to be ordered."""
+    rows = [heading("Parts list", 26)] if parts else []
+    for need in parts:
+        kind = "doubtful" if need.to_order else "good"
+        cells = (
+            Cell(36, 220, need.number),
+            Cell(262, 50, f"{need.needed} ×", mono=True),
+            Cell(316, 110, f"order {need.to_order}" if need.to_order else "in the drawer", kind, bold=True),
+            Cell(430, 0, "for " + ", ".join(need.places)),
+        )
+        rows.append(Row(kind, cells, height=24))
+    return Rows(tuple(rows))

@@ -1,0 +1,317 @@
+"""Probe: can this chip do what its pins do? The pin in hand, the verdict on each output, what is worth probing next."""
+
+from dataclasses import dataclass
+
+from loyal_trace.app.commands import Setting
+from loyal_trace.app.desk import Desk
+from loyal_trace.app.presenters.base import StagePresenter, capital
+from loyal_trace.app.presenters.model import NO_TRACE, Action, Cap, Cell, Meaning, Page, Row, Rows, Trace, heading
+from loyal_trace.core.assess.chips import judged_chip, pin_readings
+from loyal_trace.core.chips.model import ChipType
+from loyal_trace.core.job.entries import Entry, Measured, PinsProbed, number_or_overload, pin_state
+from loyal_trace.core.line.asked import pins_from
+from loyal_trace.core.probing.check import ChipVerdict, OutputVerdict
+from loyal_trace.core.probing.states import NOT_PROBED, PinReading
+from loyal_trace.core.vocabulary.errors import LoyalTraceError
+from loyal_trace.core.vocabulary.identity import PartRef, PinRef, in_order
+from loyal_trace.core.vocabulary.quantities import Quantity
+from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.core.vocabulary.units import format_percent
+
+CHIP, WORTH = "chip from above", "worth probing next"
+_STATES = {"L": "low", "H": "high", "P": "pulsing", "X": "invalid", "Z": "floating"}
+_SKIP = " "
+_EDGE = {"impossible": "bad", "unusual": "doubtful", "possible": "good"}
+_HINT = "L, LHPPL, 4.1V or 6MHz for the pins from here on; or a pin with its state: 5D.13 low"
+
+
+@dataclass(frozen=True)
+class PinView:
+    """One pin as drawn. `state` is L H P X Z or ?; `verdict` a word for outputs, empty for inputs."""
+
+    number: int
+    name: str
+    state: str
+    words: str
+    verdict: str = ""
+    expected: str = ""
+
+
+@dataclass(frozen=True)
+class ChipPicture:
+    """All pins of a chip, its refdes and type, and the pin that the next reading is for."""
+
+    refdes: str
+    type_name: str
+    pins: tuple[PinView, ...]
+    current: int
+
+
+class ProbePresenter(StagePresenter):
+    """The picked chip and the pin in hand. A part that has no pins to probe stays picked, and the page says why."""
+
+    stage = Stage.PROBE
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self.pin = 1
+        self._shown = PartRef("", "")
+        self._worth: list[PartRef] = []
+
+    # what is in hand
+
+    def _chip_place(self) -> PartRef | None:
+        """The picked part, when it is a chip."""
+        place = self.desk.picked_part
+        return place if place is not None and self.desk.moment.part(place).is_chip else None
+
+    def _chip(self) -> ChipType | None:
+        place = self._chip_place()
+        return self.desk.moment.chip_type(place) if place is not None else None
+
+    def _pins(self) -> tuple[int, ...]:
+        """The used pins of the chip in hand, in order."""
+        place, chip = self._chip_place(), self._chip()
+        if place is None:
+            return ()
+        if chip is not None:
+            return tuple(pin.number for pin in chip.pins if pin.role != "unused")
+        return tuple(range(1, 65))
+
+    def _follow(self) -> None:
+        """Another chip was picked: begin at its first pin that was not probed."""
+        place = self._chip_place()
+        if place is not None and place != self._shown:
+            self._shown = place
+            self.pin = pins_from(self.context(), place, None)[0]
+
+    def setting(self) -> Setting:
+        self._follow()
+        return self.setting_at(self.pin if self._chip_place() is not None else None)
+
+    # what is shown
+
+    def page(self) -> Page:
+        self._follow()
+        place, chip = self._chip_place(), self._chip()
+        if place is None or chip is None:
+            return self._nothing_to_judge(place)
+        verdict = judged_chip(self.desk.moment, place)
+        readings = pin_readings(self.desk.moment, place)
+        probed = sum(1 for r in readings.values() if r.state != "?")
+        title = self.desk.job.boards[place.board].title
+        about = f"{chip.name}, {chip.title} · {probed} of {len(self._pins())} pins probed · {title}"
+        pin = chip.pin_number(self.pin)
+        return Page(
+            f"Can {place.refdes} do what its pins do?", about, self._meaning(place, verdict),
+            self.target(_HINT, f"pin {pin.number} {pin.name}"), self._actions(),
+            lists={WORTH: self._worth_rows()},
+            figures={CHIP: _picture(place, chip, verdict, readings, self.pin)},
+        )  # fmt: skip
+
+    def _nothing_to_judge(self, place: PartRef | None) -> Page:
+        """Why nothing can be judged here, and what can be done instead."""
+        picked = self.desk.picked_part
+        detail = f"pin {self.pin}" if place is not None else ""
+        if picked is None:
+            why, what = "No chip is picked.", "Pick one on the map, or say what it is, such as U1 is 74LS00."
+        elif place is None:
+            part = self.desk.moment.part(picked)
+            why = f"{picked.refdes} is a {part.kind}: it has no logic pins to probe."
+            what = "Measure it at Rails (Ctrl+3) or Plan (Ctrl+7), or take the next chip (Alt+N)."
+        else:
+            number = self.desk.moment.number_at(place)
+            why = f"The chip library does not know the type {number or 'of this chip'}. Levels are kept, not judged."
+            what = f"Say its type, such as {place.refdes} is 74LS166, or go on with pin {self.pin}."
+        return Page("Can this chip do what its pins do?", "", Meaning(why, what), self.target(_HINT, detail),
+                    self._actions(), lists={WORTH: self._worth_rows()})  # fmt: skip
+
+    def _actions(self) -> tuple[Action, ...]:
+        probing = [
+            Action("R", "Read the probe", self.read_probe, "The pin in hand, from the logic probe", main=True),
+            Action("A", "Probe all pins", self.probe_all, "Every used pin of the chip, from the logic probe"),
+            Action("M", "Measure to ground", self.to_ground, "The resistance of the pin to ground, power off"),
+        ]
+        following = Action("N", "Next chip", self.next_chip, "The next chip of this board that was not probed yet")
+        return (*probing, following) if self._chip_place() is not None else (following,)
+
+    def _meaning(self, place: PartRef, verdict: ChipVerdict | None) -> Meaning:
+        suspect = self.desk.assessment().suspect_at(place)
+        aside = f"Probability that {place.refdes} is faulty: {format_percent(suspect.belief)}" if suspect else ""
+        if verdict is None or all(o.verdict == "not probed" for o in verdict.outputs):
+            why = f"No output of {place.refdes} has been judged yet. Probe the inputs first, then the outputs."
+            return Meaning(why, f"Put the probe on pin {self.pin}.", "unknown", aside)
+        worst = min(verdict.outputs, key=lambda o: _rank(o, self.pin))
+        following = {
+            "impossible": self._after_impossible(place, worst.pin),
+            "unusual": "Look at these signals with an analyser or scope, or probe what drives them.",
+            "possible": "Go on with the next pin, or the next chip (Alt+N).",
+        }  # fmt: skip
+        reason = verdict.supply or f"{capital(worst.reason)}."
+        return Meaning(reason, following.get(worst.verdict, ""), _EDGE.get(worst.verdict, "unknown"), aside)
+
+    def _after_impossible(self, place: PartRef, pin: int) -> str:
+        if self.desk.snapshot.latest(place.board, f"{place.refdes}.{pin}", Quantity.RESISTANCE):
+            return f"Weigh it against the rest at Suspects (Ctrl+6), then replace {place.refdes} (Ctrl+8)."
+        return f"Measure {place.refdes}.{pin} to ground, power off (Alt+M)."
+
+    def _worth_rows(self) -> Rows:
+        things = self.desk.assessment().probing
+        self._worth = [t.place for t in things]
+        rows = [heading("Worth probing next", 24)] if things else []
+        top = max((t.bits for t in things), default=1.0)
+        for number, thing in enumerate(things, start=1):
+            cells = (
+                Cell(4, 20, str(number), bold=True), Cell(26, 330, self._elsewhere(thing.place) + thing.text),
+                Cell(514, 76, f"{thing.bits:.2f} bit"), Cell(592, 60, f"{thing.minutes:.1f} min"),
+            )  # fmt: skip
+            rows.append(Row("", cells, (360.0, 146.0, thing.bits / top, "copper"), height=24))
+        return Rows(tuple(rows), acts=True)
+
+    def _elsewhere(self, place: PartRef) -> str:
+        """The board's name when a thing is to be done on another board than the one in view."""
+        return "" if place.board == self.desk.board else self.desk.job.boards[place.board].name + ": "
+
+    def trace(self) -> Trace:
+        """The net of the pin in hand."""
+        self._follow()
+        place, board = self._chip_place(), self.desk.definition
+        if board is None or place is None:
+            return NO_TRACE
+        net = board.net_of(place.refdes, self.pin)
+        if not net or net in ("VCC", "GND"):
+            return NO_TRACE
+        others = board.others_on_net(place.refdes, self.pin)
+        pins = ", ".join(f"{r}.{p}" for r, p in others[:6]) + (" …" if len(others) > 6 else "")
+        return ((place.refdes, self.pin), *others), f"{net}: {place.refdes}.{self.pin} to {pins}"
+
+    # what is done
+
+    def pad(self) -> tuple[Cap, ...]:
+        states = tuple(Cap(key, word) for key, word in _STATES.items())
+        return (*states, Cap(_SKIP, "skip")) if self._chip_place() is not None else ()
+
+    def press(self, key: str) -> bool:
+        """One state at the pin in hand, then the next pin; a blank only goes on."""
+        if key == _SKIP:
+            self.move(1)
+            return True
+        return self._record_states((self.pin,), (PinReading(key),), "hand")
+
+    def move(self, step: int) -> None:
+        pins = self._pins()
+        if pins:
+            at = pins.index(self.pin) if self.pin in pins else -step
+            self.go_to(pins[(at + step) % len(pins)])
+
+    def go_to(self, pin: int) -> None:
+        """Another pin of the same chip."""
+        self.pin = pin
+        self.desk.show()
+
+    def figure_picked(self, name: str, *at: float) -> None:
+        self.go_to(int(at[0]))
+
+    def row_picked(self, name: str, index: int) -> None:
+        if 0 < index <= len(self._worth):
+            self.desk.pick(*self._worth[index - 1])
+
+    def recorded(self, entries: tuple[Entry, ...]) -> None:
+        """After states at the pin in hand: the pin behind them."""
+        place = self._chip_place()
+        probed = [e for e in entries if isinstance(e, PinsProbed) and place == PartRef(e.board, e.place)]
+        numbers = [state.pin for entry in probed for state in entry.pins]
+        if self.pin in numbers:
+            self.pin = self._after(max(numbers))
+            self.desk.show()
+
+    def _after(self, pin: int) -> int:
+        pins = self._pins()
+        return next((number for number in pins if number > pin), pins[0])
+
+    def _record_states(self, pins: tuple[int, ...], readings: tuple[PinReading, ...], source: str) -> bool:
+        place, here = self._chip_place(), self.pin
+        if place is None:
+            return False
+        states = tuple(pin_state(pin, reading) for pin, reading in zip(pins, readings, strict=True))
+        if len(pins) == 1:
+            self.pin = self._after(here)  # first, so that what follows the record shows the next pin already
+        done = self.desk.record(PinsProbed, board=place.board, place=place.refdes, pins=states, source=source)
+        if not done:
+            self.pin = here
+        return done
+
+    def read_probe(self) -> None:
+        """The pin in hand from the probe."""
+        self._from_probe((self.pin,))
+
+    def probe_all(self) -> None:
+        """Every used pin from the probe."""
+        self._from_probe(self._pins())
+
+    def _from_probe(self, pins: tuple[int, ...]) -> None:
+        place, probe = self._chip_place(), self.desk.instruments.probe
+        if place is None:
+            return
+        if probe is None:
+            self.desk.say("no probe is connected: type what yours shows", True)
+            return
+        try:
+            readings = tuple(probe.probe(PinRef(place.board, place.refdes, pin)) for pin in pins)
+        except LoyalTraceError as error:
+            self.desk.say(str(error), True)
+            return
+        self._record_states(pins, readings, "probe")
+
+    def to_ground(self) -> None:
+        """The resistance of the pin in hand (of the impossible output, if there is one) to ground, power off."""
+        place, meter = self._chip_place(), self.desk.instruments.meter
+        if place is None:
+            return
+        if meter is None:
+            self.desk.say("no meter is connected: type the reading, such as 5D.13 4k3 ohm", True)
+            return
+        verdict = judged_chip(self.desk.moment, place)
+        if verdict is not None and verdict.impossible:
+            self.pin = verdict.impossible[0].pin
+        point = f"{place.refdes}.{self.pin}"
+        try:
+            value, overload = number_or_overload(meter.measure(place.board, point, Quantity.RESISTANCE))
+        except LoyalTraceError as error:
+            self.desk.say(str(error), True)
+            return
+        self.desk.record(Measured, board=place.board, place=point, quantity=Quantity.RESISTANCE, value=value,
+                         overload=overload, source="meter")  # fmt: skip
+
+    def next_chip(self) -> None:
+        """The next chip on this board that was not probed, else simply the next."""
+        board = self.desk.definition
+        if board is None:
+            return
+        chips = in_order(p.refdes for p in board.chips)
+        here = chips.index(self.desk.part) if self.desk.part in chips else -1
+        after = chips[here + 1 :] + chips[: max(here, 0)]
+        probed = self.desk.snapshot.readings.pins
+        still = [c for c in after if PartRef(self.desk.board, c) not in probed]
+        if after:
+            self.desk.pick(self.desk.board, (still or after)[0])
+
+
+def _picture(
+    place: PartRef, chip: ChipType, verdict: ChipVerdict | None, readings: dict[int, PinReading], current: int
+) -> ChipPicture:
+    """The chip with its readings and verdicts."""
+    outputs = {o.pin: o for o in verdict.outputs} if verdict else {}
+    pins = []
+    for pin in chip.pins:
+        reading = readings.get(pin.number, NOT_PROBED)
+        shown = reading.words if reading.voltage is None else f"{reading.voltage:.2f} V"
+        output = outputs.get(pin.number)
+        word, expected = (output.verdict, output.expected) if output else ("", "")
+        pins.append(PinView(pin.number, pin.name, reading.state, shown, "" if word == "not probed" else word, expected))
+    return ChipPicture(place.refdes, chip.name, tuple(pins), current)
+
+
+def _rank(output: OutputVerdict, pin: int) -> tuple[int, bool]:
+    order = {"impossible": 0, "unusual": 1, "possible": 2, "not probed": 3}
+    return order[output.verdict], output.pin != pin

@@ -1,0 +1,563 @@
+"""Rails: are the supplies right, and where do they stop being right? Pages for shorts, the clock, a new supply."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+from loyal_trace.app.commands import Setting, guard_words, holds_for
+from loyal_trace.app.desk import Desk
+from loyal_trace.app.presenters.base import StagePresenter, capital
+from loyal_trace.app.presenters.clock import ClockPage
+from loyal_trace.app.presenters.model import Action, Cell, Meaning, Page, Row, Rows, Target, heading
+from loyal_trace.app.presenters.short import ShortPage
+from loyal_trace.app.presenters.supply import SupplyPage
+from loyal_trace.core.assess.rails import around, rails_by
+from loyal_trace.core.boards.supplies import Supply
+from loyal_trace.core.job.entries import (
+    GOOD_BOARD,
+    CautionSeen,
+    ChainDescribed,
+    Decided,
+    Entry,
+    Measured,
+    number_or_overload,
+)
+from loyal_trace.core.line.context import AskedPoint, Planned
+from loyal_trace.core.power.blocks import dead_blocks
+from loyal_trace.core.power.expected import nominal_reservoir
+from loyal_trace.core.power.explain import explain
+from loyal_trace.core.power.findings import Explanation
+from loyal_trace.core.power.formulas import Reservoir
+from loyal_trace.core.power.guard import CAUTIONS, caution_of, guard_decision
+from loyal_trace.core.power.rails import SUPPLY_LIMITS, PathReport, PointVerdict, RailReport
+from loyal_trace.core.vocabulary.errors import LoyalTraceError
+from loyal_trace.core.vocabulary.quantities import GROUND, Quantity
+from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.core.vocabulary.units import format_quantity
+
+CHAIN, RIPPLE, TREE = "supply chain", "ripple on the reservoir", "clock tree"
+BLOCKS, SHORTS, FACTS, SUPPLY = (
+    "supply limits and blocks",
+    "what may be shorted",
+    "crystal and cells",
+    "supply in lines",
+)
+_CHECK: Mapping[str, str] = {
+    "capacitor": "Measure {part}: Plan (Ctrl+7) judges capacitance and ESR.",
+    "bridge": "Diode-test {part} pin by pin, power off.",
+    "proved": "Replace {part}: Plan (Ctrl+7) has the step; measure on when it is done.",
+    "fuse": "Find out why before you replace {part}, like for like.",
+    "regulator": "Take the load off {part} and measure its output again.",
+    "short": "Find the short before any power is applied (Alt+S).",
+    "connector": "Clean and reseat {part}, then measure again.",
+}
+_KIND = {"good": "good", "bad": "bad", "doubtful": "doubtful"}
+_CYCLES = 3
+_HINT = "4.87V for the point shown; J1 ac 8.6V; F1 0.08 ohm; rail +5 to ground 4.2 ohm red, 0.9 ohm black"
+
+
+@dataclass(frozen=True)
+class ChainStop:
+    """One point: names, reading, limits, verdict kind, and whether the fault's boundary is here."""
+
+    point: str
+    quantity: str
+    reading: str
+    expected: str
+    kind: str
+    boundary: bool = False
+    branch: str = ""
+
+
+@dataclass(frozen=True)
+class ChainPicture:
+    """The stops in order, the one in hand, and in words what the far end feeds."""
+
+    stops: tuple[ChainStop, ...]
+    current: int
+    feeds: str = ""
+
+
+@dataclass(frozen=True)
+class Wave:
+    """A ripple: its peak and trough (volt), and how many periods of it are drawn."""
+
+    peak: float
+    trough: float
+    periods: float
+
+
+@dataclass(frozen=True)
+class RipplePicture:
+    """The ripple of a healthy reservoir and the measured one over three mains cycles, the level needed, in words."""
+
+    expected: Wave
+    measured: Wave
+    needed: float
+    span: tuple[float, float]
+    words: tuple[str, ...]
+
+
+def ripple_picture(full: Reservoir, supply: Supply, mean: float, ripple: float, frequency: float) -> RipplePicture:
+    """The picture for a measured mean (volt), ripple (volt peak to peak) and ripple frequency (hertz)."""
+    shown = _CYCLES / supply.mains
+    expected = Wave(full.peak_voltage, full.trough_voltage, shown * full.ripple_frequency)
+    measured = Wave(mean + ripple / 2, mean - ripple / 2, shown * frequency)
+    needed = supply.nominal + supply.dropout if supply.nominal > 0 else 0.0
+    high = 1.06 * max(expected.peak, measured.peak)
+    low = min(expected.trough, measured.trough, needed or high)
+    words = [
+        f"expected {format_quantity(full.ripple_voltage, 'V')} at {full.ripple_frequency:.0f} Hz",
+        f"measured {format_quantity(ripple, 'V')} at {frequency:.0f} Hz",
+    ]
+    if needed:
+        words.append(f"the regulator needs {format_quantity(needed, 'V')}")
+    return RipplePicture(expected, measured, needed, (max(0.0, low - 0.25 * (high - low)), high), tuple(words))
+
+
+class RailsPresenter(StagePresenter):
+    """The chain of the board in view, point after point."""
+
+    stage = Stage.RAILS
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self.current = 0
+        self.short, self.clock, self.supply = ShortPage(desk), ClockPage(desk), SupplyPage(desk)
+        self.open: ShortPage | ClockPage | SupplyPage | None = None
+        self._board = ""
+        self._part = ""
+        self._good_board = False
+
+    # what is in hand
+
+    def _report(self) -> RailReport:
+        return self.desk.assessment().rails.get(self.desk.board, RailReport())
+
+    def _follow(self) -> None:
+        """Another board or part was picked: to its first point, where it has one."""
+        report = self._report()
+        if self._board != self.desk.board:
+            self._board, self._part = self.desk.board, ""
+            self.current = _first_wanted(report)
+        if self._part != self.desk.part:
+            self._part = self.desk.part
+            own = [n for n, p in enumerate(report.points) if p.point.part == self.desk.part]
+            still = [n for n in own if report.points[n].reading is None]
+            self.current = next(iter(still or own), self.current)
+        self.current = min(self.current, max(0, len(report.points) - 1))
+
+    def _point(self) -> PointVerdict | None:
+        """The point in hand; none when a part is picked that is no point of a supply."""
+        self._follow()
+        points = self._report().points
+        point = points[self.current] if points else None
+        picked = self.desk.picked_part
+        elsewhere = (
+            picked is not None and point is not None and picked.refdes not in (point.point.part, point.point.point)
+        )
+        return None if elsewhere else point
+
+    def _path(self) -> PathReport:
+        """The supply path of the point in hand."""
+        self._follow()
+        report = self._report()
+        return report.path_of(report.points[self.current]) if report.points else PathReport("", ())
+
+    def setting(self) -> Setting:
+        if isinstance(self.open, ShortPage | ClockPage):
+            return replace(self.plain_setting(), asked=self.open.asked())
+        point = self._point() if self.open is None else None
+        if point is None:
+            return self.plain_setting()
+        place = point.point
+        asked = AskedPoint(self.desk.board, place.point, place.quantity, place.powered, self._good_board, place.part)
+        return replace(self.plain_setting(), asked=asked)
+
+    # what is shown
+
+    def page(self) -> Page:
+        self._follow()
+        report = self._report()
+        self.short.path = self._path().path
+        if self.open is not None:
+            return self._further(report, self.open)
+        path, point = self._path(), self._point()
+        explained, accused = self._explained(path)
+        others = [one for one in explained if one is not accused]
+        return Page(
+            "Supply voltages",
+            self._about(report),
+            self._elsewhere() if point is None else self._meaning(path, accused),
+            self._target(point),
+            self._actions(report, point),
+            self._caution(path),
+            lists={BLOCKS: self._rows(report, path, others)},
+            figures={CHAIN: self._chain(report, path, point), RIPPLE: self._ripple(path)},
+        )
+
+    def _further(self, report: RailReport, page: ShortPage | ClockPage | SupplyPage) -> Page:
+        """One of the further pages."""
+        lists = {SHORTS: page.rows()} if isinstance(page, ShortPage) else {}
+        lists |= {SUPPLY: page.rows()} if isinstance(page, SupplyPage) else {}
+        lists |= {FACTS: page.fact_rows()} if isinstance(page, ClockPage) else {}
+        figures = {TREE: page.view()} if isinstance(page, ClockPage) else {}
+        return Page(
+            "Supply voltages",
+            self._about(report),
+            page.meaning(),
+            page.target(),
+            (*page.actions(), *self._turns()),
+            self._caution(self._path()),
+            lists=lists,
+            figures=figures,
+        )
+
+    def _about(self, report: RailReport) -> str:
+        title = self.desk.definition.title if self.desk.definition else ""
+        limits = SUPPLY_LIMITS[self.desk.snapshot.decision("supply limits", "maker")]
+        return f"{title} · {report.measured} of {len(report.points)} points measured · limits: {limits}"
+
+    def _turns(self) -> tuple[Action, ...]:
+        """To the further pages, or back to the chain."""
+        pages: tuple[tuple[str, ShortPage | ClockPage | SupplyPage, str, str], ...] = (
+            ("S", self.short, "Find a short", "Which parts to lift next"),
+            ("C", self.clock, "Check the clock", "The tree of divided clocks"),
+            ("D", self.supply, "Describe a supply", "In three lines"),
+        )
+        return tuple(
+            Action(key, "Show the chain" if self.open is page else label, lambda page=page: self.turn(page), tip)
+            for key, page, label, tip in pages
+        )
+
+    def _actions(self, report: RailReport, point: PointVerdict | None) -> tuple[Action, ...]:
+        found = []
+        if point is not None:
+            found += [
+                Action("M", "Read the meter", self.from_meter, "The point in hand", main=True),
+                Action(
+                    "O", "Enter OL", lambda: self._record(float("inf"), "hand"), "An open line at the point in hand"
+                ),
+            ]
+        if report.points:
+            found.append(Action("N", "Next point", self.next_point, "The next to be measured, power off first"))
+        if len(report.paths) > 1:
+            found.append(Action("P", "Next supply", self.next_path, "Another supply of this board"))
+        found += self._holding(point)
+        whose = "Measure this board" if self._good_board else "Use a good board"
+        found += [
+            Action("L", "Change limits", self.next_limits, "maker, strict, clean"),
+            Action("A", whose, self.other_board, "Readings of a board known to work, to hold this one against"),
+        ]
+        return (*found, *self._turns())
+
+    def _holding(self, point: PointVerdict | None) -> list[Action]:
+        """What stands before a reading with power on: the caution to sign, the readings that come first."""
+        found = []
+        if self._unsigned():
+            found.append(
+                Action("K", "Sign the caution", self.sign, "You have read it; your name and the time are kept")
+            )
+        if point is not None and point.point.powered and self._blocked():
+            found.append(Action("Y", "Go on anyway", self.go_on_anyway, "Without those readings; this is recorded"))
+        return found
+
+    def _target(self, point: PointVerdict | None) -> Target:
+        if point is None:
+            return self.target(_HINT)
+        place = point.point
+        power = "powered" if place.powered else "power off"
+        whose = "good board, " if self._good_board else ""
+        return Target(place.point, f"{whose}{place.quantity}, {power}", _HINT)
+
+    def _caution(self, path: PathReport) -> str:
+        board = self.desk.definition
+        name = caution_of(board, path.path) if board is not None and path.points else ""
+        read = self.desk.snapshot.paper.cautions.get(name)
+        text = CAUTIONS.get(name, "")
+        return f"Read by {read.author or 'you'}, {read.time.astimezone():%H:%M}. {text}" if read else text
+
+    def _unsigned(self) -> str:
+        """The name of the caution of this path that was not signed yet; empty for none."""
+        board, path = self.desk.definition, self._path()
+        name = caution_of(board, path.path) if board is not None and path.points else ""
+        return name if name and name not in self.desk.snapshot.paper.cautions else ""
+
+    def _blocked(self) -> str:
+        """What was not measured yet before power, and its risk; empty when nothing stands before."""
+        return guard_words(self.desk.job, self.desk.board, self._path().path)
+
+    def _explained(self, path: PathReport) -> tuple[list[Explanation], Explanation | None]:
+        """What the readings say together, and the one that names the faulty part."""
+        board = self.desk.definition
+        if board is None or not path.points:
+            return [], None
+        found = list(explain(board, path, around(self.desk.moment, self.desk.board)))
+        accused = next((one for one in found if one.kind == "bad"), None) if path.first_bad else None
+        return found, accused
+
+    def _chain(self, report: RailReport, path: PathReport, point: PointVerdict | None) -> ChainPicture | None:
+        if not path.points:
+            return None
+        stops = tuple(_stop(p, p is path.first_bad) for p in path.points)
+        here = path.points.index(report.points[self.current]) if point is not None else -1
+        return ChainPicture(stops, here, self._feeds(path))
+
+    def _feeds(self, path: PathReport) -> str:
+        """Which blocks need the rails of this path, in words for the end of the line."""
+        board = self.desk.definition
+        if board is None:
+            return ""
+        ends = {p.point.point for p in path.points}
+        rails = {rail.name for rail in board.rails if rail.far in ends}
+        blocks = [block.name for block in board.blocks if rails & set(block.rails)]
+        return f"feeds {', '.join(blocks)}" if blocks else ""
+
+    def _ripple(self, path: PathReport) -> RipplePicture | None:
+        """Expected ripple against the measured one, where both are known."""
+        board = self.desk.definition
+        supply = board.supply(path.path) if board else None
+        full = nominal_reservoir(board, supply) if supply and board else None
+        found = [path.latest(q) for q in (Quantity.VOLTAGE, Quantity.RIPPLE, Quantity.RIPPLE_FREQUENCY)]
+        mean, ripple, frequency = (p.reading.value if p and p.reading else None for p in found)
+        if full is None or supply is None or mean is None or ripple is None:
+            return None
+        return ripple_picture(full, supply, mean, ripple, frequency or full.ripple_frequency)
+
+    def _rows(self, report: RailReport, path: PathReport, others: list[Explanation]) -> Rows:
+        """What else the readings say together, all supplies, the far end by each of the limits, dead blocks."""
+        board = self.desk.definition
+        if board is None or not report.points:
+            return Rows()
+        rows: list[Row] = [heading("What else the readings say together")] if others else []
+        rows += [_sentence(one.text, _KIND.get(one.kind, "unknown"), 96) for one in others]
+        if len(report.paths) > 1:
+            rows += [heading("Supplies", 26), *(_path_row(one, one is path) for one in report.paths)]
+        rows += self._limit_rows(path)
+        rows += [_sentence(dead.words, "doubtful", 92) for dead in dead_blocks(board, report)]
+        return Rows(tuple(rows))
+
+    def _limit_rows(self, path: PathReport) -> list[Row]:
+        """The far end of this path by each of the supply limits."""
+        board = self.desk.definition
+        far = {rail.far for rail in board.rails} if board else set()
+        chosen = self.desk.snapshot.decision("supply limits", "maker")
+        rows = []
+        for name, words in SUPPLY_LIMITS.items():
+            judged = rails_by(self.desk.moment, self.desk.board, name)
+            ends = [p for p in judged.points if p.point.path == path.path and p.point.quantity == Quantity.VOLTAGE]
+            for end in (p for p in ends if p.point.point in far):
+                cells = (
+                    Cell(40, 70, name, bold=name == chosen),
+                    Cell(112, 110, end.verdict, end.verdict),
+                    Cell(226, 80, end.shown),
+                    Cell(310, 0, words),
+                )
+                rows.append(Row(_KIND.get(end.verdict, "unknown"), cells, height=24))
+        return [heading("The far end by each of the supply limits"), *rows] if rows else []
+
+    def _elsewhere(self) -> Meaning:
+        """Why nothing is asked for here, and what can be done."""
+        picked = self.desk.picked_part
+        if not self._report().points:
+            why = "No supply is described for this board."
+            return Meaning(why, "Describe one in three lines (Alt+D), or type readings such as 5D.16 4.87V.")
+        name = picked.refdes if picked else "Nothing"
+        why = f"{name} is no point of a described supply."
+        return Meaning(why, f"Type a reading with its place, such as {name}.16 4.87V, or take the next point (Alt+N).")
+
+    def _meaning(self, path: PathReport, accused: Explanation | None) -> Meaning:
+        bad = path.first_bad
+        if bad is not None:
+            return self._of_bad(path, bad, accused)
+        left = [p for p in path.points if p.reading is None]
+        if left:
+            note = f": {left[0].point.note}" if left[0].point.note else ""
+            why = f"{path.measured} points are within limits; {len(left)} are not measured yet."
+            return Meaning(why, f"Measure {left[0].point.quantity} at {left[0].point.point}{note}.")
+        return Meaning("Every point of this chain is within its limits.", "Go on to the ROMs (Ctrl+4).", "good")
+
+    def _of_bad(self, path: PathReport, bad: PointVerdict, accused: Explanation | None) -> Meaning:
+        good, board = path.last_good, self.desk.definition
+        before = f" {good.point.point} before it is good." if good else ""
+        why = f"{accused.text}." if accused else f"{bad.why}: {bad.shown}, expected {bad.expected}."
+        part = accused.part if accused else bad.point.part or bad.point.point
+        kind = board.part(part).kind if board and board.has(part) else ""
+        if bad.point.quantity == Quantity.DIODE:
+            kind = "proved"
+        kind = "short" if bad.point.quantity in GROUND else kind
+        advice = _CHECK.get(kind, "Measure the path to {part} and {part} itself, power off.").format(part=part)
+        return Meaning(f"{capital(why)}{before}", advice, "bad")
+
+    # what is done
+
+    def turn(self, page: ShortPage | ClockPage | SupplyPage) -> None:
+        """A further page, or back to the chain when it is in view already."""
+        self.open = None if self.open is page else page
+        self.desk.show()
+
+    def move(self, step: int) -> None:
+        if self.open is not None:
+            self.open.move(step)
+            return
+        self.go_to(self.current + step)
+
+    def next_point(self) -> None:
+        """The next point that is still to be measured, those with the power off first; else simply the next."""
+        point = self._point()
+        self.go_to(self._following(point) if point is not None else _first_wanted(self._report()))
+
+    def go_to(self, index: int) -> None:
+        """Another point; its part is picked."""
+        points = self._report().points
+        if not points:
+            return
+        self.current = index % len(points)
+        part = points[self.current].point.part
+        self._part = part or self.desk.part
+        if part and part != self.desk.part:
+            self.desk.pick(self.desk.board, part)
+        else:
+            self.desk.show()
+
+    def figure_picked(self, name: str, *at: float) -> None:
+        if name == TREE:
+            self.clock.go_to(int(at[0]))
+            return
+        report, path = self._report(), self._path()
+        self.go_to(report.points.index(path.points[int(at[0])]))
+
+    def row_picked(self, name: str, index: int) -> None:
+        if name == SHORTS:
+            self.short.row_picked(index)
+
+    def next_path(self) -> None:
+        """The first point that is still wanted of the next supply."""
+        report = self._report()
+        names = [path.path for path in report.paths]
+        following = report.paths[(names.index(self._path().path) + 1) % len(names)]
+        still = [p for p in following.points if p.reading is None]
+        first = [p for p in still if not p.point.powered] or still or list(following.points)
+        self.go_to(report.points.index(first[0]))
+
+    def from_meter(self) -> None:
+        """The point in hand from the meter."""
+        point, meter = self._point(), self.desk.instruments.meter
+        if point is None or meter is None:
+            self.desk.say("no meter is connected: type what yours shows", True)
+            return
+        try:
+            number = meter.measure(self.desk.board, point.point.point, point.point.quantity)
+        except LoyalTraceError as error:
+            self.desk.say(str(error), True)
+            return
+        self._record(number, "meter")
+
+    def _record(self, number: float, source: str) -> None:
+        point = self._point()
+        if point is None:
+            return
+        value, overload = number_or_overload(number)
+        fields = {
+            "board": self.desk.board, "place": point.point.point, "quantity": Quantity(point.point.quantity),
+            "value": value, "overload": overload, "powered": point.point.powered,
+            "source": GOOD_BOARD if self._good_board else source,
+        }  # fmt: skip
+        held = holds_for(self.desk.job, [Planned(Measured, fields)])
+        if held:
+            self.desk.say(hold_words(held[0].caution, held[0].words), True)
+            return
+        if self.desk.record(Measured, **fields):
+            self.go_to(self._following(point))
+
+    def recorded(self, entries: tuple[Entry, ...]) -> None:
+        """After the reading of the point in hand: the next one. After the end of a described supply: its chain."""
+        if any(isinstance(e, ChainDescribed) and e.line == "to" for e in entries):
+            self.open = None
+            self.current = _first_wanted(self._report())
+            self.desk.show()
+        measured = [e for e in entries if isinstance(e, Measured)]
+        if isinstance(self.open, ClockPage) and measured:
+            self.open.move(1)
+        point = self._point() if self.open is None else None
+        if point is not None and any(
+            (e.board, e.place, e.quantity) == (self.desk.board, point.point.point, point.point.quantity)
+            for e in measured
+        ):
+            self.go_to(self._following(point))
+
+    def _following(self, point: PointVerdict) -> int:
+        """The next point: along the path, those to be taken with the power off before the others."""
+        points, path = self._report().points, self._path()
+        if self._good_board:
+            return self.current + 1
+        rest = points[self.current + 1 :]
+        off = [p for p in path.points if not p.point.powered and p.reading is None]
+        after = next((p for p in rest if p in off), None) or next(iter(off), None)
+        after = after or next((p for p in rest if p in path.points and p.reading is None), None)
+        after = after or next((p for p in (*path.points, *rest) if p.reading is None), None)
+        return points.index(after) if after is not None else self.current + 1
+
+    def sign(self) -> None:
+        """The caution of this supply was read."""
+        name = self._unsigned()
+        if name:
+            self.desk.record(CautionSeen, caution=name)
+
+    def go_on_anyway(self) -> None:
+        """Power without what should have been measured first: a decision, with its reason."""
+        blocked = self._blocked()
+        if blocked:
+            what = guard_decision(self.desk.board, self._path().path)
+            self.desk.record(Decided, board=self.desk.board, what=what, choice="go on anyway", reason=blocked)
+
+    def other_board(self) -> None:
+        """Readings from now on are of a good board, or of this one again."""
+        self._good_board = not self._good_board
+        self.desk.show()
+        words = "a board known to work: this one is held against it" if self._good_board else "this board again"
+        self.desk.say(f"readings are of {words}")
+
+    def next_limits(self) -> None:
+        """The next of the supply limits."""
+        names = list(SUPPLY_LIMITS)
+        now = self.desk.snapshot.decision("supply limits", "maker")
+        choice = names[(names.index(now) + 1) % len(names)]
+        self.desk.record(Decided, what="supply limits", choice=choice, reason=SUPPLY_LIMITS[choice])
+
+
+def hold_words(caution: bool, words: str) -> str:
+    """What the window says where a reading has to wait."""
+    if caution:
+        return "read the caution first and sign it (Alt+K): your name and the time are kept with it"
+    return f"{words}. Measure them first, or go on anyway (Alt+Y), which is recorded"
+
+
+def _stop(point: PointVerdict, boundary: bool) -> ChainStop:
+    where = point.point
+    kind = _KIND.get(point.verdict, "unknown")
+    return ChainStop(where.point, where.quantity, point.shown, point.expected, kind, boundary, where.branch)
+
+
+def _sentence(words: str, glyph: str, tall: int) -> Row:
+    return Row(glyph, (Cell(40, 0, words),), height=24 if len(words) < tall else 42)
+
+
+def _path_row(one: PathReport, current: bool) -> Row:
+    bad = one.first_bad
+    kind = "bad" if bad else "good" if one.measured == len(one.points) else "unknown"
+    cells = (
+        Cell(40, 130, one.path, bold=current),
+        Cell(176, 90, f"{one.measured} of {len(one.points)}"),
+        Cell(270, 0, f"stops being right at {bad.point.point}" if bad else "nothing wrong so far"),
+    )
+    return Row(kind, cells, height=24)
+
+
+def _first_wanted(report: RailReport) -> int:
+    """Where to begin: what is bad, else what has to be measured before power, else what is left."""
+    points = list(report.points)
+    bad = [p for p in points if p in report.first_bads]
+    still = [p for p in points if p.reading is None]
+    before = [p for p in still if not p.point.powered and points and p.point.path == points[0].point.path]
+    first = (bad if not still else before or still) or points
+    return points.index(first[0]) if first else 0

@@ -1,0 +1,172 @@
+"""Repair: the step in hand with its tool, its caution and the check afterwards; which spare goes in; all steps."""
+
+from loyal_trace.app.desk import Desk
+from loyal_trace.app.presenters.base import StagePresenter
+from loyal_trace.app.presenters.model import NO_ROWS, Action, Cell, Meaning, Page, Question, Row, Rows, heading
+from loyal_trace.app.repairs import entries_of_step, spares_for
+from loyal_trace.core.job.entries import StepDone
+from loyal_trace.core.planning.steps import Plan, Step
+from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.core.vocabulary.units import count_of
+
+CARD, SPARES, STEPS = "the step in hand", "spares", "all steps"
+_HINT = "C1 replaced with 6800u 35V from tray F; 5D removed; J1 reflowed; board washed, drying"
+
+
+class RepairPresenter(StagePresenter):
+    """One step at a time. What was done otherwise is said in the line, whether a step proposed it or not."""
+
+    stage = Stage.REPAIR
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self._chosen = 0
+        self._step_id = ""
+        self._note = ""
+
+    def _plan(self) -> Plan:
+        return self.desk.assessment().plan
+
+    def _open_steps(self) -> list[Step]:
+        return [s for s in self._plan().steps if not s.done]
+
+    def _current(self) -> Step | None:
+        """The step in hand: one of the picked part; with nothing picked, the first that is open."""
+        steps, picked = self._open_steps(), self.desk.picked_part
+        here = [s for s in steps if picked is None or s.place == picked]
+        return next((s for s in here if s.id == self._step_id), next(iter(here), None))
+
+    def page(self) -> Page:
+        plan, step = self._plan(), self._current()
+        booked = sum(r.minutes for r in self.desk.snapshot.parts.steps.values() if not r.skipped)
+        done = f"{plan.done} of {count_of(len(plan.steps), 'step')} done"
+        spares = spares_for(self.desk.job, step) if step else []
+        self._chosen = min(self._chosen, max(0, len(spares) - 1))
+        return Page(
+            "Current step", f"{done} · {booked:.0f} min booked, {plan.minutes_left:.0f} to go",
+            self._meaning(step), self.target(_HINT), self._actions(step, len(spares)),
+            " ".join(step.cautions) if step else "",
+            lists={CARD: self._card(step), SPARES: self._spare_rows(step), STEPS: self._step_rows(step)},
+        )  # fmt: skip
+
+    def _actions(self, step: Step | None, spares: int) -> tuple[Action, ...]:
+        following = Action("N", "Next step", lambda: self.move(1), "The next step that is open")
+        if step is None:
+            return (following,) if self._open_steps() else ()
+        choice = Action("C", "Choose next spare", lambda: self._choose(self._chosen + 1), "Which spare goes in")
+        return (
+            Action("D", "Step done", self.done, "Books the step, parts out and in, and the minutes", main=True),
+            Action("S", "Skip the step", self.skip, "Leaves it alone, with the reason",
+                   asks=Question("Why is this step left alone?")),
+            following, *((choice,) if spares > 1 else ()),
+        )  # fmt: skip
+
+    def _meaning(self, step: Step | None) -> Meaning:
+        if step is not None:
+            return Meaning(f"{step.reason}.", f"Do it, press Alt+D, then {step.after}.")
+        steps, picked = self._open_steps(), self.desk.picked_part
+        if picked is not None and steps:
+            why = f"The plan has no step for {picked.refdes}. What was done to it can be typed all the same."
+            return Meaning(why, f"Type {picked.refdes} replaced, or take the next step (Alt+N).")
+        if self._plan().steps:
+            return Meaning("No step is open.", "Verify the repair (Ctrl+9).")
+        return Meaning("The plan is empty so far. What was done can be typed all the same.",
+                       "Gather evidence, or see Suspects (Ctrl+6).")  # fmt: skip
+
+    def _card(self, step: Step | None) -> Rows:
+        if step is None:
+            return NO_ROWS
+        board = self.desk.job.boards[step.place.board].title
+        facts = [
+            ("where", f"{board}, {step.place.refdes}"), ("with", step.part_number or "nothing new"),
+            ("tool", step.tool), ("time", f"about {step.minutes:.0f} minutes"), ("after", step.after),
+        ]  # fmt: skip
+        rows = [heading(step.what.split(":")[0], 30)]
+        rows += [Row("", (Cell(14, 70, name, bold=True), Cell(90, 0, text)), height=42 if len(text) > 76 else 25)
+                 for name, text in facts if text]  # fmt: skip
+        return Rows(tuple(rows))
+
+    def _spare_rows(self, step: Step | None) -> Rows:
+        spares = spares_for(self.desk.job, step) if step else []
+        rows = [heading("Which spare goes in", 26)] if spares else []
+        for number, item in enumerate(spares, start=1):
+            kind = "good" if item.state == "proven" else "doubtful"
+            word = f"{item.state} until proven" if item.state == "unknown" else item.state
+            cells = (
+                Cell(36, 24, str(number), bold=True, mono=True), Cell(64, 150, item.number), Cell(220, 150, item.place),
+                Cell(374, 0, word, kind),
+            )  # fmt: skip
+            rows.append(Row(kind, cells, height=25))
+        return Rows(tuple(rows), self._chosen + 1 if spares else -1)
+
+    def _step_rows(self, current: Step | None) -> Rows:
+        steps = self._plan().steps
+        rows = [heading("All steps in order", 26)] if steps else []
+        for step in steps:
+            word = "skipped" if step.skipped else "done" if step.done else f"{step.minutes:.0f} min"
+            name = self.desk.place_name(step.place)
+            cells = (
+                Cell(36, 90, name, bold=True, mono=True),
+                Cell(130, 380, step.what.split(":")[0]),
+                Cell(520, 0, word),
+            )
+            rows.append(Row("good" if step.done else "unknown", cells, height=24))
+        index = next((i for i, s in enumerate(steps) if current and s.id == current.id), -2)
+        return Rows(tuple(rows), index + 1)
+
+    def row_picked(self, name: str, index: int) -> None:
+        if name == SPARES and index > 0:
+            self._choose(index - 1)
+        elif name == STEPS and index > 0:
+            self._open(self._plan().steps[index - 1])
+
+    def _choose(self, index: int) -> None:
+        step = self._current()
+        count = len(spares_for(self.desk.job, step)) if step else 0
+        if count:
+            self._chosen = index % count
+            self.desk.show()
+
+    def move(self, step: int) -> None:
+        steps, current = self._open_steps(), self._current()
+        if steps:
+            at = [s.id for s in steps].index(current.id) if current else (-1 if step > 0 else 0)
+            self._open(steps[(at + step) % len(steps)])
+
+    def _open(self, step: Step) -> None:
+        self._step_id, self._chosen = step.id, 0
+        if step.place == self.desk.place:
+            self.desk.show()
+        else:
+            self.desk.pick(*step.place)
+
+    def done(self) -> None:
+        """Everything that the finished step writes down, as one action; then the next open step."""
+        step = self._current()
+        if step is None:
+            return
+        spares = spares_for(self.desk.job, step)
+        spare = spares[self._chosen] if spares else None
+        entries = entries_of_step(self.desk.job, step, spare)
+        if self.desk.record_all(entries, f"{step.place.refdes}: done"):
+            self._go_on(step.place)
+
+    def skip(self, reason: str) -> None:
+        """The step is left alone; the reason stands in the report."""
+        step = self._current()
+        if step is None:
+            return
+        fields = {"step": step.id, "what": step.what.split(":")[0], "skipped": True, "note": reason}
+        if self.desk.record(StepDone, **fields):
+            self._go_on(step.place)
+
+    def _go_on(self, place: PartRef) -> None:
+        """To another step of the same part, else to the first open one."""
+        self._step_id, self._chosen = "", 0
+        steps = self._open_steps()
+        following = next((s for s in steps if s.place == place), next(iter(steps), None))
+        if following is not None:
+            self._open(following)
+        else:
+            self.desk.show()

@@ -1,0 +1,80 @@
+"""Report: what the owner and the next repairer get, as it would be written now."""
+
+from pathlib import Path
+
+from loyal_trace.app.presenters.base import StagePresenter
+from loyal_trace.app.presenters.model import Action, Meaning, Page, Question
+from loyal_trace.core.assess.away import away
+from loyal_trace.core.assess.teardown import left_over, still_out
+from loyal_trace.core.job.entries import HandedBack
+from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.core.vocabulary.units import count_of
+from loyal_trace.report.model import ReportModel, build_report
+from loyal_trace.report.write import write_report
+
+PREVIEW = "report preview"
+_HINT = "good enough: sound stays thin; owner: …; value: 250; or a note"
+
+
+class ReportPresenter(StagePresenter):
+    """The report, and the actions that write it."""
+
+    stage = Stage.REPORT
+
+    def model(self) -> ReportModel:
+        """The report at this moment."""
+        job = self.desk.job
+        return build_report(job.assessment(), job.entries, job.env.clock(), job.store.head(job.id))
+
+    def page(self) -> Page:
+        job = self.desk.job
+        untested = len(job.assessment().proof.not_tested)
+        written = count_of(len(job.entries), "logbook entry", "logbook entries")
+        return Page(
+            "What do owner and repairer get?", f"{written} · {count_of(untested, 'item')} not tested",
+            self._meaning(untested), self.target(_HINT), self._actions(), figures={PREVIEW: self.model()},
+        )  # fmt: skip
+
+    def _actions(self) -> tuple[Action, ...]:
+        return (
+            Action("P", "Write PDF", lambda: self.write_to(self.file(".pdf")), "Into the folder of reports", main=True),
+            Action("M", "Write HTML", lambda: self.write_to(self.file(".html")), "Into the folder of reports"),
+            Action("S", "Save under a name", lambda name: self.write_to(Path(name)), "A .pdf or .html file",
+                   asks=Question("Save the report", str(self.file(".pdf")), save=True)),
+            Action("J", "Judge good enough", lambda: self.desk.line_asked.emit("good enough: "),
+                   "Puts the words into the line; type what stays as it is"),
+            Action("A", "Hand the job back", lambda: self.desk.record(HandedBack), "The job goes to its owner"),
+        )  # fmt: skip
+
+    def _meaning(self, untested: int) -> Meaning:
+        job, handed_back = self.desk.job, self.desk.snapshot.paper.handed_back
+        still = (*left_over(job.snapshot), *still_out(job.snapshot), *(a.words for a in away(job.moment)))
+        open_steps = sum(not s.done for s in job.assessment().plan.steps)
+        if still and not handed_back:
+            why = f"Not as the owner gave it: {'; '.join(dict.fromkeys(still))[:230]}."
+            return Meaning(why, "Put back what came off (Ctrl+2, Alt+D), and what is away (Ctrl+8).", "bad")
+        if handed_back:
+            return Meaning(
+                f"Handed back on {handed_back.time:%Y-%m-%d}.", "Write the report again if you need it.", "good"
+            )
+        if open_steps or untested:
+            why = f"{count_of(open_steps, 'step')} open, {count_of(untested, 'item')} not tested."
+            return Meaning(why, "Verify what is left, or judge that it is good enough (Alt+J).", "doubtful")
+        return Meaning(
+            "Everything planned is done and everything listed is tested.", "Write the report (Alt+P).", "good"
+        )
+
+    def file(self, ending: str) -> Path:
+        """Where a report goes by itself: beside the store, under the number of the job."""
+        opened = self.desk.snapshot.opened
+        name = (opened.number if opened and opened.number else self.desk.job.id).lower()
+        return self.desk.job.store.folder / "reports" / f"{name}{ending}"
+
+    def write_to(self, file: Path) -> None:
+        """Writes the report and says where it is."""
+
+        def act() -> list[str]:
+            size = write_report(self.model(), file, make_folders=True)
+            return [f"{file} written ({size:,} bytes)"]
+
+        self.desk.attempt(act)

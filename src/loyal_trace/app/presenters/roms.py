@@ -1,0 +1,426 @@
+"""ROMs: do they match what is known, and if not, why? Pages for bytes, reads, repair, and the whole set."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from loyal_trace.app.desk import Desk
+from loyal_trace.app.presenters.base import StagePresenter, capital
+from loyal_trace.app.presenters.model import NO_TRACE, Action, Cell, Meaning, Page, Question, Row, Rows, Trace, heading
+from loyal_trace.app.presenters.rom_pages import KIND, read_rows, repair_rows, set_rows
+from loyal_trace.app.presenters.rom_picture import HexView, ImageWalk, RomView, flicker_strip, strip_of
+from loyal_trace.app.rom_tasks import identify_slot, learn_from_signatures, restore_slot
+from loyal_trace.core.assess.rom_pages import NO_REFERENCE, flicker_of, repair_of
+from loyal_trace.core.assess.roms import (
+    SlotAssessment,
+    complaint_expected,
+    expected_signature,
+    known_sums,
+    mixed_revisions,
+    shown_signature,
+    triage_of,
+)
+from loyal_trace.core.roms.devices import placed
+from loyal_trace.core.roms.hypotheses import Hypothesis
+from loyal_trace.core.roms.identify import Match
+from loyal_trace.core.roms.programming import programming
+from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.core.vocabulary.units import count_of, format_percent
+from loyal_trace.formats.image_files import write_image
+from loyal_trace.resources import memory_types
+
+SLOTS, EXPLAINED, PAGE = "ROM slots", "what explains it", "page"
+PICTURE, HEX = "picture of the image", "bytes as read and as expected"
+BYTES, READS, REPAIR, SET = "bytes", "reads", "repair", "set"
+_PAGES = (
+    ("Y", BYTES, "Show the bytes", "As read, beside the reference"),
+    ("D", READS, "Compare the reads", "Every read of this chip, and what changes between them"),
+    ("U", REPAIR, "Plan the repair", "What must change in the chip, and what could take its place"),
+    ("S", SET, "Show the whole set", "Every socket, addresses, byte lanes, revisions"),
+)
+_IN_THE_CELLS = ("few-bytes", "blank")
+_SHOWN = 3
+_HINT = "6C sig 7A5F; 6C sum sha1 …; 6C is ROM 2, 27C64, 4000-5FFF; register: CRC16-ARC; clock: 4MHz; lamp: 12m"
+
+
+class RomsPresenter(StagePresenter):
+    """Sockets, the picture of the picked one, and what explains it."""
+
+    stage = Stage.ROMS
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self.open = ""
+        self._chosen = 0
+        self._of = PartRef("", "")
+        self.walk = ImageWalk()
+        self._fits: list[str] = []
+        self._device = ""
+        self._matches: tuple[PartRef, tuple[Match, ...]] | None = None
+
+    # what is in hand
+
+    def _places(self) -> list[PartRef]:
+        roms = self.desk.assessment().roms
+        return [place for place in roms if place.board == self.desk.board] or list(roms)
+
+    def _current(self) -> SlotAssessment | None:
+        """The picked socket; with nothing picked, the first that is wrong, else the first."""
+        every = self.desk.assessment().roms
+        picked = self.desk.picked_part
+        if picked is not None:
+            return every.get(picked)
+        here = [every[place] for place in self._places()]
+        wrong = [s for s in here if s.verdict is not None and not s.verdict.good]
+        return next(iter(wrong or here), None)
+
+    def _explanation(self, slot: SlotAssessment | None) -> Hypothesis | None:
+        """The explanation in view: the likeliest, or the one chosen from the list."""
+        if slot is None or slot.verdict is None or not slot.verdict.hypotheses:
+            return None
+        if self._of != slot.place:
+            self._of, self._chosen = slot.place, 0
+        return slot.verdict.hypotheses[min(self._chosen, len(slot.verdict.hypotheses) - 1)]
+
+    def _explained(self, slot: SlotAssessment) -> tuple[Hypothesis, ...]:
+        verdict = slot.verdict
+        return verdict.hypotheses[:_SHOWN] if verdict is not None and not verdict.good else ()
+
+    # what is shown
+
+    def page(self) -> Page:
+        found, slot = self.desk.assessment(), self._current()
+        places = self._places()
+        read = sum(found.roms[place].verdict is not None for place in places)
+        firmware = f"firmware {found.firmware}" if found.firmware else "firmware not decided"
+        known = count_of(len(known_sums(found.moment).entries), "known checksum")
+        sockets = count_of(len(places), "socket")
+        rows = self._slot_rows(places) if not self.open else Rows()
+        page = self._page_rows(slot)
+        chosen = len(page) - len(self._fits) + self._fits.index(self._device) if self._device in self._fits else -1
+        lists = {
+            SLOTS: rows,
+            PAGE: Rows(page, chosen if self.open == REPAIR else -1),
+            EXPLAINED: self._explained_rows(slot),
+        }
+        return Page(
+            "Do the ROMs match?",
+            f"{sockets} · {read} read · {firmware} · {known}",
+            self._meaning(slot),
+            self.target(self._hint(slot), slot.slot.device if slot and self.desk.picked_part else ""),
+            self._actions(slot),
+            self._caution(slot),
+            lists=lists,
+            figures={PICTURE: self._picture(slot), HEX: self._hex(slot)},
+        )
+
+    def _hint(self, slot: SlotAssessment | None) -> str:
+        moment = self.desk.moment
+        expected = expected_signature(moment, slot.place) if slot is not None else None
+        if slot is None or expected is None:
+            return _HINT
+        return f"in circuit the right signature is {shown_signature(moment, expected)}: {slot.slot.refdes} sig …"
+
+    def _actions(self, slot: SlotAssessment | None) -> tuple[Action, ...]:
+        pages = {one[1]: self._turn_action(*one) for one in _PAGES if slot is not None or one[1] in (SET, self.open)}
+        if self.open:
+            own = {
+                BYTES: self._byte_actions,
+                READS: self._read_actions,
+                REPAIR: self._repair_actions,
+                SET: self._set_actions,
+            }[self.open]()
+            return (*own, pages[self.open])
+        every = Action("A", "Read all ROMs", self.read_all, "Every socket that was not read yet")
+        following = Action("N", "Next socket", lambda: self.move(1), "On every board of the job")
+        if slot is None:
+            return (every, following, *pages.values())
+        return (
+            Action("R", "Read the ROM", lambda: self.read(1), "Once, from the ROM reader", main=True),
+            Action("T", "Read three times", lambda: self.read(3), "To see whether a contact comes and goes"),
+            every,
+            following,
+            *pages.values(),
+        )
+
+    def _turn_action(self, key: str, page: str, label: str, tip: str) -> Action:
+        return Action(key, "Show the sockets" if self.open == page else label, lambda: self.turn(page), tip)
+
+    def _byte_actions(self) -> tuple[Action, ...]:
+        return (
+            Action(
+                "N",
+                "Next difference",
+                lambda: self._look(lambda: self.walk.move(1)),
+                "Against the reference",
+                main=True,
+            ),
+            Action("P", "Previous difference", lambda: self._look(lambda: self.walk.move(-1)), "Against the reference"),
+            Action(
+                "Z", "Zoom in", lambda: self._look(lambda: self.walk.zoom(0.5, self.walk.offset)), "Fewer addresses"
+            ),
+            Action(
+                "O", "Zoom out", lambda: self._look(lambda: self.walk.zoom(2.0, self.walk.offset)), "More addresses"
+            ),
+        )
+
+    def _look(self, move: Callable[[], None]) -> None:
+        """Looks elsewhere in the image; nothing is recorded."""
+        move()
+        self.desk.show()
+
+    def _read_actions(self) -> tuple[Action, ...]:
+        return (
+            Action("T", "Read three times", lambda: self.read(3), "To see whether a contact comes and goes", main=True),
+            Action("M", "Restore the contents", self.restore, "From its reads and its checksums"),
+        )
+
+    def _repair_actions(self) -> tuple[Action, ...]:
+        slot = self._current()
+        name = f"{slot.slot.refdes.lower()}.bin" if slot else ""
+        return (
+            Action("M", "Restore the contents", self.restore, "From its reads and its checksums", main=True),
+            Action("W", "Write the image", self.save_image, "A .bin or .hex file for the programmer",
+                   asks=Question("Write the reference image", name, save=True)),
+            Action("P", "Print the labels", self.save_labels, "Window labels of this board, .svg or .pdf",
+                   asks=Question("Write the labels", "labels.pdf", save=True)),
+        )  # fmt: skip
+
+    def _set_actions(self) -> tuple[Action, ...]:
+        return (
+            Action("I", "Identify the ROM", self.identify, "Against every board of the store", main=True),
+            Action("L", "Learn the register", lambda: learn_from_signatures(self.desk), "Of the signature tester"),
+        )
+
+    def _slot_rows(self, places: list[PartRef]) -> Rows:
+        found, slot = self.desk.assessment(), self._current()
+        rows = [self._slot_row(place, found.roms[place]) for place in places]
+        mix = mixed_revisions(found.moment, self.desk.board) if self.desk.definition is not None else None
+        if mix is not None and mix.mixed:
+            rows.append(Row("doubtful", (Cell(36, 0, mix.words),), height=24 if len(mix.words) < 96 else 42))
+        return Rows(tuple(rows), places.index(slot.place) if slot is not None and slot.place in places else -1)
+
+    def _slot_row(self, place: PartRef, slot: SlotAssessment) -> Row:
+        verdict = slot.verdict
+        kind = KIND.get(slot.word, "")
+        if verdict and verdict.verdict in ("few-bytes", "other-revision"):
+            kind = "doubtful"
+        reason = verdict.reason.split(": ")[0].split(" (")[0] if verdict else "read it, or drop its file"
+        if verdict and verdict.good:
+            reason = verdict.reason.partition(": ")[2]
+        cells = (
+            Cell(36, 90, self.desk.place_name(place), bold=True, mono=True),
+            Cell(112, 54, slot.slot.label.split("-")[-1] if slot.slot.label else "", mono=True),
+            Cell(150, 60, slot.slot.device, mono=True),
+            Cell(222, 78, slot.word, kind, bold=True),
+            Cell(306, 0, reason),
+        )
+        return Row(kind or "unknown", cells, height=24)
+
+    def _page_rows(self, slot: SlotAssessment | None) -> tuple[Row, ...]:
+        moment = self.desk.moment
+        if self.open == SET and self.desk.definition is not None:
+            asked, matches = self._matches or (PartRef("", ""), ())
+            return set_rows(moment, slot.board if slot else self.desk.board, matches, asked.refdes)
+        if self.open == READS and slot is not None:
+            return read_rows(moment, slot.place)
+        if self.open == REPAIR and slot is not None:
+            repair = repair_of(moment, slot.place, memory_types())
+            self._fits = [fit.new.name for fit in repair.fits]
+            return repair_rows(repair, slot)
+        return ()
+
+    def _caution(self, slot: SlotAssessment | None) -> str:
+        if self.open != REPAIR or slot is None:
+            return ""
+        return repair_of(self.desk.moment, slot.place, memory_types()).caution
+
+    def _picture(self, slot: SlotAssessment | None) -> RomView | None:
+        if slot is None or not slot.image or self.open in (REPAIR, SET):
+            return None
+        self.walk.follow(slot.image, slot.truth)
+        wrong = not (slot.verdict and slot.verdict.good)
+        strip = strip_of(slot, self._explanation(slot) if wrong else None)
+        if self.open == READS:
+            moved = flicker_of(self.desk.moment, slot.place)
+            strip = flicker_strip(slot, moved) if moved is not None and bool(moved.any()) else None
+        return RomView(strip, self.walk.first, self.walk.count) if strip is not None else None
+
+    def _hex(self, slot: SlotAssessment | None) -> HexView | None:
+        if self.open != BYTES or slot is None or not slot.image:
+            return None
+        return self.walk.hex_view()
+
+    def _explained_rows(self, slot: SlotAssessment | None) -> Rows:
+        shown = self._explained(slot) if slot is not None and not self.open else ()
+        if not shown:
+            return Rows()
+        rows = [heading("What explains it", 24)]
+        for found in shown:
+            cells = (
+                Cell(106, 62, format_percent(found.likelihood), bold=True, mono=True),
+                Cell(172, 150, found.short, bold=True),
+                Cell(328, 0, found.evidence),
+            )
+            rows.append(Row("", cells, (6.0, 92.0, found.likelihood, "ink"), height=25))
+        return Rows(tuple(rows), min(self._chosen, len(shown) - 1) + 1 if len(shown) > 1 else -1)
+
+    def _meaning(self, slot: SlotAssessment | None) -> Meaning:
+        if slot is None:
+            return self._no_socket()
+        refdes, verdict = slot.slot.refdes, slot.verdict
+        if verdict is None:
+            return Meaning(f"{refdes} has not been read.", f"Read {refdes} (Alt+R), or drop its file here.")
+        kind, reads = KIND.get(slot.word, "unknown"), self._about_reads(slot)
+        found = triage_of(self.desk.moment, slot.place)
+        complaint = complaint_expected(self.desk.moment, slot.place)
+        chosen = self._explanation(slot)
+        if found is not None and found.accused:
+            return Meaning(f"{capital(found.why)}.", found.next, "bad", reads)
+        if complaint and verdict.good:
+            return Meaning(f"{refdes}: {verdict.reason}. {capital(complaint)}.", "Nothing to do here.", kind, reads)
+        if chosen is not None and self._chosen and not verdict.good:
+            return Meaning(f"{refdes}: {chosen.reason}.", chosen.next, kind, reads)
+        return Meaning(f"{refdes}: {verdict.reason}.", verdict.next, kind, reads)
+
+    def _no_socket(self) -> Meaning:
+        """Why there is nothing to show here, and what can be done."""
+        picked = self.desk.picked_part
+        if picked is not None and self.desk.assessment().roms:
+            return Meaning(f"{picked.refdes} is no ROM socket.", "Take the next socket (Alt+N), or drop image files.")
+        if picked is not None:
+            why = f"{picked.refdes} is not known as a ROM socket."
+            return Meaning(why, f"If it is one, say so: {picked.refdes} is ROM 1, 27C64.")
+        why = "No ROM sockets are known yet. Say what a chip is (6C is ROM 2, 27C64), or drop images here."
+        return Meaning(why, "Drop a list of checksums, images, or a folder of both.")
+
+    def _about_reads(self, slot: SlotAssessment) -> str:
+        reads = f"{count_of(slot.reads, 'read')}, all alike" if slot.word != "unstable" and slot.reads > 1 else ""
+        verdict = slot.verdict
+        if (
+            verdict is not None
+            and verdict.verdict in _IN_THE_CELLS
+            and slot.image is not None
+            and slot.truth is not None
+        ):
+            reads = f"{reads}. " * bool(reads) + f"To correct it: {programming(slot.image, slot.truth).words}."
+        return reads
+
+    def why_in_full(self) -> str:
+        """Every explanation of the socket in view with its evidence."""
+        slot = self._current()
+        lines = slot.verdict.hypotheses[:4] if slot is not None and slot.verdict is not None else ()
+        return "\n".join(f"{h.kind}: {h.evidence}" for h in lines)
+
+    def trace(self) -> Trace:
+        """The faulty line of the picked socket, from pin to pin along its net."""
+        slot = self._current()
+        found = self._explanation(slot)
+        if slot is None or slot.verdict is None or slot.verdict.good or found is None:
+            return NO_TRACE
+        names = [f"A{n}" for n in found.lines("address")] + [f"D{n}" for n in found.lines("data")]
+        chip = self.desk.moment.chip_type(slot.place)
+        if len(names) != 1 or chip is None or names[0] not in {p.name for p in chip.pins}:
+            return NO_TRACE
+        board, pin = self.desk.job.boards[slot.board], chip.pin(names[0]).number
+        others = board.others_on_net(slot.slot.refdes, pin)
+        net = board.net_of(slot.slot.refdes, pin)
+        return ((slot.slot.refdes, pin), *others), f"{names[0]} of {slot.slot.refdes} (pin {pin}) on net {net}"
+
+    # what is done
+
+    def turn(self, page: str) -> None:
+        """A further page, or back from it to the sockets."""
+        self.open = "" if self.open == page else page
+        self.walk.show_all()
+        self._device = ""
+        self.desk.show()
+
+    def row_picked(self, name: str, index: int) -> None:
+        places = self._places()
+        if name == SLOTS and index < len(places):
+            self.desk.pick(*places[index])
+        elif name == EXPLAINED and index > 0:
+            self._chosen = index - 1
+            self.desk.show()
+        elif name == PAGE and self.open == REPAIR:
+            first = self._repair_count() - len(self._fits)
+            self._device = self._fits[index - first] if index >= first else ""
+            self.desk.show()
+
+    def _repair_count(self) -> int:
+        return len(self._page_rows(self._current()))
+
+    def figure_picked(self, name: str, *at: float) -> None:
+        """A click into the picture shows the bytes there; with a factor, it shows more or fewer addresses around."""
+        if len(at) > 1:
+            self._look(lambda: self.walk.zoom(at[1], int(at[0])))
+            return
+        self.open = BYTES
+        self._look(lambda: self.walk.go_to(int(at[0])))
+
+    def move(self, step: int) -> None:
+        every = list(self.desk.assessment().roms)
+        if every:
+            at = every.index(self.desk.place) if self.desk.place in every else (-1 if step > 0 else 0)
+            self.desk.pick(*every[(at + step) % len(every)])
+
+    def read(self, times: int) -> None:
+        """Reads the picked ROM in the background."""
+        slot = self._current()
+        if slot is not None:
+            self.desk.pick(*slot.place)  # what is read stands in large type
+            self.desk.read_roms([slot.place], times)
+
+    def read_all(self) -> None:
+        """Reads every ROM that was not read yet; all of the board when every one was."""
+        unread = [p for p, s in self.desk.assessment().roms.items() if s.verdict is None]
+        self.desk.read_roms(unread or self._places(), 1)
+
+    def restore(self) -> None:
+        """Works the content out from the reads and the checksums."""
+        slot = self._current()
+        if slot is not None:
+            restore_slot(self.desk, slot.place)
+
+    def identify(self) -> None:
+        """Holds the read against every board of the store."""
+        slot = self._current()
+        if slot is None or slot.image is None:
+            self.desk.say("read the chip first, or drop its file", True)
+            return
+        identify_slot(self.desk, slot.place, slot.image, self.show_matches)
+
+    def show_matches(self, place: PartRef, matches: tuple[Match, ...]) -> None:
+        """The result of an identification, on the page of the set."""
+        self._matches, self.open = (place, matches), SET
+        self.desk.show()
+
+    def save_image(self, name: str) -> None:
+        """Writes the reference image for the programmer, repeated to fill the device picked from the list of fits."""
+
+        def act() -> list[str]:
+            slot = self._current()
+            if slot is None or slot.truth is None:
+                raise RequestError(NO_REFERENCE)
+            size = memory_types().find(self._device).size if self._device else len(slot.truth)
+            write_image(Path(name), placed(slot.truth, size))
+            times = f", {size // len(slot.truth)} times for a {self._device}" if size > len(slot.truth) else ""
+            return [f"{slot.slot.refdes} written to {Path(name).name}{times}"]
+
+        self.desk.attempt(act)
+
+    def save_labels(self, name: str) -> None:
+        """Writes the window labels of the board in view."""
+
+        def act() -> list[str]:
+            from loyal_trace.report.labels import labels_of, write_labels  # the drawing library takes its time to load
+
+            board = self.desk.definition
+            if board is None:
+                raise RequestError("there is no board to print labels of")
+            write_labels(Path(name), labels_of(board, self.desk.assessment().firmware))
+            return [f"labels written to {Path(name).name}"]
+
+        self.desk.attempt(act)

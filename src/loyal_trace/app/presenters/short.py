@@ -1,0 +1,162 @@
+"""The short page of Rails: which parts to lift next, readings with them lifted, and where the track reads least."""
+
+from loyal_trace.app.desk import Desk
+from loyal_trace.app.presenters.base import capital
+from loyal_trace.app.presenters.model import NO_ROWS, Action, Cell, Meaning, Row, Rows, Target, heading
+from loyal_trace.core.assess.rails import short_on
+from loyal_trace.core.boards.supplies import Rail
+from loyal_trace.core.job.entries import Lifted, Measured, number_or_overload
+from loyal_trace.core.line.context import AskedLift
+from loyal_trace.core.power.expected import NO_SHORT
+from loyal_trace.core.power.shorts import ShortHunt, parts_on
+from loyal_trace.core.vocabulary.errors import LoyalTraceError
+from loyal_trace.core.vocabulary.identity import PointRef
+from loyal_trace.core.vocabulary.quantities import Quantity
+from loyal_trace.core.vocabulary.units import count_of, format_percent
+
+_SHOWN = 14
+_MANY = 4
+
+
+class ShortPage:
+    """One rail at a time: candidates with their probability, and the next parts to lift."""
+
+    def __init__(self, desk: Desk) -> None:
+        self.desk = desk
+        self.path = ""
+        self._listed: list[str] = []
+
+    def rail(self) -> Rail | None:
+        """The rail of the path in view, else the first whose net is known."""
+        board = self.desk.definition
+        rails = [r for r in board.rails if r.net in dict(board.nets)] if board else []
+        far = {p.point for p in board.chain if p.path == self.path} if board else set()
+        return next((r for r in rails if r.far in far), rails[0] if rails else None)
+
+    def _hunt(self) -> ShortHunt | None:
+        rail = self.rail()
+        return short_on(self.desk.moment, self.desk.board, rail.net) if rail else None
+
+    def asked(self) -> AskedLift | None:
+        """Ohms typed alone are of the rail with the proposed parts lifted, or with everything in place."""
+        rail, found = self.rail(), self._hunt()
+        if rail is None:
+            return None
+        lift = found.lift if found is not None and not found.culprit else ()
+        return AskedLift(self.desk.board, rail.net, rail.far, lift)
+
+    def actions(self) -> tuple[Action, ...]:
+        """What can be done on this page."""
+        if self.rail() is None:
+            return ()
+        return (
+            Action("M", "Read the meter", self.from_meter, "The rail to ground, the proposed parts lifted", main=True),
+            Action("O", "Enter OL", lambda: self._record(float("inf"), "hand"), "The short is gone with these lifted"),
+        )
+
+    def rows(self) -> Rows:
+        """The candidates and the readings so far."""
+        rail, found = self.rail(), self._hunt()
+        if rail is None:
+            return NO_ROWS
+        title = heading(f"What may short {rail.name} ({rail.net})")
+        return Rows((title, *self._candidates(rail, found), *self._tests(rail)))
+
+    def meaning(self) -> Meaning:
+        """What is known of the short, and the next reading."""
+        rail, found = self.rail(), self._hunt()
+        if rail is None:
+            why = "No rail of this board names its net, so the parts on it are not known."
+            return Meaning(why, "Say what a rail feeds, such as rail +5 feeds 1A, 5F.")
+        words = f"{rail.name} to ground at {rail.far}"
+        if found is None:
+            return Meaning(f"{words} is not measured yet, power off.", f"Measure {words} with everything in place.")
+        if found.culprit:
+            return Meaning(f"{capital(found.why)}.", f"Replace {found.culprit}, then measure again.", "bad")
+        lift = f"ift {', '.join(found.lift)} and measure {rail.far} to ground."
+        if found.track:
+            example = f"{found.track[0]}.1 track 32m"
+            cheaper = f"Cheaper: read the track in milliohms at {', '.join(found.track)} (such as {example})"
+            return Meaning(f"{found.why}.", f"{cheaper}. Or l{lift}")
+        return Meaning(f"{found.why}.", f"L{lift}")
+
+    def target(self) -> Target:
+        """What is measured next, in large type."""
+        rail, found = self.rail(), self._hunt()
+        hint = "ohms alone are with these parts lifted; or 5F, 5D lifted: 430 ohm; or C5.1 track 32m"
+        if rail is None:
+            return Target("job", "", "")
+        if found is None or found.culprit:
+            return Target(rail.far, "to ground, power off", hint)
+        names = " ".join(found.lift) if len(found.lift) <= _MANY else count_of(len(found.lift), "part")
+        return Target(names, "lifted, to ground", hint)
+
+    def _candidates(self, rail: Rail, found: ShortHunt | None) -> list[Row]:
+        board = self.desk.definition
+        if board is None:
+            return []
+        ranked = found.candidates if found else tuple((p.refdes, 0.0) for p in parts_on(board, rail.net))
+        self._listed = [refdes for refdes, _ in ranked[:_SHOWN]]
+        rows = []
+        for refdes, share in ranked[:_SHOWN]:
+            part = board.part(refdes)
+            lift = found is not None and refdes in found.lift
+            kind = "bad" if found and refdes == found.culprit else "doubtful" if lift else "unknown"
+            cells = (
+                Cell(40, 54, refdes, bold=True, mono=True),
+                Cell(98, 130, part.number),
+                Cell(232, 90, "in a socket" if part.socketed else "soldered"),
+                Cell(440, 60, format_percent(share) if found else ""),
+                Cell(506, 0, "lift now" if lift else "", "doubtful", bold=True),
+            )
+            rows.append(Row(kind, cells, (330, 100, share, "copper") if found else None, height=23))
+        if len(ranked) > _SHOWN:
+            rows.append(Row("", (Cell(40, 0, f"and {len(ranked) - _SHOWN} more"),), height=22))
+        return rows
+
+    def _tests(self, rail: Rail) -> list[Row]:
+        """The readings so far, newest last."""
+        lifts = self.desk.snapshot.readings.lifts.get(PointRef(self.desk.board, rail.net), ())
+        rows = [heading("Readings so far", 26)] if lifts else []
+        for lift in lifts:
+            gone = lift.value is None or lift.value > NO_SHORT * 5
+            cells = (
+                Cell(40, 330, f"{' '.join(lift.parts)} lifted"),
+                Cell(376, 90, "OL" if lift.value is None else f"{lift.value:.3g} Ω"),
+                Cell(470, 0, "the short is gone" if gone else "still there"),
+            )
+            rows.append(Row("good" if gone else "unknown", cells, height=23))
+        return rows
+
+    def row_picked(self, row: int) -> None:
+        """A candidate."""
+        if 0 < row <= len(self._listed):
+            self.desk.pick(self.desk.board, self._listed[row - 1])
+
+    def move(self, step: int) -> None:
+        """The next candidate."""
+        if self._listed:
+            at = self._listed.index(self.desk.part) if self.desk.part in self._listed else -1
+            self.desk.pick(self.desk.board, self._listed[(at + step) % len(self._listed)])
+
+    def from_meter(self) -> None:
+        """The rail to ground from the meter, with the proposed parts lifted."""
+        meter, asked = self.desk.instruments.meter, self.asked()
+        if meter is None or asked is None:
+            self.desk.say("no meter is connected: type what yours shows", True)
+            return
+        try:
+            self._record(meter.to_ground(asked.board, asked.far, asked.parts), "meter")
+        except LoyalTraceError as error:
+            self.desk.say(str(error), True)
+
+    def _record(self, ohms: float, source: str) -> None:
+        asked = self.asked()
+        if asked is None:
+            return
+        value, overload = number_or_overload(ohms)
+        if asked.parts:
+            self.desk.record(Lifted, board=asked.board, place=asked.net, parts=asked.parts, value=value)
+            return
+        fields = {"quantity": Quantity.TO_GROUND, "value": value, "overload": overload, "source": source}
+        self.desk.record(Measured, board=asked.board, place=asked.far, **fields)

@@ -1,0 +1,65 @@
+"""The strip above the line: what Enter will record and where, what is missing, or which reading is meant."""
+
+from dataclasses import dataclass
+
+from loyal_trace.app.commands import LineResult
+from loyal_trace.core.job.entries import Note
+from loyal_trace.core.line.context import Status
+from loyal_trace.core.vocabulary.units import count_of
+
+HEADS = {
+    Status.RECORDED: "Enter records",
+    Status.NOTE: "Enter notes",
+    Status.UNCLEAR: "Which one?",
+    Status.REFUSED: "Not recorded",
+}
+_KINDS = {Status.RECORDED: "good", Status.NOTE: "unknown", Status.UNCLEAR: "doubtful", Status.REFUSED: "bad"}
+
+
+@dataclass(frozen=True)
+class Strip:
+    """The head in a word or two, its colour, the sentence, and the choices where the line is unclear."""
+
+    head: str = ""
+    kind: str = "unknown"
+    text: str = ""
+    choices: tuple[str, ...] = ()
+    chosen: int = 0
+
+
+NOTHING = Strip()
+
+
+def strip_of(found: LineResult, chosen: int = 0, before: str = "") -> Strip:
+    """The strip for a line as it would be entered; `before` is what has to be done first."""
+    if not found.text.strip():
+        return NOTHING
+    head, kind = HEADS[found.status], _KINDS[found.status]
+    if found.status is Status.UNCLEAR:
+        return Strip(head, kind, found.why, found.choices, min(chosen, len(found.choices) - 1))
+    if found.status is Status.REFUSED:
+        return Strip(head, kind, found.why)
+    if found.status is Status.NOTE:
+        return Strip(head, kind, _note_words(found))
+    if before:
+        return Strip("First", "doubtful", before)
+    return Strip(head, kind, _record_words(found))
+
+
+def _note_words(found: LineResult) -> str:
+    """Where a note goes and what it says, or which word kept it from being more."""
+    note = next((entry for entry in found.entries if isinstance(entry, Note)), None)
+    if note is None:
+        return found.why
+    where = note.place or "job"
+    words = f"on {where}: “{note.text}”"
+    return f"{words}. {found.why}" if found.why else words
+
+
+def _record_words(found: LineResult) -> str:
+    """The line in the grammar's own words, with what is new and how many entries it makes."""
+    new = "; ".join(f"new part {place.refdes}" for place in found.new)
+    count = len({getattr(entry, "place", "") for entry in found.entries})
+    several = count_of(count, "part") if count > 2 else ""
+    more = ", ".join(words for words in (new, several) if words)
+    return f"{found.says}  ({more})" if more else found.says

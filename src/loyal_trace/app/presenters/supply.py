@@ -1,0 +1,67 @@
+"""The supply page of Rails: a supply described in three lines, for a board that nobody has described."""
+
+from loyal_trace.app.desk import Desk
+from loyal_trace.app.presenters.model import Action, Cell, Meaning, Row, Rows, Target, heading
+from loyal_trace.core.job.entries import OWN_BOARD
+from loyal_trace.core.power.described import EXAMPLES, LINES
+
+_SAYS = {
+    "from": "where it comes in, its volts, and the load if known",
+    "through": "what it passes: fuses, bridge, reservoir, with their values; may be empty on DC",
+    "to": "the regulator with its volts, if there is one, and a pin of the far chip",
+}
+
+
+class SupplyPage:
+    """The three lines so far; each is said in the line."""
+
+    def __init__(self, desk: Desk) -> None:
+        self.desk = desk
+
+    def _begun(self) -> tuple[str, dict[str, str]]:
+        """The supply that is being described and its lines: the first without its end; else a new one."""
+        board = self.desk.board or OWN_BOARD
+        told = {key.path: dict(lines) for key, lines in self.desk.snapshot.facts.supplies.items() if key.board == board}
+        begun = next(((name, lines) for name, lines in told.items() if "to" not in lines), None)
+        return begun or (f"supply {len(told) + 1}" if told else "+5", {})
+
+    def _wanted(self) -> tuple[str, str, str]:
+        """(supply, the line that comes next, an example of it)."""
+        name, lines = self._begun()
+        wanted = next((one for one in LINES if one not in lines), "from")
+        return name, wanted, EXAMPLES[LINES.index(wanted)]
+
+    def actions(self) -> tuple[Action, ...]:
+        """The next line, begun in the line."""
+        name, wanted, _ = self._wanted()
+        text = f"supply {name}: {wanted} "
+        return (
+            Action(
+                "L", f"Enter the line {wanted}", lambda: self.desk.line_asked.emit(text), f"Puts {text}into the line"
+            ),
+        )
+
+    def rows(self) -> Rows:
+        """What is said so far."""
+        name, lines = self._begun()
+        rows = [heading(f"Supply {name} in three lines", 30)]
+        for one, example in zip(LINES, EXAMPLES, strict=True):
+            told = lines.get(one, "")
+            cell = Cell(40, 0, told or f"supply {name}: {one} …", bold=bool(told), mono=True)
+            rows.append(Row("good" if told else "unknown", (cell,), height=26))
+            rows.append(Row("", (Cell(64, 0, f"{_SAYS[one]}: {example}"),), height=24))
+        return Rows(tuple(rows))
+
+    def meaning(self) -> Meaning:
+        """What the lines are for."""
+        name, _, example = self._wanted()
+        why = "From these lines come the points to measure, in order, and what each should read."
+        return Meaning(why, f"Type, for instance: supply {name}: {example}")
+
+    def target(self) -> Target:
+        """What the line is for."""
+        name, wanted, example = self._wanted()
+        return Target(f"supply {name}", wanted, f"supply {name}: {example}")
+
+    def move(self, step: int) -> None:
+        """There is only one thing here."""

@@ -1,0 +1,126 @@
+"""Suspects: everything known, weighed part by part; the reasons of the picked one; what is worth doing next."""
+
+from loyal_trace.app.presenters.base import StagePresenter, capital
+from loyal_trace.app.presenters.model import NO_ROWS, Action, Cell, Meaning, Page, Row, Rows, heading
+from loyal_trace.core.assess.suspects import NextThing, Suspect, cleared
+from loyal_trace.core.vocabulary.identity import PartRef, in_order
+from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.core.vocabulary.units import count_of, format_percent
+
+RANKED, REASONS, THINGS = "suspects", "reasons", "next three things"
+_LISTED = 8
+_HINT = "swap 5D and 5A: moves; 6A out: gone; pressed 6D: comes back; or a note"
+
+
+class SuspectsPresenter(StagePresenter):
+    """Ranked suspects; what is recorded goes to the part that is named or picked, listed or not."""
+
+    stage = Stage.SUSPECTS
+
+    def _suspects(self) -> list[Suspect]:
+        return [s for s in self.desk.assessment().suspects if s.against][:_LISTED]
+
+    def _current(self) -> Suspect | None:
+        """The suspect whose reasons are shown: the picked part, if anything is known of it; else the likeliest."""
+        if self.desk.picked_part is not None:
+            return self.desk.assessment().suspect_at(self.desk.place)
+        return next(iter(self._suspects()), None)
+
+    def page(self) -> Page:
+        found, suspects, current = self.desk.assessment(), self._suspects(), self._current()
+        lines = sum(len(s.evidence) for s in found.suspects)
+        healthy = cleared(found.suspects)
+        about = f"{count_of(lines, 'line')} of evidence on {count_of(len(found.suspects), 'part')}"
+        index = next((i for i, s in enumerate(suspects) if current and s.place == current.place), -1)
+        return Page(
+            "Which part is faulty, and why?", f"{about} · {count_of(len(healthy), 'part')} look healthy so far",
+            self._meaning(current), self.target(_HINT), self._actions(),
+            lists={
+                RANKED: Rows(tuple(self._suspect_row(s) for s in suspects), index), REASONS: _reason_rows(current),
+                THINGS: _thing_rows(found.next),
+            },
+        )  # fmt: skip
+
+    def _suspect_row(self, suspect: Suspect) -> Row:
+        kind = _kind(suspect, "unknown")
+        cells = (
+            Cell(36, 84, self.desk.place_name(suspect.place), bold=True, mono=True), Cell(124, 190, suspect.what),
+            Cell(522, 62, format_percent(suspect.belief), kind, bold=True, mono=True),
+            Cell(586, 0, f"{count_of(len(suspect.evidence), 'line')}"),
+        )  # fmt: skip
+        return Row(kind, cells, (322.0, 188.0, suspect.belief, "ink"), height=25)
+
+    def _actions(self) -> tuple[Action, ...]:
+        if not self.desk.assessment().next:
+            return ()
+        return (
+            Action("D", "Do the next thing", lambda: self._jump(0), "To the stage and part of the first", main=True),
+        )
+
+    def _meaning(self, suspect: Suspect | None) -> Meaning:
+        things = self.desk.assessment().next
+        following = f"{capital(things[0].text)}." if things else "Plan the repair (Ctrl+7)."
+        if suspect is None:
+            picked = self.desk.picked_part
+            if picked is not None and self._suspects():
+                return Meaning(f"There is no evidence about {picked.refdes} yet.", following)
+            return Meaning("No part is suspect yet.", "Read the ROMs, probe a chip or enter a symptom.")
+        strongest = suspect.against[0].text if suspect.against else "only evidence for it"
+        healthy = in_order(set(cleared(self.desk.assessment().suspects)))
+        aside = f"Look healthy so far: {', '.join(healthy[:14])}" if healthy else ""
+        likely = format_percent(suspect.belief)
+        why = f"Probability that {suspect.place.refdes} is faulty: {likely}. Strongest evidence: {strongest}."
+        return Meaning(why, following, _kind(suspect, "good"), aside)
+
+    def row_picked(self, name: str, index: int) -> None:
+        if name == RANKED:
+            self.desk.pick(*self._suspects()[index].place)
+        elif name == THINGS:
+            self._jump(index - 1)
+
+    def move(self, step: int) -> None:
+        places = [s.place for s in self._suspects()]
+        if places:
+            at = places.index(self.desk.place) if self.desk.place in places else (-1 if step > 0 else 0)
+            self.desk.pick(*places[(at + step) % len(places)])
+
+    def _jump(self, index: int) -> None:
+        """Goes to the stage and place of one of the next things."""
+        things = self.desk.assessment().next
+        if 0 <= index < len(things):
+            self._go(things[index].place, things[index].stage)
+
+    def _go(self, place: PartRef, stage: Stage) -> None:
+        self.desk.pick(*place)
+        self.desk.stage_asked.emit(stage)
+
+
+def _kind(suspect: Suspect, otherwise: str) -> str:
+    return "bad" if suspect.belief >= 0.5 else "doubtful" if suspect.belief >= 0.2 else otherwise
+
+
+def _reason_rows(suspect: Suspect | None) -> Rows:
+    """Every strong line for and against one part."""
+    if suspect is None:
+        return NO_ROWS
+    start = f"before any evidence: {format_percent(suspect.prior)} (prior by kind and age)"
+    rows = [heading(f"Why {suspect.place.refdes}: {start}", 26)]
+    lines = [(e, "bad") for e in suspect.against[:4]] + [(e, "good") for e in suspect.in_favour[:3]]
+    for one, kind in lines:
+        sign = "against" if kind == "bad" else "for it"
+        cells = (Cell(36, 58, sign, kind, bold=True), Cell(98, 50, f"{one.weight:+.1f}"), Cell(150, 0, one.text))
+        rows.append(Row(kind, cells, height=42 if len(one.text) > 74 else 25))
+    return Rows(tuple(rows))
+
+
+def _thing_rows(things: tuple[NextThing, ...]) -> Rows:
+    """What is worth doing next, with what it tells and what it takes."""
+    rows = [heading("The next three things worth doing", 26)] if things else []
+    top = max((t.value for t in things), default=1.0)
+    for number, thing in enumerate(things, start=1):
+        cells = (
+            Cell(4, 20, str(number), bold=True, mono=True), Cell(28, 386, thing.text),
+            Cell(516, 74, f"{thing.bits:.2f} bit"), Cell(592, 0, f"{thing.minutes:.1f} min"),
+        )  # fmt: skip
+        rows.append(Row("", cells, (420.0, 92.0, thing.value / top, "copper"), height=25))
+    return Rows(tuple(rows), acts=True)

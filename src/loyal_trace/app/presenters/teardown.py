@@ -1,0 +1,85 @@
+"""The teardown page of Inspect: what came off, and the same list backwards as it goes together again."""
+
+from loyal_trace.app.desk import Desk
+from loyal_trace.app.presenters.model import Action, Cell, Meaning, Row, Rows, Target, heading
+from loyal_trace.core.assess.teardown import left_over, reassembly, still_out
+from loyal_trace.core.job.entries import PutBack
+from loyal_trace.core.vocabulary.units import count_of
+
+_EXAMPLE = "off: 4 M3x8 screws, bottom shield; or: off: ribbon, J3, red stripe left"
+
+
+class TeardownPage:
+    """Steps with the last one first, as they go back; a new one is said in the line."""
+
+    def __init__(self, desk: Desk) -> None:
+        self.desk = desk
+        self.current = 0
+
+    def actions(self) -> tuple[Action, ...]:
+        """What can be done on this page."""
+        off = Action("O", "Enter what comes off", lambda: self.desk.line_asked.emit("off: "), "Puts off: into the line")
+        if not reassembly(self.desk.snapshot):
+            return (off,)
+        return (Action("P", "Put back the step", self.put_back, "All pieces of the picked step", main=True), off)
+
+    def rows(self) -> Rows:
+        """What came off, the last first."""
+        listed = reassembly(self.desk.snapshot)
+        self.current = min(self.current, max(0, len(listed) - 1))
+        rows = [heading("Going together again, last off first on", 30)] if listed else []
+        errors = left_over(self.desk.snapshot)
+        for item in listed:
+            lost = item.back == 0 and any(item.words in error for error in errors)
+            kind = "good" if not item.left else "bad" if lost else "unknown"
+            word = "back" if not item.left else f"{item.back} of {item.step.count} back" if item.back else "still off"
+            cells = (
+                Cell(40, 76, item.step.sort, bold=True),
+                Cell(122, 390, item.words),
+                Cell(518, 0, word, kind),
+            )
+            rows.append(Row(kind, cells, height=24))
+        return Rows(tuple(rows), self.current + 1 if listed else -1)
+
+    def meaning(self) -> Meaning:
+        """What is left over, or still off."""
+        errors, out = left_over(self.desk.snapshot), still_out(self.desk.snapshot)
+        if errors:
+            return Meaning(f"{'; '.join(errors)}.", "Find out where they belong before the lid goes on.", "bad")
+        if out:
+            still = f"{count_of(len(out), 'step')} of the teardown still open."
+            return Meaning(still, "Type what comes off next; press Alt+P when the picked step is back.")
+        if reassembly(self.desk.snapshot):
+            return Meaning("Everything that came off is back in place.", "Nothing is left over.", "good")
+        why = "Note what comes off as it comes off: fasteners by size and place, cables by which way round."
+        return Meaning(why, f"Type, for instance: {_EXAMPLE}")
+
+    def target(self) -> Target:
+        """The line takes what comes off next."""
+        return Target("job", "teardown", _EXAMPLE)
+
+    def row_picked(self, row: int) -> None:
+        """Another step."""
+        if row > 0:
+            self.current = row - 1
+            self.desk.show()
+
+    def move(self, step: int) -> None:
+        """The next step."""
+        listed = reassembly(self.desk.snapshot)
+        if listed:
+            self.current = (self.current + step) % len(listed)
+            self.desk.show()
+
+    def put_back(self) -> None:
+        """All that is left of the picked step is back; then the next one that is off."""
+        listed = reassembly(self.desk.snapshot)
+        item = listed[self.current] if listed else None
+        if item is not None and item.left and self.desk.record(PutBack, target=item.step.id, count=item.left):
+            self.go_on()
+
+    def go_on(self) -> None:
+        """To the first step that is still off."""
+        listed = reassembly(self.desk.snapshot)
+        self.current = next((n for n, item in enumerate(listed) if item.left), self.current)
+        self.desk.show()
