@@ -6,7 +6,6 @@ import pytest
 
 from loyal_trace.cli import main
 from loyal_trace.demo.common import board_files_of
-from loyal_trace.demo.workshop import demo_board_files
 
 GOOD = "point,quantity,value\nJ1.41-42,ac voltage,10.5\nF1,resistance,0.1\nBR1,diode,560m\nC1,voltage,11.2 V\nC1,ripple,2.1\n"
 
@@ -15,7 +14,7 @@ GOOD = "point,quantity,value\nJ1.41-42,ac voltage,10.5\nF1,resistance,0.1\nBR1,d
 def board(tmp_path):
     folder = tmp_path / "tw-cpu"
     folder.mkdir()
-    for name, data in demo_board_files()["tw-cpu"].items():
+    for name, data in board_files_of(("tw-cpu",))["tw-cpu"].items():
         (folder / name).write_bytes(data)
     return folder
 

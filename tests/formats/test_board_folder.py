@@ -17,10 +17,10 @@ from tests.helpers.builders import BOARD_TOML, NETS_CSV, PARTS_CSV, tiny_files
 def test_a_board_answers_questions(library):
     board = parse_board(tiny_files(), "tiny", library)
     assert board.part("U1").number == "74LS00" and board.part("C1").value == pytest.approx(1e-7)
-    assert board.pins_on("D0") == (("U1", 3), ("U2", 9)) and board.net_of("U2", 24) == "VCC"
+    assert board.others_on_net("U1", 3) == (("U2", 9),) and board.net_of("U2", 24) == "VCC"
     assert board.others_on_net("U1", 3) == (("U2", 9),)
     assert [p.refdes for p in board.neighbours("U1", 25)] == ["C1"]
-    assert [s.refdes for s in board.slots_for("A")] == ["U2"] and board.slots_for("B") == ()
+    assert board.slot("U2").expected("A") and not board.slot("U2").expected("B")
     with pytest.raises(RequestError, match="U99"):
         board.part("U99")
 

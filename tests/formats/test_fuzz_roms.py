@@ -7,18 +7,18 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from loyal_trace.app.importers import typed_sums
 from loyal_trace.cli import main
+from loyal_trace.core.job.entries import SumsKnown
 from loyal_trace.core.roms.digests import canonical, checked_digest, digest
 from loyal_trace.core.roms.signature import check_symbols, read_signature, register_from
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
-from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.formats.board_folder import parse_board
 from loyal_trace.formats.image_files import encode_image
 from loyal_trace.formats.rom_files import decode_image
 from loyal_trace.formats.sum_lists import parse_sums
 from loyal_trace.resources import chip_library
 from tests.helpers.builders import tiny_files
+from tests.helpers.lines import read
 
 WORDS = ["6A", "crc16-arc", "CRC-16/XMODEM", "sum16", "sum8", "1F2E", "7C9E1A20", "8192", "0x", "(a)", "=", ":", "MD5",
          "d41d8cd98f00b204e9800998ecf8427e", "crc16 poly=1021", "\t", ",", ";", "é", "\ufeff", "99999999999", "-1"]  # fmt: skip
@@ -86,8 +86,10 @@ def test_registers_signatures_symbols_and_algorithms(text, words):
 
 @given(LINES.filter(bool))
 def test_sums_typed_at_the_slot(text):
-    lines = answers(lambda: typed_sums(PartRef("b", "6A"), text.splitlines()[0], 8192)) if text.splitlines() else None
-    assert lines is None or all(line.digests for line in lines)
+    for line in text.splitlines()[:1]:
+        found = read(f"4A sum {line}")
+        entries = found.said.entries if found.said is not None else ()
+        assert all(sums.digests for e in entries if e.kind is SumsKnown for sums in e.fields["lines"])
 
 
 @given(st.text(string.printable, max_size=120))

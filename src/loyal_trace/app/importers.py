@@ -21,7 +21,7 @@ from loyal_trace.formats.board_folder import board_files
 from loyal_trace.formats.part_list import is_part_list, read_part_list
 from loyal_trace.formats.photos import Photo, is_photo_name, read_photo, upright
 from loyal_trace.formats.rom_files import image_paths, is_image_name, iter_images
-from loyal_trace.formats.sum_lists import SURE_ENDINGS, parse_sums, read_sums
+from loyal_trace.formats.sum_lists import SURE_ENDINGS, read_sums
 
 
 @dataclass(frozen=True)
@@ -227,13 +227,6 @@ def _likely(job: OpenJob, image: RomImage) -> str:
         return ""
     best = matches[0]
     return f"; it looks like {best.name} of {best.source} ({format_percent(best.fraction)})"
-
-
-def typed_sums(place: PartRef, text: str, size: int) -> tuple[SumLine, ...]:
-    """Checksums of one socket typed by hand, `crc32 7C9E1A20`; UserFileError when it is none."""
-    sums = parse_sums(f"{place.refdes} {text}".encode(), "typed")
-    told = [replace(e, size=e.size or size or None, place=place.refdes, board=place.board) for e in sums.entries]
-    return sum_lines(told)
 
 
 def sum_lines(entries: Iterable[KnownSum]) -> tuple[SumLine, ...]:

@@ -11,6 +11,7 @@ from loyal_trace.core.roms.digests import canonical, known_algorithms
 from loyal_trace.core.roms.hypotheses import Hypothesis
 from loyal_trace.core.vocabulary.errors import BoardDefects, RequestError, UserFileError
 from loyal_trace.core.vocabulary.units import count_of
+from loyal_trace.core.vocabulary.verdicts import OutputWord
 from loyal_trace.formats.board_folder import load_board
 from loyal_trace.formats.rom_check import CheckedImage, CheckResult, RomChecker, sums_of_board
 from loyal_trace.formats.sum_lists import read_sums
@@ -110,7 +111,11 @@ def chip_check(options: argparse.Namespace) -> int:
             print(verdict.supply)
         rows = [(f"{o.pin}", o.name, o.reading.words, o.verdict, o.reason) for o in verdict.outputs]
         print_table(rows)
-    return 1 if verdict.supply or any(o.verdict in ("impossible", "unusual") for o in verdict.outputs) else 0
+    return (
+        1
+        if verdict.supply or any(o.verdict in (OutputWord.IMPOSSIBLE, OutputWord.UNUSUAL) for o in verdict.outputs)
+        else 0
+    )
 
 
 def _chip_document(verdict: ChipVerdict) -> dict[str, Any]:

@@ -30,7 +30,7 @@ from loyal_trace.core.job.entries import (
 )
 from loyal_trace.core.simulation.bench import Drive, SimulatedBench, SupplyModel
 from loyal_trace.demo.camera import camera_matrix, photograph
-from loyal_trace.demo.common import DemoJob, board_files_of, boards_of, hidden_table, read_fault
+from loyal_trace.demo.common import DemoJob, boards_of, hidden_table, read_fault
 from loyal_trace.demo.corvane import CORVANE_JOB, build_corvane, corvane_bench
 from loyal_trace.demo.hollin import HOLLIN_JOB, build_hollin, hollin_bench
 from loyal_trace.demo.images import CPU_SLOTS, TILE_SLOTS, screen_content, true_image
@@ -47,11 +47,6 @@ _LOOKED_AT = {
     "tw-vid": ("J3", "1A", "5A", "5B", "5D"),
 }
 _PROBED = ("1A", "1B", "1C", "1D", "4G", "5A", "5B", "5F")
-
-
-def demo_board_files() -> dict[str, dict[str, bytes]]:
-    """The files of the Tidewrack boards: board id → file name → bytes."""
-    return board_files_of(BOARD_IDS)
 
 
 def demo_boards() -> dict[str, BoardDefinition]:

@@ -16,7 +16,7 @@ from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
 from loyal_trace.core.roms.mending import mend
 from loyal_trace.core.roms.pieces import joined, pieces_in, wholes_of
 from loyal_trace.core.roms.sites import SITES, WORDS, separating
-from loyal_trace.core.roms.slots import expected_complaint, find_slot, lane_groups, slot_table
+from loyal_trace.core.roms.slots import expected_complaint, find_slot, slot_table
 from loyal_trace.core.roms.verdicts import judge
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.demo.images import program_image
@@ -53,7 +53,6 @@ def test_the_table_says_addresses_lanes_and_what_the_revisions_change():
     assert [line.slot.refdes for line in lines] == ["5A", "5B", "7"], "by start-up number"
     assert lines[0].addresses == "4000–7FFF" and lines[0].lane == "even bytes" and lines[0].changes == "same in A, B"
     assert lines[1].lane == "odd bytes" and lines[1].changes == "differs: A | B" and lines[2].changes == ""
-    assert [[s.refdes for s in group] for group in lane_groups(BOARD)] == [["5A", "5B"]]
 
 
 def test_a_test_that_knows_one_firmware_must_complain_of_another_where_they_differ():

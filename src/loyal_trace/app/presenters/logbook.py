@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from loyal_trace.app.job import OpenJob
-from loyal_trace.core.job.entries import Entry, Retracted, describe
+from loyal_trace.core.job.entries import Entry, describe
 from loyal_trace.report.times import local_time
 
 
@@ -32,8 +32,3 @@ def newest(job: OpenJob, timed: bool = True) -> str:
     board = f"{job.boards[last.board].name} " if last.board in job.boards else ""
     words = f"{board}{describe(last)}"
     return f"{local_time(last.time)} {words}" if timed else words
-
-
-def can_be_undone(entry: Entry) -> bool:
-    """Can this entry be retracted by itself?"""
-    return not isinstance(entry, Retracted)

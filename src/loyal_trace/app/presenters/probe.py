@@ -17,11 +17,12 @@ from loyal_trace.core.vocabulary.identity import PartRef, PinRef, in_order
 from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import format_percent
+from loyal_trace.core.vocabulary.verdicts import OutputWord
 
 CHIP, WORTH = "chip from above", "worth probing next"
 _STATES = {"L": "low", "H": "high", "P": "pulsing", "X": "invalid", "Z": "floating"}
 _SKIP = " "
-_EDGE = {"impossible": "bad", "unusual": "doubtful", "possible": "good"}
+_EDGE = {OutputWord.IMPOSSIBLE: "bad", OutputWord.UNUSUAL: "doubtful", OutputWord.POSSIBLE: "good"}
 _HINT = "L, LHPPL, 4.1V or 6MHz for the pins from here on; or a pin with its state: 5D.13 low"
 
 
@@ -138,14 +139,14 @@ class ProbePresenter(StagePresenter):
     def _meaning(self, place: PartRef, verdict: ChipVerdict | None) -> Meaning:
         suspect = self.desk.assessment().suspect_at(place)
         aside = f"Probability that {place.refdes} is faulty: {format_percent(suspect.belief)}" if suspect else ""
-        if verdict is None or all(o.verdict == "not probed" for o in verdict.outputs):
+        if verdict is None or all(o.verdict == OutputWord.NOT_PROBED for o in verdict.outputs):
             why = f"No output of {place.refdes} has been judged yet. Probe the inputs first, then the outputs."
             return Meaning(why, f"Put the probe on pin {self.pin}.", "unknown", aside)
         worst = min(verdict.outputs, key=lambda o: _rank(o, self.pin))
         following = {
-            "impossible": self._after_impossible(place, worst.pin),
-            "unusual": "Look at these signals with an analyser or scope, or probe what drives them.",
-            "possible": "Go on with the next pin, or the next chip (Alt+N).",
+            OutputWord.IMPOSSIBLE: self._after_impossible(place, worst.pin),
+            OutputWord.UNUSUAL: "Look at these signals with an analyser or scope, or probe what drives them.",
+            OutputWord.POSSIBLE: "Go on with the next pin, or the next chip (Alt+N).",
         }  # fmt: skip
         reason = verdict.supply or f"{capital(worst.reason)}."
         return Meaning(reason, following.get(worst.verdict, ""), _EDGE.get(worst.verdict, "unknown"), aside)
@@ -308,10 +309,12 @@ def _picture(
         shown = reading.words if reading.voltage is None else f"{reading.voltage:.2f} V"
         output = outputs.get(pin.number)
         word, expected = (output.verdict, output.expected) if output else ("", "")
-        pins.append(PinView(pin.number, pin.name, reading.state, shown, "" if word == "not probed" else word, expected))
+        pins.append(
+            PinView(pin.number, pin.name, reading.state, shown, "" if word == OutputWord.NOT_PROBED else word, expected)
+        )
     return ChipPicture(place.refdes, chip.name, tuple(pins), current)
 
 
 def _rank(output: OutputVerdict, pin: int) -> tuple[int, bool]:
-    order = {"impossible": 0, "unusual": 1, "possible": 2, "not probed": 3}
+    order = {OutputWord.IMPOSSIBLE: 0, OutputWord.UNUSUAL: 1, OutputWord.POSSIBLE: 2, OutputWord.NOT_PROBED: 3}
     return order[output.verdict], output.pin != pin

@@ -13,6 +13,7 @@ from loyal_trace.core.job.entries import reading_words
 from loyal_trace.core.power.blocks import dead_blocks
 from loyal_trace.core.vocabulary.findings import Finding
 from loyal_trace.core.vocabulary.identity import PartRef, PointRef
+from loyal_trace.core.vocabulary.verdicts import OutputWord
 
 SHORTED_BELOW = 50.0
 _NOT_ACCUSING = ("other-slot", "other-revision", "wrong-size")
@@ -57,9 +58,9 @@ def _chips(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
             yield table.line(place, "output-impossible", output.reason)
             yield from _held_lines(moment, table, place, output.pin)
         for output in outputs:
-            if output.verdict == "unusual":
+            if output.verdict == OutputWord.UNUSUAL:
                 yield table.line(place, "output-unusual", output.reason)
-        if outputs and all(output.verdict == "possible" for output in outputs):
+        if outputs and all(output.verdict == OutputWord.POSSIBLE for output in outputs):
             yield table.line(place, "outputs-possible", f"all {len(outputs)} outputs were probed; each could be right")
 
 
@@ -100,9 +101,9 @@ def _odd_ones(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
             for refdes in group:
                 place = PartRef(board_id, refdes)
                 chip, rom = chips.get(place), roms.get(place)
-                if chip and chip.word == "impossible":
+                if chip and chip.word == OutputWord.IMPOSSIBLE:
                     wrong.append(refdes)
-                elif chip and chip.word == "possible" and rom is None:
+                elif chip and chip.word == OutputWord.POSSIBLE and rom is None:
                     right.append(refdes)
             if len(wrong) == 1 and right:
                 text = f"odd one out: {' and '.join(right)}, probed the same way, can do what they do"

@@ -12,6 +12,7 @@ from loyal_trace.core.planning.steps import Plan
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import format_percent
+from loyal_trace.core.vocabulary.verdicts import OutputWord
 
 SUSPECT_FROM = 0.2
 
@@ -51,10 +52,7 @@ def progress(found: Assessment) -> tuple[StageProgress, ...]:
     chips = sum(1 for place in places_of(moment) if moment.chip_type(place))
     items = found.proof.items
     numbers = [
-        (
-            1.0 if state.opened and (state.proving.symptoms or state.paper.decisions) else 0.5 if state.opened else 0.0,
-            "",
-        ),
+        (_intake_filled(state), ""),
         _share(seen, parts),
         _share(sum(p.reading is not None for p in points), len(points)),
         _share(sum(s.verdict is not None for s in slots), len(slots)),
@@ -138,7 +136,7 @@ def _rom_marks(found: Assessment, board_id: str, board: BoardDefinition) -> dict
 
 def _probe_marks(found: Assessment, board_id: str, board: BoardDefinition) -> dict[str, Mark]:
     return {
-        refdes: mark_for_word(verdict.word, hatched=verdict.word == "impossible")
+        refdes: mark_for_word(verdict.word, hatched=verdict.word == OutputWord.IMPOSSIBLE)
         for (where, refdes), verdict in found.chips.items()
         if where == board_id
     }

@@ -22,6 +22,7 @@ from loyal_trace.core.diagnosis.evidence import (
 from loyal_trace.core.vocabulary.identity import PartRef, in_order
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
+from loyal_trace.core.vocabulary.verdicts import OutputWord
 
 SHOWN_FROM = 0.02
 _PER_PIN_MINUTES = 0.12
@@ -159,7 +160,7 @@ def _chip_things(moment: Moment, suspect: Suspect, table: EvidenceTable) -> list
     part, verdict = moment.part(suspect.place), judged_chip(moment, suspect.place)
     things = []
     if verdict is not None and verdict.chip.memory is None:
-        open_pins = [o.pin for o in verdict.outputs if o.verdict == "not probed"]
+        open_pins = [o.pin for o in verdict.outputs if o.verdict == OutputWord.NOT_PROBED]
         all_pins = sum(1 for p in verdict.chip.pins if p.role not in ("unused", "ground"))
         left = max(all_pins - verdict.probed, len(open_pins))
         if open_pins:

@@ -210,13 +210,6 @@ class BoardDefinition:
         except KeyError:
             raise RequestError(f"{self.title} has no part {refdes}") from None
 
-    def pins_on(self, net: str) -> tuple[BoardPin, ...]:
-        """All pins joined by a net, as (refdes, pin number); RequestError for an unknown net."""
-        try:
-            return self._net_pins[net]
-        except KeyError:
-            raise RequestError(f"{self.title} has no net {net}") from None
-
     def net_of(self, refdes: str, pin: int) -> str | None:
         """The net a pin is on, or None when the netlist does not say."""
         return self._pin_net.get(BoardPin(refdes, pin))
@@ -259,10 +252,6 @@ class BoardDefinition:
             if slot.refdes == refdes:
                 return slot
         raise RequestError(f"{self.title} has no ROM slot {refdes}")
-
-    def slots_for(self, firmware: str) -> tuple[RomSlot, ...]:
-        """The ROM slots with sums known for one firmware revision."""
-        return tuple(slot for slot in self.rom_slots if slot.expected(firmware))
 
     def fitted(self, revision: str) -> tuple[Part, ...]:
         """The parts that one board revision carries (parts without a list are on all of them)."""

@@ -16,15 +16,6 @@ class Pin:
     name: str
     role: str
 
-    @property
-    def plain_name(self) -> str:
-        """The name without the slash that marks active low (drawn as a bar)."""
-        return self.name.lstrip("/")
-
-    @property
-    def active_low(self) -> bool:
-        return self.name.startswith("/")
-
 
 @dataclass(frozen=True, eq=False)
 class Output:

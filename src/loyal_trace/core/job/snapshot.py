@@ -185,9 +185,5 @@ class JobSnapshot:
         taken = self.readings.measured.get(ReadingKey(board, point, quantity))
         return taken[-1] if taken else None
 
-    def changed_at(self, place: PartRef) -> e.Fitted | None:
-        """The change that put the part now in a place there, or put it right; None when nothing was changed."""
-        return self.parts.fitted.get(place)
-
 
 EMPTY_SNAPSHOT = JobSnapshot()

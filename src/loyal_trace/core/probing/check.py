@@ -14,6 +14,7 @@ from loyal_trace.core.chips.levels import Family, output_margin
 from loyal_trace.core.chips.model import ChipType, Output, Pin
 from loyal_trace.core.probing.behaviour import BEHAVIOURS, Drive, Expectation, expected_behaviours
 from loyal_trace.core.probing.states import NOT_PROBED, STATE_WORDS, PinReading
+from loyal_trace.core.vocabulary.verdicts import OutputWord
 
 Readings = Mapping[int, PinReading]
 _DRIVE_OF_STATE: dict[str, Drive] = {"L": 0, "H": 1, "P": "P"}
@@ -30,10 +31,13 @@ class OutputVerdict:
     pin: int
     name: str
     reading: PinReading
-    verdict: str
+    verdict: OutputWord
     reason: str
     because: tuple[int, ...] = ()
     expected: str = ""
+
+
+_WORST_FIRST = (OutputWord.IMPOSSIBLE, OutputWord.UNUSUAL, OutputWord.POSSIBLE)
 
 
 @dataclass(frozen=True)
@@ -47,13 +51,16 @@ class ChipVerdict:
 
     @property
     def impossible(self) -> tuple[OutputVerdict, ...]:
-        return tuple(v for v in self.outputs if v.verdict == "impossible")
+        return tuple(v for v in self.outputs if v.verdict == OutputWord.IMPOSSIBLE)
 
     @property
-    def word(self) -> str:
+    def word(self) -> OutputWord:
         """The chip's verdict in one word: its worst output's, or not probed when no output was."""
         seen = {v.verdict for v in self.outputs}
-        return next((w for w in ("impossible", "unusual", "possible") if w in seen), "not probed")
+        return next(
+            (w for w in (OutputWord.IMPOSSIBLE, OutputWord.UNUSUAL, OutputWord.POSSIBLE) if w in seen),
+            OutputWord.NOT_PROBED,
+        )
 
 
 def drive_of(reading: PinReading, family: Family) -> Drive:
@@ -148,7 +155,7 @@ def _judge(chip: ChipType, pin: Pin, readings: Readings) -> OutputVerdict:
 
 def _judged(chip: ChipType, pin: Pin, reading: PinReading, readings: Readings, expected: Expectation) -> OutputVerdict:
     if reading.state == "?":
-        return OutputVerdict(pin.number, pin.name, reading, "not probed", "this pin has not been probed")
+        return OutputVerdict(pin.number, pin.name, reading, OutputWord.NOT_PROBED, "this pin has not been probed")
     output = chip.output_of.get(pin.name)
     if expected.released != "never":
         return _judge_released(pin, reading, expected)
@@ -161,22 +168,22 @@ def _judged(chip: ChipType, pin: Pin, reading: PinReading, readings: Readings, e
         return _unusual(chip, pin, reading, readings, expected)
     margin = output_margin(reading.voltage, chip.family) if reading.voltage is not None else None
     if margin:
-        return OutputVerdict(pin.number, pin.name, reading, "unusual", f"{_named(pin)}: {margin}")
+        return OutputVerdict(pin.number, pin.name, reading, OutputWord.UNUSUAL, f"{_named(pin)}: {margin}")
     return OutputVerdict(
-        pin.number, pin.name, reading, "possible", f"{_named(pin)} may be {_can(expected)} with these inputs"
+        pin.number, pin.name, reading, OutputWord.POSSIBLE, f"{_named(pin)} may be {_can(expected)} with these inputs"
     )
 
 
 def _judge_released(pin: Pin, reading: PinReading, expected: Expectation) -> OutputVerdict:
     when = "is switched off" if expected.released == "always" else "is or may be switched off at times"
     reason = f"{_named(pin)} {when}, so what is read there comes from whatever else is on the line"
-    return OutputVerdict(pin.number, pin.name, reading, "possible", reason)
+    return OutputVerdict(pin.number, pin.name, reading, OutputWord.POSSIBLE, reason)
 
 
 def _judge_no_level(pin: Pin, reading: PinReading, expected: Expectation, output: Output | None) -> OutputVerdict:
     if output and output.open_collector and 1 in expected.possible:
         reason = f"{_named(pin)} is open collector and off; the pull-up that should lift it seems to be missing"
-        return OutputVerdict(pin.number, pin.name, reading, "unusual", reason)
+        return OutputVerdict(pin.number, pin.name, reading, OutputWord.UNUSUAL, reason)
     if reading.state == "Z":
         reason = f"{_named(pin)} floats although this output always drives: open inside, or the leg has no joint"
     else:
@@ -184,7 +191,7 @@ def _judge_no_level(pin: Pin, reading: PinReading, expected: Expectation, output
             f"{_named(pin)} is at no valid level ({reading.words}) although this output always drives: "
             "the output is failing, or something else on the line fights it"
         )
-    return OutputVerdict(pin.number, pin.name, reading, "impossible", reason)
+    return OutputVerdict(pin.number, pin.name, reading, OutputWord.IMPOSSIBLE, reason)
 
 
 def _impossible(
@@ -198,8 +205,8 @@ def _impossible(
     )
     if output and output.open_collector and reading.state in "LP" and expected.possible != {0}:
         reason += ", unless another open-collector output on the line pulls it down"
-        return OutputVerdict(pin.number, pin.name, reading, "unusual", reason, because)
-    return OutputVerdict(pin.number, pin.name, reading, "impossible", reason, because)
+        return OutputVerdict(pin.number, pin.name, reading, OutputWord.UNUSUAL, reason, because)
+    return OutputVerdict(pin.number, pin.name, reading, OutputWord.IMPOSSIBLE, reason, because)
 
 
 def _unusual(chip: ChipType, pin: Pin, reading: PinReading, readings: Readings, expected: Expectation) -> OutputVerdict:
@@ -209,7 +216,7 @@ def _unusual(chip: ChipType, pin: Pin, reading: PinReading, readings: Readings, 
         "that happens only if those signals move in step with each other, otherwise it would be "
         f"{' or '.join(_CAN_WORDS[b] for b in _ordered(expected.usual)) or 'different'}"
     )
-    return OutputVerdict(pin.number, pin.name, reading, "unusual", reason, because)
+    return OutputVerdict(pin.number, pin.name, reading, OutputWord.UNUSUAL, reason, because)
 
 
 def _deciding_pins(chip: ChipType, pin: Pin, readings: Readings, drive: Drive, usual: bool = False) -> tuple[int, ...]:
@@ -267,13 +274,17 @@ def _can(expected: Expectation) -> str:
     return " or ".join(words) or "nothing at all"
 
 
+def _steady_push_pull(chip: ChipType, verdict: OutputVerdict) -> bool:
+    """Is it an output that drives by itself, seen at a steady level that is possible as far as one can tell?"""
+    if verdict.verdict not in (OutputWord.POSSIBLE, OutputWord.UNUSUAL) or verdict.reading.state not in "LH":
+        return False
+    output = chip.output_of.get(verdict.name)
+    return output is not None and output.enable is None and not output.open_collector
+
+
 def _judge_together(chip: ChipType, verdicts: list[OutputVerdict], readings: Readings) -> list[OutputVerdict]:
     """Finds pairs of steady outputs that are each possible but never at the same time (Q and /Q both low)."""
-    steady = [
-        v for v in verdicts
-        if v.verdict in ("possible", "unusual") and v.reading.state in "LH" and v.name in chip.output_of
-        and chip.output_of[v.name].enable is None and not chip.output_of[v.name].open_collector
-    ]  # fmt: skip
+    steady = [v for v in verdicts if _steady_push_pull(chip, v)]
     drives = input_drives(chip, readings)
     together: dict[int, OutputVerdict] = {}
     for first, second in combinations(steady, 2):
@@ -283,7 +294,7 @@ def _judge_together(chip: ChipType, verdicts: list[OutputVerdict], readings: Rea
                     f"pin {here.pin} ({here.name}) is {STATE_WORDS[here.reading.state]} while pin {there.pin} "
                     f"({there.name}) is {STATE_WORDS[there.reading.state]}; a {chip.name} cannot show both at once"
                 )
-                together[here.pin] = replace(here, verdict="impossible", reason=reason, because=(there.pin,))
+                together[here.pin] = replace(here, verdict=OutputWord.IMPOSSIBLE, reason=reason, because=(there.pin,))
     return [together.get(v.pin, v) for v in verdicts]
 
 

@@ -90,16 +90,6 @@ def _at_address(board: BoardDefinition, said: str) -> Iterator[RomSlot]:
             yield slot
 
 
-def lane_groups(board: BoardDefinition) -> tuple[tuple[RomSlot, ...], ...]:
-    """Slots that together hold one wide image, lane 0 first."""
-    groups: dict[tuple[int | None, int, int], list[RomSlot]] = {}
-    for slot in board.rom_slots:
-        if slot.lanes > 1:
-            groups.setdefault((slot.address, slot.lanes, slot.size), []).append(slot)
-    whole = (sorted(group, key=lambda s: s.lane) for group in groups.values())
-    return tuple(tuple(g) for g in whole if [s.lane for s in g] == list(range(g[0].lanes)))
-
-
 def expected_complaint(code: SelfTestCode, slot: RomSlot, firmware: str) -> str:
     """Why a self-test that knows one firmware only must complain of a slot that is right; empty when it need not.
 

@@ -35,8 +35,3 @@ class Sighting(Protocol):
 
 
 Latest = Callable[[str, str], Reading | None]  # (point, quantity) of one board → its newest reading
-
-
-def is_overload(reading: Reading | None) -> bool:
-    """Was it measured, and the meter showed OL?"""
-    return reading is not None and (reading.overload or reading.value is None)

@@ -111,7 +111,7 @@ def signature_asked_for(m: Match, scope: Scope) -> Iterable[Said]:
         yield from _signed(scope, NamedPart(board=asked.place.board, refdes=asked.place.refdes), m["sig"])
 
 
-_SUM = r"[\w/.-]{2,24}\s*[=:]?\s*(?:0x)?[0-9A-F]{2,128}"
+_SUM = r"[A-Za-z][A-Za-z0-9/-]*\s*[:=\s]\s*[0-9A-Fa-fx]{2,128}"
 
 
 @form(
@@ -137,7 +137,7 @@ def checksums_asked_for(m: Match, scope: Scope) -> Iterable[Said]:
 def _summed(scope: Scope, part: NamedPart, text: str, firmware: str) -> Said:
     digests: dict[str, str] = {}
     words = re.sub(r"[=:,]", " ", text).split()
-    for name, value in zip(words[::2], words[1::2], strict=False):
+    for name, value in zip(words[::2], words[1::2], strict=True):
         known = digest_name(name)
         if not known:
             raise Refusal("unknown-checksum", name=name)
