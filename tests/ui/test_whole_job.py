@@ -1,12 +1,18 @@
 """The three demo jobs walked in the real window: by keyboard alone, by mouse alone, and through the command line."""
 
+import shutil
+from pathlib import Path
+
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QInputDialog
 
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.demo.workshop import demo_bench
+from loyal_trace.store.store import Store
+from tests.helpers.jobs import outcome
 from tests.ui.driver import ALT
+from tests.walks.runner import CommandLine, Walker
 
 
 class Keyboard:
@@ -23,6 +29,9 @@ class Keyboard:
         key = getattr(Qt.Key, f"Key_{button.key.removeprefix('Alt+')}")
         self.window.qtbot.keyClick(self.window.focus(), key, ALT)
 
+    def cap(self, key):
+        self.window.pad(key)
+
 
 class Mouse:
     """Only clicks: pads of the station line, buttons."""
@@ -37,12 +46,36 @@ class Mouse:
     def press(self, label):
         self.window.press(label)
 
+    def cap(self, key):
+        buttons = self.window.foot.buttons
+        self.window.qtbot.mouseClick(buttons.pad, Qt.MouseButton.LeftButton)
+        self.window.qtbot.mouseClick(self.window.foot.pad.buttons[key], Qt.MouseButton.LeftButton)
+
 
 HANDS = pytest.mark.parametrize("hands", [Keyboard, Mouse])
+WALKS = Path(__file__).parents[1] / "walks"
+
+
+@pytest.fixture(scope="module")
+def by_command_line(demo_template, tmp_path_factory):
+    """What each demo job comes to when the same work is entered with `loyal-trace job enter`; walked once a job."""
+    known = {}
+
+    def walked(name, capsys):
+        if name not in known:
+            folder = tmp_path_factory.mktemp(name)
+            shutil.copytree(demo_template, folder / "store")
+            with Store(folder / "store", read_only=True) as store:
+                walker = Walker(CommandLine(store, capsys), store, folder)
+                walker.walk((WALKS / f"{name}.txt").read_text(encoding="utf-8"))
+                known[name] = outcome(walker.hands.job)
+        return known[name]
+
+    return walked
 
 
 @HANDS
-def test_tidewrack_from_the_missing_plane_to_the_printed_report(window, hands):
+def test_tidewrack_from_the_missing_plane_to_the_printed_report(window, hands, by_command_line, capsys):
     hand = hands(window)
     # Probe: every pin of 5D from the probe, then the line to ground.
     hand.press("Probe all pins")
@@ -82,6 +115,7 @@ def test_tidewrack_from_the_missing_plane_to_the_printed_report(window, hands):
     for item in window.desk.assessment().proof.items:
         window.keys("Down") if item.status == "not testable" else hand.press("Mark passed")
     assert all(i.status in ("passed", "not testable") for i in window.desk.assessment().proof.items)
+    assert outcome(window.desk.job) == by_command_line("tidewrack", capsys)
 
     # Report: both files on disk.
     hand.stage(Stage.REPORT)
@@ -110,7 +144,7 @@ def _look_again(window, hand):
 
 
 @HANDS
-def test_hollin_from_the_meter_to_the_new_bridge(window, hands):
+def test_hollin_from_the_meter_to_the_new_bridge(window, hands, by_command_line, capsys):
     window.ours.show_jobs()
     window.open_job("Hollin")
     hand = hands(window)
@@ -124,10 +158,11 @@ def test_hollin_from_the_meter_to_the_new_bridge(window, hands):
     _do_step(window, hand, "BR1")
     fitted = [e.place for e in window.on_disk() if e.kind == "fitted"]
     assert fitted == ["BR1"] and window.belief("hl-main", "BR1") < 0.2
+    assert outcome(window.desk.job) == by_command_line("hollin", capsys)
 
 
 @HANDS
-def test_corvane_from_the_meter_to_the_replaced_capacitors(window, hands):
+def test_corvane_from_the_meter_to_the_first_clean_start(window, hands, by_command_line, capsys):
     window.ours.show_jobs()
     window.open_job("Corvane")
     hand = hands(window)
@@ -138,13 +173,14 @@ def test_corvane_from_the_meter_to_the_replaced_capacitors(window, hands):
             hand.press("Measure the capacitor")
     measured = {e.place for e in window.on_disk() if e.kind == "measured" and e.quantity == "esr"}
     assert {"C1", "C2", "C12", "C31", "C32", "C33", "C34", "C37"} <= measured
-    steps = [s for s in window.desk.assessment().plan.steps if s.kind == "capacitor"]
     hand.stage(Stage.REPAIR)
     _do_step(window, hand, "M1")
     assert window.on_disk()[-2].kind == "removed" and window.on_disk()[-2].shelf
-    for step in steps:
-        _do_step(window, hand, step.place.refdes)
-    assert {s.place.refdes for s in steps} <= {e.place for e in window.on_disk() if e.kind == "fitted"}
+    _do_step(window, hand, "M1")
+    assert window.on_disk()[-2].kind == "fitted"
+    hand.stage(Stage.VERIFY)
+    hand.cap("C")
+    assert outcome(window.desk.job) == by_command_line("corvane", capsys)
 
 
 def _do_step(window, hand, refdes):

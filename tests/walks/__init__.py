@@ -1,0 +1,1 @@
+"""Whole jobs as text: lines as they are typed, and what must hold after them."""

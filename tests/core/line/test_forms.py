@@ -154,7 +154,7 @@ def test_a_row_of_states_goes_to_the_pins_from_the_one_asked_for():
 def test_a_replacement_is_a_part_out_and_a_part_in_with_where_it_came_from():
     out, new = recorded("C1 replaced with 6800u 35V from tray F")
     assert (out[0], out[1]["place"]) == ("removed", "C1")
-    assert (new[0], new[1]["number"], new[1]["origin"]) == ("fitted", "6800 µF 35 V", "tray F")
+    assert (new[0], new[1]["number"], new[1]["origin"]) == ("fitted", "6800u 35V", "tray F")
     every = recorded("all electrolytics replaced")
     places = [f["place"] for kind, f in every if kind == "fitted"]
     board = TIDEWRACK[V]

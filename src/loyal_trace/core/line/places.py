@@ -17,6 +17,7 @@ from loyal_trace.core.vocabulary.identity import PartRef, in_order
 _GENERIC = r"(?:[A-Za-z]{1,4}\d{1,4}[A-Za-z]?|\d{1,2}[A-Za-z]\d?)"
 _PIN = r"(?:\.(?:\d{1,3}|/?[A-Za-z][A-Za-z0-9/]*)|-\d{1,3}(?![\w-]))"
 _LOOKS = re.compile(_GENERIC)
+_SIMPLE = re.compile(rf"(?:{_GENERIC}){_PIN}?")
 _NO_PLACE = re.compile(r"\d+(?:V|A|k|K|M|u|n|p|R|W|s|h|m|x|X)\d?|\d*(?:1st|2nd|3rd|\dth)", re.ASCII)
 _DESIGNATOR = re.compile(r"([A-Za-z]+)(\d+)")
 _GRID = re.compile(r"(\d{1,2})([A-Za-z])")
@@ -31,11 +32,12 @@ class Patterns:
     part: str
     pin: str
     parts: str
+    point: str
 
     @property
     def pieces(self) -> dict[str, str]:
         """The pieces under the names by which forms use them."""
-        return {"part": self.part, "pin": self.pin, "parts": self.parts, "board": self.board}
+        return {"part": self.part, "pin": self.pin, "parts": self.parts, "board": self.board, "point": self.point}
 
 
 def names_of(board_id: str, board: BoardDefinition) -> tuple[str, ...]:
@@ -49,11 +51,12 @@ def patterns_of(context: Context) -> Patterns:
     odd = tuple(
         part.refdes for board in context.boards.values() for part in board.parts if not _LOOKS.fullmatch(part.refdes)
     )
-    return _patterns(names, odd)
+    points = tuple(dict.fromkeys(p.point for board in context.boards.values() for p in board.chain))
+    return _patterns(names, odd, tuple(point for point in points if not _SIMPLE.fullmatch(point)))
 
 
 @lru_cache(maxsize=16)
-def _patterns(names: tuple[str, ...], odd: tuple[str, ...]) -> Patterns:
+def _patterns(names: tuple[str, ...], odd: tuple[str, ...], points: tuple[str, ...]) -> Patterns:
     by_length = sorted(names, key=len, reverse=True)
     board = "|".join(re.escape(name).replace(r"\ ", r"\s+") for name in by_length) or "(?!)"
     refdes = "|".join([*(re.escape(name) for name in sorted(odd, key=len, reverse=True)), _GENERIC])
@@ -61,7 +64,10 @@ def _patterns(names: tuple[str, ...], odd: tuple[str, ...]) -> Patterns:
     pin = rf"(?:{part}{_PIN})"
     stretch = rf"(?:{part}(?:\s*-\s*(?:{refdes}))?)"
     parts = rf"(?:{stretch}(?:(?:\s*,\s*(?:and\s+)?|\s+and\s+|\s+){stretch})*)"
-    return Patterns(board, part, pin, parts)
+    named = "|".join(re.escape(point) for point in sorted(points, key=len, reverse=True)) or "(?!)"
+    # Points of a supply chain have names of their own beside parts and pins: J1.41-42, between two pins.
+    point = rf"(?:(?:(?:{board})\s+)?(?:{named})|{pin}|{part})"
+    return Patterns(board, part, pin, parts, point)
 
 
 @dataclass(frozen=True)
@@ -129,6 +135,15 @@ class Places:
         if not here:
             raise self._unknown(said, refdes)
         return [Alternative((NamedPart(board=b, refdes=r, pin=self.pin(b, r, pin)),)) for b, r in here]
+
+    def points(self, text: str) -> list[tuple[str, str]]:
+        """(board, point) of everything that a typed point can mean: of a supply chain, else a part or pin."""
+        said, rest = self.board_named(text)
+        chains = {b: {p.point.casefold(): p.point for p in self.context.boards[b].chain} for b in self.boards_for(said)}
+        own = [(b, points[rest.casefold()]) for b, points in chains.items() if rest.casefold() in points]
+        if own and not _SIMPLE.fullmatch(rest):
+            return own
+        return [(one.board, one.one.name) for one in self.find(text)]
 
     def _as_picked(self, here: list[tuple[str, str]], said: str) -> list[tuple[str, str]]:
         """Between two boards, the picked part decides when it is the one named."""

@@ -1,6 +1,7 @@
 """The register of forms: each a pattern for the whole line, examples, the stage it is mostly said at, and its reading.
 
-In a pattern, `<part>`, `<pin>`, `<parts>` and `<board>` stand for places; a form matches the whole line or not at all.
+In a pattern, `<part>`, `<pin>`, `<parts>`, `<point>` and `<board>` stand for places; a form matches the whole line
+or not at all.
 """
 
 import re
@@ -14,7 +15,7 @@ from loyal_trace.core.line.places import Alternative, Patterns, Places, listed, 
 from loyal_trace.core.vocabulary.stages import Stage
 
 Match = re.Match[str]
-_PLACEHOLDER = re.compile(r"(?<!\?P)<(part|pin|parts|board)>")
+_PLACEHOLDER = re.compile(r"(?<!\?P)<(part|pin|parts|board|point)>")
 
 
 @dataclass(frozen=True)
@@ -64,6 +65,10 @@ class Scope:
     def named(self, part: NamedPart) -> str:
         """A place as it can be typed again."""
         return named(part, self.context)
+
+    def point(self, board: str, name: str) -> str:
+        """A point of a board as it can be typed again."""
+        return f"{self.board_words(board)}{name}"
 
     def listed(self, parts: Iterable[NamedPart]) -> str:
         """Places as they can be typed again."""

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from loyal_trace.core.boards.kinds import UNITS
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.vocabulary.errors import RequestError
-from loyal_trace.core.vocabulary.units import format_quantity, parse_quantity
+from loyal_trace.core.vocabulary.units import parse_quantity, typed_quantity
 
 _CHIP = re.compile(r"[A-Z]{0,3}(?:(?:74|54)[A-Z]{0,3}\d{2,5}|(?:23|25|27|28|29|37|62|61|41|44|82)C?\d{2,5}|4\d{3}|"
                    r"1?4[05]\d{2,3}|8\d{3}|6\d{3}|Z\d{2,4})[A-Z]{0,3}(?:-\d+)?")  # fmt: skip
@@ -77,7 +77,9 @@ def capacitor_marking(text: str) -> Marking | None:
     if not 1e-13 <= value <= 1.0:
         return None
     electrolytic = value >= _ELECTROLYTIC_FROM
-    told = format_quantity(value, "F") + (f" {voltage:g} V" if voltage else "") + (" BP" if bipolar else "")
+    volts_told = f" {typed_quantity(voltage)}V" if voltage else ""
+    # As it stands on parts lists and drawers, so that what goes in is counted out of the drawer it came from.
+    told = f"{typed_quantity(value, 'F').removesuffix('F')}{volts_told}{' BP' if bipolar else ''}"
     return Marking(told, "capacitor", value, voltage, "aluminium" if electrolytic else "", electrolytic and not bipolar)
 
 

@@ -95,7 +95,7 @@ def _item(scope: Scope, on: str | None, text: str) -> list[tuple[str, str]]:
 
 
 @form(
-    rf"{_ON}check:\s*(?P<item>[^,:]*?[^\s,:])\s+(?P<end>ok|passes|passed|works|fails|failed)(?:\s*,\s*(?P<why>\S.*))?",
+    rf"{_ON}check:\s*(?P<item>[^:]*?[^\s,:])\s+(?P<end>ok|passes|passed|works|fails|failed)(?:\s*,\s*(?P<why>\S.*))?",
     "check: keyboard ok",
     "check: joystick fails, left dead",
     stage=Stage.VERIFY,
@@ -113,18 +113,28 @@ def checked(m: Match, scope: Scope) -> Iterable[Said]:
 
 
 @form(
-    rf"{_ON}not\s+testable:\s*(?P<item>[^,:]*?[^\s,:])\s*,\s*(?P<why>\S.*)",
+    rf"{_ON}not\s+testable:\s*(?P<rest>[^:]*?[^\s,:]\s*,\s*\S.*)",
     "not testable: joystick, no harness",
     stage=Stage.VERIFY,
 )
 def not_testable(m: Match, scope: Scope) -> Iterable[Said]:
     """One item that cannot be tested here, with its reason."""
-    for board, item in _item(scope, m["on"], m["item"].strip()):
-        reason = m["why"].strip()
+    name, reason = _item_and_reason(scope, m["rest"])
+    for board, item in _item(scope, m["on"], name):
         yield said(
             f"{scope.board_words(board)}not testable: {item}, {reason}",
             about(NotTestable, board, item=item, reason=reason),
         )
+
+
+def _item_and_reason(scope: Scope, text: str) -> tuple[str, str]:
+    """An item and the reason after it; an item of a checklist may have commas of its own."""
+    listed = [item.name for board in scope.context.boards.values() for item in board.checklist]
+    for name in sorted(listed, key=len, reverse=True):
+        if text.casefold().startswith(f"{name.casefold()},"):
+            return name, text[len(name) + 1 :].strip()
+    name, _, reason = text.partition(",")
+    return name.strip(), reason.strip()
 
 
 def off_time(scope: Scope, said_seconds: float | None) -> float | None:

@@ -30,7 +30,6 @@ from loyal_trace.core.planning.assumptions import parse_assumption
 from loyal_trace.core.power.described import describe_chain
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.stages import Stage
-from loyal_trace.core.vocabulary.units import typed_quantity
 
 _ON = r"(?:(?P<on><board>)\s+)?"
 _PLACEHOLDER = {"from": "from J1 9 V DC", "through": "through C1 1000u", "to": "to REG1 5 V, U1.14"}
@@ -47,16 +46,7 @@ def marked(scope: Scope, part: NamedPart, found: Marking, new: Alternative | Non
         "technology": found.technology,
         "polarised": found.polarised,
     }
-    return said(f"{scope.named(part)} is {_typed_marking(found)}", at(PartTold, part, **fields), new=new)
-
-
-def _typed_marking(found: Marking) -> str:
-    """A marking as it can be typed again."""
-    if found.kind == "capacitor" and found.value is not None:
-        volts = f" {typed_quantity(found.voltage)}V" if found.voltage is not None else ""
-        bipolar = " BP" if found.polarised is False and found.technology else ""
-        return f"{typed_quantity(found.value, 'F').removesuffix('F')}{volts}{bipolar}"
-    return found.number
+    return said(f"{scope.named(part)} is {found.number}", at(PartTold, part, **fields), new=new)
 
 
 def _kind(scope: Scope, part: NamedPart) -> str:

@@ -126,17 +126,17 @@ def _readings(scope: Scope, place: str, quantity: Quantity, text: str, good: boo
     if values and not possible_ones:
         raise Refusal("impossible-value", value=text.strip(), quantity=quantity.value)
     doubtful = bool(values) and not any(possible(quantity, value) for value in values)
-    for one in scope.places.find(place):
+    for board, point in scope.places.points(place):
         for value in possible_ones:
-            whole = f"{'good board ' if good else ''}{_typed(scope.named(one.one), quantity, value)}"
+            whole = f"{'good board ' if good else ''}{_typed(scope.point(board, point), quantity, value)}"
             more = {"source": GOOD_BOARD} if good else {}
-            yield said(whole, reading(one.board, one.one.name, quantity, value, **more))
+            yield said(whole, reading(board, point, quantity, value, **more))
             if doubtful:
                 raise Refusal("impossible-value", value=text.strip(), quantity=quantity.value, instead=whole)
 
 
 @form(
-    rf"{_GOOD}(?P<at><pin>|<part>)\s+(?:is\s+|=\s*)?(?P<value>{VALUE}\s*{UNIT})",
+    rf"{_GOOD}(?P<at><point>)\s+(?:is\s+|=\s*)?(?P<value>{VALUE}\s*{UNIT})",
     "5D.13 4.87V",
     "good board 5D.13 4.95V",
     "F1 0.08 ohm",
@@ -152,7 +152,7 @@ def value_at_a_point(m: Match, scope: Scope) -> Iterable[Said]:
 
 
 @form(
-    rf"{_GOOD}(?P<at><pin>|<part>)\s+(?P<word>{_WORDS})\s*=?\s*(?P<value>{_READING})",
+    rf"{_GOOD}(?P<at><point>)\s+(?P<word>{_WORDS})\s*=?\s*(?P<value>{_READING})",
     "J1 ac 8.6V",
     "C1 esr=5",
     "5D.13 to ground 4k3",
@@ -164,7 +164,7 @@ def quantity_at_a_point(m: Match, scope: Scope) -> Iterable[Said]:
     yield from _readings(scope, m["at"], quantity, m["value"], bool(m["good"]))
 
 
-@form(r"(?P<at><pin>|<part>)\s+(?:reads\s+)?OL", "F1 OL", stage=Stage.RAILS)
+@form(r"(?P<at><point>)\s+(?:reads\s+)?OL", "F1 OL", stage=Stage.RAILS)
 def open_at_a_point(m: Match, scope: Scope) -> Iterable[Said]:
     """A meter's OL: an open line, in ohms or at the diode test."""
     for one in scope.places.find(m["at"]):
@@ -406,13 +406,13 @@ def value_asked_for(m: Match, scope: Scope) -> Iterable[Said]:
 
 def _at_point(scope: Scope, asked: AskedPoint, text: str) -> Iterator[Said]:
     quantity = Quantity(asked.quantity)
-    named = NamedPart(board=asked.board, refdes=asked.point)
     values = read_values(text, quantity.unit)
     if values and unit_of(text) and not any(possible(quantity, value) for value in values):
         raise Refusal("impossible-value", value=text.strip(), quantity=quantity.value)
     for value in (value for value in values if possible(quantity, value)):
         more = {"powered": asked.powered, **({"source": GOOD_BOARD} if asked.good_board else {})}
-        canonical = f"{'good board ' if asked.good_board else ''}{_typed(scope.named(named), quantity, value)}"
+        whole = _typed(scope.point(asked.board, asked.point), quantity, value)
+        canonical = f"good board {whole}" if asked.good_board else whole
         yield said(canonical, reading(asked.board, asked.point, quantity, value, **more))
 
 
