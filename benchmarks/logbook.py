@@ -16,7 +16,8 @@ _APPENDS = 200
 _ENTRIES = 20_000
 
 
-def _entry(n: int) -> AnyEntry:
+def entry_number(n: int) -> AnyEntry:
+    """The n-th of many made-up entries."""
     common = {"id": f"e{n:015}", "time": _START + timedelta(seconds=n), "author": "bench", "board": "tw-cpu"}
     place = f"{n % 7 + 1}{'ABCDEFGH'[n % 8]}"
     if n % 3 == 0:
@@ -41,7 +42,7 @@ def _bare_inserts(path: Path, lines: list[str]) -> None:
 def _append() -> Figure:
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
-        entries = [_entry(n) for n in range(_APPENDS * 8)]
+        entries = [entry_number(n) for n in range(_APPENDS * 8)]
         lines = [write_entry(e) for e in entries[:_APPENDS]]
         bare = median_of(5, lambda: _bare_inserts(folder / "bare.sqlite3", lines)) / _APPENDS
         with Store(folder / "store") as store:
@@ -58,7 +59,7 @@ def _append() -> Figure:
 
 
 def _folding() -> list[Figure]:
-    lines = [write_entry(_entry(n)) for n in range(_ENTRIES)]
+    lines = [write_entry(entry_number(n)) for n in range(_ENTRIES)]
     loads = best_of(5, lambda: [json.loads(line) for line in lines])
     parsed = [read_entry(line) for line in lines]
     folding = best_of(5, lambda: fold(parsed))

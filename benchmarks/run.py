@@ -8,10 +8,12 @@ import sys
 from collections.abc import Callable
 from pathlib import Path
 
-from benchmarks import forensics, keystroke, logbook, roms, startup
+from benchmarks import forensics, keystroke, logbook, long_job, roms, startup
 from benchmarks.measure import Figure
 
-_BENCHMARKS: tuple[Callable[[], list[Figure]], ...] = (startup.run, roms.run, forensics.run, logbook.run, keystroke.run)
+_BENCHMARKS: tuple[Callable[[], list[Figure]], ...] = (
+    startup.run, roms.run, forensics.run, logbook.run, keystroke.run, long_job.run,
+)  # fmt: skip
 
 
 def main() -> int:

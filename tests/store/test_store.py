@@ -9,6 +9,7 @@ import subprocess
 import sys
 import textwrap
 import zipfile
+from contextlib import closing
 from dataclasses import replace
 from pathlib import Path
 
@@ -22,8 +23,8 @@ from loyal_trace.core.job.fold import fold
 from loyal_trace.core.vocabulary.errors import LoyalTraceError, MachineError, RequestError, UserFileError
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.formats.archive import read_archive, write_archive
-from loyal_trace.store.connection import DATABASE, StoreBusy
-from loyal_trace.store.schema import HEAD, metadata
+from loyal_trace.store.connection import DATABASE, HEAD, StoreBusy, open_database
+from loyal_trace.store.schema import metadata
 from loyal_trace.store.store import Store
 from tests.helpers.builders import made, tiny_files
 
@@ -68,15 +69,16 @@ def test_the_schema_on_disk_is_the_schema_in_the_code(store):
     ],
 )
 def test_the_logbook_cannot_be_changed_behind_its_back(store, statement):
-    with pytest.raises(sa.exc.IntegrityError, match="append-only"):
-        store._connection.exec_driver_sql(statement)
-    store._connection.rollback()
+    beside = open_database(store.folder, read_only=False)
+    with closing(beside), pytest.raises(sqlite3.IntegrityError, match="append-only"):
+        beside.execute(statement)
     assert len(store.entries("j1")) == 1
 
 
-def test_durability_settings_hold_on_the_open_connection(store):
-    assert store._connection.exec_driver_sql("PRAGMA journal_mode").scalar() == "wal"
-    assert store._connection.exec_driver_sql("PRAGMA synchronous").scalar() == 2
+def test_a_connection_for_writing_syncs_every_commit_to_a_write_ahead_log(tmp_path):
+    with closing(open_database(tmp_path, read_only=False)) as connection:
+        assert connection.execute("PRAGMA journal_mode").fetchone() == ("wal",)
+        assert connection.execute("PRAGMA synchronous").fetchone() == (2,)
 
 
 def test_a_second_writer_is_refused_and_a_reader_is_welcome(store):
@@ -207,16 +209,22 @@ def test_a_damaged_store_says_so(tmp_path):
         Store(tmp_path)
 
 
-def test_a_full_disk_loses_only_the_entry_that_did_not_fit(store):
-    pages = store._connection.exec_driver_sql("PRAGMA page_count").scalar()
-    store._connection.exec_driver_sql(f"PRAGMA max_page_count={pages + 2}")
-    with pytest.raises(MachineError, match="disk is full"):
-        for _ in range(100):
-            store.append("j1", made(e.Note, text="x" * 2000))
-    kept = len(store.entries("j1"))
-    store._connection.exec_driver_sql("PRAGMA max_page_count=100000")
-    store.append("j1", made(e.Note, text="after"))
-    assert len(store.entries("j1")) == kept + 1 and kept >= 1
+def test_a_full_disk_loses_only_the_entry_that_did_not_fit(tmp_path, monkeypatch):
+    opened: list[sqlite3.Connection] = []
+    monkeypatch.setattr(
+        "loyal_trace.store.store.open_database", lambda *given: opened.append(open_database(*given)) or opened[-1]
+    )
+    with Store(tmp_path) as store:
+        store.create_job("j1", "Test", "2026-01-01", {}, [made(e.Opened, title="Test", boards=())])
+        (pages,) = opened[0].execute("PRAGMA page_count").fetchone()
+        opened[0].execute(f"PRAGMA max_page_count={pages + 2}")
+        with pytest.raises(MachineError, match="disk is full"):
+            for _ in range(100):
+                store.append("j1", made(e.Note, text="x" * 2000))
+        kept = len(store.entries("j1"))
+        opened[0].execute("PRAGMA max_page_count=100000")
+        store.append("j1", made(e.Note, text="after"))
+        assert len(store.entries("j1")) == kept + 1 and kept >= 1
 
 
 def test_a_folder_that_cannot_be_made_is_one_sentence(tmp_path):

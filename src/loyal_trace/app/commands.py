@@ -23,7 +23,6 @@ from loyal_trace.core.job.entries import (
 )
 from loyal_trace.core.line.asked import asked_at
 from loyal_trace.core.line.context import Asked, Context, Parsed, Planned, Refusal, Said, Status
-from loyal_trace.core.line.grammar import parse_line
 from loyal_trace.core.line.places import Places
 from loyal_trace.core.planning.steps import Step
 from loyal_trace.core.power.guard import CAUTIONS, caution_of, guard_decision, power_guard
@@ -87,6 +86,8 @@ def context_of(job: OpenJob, setting: Setting) -> Context:
 
 def preview(job: OpenJob, text: str, setting: Setting) -> LineResult:
     """What Enter would record; nothing is recorded."""
+    from loyal_trace.core.line.grammar import parse_line  # all forms: a window shows its job before it needs them
+
     return _result(job, parse_line(text, context_of(job, setting)))
 
 

@@ -4,11 +4,11 @@ from functools import cache
 from importlib.resources import files
 from typing import TYPE_CHECKING
 
-from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.vocabulary.errors import RequestError
 
 if TYPE_CHECKING:
     from loyal_trace.core.assess.moment import Beliefs
+    from loyal_trace.core.chips.library import ChipLibrary
     from loyal_trace.core.diagnosis.complaint import WordGroups
     from loyal_trace.core.power.consumption import CurrentTable
     from loyal_trace.core.roms.devices import MemoryTypes
@@ -44,8 +44,10 @@ def word_groups() -> "WordGroups":
 
 
 @cache
-def chip_library() -> ChipLibrary:
+def chip_library() -> "ChipLibrary":
     """The chip library that ships with the program."""
+    from loyal_trace.core.chips.library import ChipLibrary  # not before the first paint
+
     return ChipLibrary(read_text("data/chips.toml"))
 
 

@@ -8,12 +8,10 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import IO
 
-import sqlalchemy as sa
-
 from loyal_trace.core.vocabulary.errors import MachineError, UserFileError
-from loyal_trace.store.schema import HEAD
 
 DATABASE = "workshop.sqlite3"
+HEAD = "0001"
 
 
 class StoreBusy(MachineError):
@@ -41,8 +39,8 @@ def speaking_plainly(place: Path) -> Iterator[None]:
     """Turns the database's own errors into one sentence with what was kept."""
     try:
         yield
-    except (sa.exc.DatabaseError, sqlite3.DatabaseError) as error:
-        words = str(getattr(error, "orig", None) or error).lower()
+    except sqlite3.DatabaseError as error:
+        words = str(error).lower()
         if "full" in words:
             raise MachineError(
                 f"{place}: the disk is full; the last entry was not saved, all earlier ones are"
@@ -56,20 +54,21 @@ def speaking_plainly(place: Path) -> Iterator[None]:
         raise MachineError(f"{place}: the store could not be used ({words}); earlier entries are kept") from None
 
 
-def open_engine(folder: Path, read_only: bool) -> sa.Engine:
-    """An engine on the folder's database with write-ahead log, full sync and triggers that cannot be slipped past."""
+def open_database(folder: Path, read_only: bool) -> sqlite3.Connection:
+    """A connection to the folder's database: write-ahead log, full sync, triggers that cannot be slipped past."""
     file = (folder / DATABASE).resolve()
-
-    def connect() -> sqlite3.Connection:
-        connection = sqlite3.connect(_uri(file, read_only), uri=True, check_same_thread=False, timeout=5)
+    connection = sqlite3.connect(_uri(file, read_only), uri=True, check_same_thread=False, timeout=5)
+    try:
         if not read_only:
             connection.execute("PRAGMA journal_mode=WAL")
             connection.execute("PRAGMA synchronous=FULL")
         connection.execute("PRAGMA foreign_keys=ON")
         connection.execute("PRAGMA recursive_triggers=ON")
-        return connection
-
-    return sa.create_engine("sqlite://", creator=connect, poolclass=sa.pool.StaticPool)
+        _bring_up_to_date(connection, folder, read_only)
+    except BaseException:
+        connection.close()
+        raise
+    return connection
 
 
 def _uri(file: Path, read_only: bool) -> str:
@@ -79,20 +78,20 @@ def _uri(file: Path, read_only: bool) -> str:
     return f"{base}?mode=ro" if os.access(file.parent, os.W_OK) else f"{base}?immutable=1"
 
 
-def version_on_disk(connection: sa.Connection) -> str | None:
+def _version_on_disk(connection: sqlite3.Connection) -> str | None:
     """The schema version found; None in an empty database."""
-    names = set(connection.exec_driver_sql("SELECT name FROM sqlite_master WHERE type='table'").scalars())
+    names = {name for (name,) in connection.execute("SELECT name FROM sqlite_master WHERE type='table'")}
     if not names:
         return None
     if "alembic_version" not in names:
         raise UserFileError(DATABASE, "is a database, but not of Loyal Trace", "choose another store folder")
-    return str(connection.exec_driver_sql("SELECT version_num FROM alembic_version").scalar())
+    row = connection.execute("SELECT version_num FROM alembic_version").fetchone()
+    return str(row[0]) if row else None
 
 
-def bring_up_to_date(engine: sa.Engine, place: Path, read_only: bool) -> None:
+def _bring_up_to_date(connection: sqlite3.Connection, place: Path, read_only: bool) -> None:
     """Runs the migrations when needed; a store from a newer program is refused untouched."""
-    with engine.connect() as connection:
-        found = version_on_disk(connection)
+    found = _version_on_disk(connection)
     if found == HEAD:
         return
     if found is not None and (not found.isdecimal() or found > HEAD):
@@ -100,16 +99,22 @@ def bring_up_to_date(engine: sa.Engine, place: Path, read_only: bool) -> None:
         raise UserFileError(str(place), f"the store was written by a newer version (schema {found})", remedy)
     if read_only:
         raise MachineError(f"{place}: there is no store here yet, and it was opened read-only")
-    _migrate(engine)
+    _migrate(connection)
 
 
-def _migrate(engine: sa.Engine) -> None:
+def _migrate(connection: sqlite3.Connection) -> None:
+    # Loaded only here: the migration library takes longer than everything else at the start of the program.
+    import sqlalchemy as sa
     from alembic import command
     from alembic.config import Config
 
     config = Config()
     config.set_main_option("script_location", "loyal_trace.store:migrations")
     config.set_main_option("path_separator", "os")
-    with engine.begin() as connection:
-        config.attributes["connection"] = connection
-        command.upgrade(config, "head")
+    engine = sa.create_engine("sqlite://", creator=lambda: connection, poolclass=sa.pool.StaticPool)
+    try:
+        with engine.begin() as opened:
+            config.attributes["connection"] = opened
+            command.upgrade(config, "head")
+    except sa.exc.DatabaseError as error:
+        raise sqlite3.DatabaseError(str(error.orig or error)) from None

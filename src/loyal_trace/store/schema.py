@@ -2,8 +2,6 @@
 
 import sqlalchemy as sa
 
-HEAD = "0001"
-
 metadata = sa.MetaData()
 
 jobs = sa.Table(

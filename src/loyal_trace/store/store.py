@@ -1,23 +1,27 @@
 """The store: jobs, their logbooks, boards and attachments in one folder. An acknowledged entry is on disk."""
 
 import hashlib
+import sqlite3
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from types import TracebackType
 from typing import Self
 
-import sqlalchemy as sa
-
 from loyal_trace.core.job.chain import head_of
 from loyal_trace.core.job.entries import Entry, Imported, Opened, line_hash, read_entry, write_entry
 from loyal_trace.core.vocabulary.errors import MachineError, RequestError, UserFileError
 from loyal_trace.formats.archive import JobArchive
 from loyal_trace.formats.whole_file import write_whole
-from loyal_trace.store.connection import DATABASE, bring_up_to_date, open_engine, speaking_plainly, take_lock
-from loyal_trace.store.schema import board_files, entries, jobs
+from loyal_trace.store.connection import DATABASE, open_database, speaking_plainly, take_lock
 
 _INSERT = "INSERT INTO entries (job, id, body) VALUES (?, ?, ?)"
+_INSERT_FILE = "INSERT INTO board_files (job, board, name, data) VALUES (?, ?, ?, ?)"
+_JOBS = """
+    SELECT jobs.id, jobs.title, jobs.opened, COUNT(entries.seq)
+    FROM jobs LEFT JOIN entries ON entries.job = jobs.id
+    GROUP BY jobs.id ORDER BY jobs.opened DESC, jobs.id
+"""
 
 
 @dataclass(frozen=True)
@@ -48,9 +52,7 @@ class Store:
             raise MachineError(f"{folder}: there is no store here")
         try:
             with speaking_plainly(folder):
-                self._engine = open_engine(folder, read_only)
-                bring_up_to_date(self._engine, folder, read_only)
-                self._connection = self._engine.connect()
+                self._connection = open_database(folder, read_only)
         except BaseException:
             self._close_lock()
             raise
@@ -66,7 +68,6 @@ class Store:
     def close(self) -> None:
         """Ends the use of the store and lets another process write."""
         self._connection.close()
-        self._engine.dispose()
         self._close_lock()
 
     def _close_lock(self) -> None:
@@ -82,18 +83,12 @@ class Store:
 
     def jobs(self) -> tuple[JobSummary, ...]:
         """All jobs, newest first."""
-        count = sa.select(entries.c.job, sa.func.count().label("n")).group_by(entries.c.job).subquery()
-        query = (
-            sa.select(jobs, sa.func.coalesce(count.c.n, 0))
-            .outerjoin(count, count.c.job == jobs.c.id)
-            .order_by(jobs.c.opened.desc(), jobs.c.id)
-        )
         with speaking_plainly(self.folder):
-            return tuple(JobSummary(*row) for row in self._connection.execute(query))
+            return tuple(JobSummary(*row) for row in self._connection.execute(_JOBS))
 
     def has_job(self, job: str) -> bool:
         with speaking_plainly(self.folder):
-            return self._connection.execute(sa.select(jobs.c.id).where(jobs.c.id == job)).first() is not None
+            return self._connection.execute("SELECT 1 FROM jobs WHERE id = ?", (job,)).fetchone() is not None
 
     def create_job(
         self,
@@ -117,17 +112,11 @@ class Store:
         self._may_write()
         if self.has_job(job):
             raise RequestError(f"there is already a job {job} in this store")
-        with speaking_plainly(self.folder):
-            self._connection.rollback()
-            with self._connection.begin():
-                self._connection.execute(jobs.insert().values(id=job, title=title, opened=opened))
-                for board, files in boards.items():
-                    for name, data in files.items():
-                        self._connection.execute(
-                            board_files.insert().values(job=job, board=board, name=name, data=data)
-                        )
-                for entry_id, line in rows:
-                    self._connection.exec_driver_sql(_INSERT, (job, entry_id, line))
+        with speaking_plainly(self.folder), self._connection:
+            self._connection.execute("INSERT INTO jobs (id, title, opened) VALUES (?, ?, ?)", (job, title, opened))
+            for board, files in boards.items():
+                self._insert_files(job, board, files)
+            self._connection.executemany(_INSERT, [(job, entry_id, line) for entry_id, line in rows])
         self._heads.pop(job, None)
 
     def add_board(self, job: str, board: str, files: Mapping[str, bytes], entry: Entry) -> tuple[Entry, ...]:
@@ -136,22 +125,23 @@ class Store:
         if board in self.board_files(job):
             raise RequestError(f"the job {job} has a board {board} already")
         with speaking_plainly(self.folder):
-            self._connection.rollback()
-            with self._connection.begin():
-                for name, data in files.items():
-                    self._connection.execute(board_files.insert().values(job=job, board=board, name=name, data=data))
-                kept = _chained([entry], self.head(job))
-                self._connection.exec_driver_sql(_INSERT, (job, entry.id, write_entry(kept[0])))
+            kept = _chained([entry], self.head(job))
+            with self._connection:
+                self._insert_files(job, board, files)
+                self._connection.execute(_INSERT, (job, entry.id, write_entry(kept[0])))
         self._heads.pop(job, None)
         return kept
+
+    def _insert_files(self, job: str, board: str, files: Mapping[str, bytes]) -> None:
+        self._connection.executemany(_INSERT_FILE, [(job, board, name, data) for name, data in files.items()])
 
     def board_files(self, job: str) -> dict[str, dict[str, bytes]]:
         """The files of a job's boards: board id → file name → bytes."""
         found: dict[str, dict[str, bytes]] = {}
-        query = sa.select(board_files).where(board_files.c.job == job).order_by(board_files.c.board)
+        query = "SELECT board, name, data FROM board_files WHERE job = ? ORDER BY board, name"
         with speaking_plainly(self.folder):
-            for row in self._connection.execute(query):
-                found.setdefault(row.board, {})[row.name] = bytes(row.data)
+            for board, name, data in self._connection.execute(query, (job,)):
+                found.setdefault(board, {})[name] = bytes(data)
         return found
 
     # the logbook
@@ -169,10 +159,10 @@ class Store:
             with speaking_plainly(self.folder):
                 try:
                     for entry, line in zip(kept, lines, strict=True):
-                        self._connection.exec_driver_sql(_INSERT, (job, entry.id, line))
+                        self._connection.execute(_INSERT, (job, entry.id, line))
                     self._connection.commit()
-                except sa.exc.IntegrityError as error:
-                    raise RequestError(f"job {job} cannot take the entry ({error.orig})") from None
+                except sqlite3.IntegrityError as error:
+                    raise RequestError(f"job {job} cannot take the entry ({error})") from None
         except BaseException:
             self._connection.rollback()
             self._heads.pop(job, None)
@@ -185,7 +175,7 @@ class Store:
         """(number, line) of every entry of a job as it was written, in order."""
         query = "SELECT seq, body FROM entries WHERE job = ? ORDER BY seq"
         with speaking_plainly(self.folder):
-            return [(int(seq), str(body)) for seq, body in self._connection.exec_driver_sql(query, (job,))]
+            return [(int(seq), str(body)) for seq, body in self._connection.execute(query, (job,))]
 
     def entries(self, job: str) -> tuple[Entry, ...]:
         """All entries of a job in the order they were made."""
@@ -196,8 +186,8 @@ class Store:
         if job not in self._heads:
             query = "SELECT body FROM entries WHERE job = ? ORDER BY seq DESC LIMIT 1"
             with speaking_plainly(self.folder):
-                last = self._connection.exec_driver_sql(query, (job,)).scalar()
-            found = head_of([str(last)]) if last is not None else ""
+                last = self._connection.execute(query, (job,)).fetchone()
+            found = head_of([str(last[0])]) if last is not None else ""
             if self.read_only:
                 return found
             self._heads[job] = found

@@ -9,9 +9,7 @@ from loyal_trace.app.desk import Desk
 from loyal_trace.app.pad import Pad
 from loyal_trace.app.presenters.logbook import newest
 from loyal_trace.app.presenters.model import Action, Page, Presenter
-from loyal_trace.app.presenters.rails import hold_words
-from loyal_trace.app.presenters.strip import NOTHING, Strip, strip_of
-from loyal_trace.core.line.complete import common, completions
+from loyal_trace.app.presenters.strip import NOTHING, Strip, hold_words, strip_of
 from loyal_trace.core.line.context import Planned, Said, Status
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.ui.widgets.foot import Foot
@@ -133,6 +131,8 @@ class LineControl:
 
     def _complete(self) -> None:
         """Tab: as far as all ways to go on agree; pressed again, one after the other."""
+        from loyal_trace.core.line.complete import common, completions  # the grammar: not before the job is shown
+
         text = self.foot.edit.text()
         if text in self._offered:
             self._offer(self._offered[(self._offered.index(text) + 1) % len(self._offered)])

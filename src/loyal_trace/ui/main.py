@@ -95,6 +95,8 @@ class Application(QObject):
 
     def __init__(self, options: WindowOptions) -> None:
         super().__init__()
+        gc.disable()  # what is loaded now stays: walking it again and again would take a fifth of the start
+        self.ready.connect(_settle_memory)
         self.options = options
         self.shell = Shell()
         self.store: Store | None = None
@@ -387,10 +389,11 @@ def make_application(options: WindowOptions) -> tuple[QApplication, Application]
     return app, Application(options)
 
 
-def settle_memory() -> None:
+def _settle_memory() -> None:
     """What was loaded stays: later collections need not walk it while someone types. Once, when a window is ready."""
-    gc.collect()
-    gc.freeze()
+    if not gc.get_freeze_count():
+        gc.freeze()
+    gc.enable()
 
 
 def run_window(options: WindowOptions) -> int:
@@ -402,7 +405,6 @@ def run_window(options: WindowOptions) -> int:
         return 2
     sys.excepthook = _report_bug
     app, ours = make_application(options)
-    ours.ready.connect(settle_memory)
     ours.shell.show()
     if options.shot is not None:
         target = options.shot

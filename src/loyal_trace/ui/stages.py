@@ -1,41 +1,114 @@
-"""The ten stages in the window: which lists and drawings each has, from top to bottom."""
+"""The ten stages in the window: which lists and drawings each has, from top to bottom.
 
-from collections.abc import Mapping
+A page is made when it is first shown, and what it needs is loaded then: the job is on the screen the sooner.
+"""
+
+from collections.abc import Callable, Iterator, Mapping
 
 from loyal_trace.app.desk import Desk
-from loyal_trace.app.presenters import inspect, intake, plan, probe, rails, repair, report, roms, suspects, verify
 from loyal_trace.core.vocabulary.stages import Stage
-from loyal_trace.ui.widgets.chain_view import ChainView
-from loyal_trace.ui.widgets.chip_view import ChipView
-from loyal_trace.ui.widgets.clock_view import ClockView
-from loyal_trace.ui.widgets.hex_view import HexPane
-from loyal_trace.ui.widgets.photo_view import PhotoView
-from loyal_trace.ui.widgets.report_view import ReportView
-from loyal_trace.ui.widgets.ripple_view import RippleView
-from loyal_trace.ui.widgets.rom_picture import RomPicture
 from loyal_trace.ui.widgets.stage_page import StagePage
-from loyal_trace.ui.widgets.start_curve import StartCurve
 
 
-def make_stages(desk: Desk) -> Mapping[Stage, StagePage]:
-    """One page a stage."""
-    rails_parts = (
-        (rails.CHAIN, ChainView()), (rails.RIPPLE, RippleView()), rails.BLOCKS, rails.SHORTS,
-        (rails.TREE, ClockView()), rails.FACTS, rails.SUPPLY,
-    )  # fmt: skip
-    roms_parts = (roms.SLOTS, roms.PAGE, (roms.PICTURE, RomPicture()), roms.EXPLAINED, (roms.HEX, HexPane()))
-    inspect_parts = ((inspect.PHOTO, PhotoView()), inspect.KEYS, inspect.SEEN, inspect.APART)
-    return {
-        Stage.INTAKE: StagePage(intake.IntakePresenter(desk), (intake.SHEET, intake.AWAY)),
-        Stage.INSPECT: StagePage(inspect.InspectPresenter(desk), inspect_parts),
-        Stage.RAILS: StagePage(rails.RailsPresenter(desk), rails_parts),
-        Stage.ROMS: StagePage(roms.RomsPresenter(desk), roms_parts),
-        Stage.PROBE: StagePage(probe.ProbePresenter(desk), ((probe.CHIP, ChipView()), probe.WORTH), steady=True),
-        Stage.SUSPECTS: StagePage(
-            suspects.SuspectsPresenter(desk), (suspects.RANKED, suspects.REASONS, suspects.THINGS)
-        ),
-        Stage.PLAN: StagePage(plan.PlanPresenter(desk), (plan.STEPS, plan.PARTS, plan.CAPACITORS, plan.PAIRS)),
-        Stage.REPAIR: StagePage(repair.RepairPresenter(desk), (repair.CARD, repair.SPARES, repair.STEPS)),
-        Stage.VERIFY: StagePage(verify.VerifyPresenter(desk), ((verify.CURVE, StartCurve()), verify.ITEMS)),
-        Stage.REPORT: StagePage(report.ReportPresenter(desk), ((report.PREVIEW, ReportView()),), fills=True),
-    }
+class Stages:
+    """The pages of one job; `made` is told of every new one."""
+
+    def __init__(self, desk: Desk, made: Callable[[StagePage], object]) -> None:
+        self._desk, self._made = desk, made
+        self._pages: dict[Stage, StagePage] = {}
+
+    def __getitem__(self, stage: Stage) -> StagePage:
+        if stage not in self._pages:
+            page = self._pages[stage] = _MAKERS[stage](self._desk)
+            self._made(page)
+        return self._pages[stage]
+
+    def __iter__(self) -> Iterator[StagePage]:
+        """The pages made so far."""
+        return iter(self._pages.values())
+
+
+def _intake(desk: Desk) -> StagePage:
+    from loyal_trace.app.presenters import intake
+
+    return StagePage(intake.IntakePresenter(desk), (intake.SHEET, intake.AWAY))
+
+
+def _inspect(desk: Desk) -> StagePage:
+    from loyal_trace.app.presenters import inspect
+    from loyal_trace.ui.widgets.photo_view import PhotoView
+
+    parts = ((inspect.PHOTO, PhotoView()), inspect.KEYS, inspect.SEEN, inspect.APART)
+    return StagePage(inspect.InspectPresenter(desk), parts)
+
+
+def _rails(desk: Desk) -> StagePage:
+    from loyal_trace.app.presenters import rails
+    from loyal_trace.ui.widgets.chain_view import ChainView
+    from loyal_trace.ui.widgets.clock_view import ClockView
+    from loyal_trace.ui.widgets.ripple_view import RippleView
+
+    drawn = ((rails.CHAIN, ChainView()), (rails.RIPPLE, RippleView()), rails.BLOCKS, rails.SHORTS)
+    return StagePage(rails.RailsPresenter(desk), (*drawn, (rails.TREE, ClockView()), rails.FACTS, rails.SUPPLY))
+
+
+def _roms(desk: Desk) -> StagePage:
+    from loyal_trace.app.presenters import roms
+    from loyal_trace.ui.widgets.hex_view import HexPane
+    from loyal_trace.ui.widgets.rom_picture import RomPicture
+
+    parts = (roms.SLOTS, roms.PAGE, (roms.PICTURE, RomPicture()), roms.EXPLAINED, (roms.HEX, HexPane()))
+    return StagePage(roms.RomsPresenter(desk), parts)
+
+
+def _probe(desk: Desk) -> StagePage:
+    from loyal_trace.app.presenters import probe
+    from loyal_trace.ui.widgets.chip_view import ChipView
+
+    return StagePage(probe.ProbePresenter(desk), ((probe.CHIP, ChipView()), probe.WORTH), steady=True)
+
+
+def _suspects(desk: Desk) -> StagePage:
+    from loyal_trace.app.presenters import suspects
+
+    return StagePage(suspects.SuspectsPresenter(desk), (suspects.RANKED, suspects.REASONS, suspects.THINGS))
+
+
+def _plan(desk: Desk) -> StagePage:
+    from loyal_trace.app.presenters import plan
+
+    return StagePage(plan.PlanPresenter(desk), (plan.STEPS, plan.PARTS, plan.CAPACITORS, plan.PAIRS))
+
+
+def _repair(desk: Desk) -> StagePage:
+    from loyal_trace.app.presenters import repair
+
+    return StagePage(repair.RepairPresenter(desk), (repair.CARD, repair.SPARES, repair.STEPS))
+
+
+def _verify(desk: Desk) -> StagePage:
+    from loyal_trace.app.presenters import verify
+    from loyal_trace.ui.widgets.start_curve import StartCurve
+
+    return StagePage(verify.VerifyPresenter(desk), ((verify.CURVE, StartCurve()), verify.ITEMS))
+
+
+def _report(desk: Desk) -> StagePage:
+    from loyal_trace.app.presenters import report
+    from loyal_trace.ui.widgets.report_view import ReportView
+
+    return StagePage(report.ReportPresenter(desk), ((report.PREVIEW, ReportView()),), fills=True)
+
+
+_MAKERS: Mapping[Stage, Callable[[Desk], StagePage]] = {
+    Stage.INTAKE: _intake,
+    Stage.INSPECT: _inspect,
+    Stage.RAILS: _rails,
+    Stage.ROMS: _roms,
+    Stage.PROBE: _probe,
+    Stage.SUSPECTS: _suspects,
+    Stage.PLAN: _plan,
+    Stage.REPAIR: _repair,
+    Stage.VERIFY: _verify,
+    Stage.REPORT: _report,
+}

@@ -114,8 +114,9 @@ def _sheet(p: Palette) -> str:
         QPushButton#choice {{ background: {p.card}; border: 1px solid {p.line}; border-radius: 4px; padding: 2px 8px; }}
         QPushButton#choice:checked {{ border: 2px solid {p.doubtful}; padding: 1px 7px; font-weight: bold; }}
         QListView#rows {{ background: transparent; border: none; outline: none; }}
-        QListView {{ background: {p.panel}; border: 1px solid {p.line}; border-radius: 4px; outline: none; }}
-        QListView::item:selected {{ background: {p.selected}; color: {p.ink}; }}
+        QListView, QTableView {{
+            background: {p.panel}; border: 1px solid {p.line}; border-radius: 4px; outline: none; }}
+        QListView::item:selected, QTableView::item:selected {{ background: {p.selected}; color: {p.ink}; }}
         QMenuBar {{ background: {p.panel}; border-bottom: 1px solid {p.line}; }}
         QMenuBar::item {{ background: transparent; padding: 3px 12px; }}
         QMenuBar::item:selected, QMenu::item:selected {{ background: {p.selected}; color: {p.ink}; }}

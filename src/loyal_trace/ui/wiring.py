@@ -22,13 +22,11 @@ from loyal_trace.app.presenters.overview import (
     stage_where_work_left_off,
     stations,
 )
-from loyal_trace.app.presenters.roms import RomsPresenter
-from loyal_trace.app.presenters.sayable import sayable
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.ui.line_control import LineControl
 from loyal_trace.ui.photo_watch import PhotoWatch
 from loyal_trace.ui.shell import Shell
-from loyal_trace.ui.stages import make_stages
+from loyal_trace.ui.stages import Stages
 from loyal_trace.ui.widgets.finder import Command, Finder
 from loyal_trace.ui.widgets.foot import Foot
 from loyal_trace.ui.widgets.stage_page import StagePage
@@ -40,9 +38,7 @@ class JobWiring(QObject):
     def __init__(self, shell: Shell, desk: Desk, timer: Callable[[QObject], Timer]) -> None:
         super().__init__()
         self.shell, self.desk = shell, desk
-        self.stages = make_stages(desk)
-        for page in self.stages.values():
-            shell.stages.addWidget(page)
+        self.stages = Stages(desk, shell.stages.addWidget)
         self.current = stage_where_work_left_off(desk)
         self.foot = Foot()
         shell.right.addWidget(self.foot)
@@ -50,9 +46,9 @@ class JobWiring(QObject):
         self.pad = Pad(timer(self), self._press, load_preferences(self._folder).pads)
         self.control = LineControl(desk, self.foot, self.pad, lambda: self.presenter)
         self.watch = PhotoWatch(desk)
+        pick_where_work_left_off(desk)
         self._connect()
         shell.pages.setCurrentWidget(shell.desk_page)
-        pick_where_work_left_off(desk)
         self.show_stage(self.current)
 
     def _connect(self) -> None:
@@ -90,7 +86,7 @@ class JobWiring(QObject):
         self.desk.close()
         for signal, slot in self._signals():
             signal.disconnect(slot)
-        for page in self.stages.values():
+        for page in self.stages:
             self.shell.stages.removeWidget(page)
             page.deleteLater()
         self.shell.right.removeWidget(self.foot)
@@ -205,7 +201,7 @@ class JobWiring(QObject):
     def say_why(self) -> None:
         """Opens everything behind the verdict in view."""
         meaning = self.page.meaning
-        more = self.presenter.why_in_full() if isinstance(self.presenter, RomsPresenter) else ""
+        more = self.presenter.why_in_full()
         parts = (meaning.why.text(), meaning.aside.text(), more, evidence_words(self.desk))
         text = "\n\n".join(part for part in parts if part)
         QMessageBox(QMessageBox.Icon.NoIcon, "Why", text, QMessageBox.StandardButton.Ok, self.shell).exec()
@@ -224,6 +220,8 @@ class JobWiring(QObject):
             chosen.run()
 
     def _sayable(self) -> list[Command]:
+        from loyal_trace.app.presenters.sayable import sayable  # the grammar: not before the job is shown
+
         return [
             Command(one.example, one.words, partial(self.control.put, one.example)) for one in sayable(self.current)
         ]

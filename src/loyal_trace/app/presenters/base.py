@@ -75,6 +75,9 @@ class StagePresenter:
     def press(self, key: str) -> bool:
         return False
 
+    def why_in_full(self) -> str:
+        return ""
+
     def recorded(self, entries: tuple[Entry, ...]) -> None:
         """The stage stays where it is."""
 

@@ -174,6 +174,10 @@ class Presenter(Protocol):
         """A key of the pad: records one entry about the part shown. False when it could not be recorded."""
         ...
 
+    def why_in_full(self) -> str:
+        """More behind the verdict in view than its page can hold; empty where there is none."""
+        ...
+
     def recorded(self, entries: "tuple[Entry, ...]") -> None:
         """A line was recorded here: go on to what comes next."""
         ...

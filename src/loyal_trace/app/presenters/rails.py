@@ -9,6 +9,7 @@ from loyal_trace.app.presenters.base import StagePresenter, capital
 from loyal_trace.app.presenters.clock import ClockPage
 from loyal_trace.app.presenters.model import Action, Cell, Meaning, Page, Row, Rows, Target, heading
 from loyal_trace.app.presenters.short import ShortPage
+from loyal_trace.app.presenters.strip import hold_words
 from loyal_trace.app.presenters.supply import SupplyPage
 from loyal_trace.core.assess.rails import around, rails_by
 from loyal_trace.core.boards.supplies import Supply
@@ -523,13 +524,6 @@ class RailsPresenter(StagePresenter):
         now = self.desk.snapshot.decision("supply limits", "maker")
         choice = names[(names.index(now) + 1) % len(names)]
         self.desk.record(Decided, what="supply limits", choice=choice, reason=SUPPLY_LIMITS[choice])
-
-
-def hold_words(caution: bool, words: str) -> str:
-    """What the window says where a reading has to wait."""
-    if caution:
-        return "read the caution first and sign it (Alt+K): your name and the time are kept with it"
-    return f"{words}. Measure them first, or go on anyway (Alt+Y), which is recorded"
 
 
 def _stop(point: PointVerdict, boundary: bool) -> ChainStop:

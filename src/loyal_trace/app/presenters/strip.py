@@ -46,6 +46,13 @@ def strip_of(found: LineResult, chosen: int = 0, before: str = "") -> Strip:
     return Strip(head, kind, _record_words(found))
 
 
+def hold_words(caution: bool, words: str) -> str:
+    """What the window says where a reading has to wait."""
+    if caution:
+        return "read the caution first and sign it (Alt+K): your name and the time are kept with it"
+    return f"{words}. Measure them first, or go on anyway (Alt+Y), which is recorded"
+
+
 def _note_words(found: LineResult) -> str:
     """Where a note goes and what it says, or which word kept it from being more."""
     note = next((entry for entry in found.entries if isinstance(entry, Note)), None)

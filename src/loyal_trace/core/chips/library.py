@@ -16,6 +16,7 @@ from loyal_trace.core.chips.model import ChipType, Memory, Output, Pin, Register
 from loyal_trace.core.vocabulary.errors import RequestError
 
 _LOGIC = re.compile(r"[A-Z]{0,3}(?:74|54)(ALS|AS|LS|S|F|L|HCT|HC|ACT|AC|)(\d{2,4})[A-Z]?[A-Z]?\d?")
+_NAME = re.compile(r"/?[A-Za-z0-9]+")
 _POWER = {"VCC", "VDD", "VPP"}
 _GROUND = {"GND", "VSS"}
 
@@ -98,7 +99,7 @@ def _chip(name: str, entry: dict[str, Any], family: str) -> ChipType:
     pin_names = entry["pins"].split()
     cpu = tuple(entry.get("cpu_address", "").split())
     driven = set(values) | set(cpu) | set(entry.get("also_out", "").split())
-    both = set(memory.data if memory else ()) | {pin for pin in values if _is_read(pin, values, enables)}
+    both = set(memory.data if memory else ()) | _read_back(values, enables)
     pins = tuple(_pin(number, pin, driven, both) for number, pin in enumerate(pin_names, start=1))
     return ChipType(
         name, str(entry["title"]), pins, FAMILIES[family], outputs, _registers(entry, repeat), memory, cpu,
@@ -106,10 +107,12 @@ def _chip(name: str, entry: dict[str, Any], family: str) -> ChipType:
     )  # fmt: skip
 
 
-def _is_read(pin: str, values: Mapping[str, str], enables: Mapping[str, str]) -> bool:
-    """A pin that is both driven by one expression and read by another is bidirectional."""
-    names = re.compile(rf"(?<![A-Za-z0-9/]){re.escape(pin)}(?![A-Za-z0-9])")
-    return pin in enables and any(names.search(text) for other, text in values.items() if other != pin)
+def _read_back(values: Mapping[str, str], enables: Mapping[str, str]) -> set[str]:
+    """Pins driven by one expression, when enabled, and read by another: they are bidirectional."""
+    read = {pin: set(_NAME.findall(text)) for pin, text in values.items()}
+    return {
+        pin for pin in enables if pin in values and any(pin in names for other, names in read.items() if other != pin)
+    }
 
 
 def _pin(number: int, name: str, driven: set[str], both: set[str]) -> Pin:

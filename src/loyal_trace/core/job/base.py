@@ -6,10 +6,11 @@ the snapshot, its words in the logbook, the stage it belongs to, and how older v
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from datetime import datetime, timedelta
+from datetime import datetime
 from typing import Annotated, Any, Literal, TypeVar
 
-from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, field_validator
+from pydantic import BaseModel, ConfigDict, Field
+from pydantic_core import core_schema
 
 from loyal_trace.core.job.draft import Draft
 from loyal_trace.core.vocabulary.identity import PartRef
@@ -19,6 +20,17 @@ ENTRY_VERSION = 2
 OWN_BOARD = "own"
 Sha256 = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
 Raw = dict[str, Any]
+
+
+class _OffsetNought:
+    """Times are kept in UTC: checked by the validator itself, because every line of a logbook goes through it."""
+
+    @classmethod
+    def __get_pydantic_core_schema__(cls, source: Any, handler: Any) -> core_schema.CoreSchema:
+        return core_schema.datetime_schema(tz_constraint=0)
+
+
+UtcTime = Annotated[datetime, _OffsetNought]
 
 
 class Strict(BaseModel):
@@ -35,20 +47,13 @@ class Entry(Strict):
 
     kind: str
     id: str = Field(min_length=1, max_length=64)
-    time: AwareDatetime
+    time: UtcTime
     author: str = ""
     board: str = ""
     part_of: str = Field(default="", description="id of the entry this one belongs to: undone with it")
     note: str = ""
     previous: str = ""
     v: Literal[2] = 2
-
-    @field_validator("time")
-    @classmethod
-    def _utc(cls, value: datetime) -> datetime:
-        if value.utcoffset() != timedelta(0):
-            raise ValueError("times are kept in UTC")
-        return value
 
 
 class PlacedEntry(Entry):

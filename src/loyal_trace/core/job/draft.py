@@ -9,28 +9,57 @@ from dataclasses import Field, dataclass, field, fields, replace
 from types import MappingProxyType
 from typing import Any
 
-_GONE = object()
 EMPTY: Mapping[Any, Any] = MappingProxyType({})
 
 
-class Table:
-    """Key → value, in the order of the first writing."""
+class _Keyed:
+    """What tables have in common: a frozen base, what is new since, and what was taken away since.
+
+    A key that is taken away and comes back stands at the end, whether or not it was frozen in between: a fold that
+    goes on step by step gives the same order as one that does all at once.
+    """
 
     def __init__(self, base: Mapping[Any, Any]) -> None:
         self._base = base
         self._new: dict[Any, Any] = {}
+        self._gone: set[Any] = set()
 
     @property
     def touched(self) -> bool:
-        return bool(self._new)
+        return bool(self._new or self._gone)
+
+    def _old(self, key: Any) -> Any:
+        """The value of the base, unless it was taken away."""
+        return None if key in self._gone else self._base.get(key)
+
+    def _drop(self, key: Any) -> None:
+        self._new.pop(key, None)
+        if key in self._base:
+            self._gone.add(key)
+
+    def freeze(self) -> Mapping[Any, Any]:
+        """The table as an unchangeable mapping, from which this one goes on."""
+        if self.touched:
+            kept = {k: v for k, v in self._base.items() if k not in self._gone} if self._gone else dict(self._base)
+            for key, value in self._new.items():
+                kept[key] = self._frozen(value)
+            self._base, self._new, self._gone = MappingProxyType(kept), {}, set()
+        return self._base
+
+    def _frozen(self, value: Any) -> Any:
+        return value
+
+
+class Table(_Keyed):
+    """Key → value, in the order of the first writing."""
 
     def get(self, key: Any, default: Any = None) -> Any:
         """The value now, or the default."""
-        value = self._new.get(key, self._base.get(key, _GONE))
-        return default if value is _GONE else value
+        found = self._new[key] if key in self._new else self._old(key)
+        return default if found is None else found
 
     def __contains__(self, key: Any) -> bool:
-        return self.get(key, _GONE) is not _GONE
+        return key in self._new or (key in self._base and key not in self._gone)
 
     def __setitem__(self, key: Any, value: Any) -> None:
         self._new[key] = value
@@ -38,66 +67,55 @@ class Table:
     def discard(self, key: Any) -> Any:
         """Takes a key away; its value, or None."""
         found = self.get(key)
-        if key in self:
-            self._new[key] = _GONE
+        self._drop(key)
         return found
 
     def keys(self) -> Iterator[Any]:
         """The keys now."""
         yield from (key for key in dict.fromkeys((*self._base, *self._new)) if key in self)
 
-    def freeze(self) -> Mapping[Any, Any]:
-        """The table as an unchangeable mapping, from which this one goes on."""
-        if self._new:
-            merged = dict(self._base)
-            for key, value in self._new.items():
-                if value is _GONE:
-                    merged.pop(key, None)
-                else:
-                    merged[key] = value
-            self._base, self._new = MappingProxyType(merged), {}
-        return self._base
 
-
-class Series:
+class Series(_Keyed):
     """Key → values in the order they came; frozen as tuples."""
-
-    def __init__(self, base: Mapping[Any, tuple[Any, ...]]) -> None:
-        self._base = base
-        self._new: dict[Any, list[Any]] = {}
-
-    @property
-    def touched(self) -> bool:
-        return bool(self._new)
 
     def get(self, key: Any) -> list[Any]:
         """The values so far."""
-        return self._new[key] if key in self._new else list(self._base.get(key, ()))
+        return self._new[key] if key in self._new else list(self._old(key) or ())
 
     def add(self, key: Any, *values: Any) -> None:
         """Adds values at the end."""
         if key not in self._new:
-            self._new[key] = list(self._base.get(key, ()))
+            self._new[key] = list(self._old(key) or ())
         self._new[key].extend(values)
 
     def clear(self, key: Any) -> list[Any]:
         """Takes all values of a key away and returns them."""
         found = self.get(key)
-        if found:
-            self._new[key] = []
+        self._drop(key)
         return found
 
-    def freeze(self) -> Mapping[Any, tuple[Any, ...]]:
-        """The series as an unchangeable mapping, from which this one goes on."""
-        if self._new:
-            merged = dict(self._base)
-            for key, values in self._new.items():
-                if values:
-                    merged[key] = tuple(values)
-                else:
-                    merged.pop(key, None)
-            self._base, self._new = MappingProxyType(merged), {}
-        return self._base
+    def _frozen(self, value: Any) -> Any:
+        return tuple(value)
+
+
+class Nested(_Keyed):
+    """Key → key → value: what was probed of each part, pin by pin."""
+
+    def of(self, key: Any) -> dict[Any, Any]:
+        """The inner table of a key, to be written to."""
+        found: dict[Any, Any] | None = self._new.get(key)
+        if found is None:
+            found = self._new[key] = dict(self._old(key) or EMPTY)
+        return found
+
+    def discard(self, key: Any) -> Mapping[Any, Any] | None:
+        """Takes a key away with all that is under it; what that was, or None."""
+        found: Mapping[Any, Any] | None = self._new.get(key) or self._old(key)
+        self._drop(key)
+        return MappingProxyType(dict(found)) if found else None
+
+    def _frozen(self, value: Any) -> Any:
+        return MappingProxyType(value)
 
 
 class Listing:
@@ -160,6 +178,11 @@ def series() -> Any:
     return field(default_factory=_empty, metadata={"draft": Series})
 
 
+def nested() -> Any:
+    """A field of a snapshot's group: key → key → value."""
+    return field(default_factory=_empty, metadata={"draft": Nested})
+
+
 def listing() -> Any:
     """A field of a snapshot's group: a tuple of values."""
     return field(default=(), metadata={"draft": Listing})
@@ -172,7 +195,7 @@ def single(default: Any = None) -> Any:
 
 @dataclass(frozen=True)
 class Group:
-    """Base of the groups of a snapshot: frozen, all fields made by `table`, `series`, `listing` or `single`."""
+    """Base of a snapshot's groups: frozen, all fields made by `table`, `series`, `nested`, `listing` or `single`."""
 
 
 class DraftGroup:

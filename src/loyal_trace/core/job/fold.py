@@ -5,7 +5,7 @@ snapshot kept from before them. `fold` does all of it at once; a property holds 
 """
 
 from bisect import bisect_right
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Sequence, Set
 
 from loyal_trace.core.job.base import KINDS, Entry
 from loyal_trace.core.job.draft import Draft
@@ -14,6 +14,8 @@ from loyal_trace.core.job.snapshot import EMPTY_SNAPSHOT, JobSnapshot
 
 _CHECKPOINT_EVERY = 4096
 _KEPT = 96
+_RETRACTED = Retracted.model_fields["kind"].default
+_NOTHING: frozenset[str] = frozenset()
 
 
 class Liveness:
@@ -26,8 +28,10 @@ class Liveness:
         self._parents: dict[str, str] = {}
         self._children: dict[str, list[str]] = {}
 
-    def add(self, entry: Entry) -> set[str]:
+    def add(self, entry: Entry) -> Set[str]:
         """Takes one more entry in; returns the ids that changed from counting to not counting, or back."""
+        if not entry.part_of and entry.kind != _RETRACTED and entry.id not in self._retracted_by:
+            return _NOTHING  # nearly every entry: it stands by itself, and nobody takes it back
         if entry.part_of:
             self._parents[entry.id] = entry.part_of
             self._children.setdefault(entry.part_of, []).append(entry.id)
@@ -36,7 +40,7 @@ class Liveness:
             self._retracted_by.setdefault(entry.target, []).append(entry.id)
         return self._settle([entry.id, *([entry.target] if isinstance(entry, Retracted) else [])])
 
-    def _settle(self, asked: list[str]) -> set[str]:
+    def _settle(self, asked: list[str]) -> Set[str]:
         changed: set[str] = set()
         while asked:
             name = asked.pop()
@@ -57,6 +61,8 @@ class Liveness:
 def live_of(entries: Iterable[Entry]) -> list[Entry]:
     """The entries that count, in their order."""
     listed, known = list(entries), Liveness()
+    if all(entry.kind != _RETRACTED for entry in listed):
+        return listed
     for entry in listed:
         known.add(entry)
     return [entry for entry in listed if entry.id not in known.dead]
@@ -67,11 +73,11 @@ def fold(entries: Iterable[Entry]) -> JobSnapshot:
     return _applied(EMPTY_SNAPSHOT, live_of(entries))
 
 
-def _applied(start: JobSnapshot, entries: Iterable[Entry]) -> JobSnapshot:
-    draft = Draft(start)
+def _applied(start: JobSnapshot, entries: Sequence[Entry]) -> JobSnapshot:
+    draft, apply = Draft(start), {name: row.apply for name, row in KINDS.items()}
     for entry in entries:
-        KINDS[entry.kind].apply(draft, entry)
-        draft.count += 1
+        apply[entry.kind](draft, entry)
+    draft.count += len(entries)
     found: JobSnapshot = draft.freeze()
     return found
 

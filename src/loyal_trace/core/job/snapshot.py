@@ -9,7 +9,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, NamedTuple
 
-from loyal_trace.core.job.draft import Group, listing, series, single, table
+from loyal_trace.core.job.draft import Group, listing, nested, series, single, table
 from loyal_trace.core.vocabulary.identity import PartRef, PointRef
 
 if TYPE_CHECKING:
@@ -83,7 +83,7 @@ class Readings(Group):
     measured: Mapping[ReadingKey, tuple[e.Measured, ...]] = series()
     good_board: Mapping[ReadingKey, e.Measured] = table()
     lifts: Mapping[PointRef, tuple[e.Lifted, ...]] = series()
-    pins: Mapping[PartRef, Mapping[int, e.PinState]] = table()
+    pins: Mapping[PartRef, Mapping[int, e.PinState]] = nested()
     earlier_pins: Mapping[PartRef, Mapping[int, e.PinState]] = table()
     pairs: tuple[e.PairSeen, ...] = listing()
     controls: Mapping[CheckKey, e.ControlMeasured] = table()

@@ -194,10 +194,8 @@ def _on_address_lines(image: Bytes, truth: Bytes, names: PinNames) -> Iterator[H
     parts = PARTS if len(image) >= _RANGED else 1
     bounds = np.searchsorted(sample, np.arange(parts) * (len(image) // parts))
     wrong_without = np.add.reduceat(same.astype(np.int64), bounds)
-    scored = []
-    for number, one in enumerate(maps):
-        wrong = np.add.reduceat((truth[one.source(sample)] != seen).astype(np.int64), bounds)
-        scored += [(int(share), number, place) for share, place in _in_ranges(wrong, wrong_without)]
+    wrong = np.array([np.add.reduceat((truth[one.source(sample)] != seen).astype(np.int64), bounds) for one in maps])
+    scored = _in_ranges(wrong, wrong_without)
     for share, number, (start, end) in sorted(scored)[:_KEPT]:
         if share <= _PLAUSIBLE * len(sample):
             within = index[start * len(image) // parts : end * len(image) // parts]
@@ -211,14 +209,29 @@ def spread(size: int) -> NDArray[np.int64]:
     return np.asarray(starts + (np.arange(len(starts)) * 0x9E3779B1 >> 13) % step, dtype=np.int64)
 
 
-def _in_ranges(wrong: NDArray[np.int64], without: NDArray[np.int64]) -> Iterator[tuple[int, tuple[int, int]]]:
-    """What a fault leaves wrong when it acts everywhere, and in the one aligned range where it leaves least."""
-    every = (0, len(wrong))
-    yield int(wrong.sum()), every
-    inside = [(int(wrong[a:b].sum() + without[:a].sum() + without[b:].sum()), (a, b)) for a, b in ranges(len(wrong))]
-    least = min(inside)
-    if least[1] != every and least[0] < wrong.sum() and least[0] < without.sum():
-        yield least
+def _in_ranges(wrong: NDArray[np.int64], without: NDArray[np.int64]) -> list[tuple[int, int, tuple[int, int]]]:
+    """What each fault (a row) leaves wrong when it acts everywhere, and in the one aligned range where it leaves least.
+
+    (bytes left wrong, number of the fault, range) for each; `without` is what is wrong in each part with no fault.
+    """
+    parts = len(without)
+    inside = sorted(ranges(parts))
+    starts, ends = np.array(inside).T
+    by_fault, plain = _running(wrong), _running(without[None, :])
+    left = by_fault[:, ends] - by_fault[:, starts] + plain[:, -1:] - (plain[:, ends] - plain[:, starts])
+    best = left.argmin(axis=1)
+    found = []
+    for number, (everywhere, place) in enumerate(zip(by_fault[:, -1].tolist(), best.tolist(), strict=True)):
+        found.append((everywhere, number, (0, parts)))
+        least = int(left[number, place])
+        if inside[place] != (0, parts) and least < everywhere and least < plain[0, -1]:
+            found.append((least, number, inside[place]))
+    return found
+
+
+def _running(counts: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Running totals along each row, from nought: shape (rows, columns + 1)."""
+    return np.pad(np.cumsum(counts, axis=1), ((0, 0), (1, 0)))
 
 
 def _address_hypothesis(

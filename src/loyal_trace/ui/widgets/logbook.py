@@ -6,13 +6,15 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
+    QAbstractItemView,
     QApplication,
     QFrame,
     QHBoxLayout,
+    QHeaderView,
     QLabel,
-    QListView,
     QProgressBar,
     QSizePolicy,
+    QTableView,
     QVBoxLayout,
     QWidget,
 )
@@ -23,6 +25,7 @@ if TYPE_CHECKING:  # nothing heavy before the first paint
     from loyal_trace.app.presenters.logbook import LogLine
     from loyal_trace.core.job.entries import Entry
 
+_LINE = 22
 _KEYS = "F1 help · Ctrl+K find · Ctrl+L logbook · Ctrl+Z undo"
 
 
@@ -73,8 +76,11 @@ class LogModel(QAbstractListModel):
         return found.id if role == Qt.ItemDataRole.UserRole else None
 
 
-class LogView(QListView):
-    """The lines: Delete undoes the picked one, Ctrl+C copies it."""
+class LogView(QTableView):
+    """The lines: Delete undoes the picked one, Ctrl+C copies it.
+
+    A table of one column: it finds a line by its height, where a list view would lay all of them out for each new one.
+    """
 
     retract_asked = pyqtSignal(str)
 
@@ -82,7 +88,19 @@ class LogView(QListView):
         super().__init__()
         self.setFont(font(12.5))
         self.setAccessibleName("logbook")
-        self.setUniformItemSizes(True)
+        self.setShowGrid(False)
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.setTabKeyNavigation(False)
+        self.setWordWrap(False)
+        rows, columns = self.verticalHeader(), self.horizontalHeader()
+        if rows is not None and columns is not None:
+            rows.hide()
+            rows.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+            rows.setDefaultSectionSize(_LINE)
+            columns.hide()
+            columns.setStretchLastSection(True)
         self.doubleClicked.connect(self._retract)
 
     def _retract(self, index: QModelIndex) -> None:

@@ -1,13 +1,12 @@
 """Entries of measuring and probing: numbers, lifts, pins, signatures, pairs of codes, control travel."""
 
 import math
-from types import MappingProxyType
 from typing import Literal
 
 from pydantic import Field
 
 from loyal_trace.core.job.base import Entry, PlacedEntry, Strict, kind
-from loyal_trace.core.job.draft import EMPTY, Draft
+from loyal_trace.core.job.draft import Draft
 from loyal_trace.core.job.snapshot import CheckKey, ReadingKey
 from loyal_trace.core.probing.states import STATE_WORDS, PinReading
 from loyal_trace.core.vocabulary.identity import PointRef
@@ -30,8 +29,9 @@ def _lifted(draft: Draft, entry: "Lifted") -> None:
 
 
 def _pins_probed(draft: Draft, entry: "PinsProbed") -> None:
-    known = draft.readings.pins.get(entry.part, EMPTY)
-    draft.readings.pins[entry.part] = MappingProxyType({**known, **{pin.pin: pin for pin in entry.pins}})
+    pins = draft.readings.pins.of(entry.part)
+    for state in entry.pins:
+        pins[state.pin] = state
 
 
 def _signature(draft: Draft, entry: "SignatureTaken") -> None:

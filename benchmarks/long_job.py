@@ -1,0 +1,75 @@
+"""One reading and one undo on a job of fifty thousand entries, in the window with the logbook open."""
+
+import tempfile
+import time
+from datetime import UTC, datetime
+from pathlib import Path
+
+from PyQt6.QtCore import QEventLoop
+from PyQt6.QtWidgets import QApplication
+
+from benchmarks.logbook import entry_number
+from benchmarks.measure import Figure
+from loyal_trace.core.job.entries import Opened
+from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.demo.common import board_files_of
+from loyal_trace.store.store import Store
+from loyal_trace.ui.main import WindowOptions, make_application
+
+_ENTRIES = 50_000
+_TIMES = 9
+
+
+def _long_store(folder: Path) -> None:
+    opened = Opened(id="o", time=datetime(2025, 1, 1, tzinfo=UTC), title="A long job", boards=("tw-cpu",))
+    with Store(folder) as store:
+        store.create_job("long", "A long job", "2025", board_files_of(("tw-cpu",)), [opened])
+        entries = [entry_number(n) for n in range(_ENTRIES)]
+        for start in range(0, _ENTRIES, 1000):
+            store.append_all("long", entries[start : start + 1000])
+
+
+def run() -> list[Figure]:
+    """The median of several readings, and of several undos, until everything is painted."""
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name) / "store"
+        _long_store(folder)
+        _, ours = make_application(WindowOptions(store=folder))
+        loop = QEventLoop()
+        ours.ready.connect(loop.quit)
+        ours.shell.show()
+        loop.exec()
+        ours.open_job("long")
+        wiring = ours.wiring
+        assert wiring is not None
+        wiring.desk.pick("tw-cpu", "3D")
+        wiring.show_stage(Stage.PROBE)
+        ours.shell.toggle_drawer()
+        QApplication.processEvents()
+
+        def timed(act) -> float:  # type: ignore[no-untyped-def]
+            start = time.perf_counter()
+            act()
+            QApplication.processEvents()
+            return 1000 * (time.perf_counter() - start)
+
+        def reading() -> None:
+            wiring.foot.edit.setText("3D.2 high")
+            wiring.control.enter()
+
+        timed(reading)
+        readings = sorted(timed(reading) for _ in range(_TIMES))
+        undos = sorted(timed(wiring.control.undo) for _ in range(_TIMES))
+        ours.shell.close()
+    middle = _TIMES // 2
+    worst = f"slowest of {_TIMES}: "
+    return [
+        Figure(
+            "one reading on 50,000 entries, logbook open",
+            readings[middle],
+            60,
+            "ms",
+            detail=f"{worst}{readings[-1]:.0f} ms",
+        ),
+        Figure("Ctrl+Z on 50,000 entries, logbook open", undos[middle], 100, "ms", detail=f"{worst}{undos[-1]:.0f} ms"),
+    ]
