@@ -3,7 +3,7 @@ PY := .venv/bin/python
 APP := .venv/bin/loyal-trace
 SHOT ?= loyal-trace-demo.png
 
-.PHONY: setup demo demo-shot run test lint types contracts tests core-alone bench screenshots wheel clean
+.PHONY: setup demo demo-shot run test lint types contracts tests core-alone bench mutants screenshots wheel clean
 
 setup:
 	@bash scripts/setup.sh
@@ -41,6 +41,9 @@ core-alone: setup
 
 bench: setup
 	QT_QPA_PLATFORM=offscreen $(PY) -m benchmarks.run
+
+mutants: setup  # not part of `make test`: changes the core in memory, one change at a time
+	$(PY) -m benchmarks.mutants
 
 screenshots: setup
 	QT_QPA_PLATFORM=offscreen $(PY) -m loyal_trace.ui.screenshots docs/screenshots

@@ -148,12 +148,21 @@ def run() -> list[Figure]:
     large, large_alone, candidates, first = _two_bytes(64 * 1024)
     return [
         Figure("damage named right, true image there", share, 0.98, at_most=False, detail=f"{right} of {total}"),
-        Figure("damage named right, sums only", by_sums, 0.9, at_most=False,
-               detail=f"{named_right(sums)} of {sum(sums.values())}"),
+        Figure(
+            "damage named right, sums only",
+            by_sums,
+            0.9,
+            at_most=False,
+            detail=f"{named_right(sums)} of {sum(sums.values())}",
+        ),
         Figure("10,000 images searched", found, 0.5, "s", detail=f"indexed in {indexed:.1f} s"),
         Figure("two wrong bytes in 8 KiB", small, 0.1, "s", detail=f"hashing all candidates {small_alone:.3f} s"),
-        Figure("two wrong bytes in 64 KiB", large / large_alone, 0.3,
-               detail=f"{large:.2f} s against {large_alone:.2f} s to hash all {candidates:,} candidates"),
+        Figure(
+            "two wrong bytes in 64 KiB",
+            large / large_alone,
+            0.3,
+            detail=f"{large:.2f} s against {large_alone:.2f} s to hash all {candidates:,} candidates",
+        ),
         Figure("the same, first use in a process", first, 3.0, detail="against the mean of the next five"),
         Figure("three wrong bits in 8 KiB", _three_bits(8192), 5.0, "s"),
         Figure("lines exchanged over a stretch of 64 KiB", _swapped_in_a_range(65536), 1.0, "s"),
@@ -163,4 +172,4 @@ def run() -> list[Figure]:
         Figure("forensics of 512 KiB, slowest kind", _examined(524288), 3.0, "s"),
         Figure("sums only, 32 KiB", _sums_only(32768), 1.0, "s"),
         Figure("peak memory of ROM work", _peak(), 600, "MiB"),
-    ]  # fmt: skip
+    ]

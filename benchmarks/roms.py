@@ -74,8 +74,18 @@ def run() -> list[Figure]:
         ).stdout
     idle, peak = (int(word) / 1024 for word in output.split())
     return [
-        Figure("ROM check of 256 MiB, speed", alone / checked, 0.8, at_most=False,
-               detail=f"{256 / checked:.0f} MiB/s against {256 / alone:.0f} MiB/s for crc32 and sha1 alone"),
-        Figure("ROM check, peak memory over idle", peak - idle, 150, "MiB",
-               detail=f"{idle:.0f} MiB idle, {peak:.0f} MiB peak"),
-    ]  # fmt: skip
+        Figure(
+            "ROM check of 256 MiB, speed",
+            alone / checked,
+            0.8,
+            at_most=False,
+            detail=f"{256 / checked:.0f} MiB/s against {256 / alone:.0f} MiB/s for crc32 and sha1 alone",
+        ),
+        Figure(
+            "ROM check, peak memory over idle",
+            peak - idle,
+            150,
+            "MiB",
+            detail=f"{idle:.0f} MiB idle, {peak:.0f} MiB peak",
+        ),
+    ]

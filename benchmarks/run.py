@@ -12,8 +12,13 @@ from benchmarks import forensics, keystroke, logbook, long_job, roms, startup
 from benchmarks.measure import Figure
 
 _BENCHMARKS: tuple[Callable[[], list[Figure]], ...] = (
-    startup.run, roms.run, forensics.run, logbook.run, keystroke.run, long_job.run,
-)  # fmt: skip
+    startup.run,
+    roms.run,
+    forensics.run,
+    logbook.run,
+    keystroke.run,
+    long_job.run,
+)
 
 
 def main() -> int:

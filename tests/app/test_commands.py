@@ -102,8 +102,12 @@ def test_a_powered_measurement_tells_its_caution_and_stops_nothing(tidewrack):
     job = tidewrack
     points = [p for b in job.boards.values() for p in b.chain if p.powered]
     assert points
-    results = [enter_line(job, f"{job.boards[b].name} {p.point} 5V", Setting()) for b in job.boards
-               for p in job.boards[b].chain if p.powered and p.quantity == "voltage"]  # fmt: skip
+    results = [
+        enter_line(job, f"{job.boards[b].name} {p.point} 5V", Setting())
+        for b in job.boards
+        for p in job.boards[b].chain
+        if p.powered and p.quantity == "voltage"
+    ]
     assert all(r.status == "recorded" for r in results) and any(r.cautions for r in results)
 
 

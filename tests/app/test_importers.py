@@ -136,8 +136,9 @@ def test_a_whole_folder_brings_its_list_with_it_and_other_papers_are_passed_over
     file(folder, "notes.txt", b"bought in spring, two sockets worn\n")
     file(folder.parent, "set.md5", f"{hashlib.md5(OTHER).hexdigest()}  a.bin\n".encode())
     assert import_files(job, [folder.parent]).done == [
-        "set.md5: 1 checksum line imported", "a.bin: recorded as a read of Own board a",
-    ]  # fmt: skip
+        "set.md5: 1 checksum line imported",
+        "a.bin: recorded as a read of Own board a",
+    ]
     assert word(job, "own", "a") == "matches"
 
 

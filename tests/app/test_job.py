@@ -79,8 +79,9 @@ def test_something_new_ends_what_can_be_redone(job):
 
 
 def test_after_reopening_undo_still_takes_a_whole_action_back(job, store):
-    job.record_all([job.make(e.Removed, board="tiny", place="U1"), job.make(e.Fitted, board="tiny", place="U1",
-                                                                            number="74LS00")])  # fmt: skip
+    job.record_all(
+        [job.make(e.Removed, board="tiny", place="U1"), job.make(e.Fitted, board="tiny", place="U1", number="74LS00")]
+    )
     again = OpenJob(store, job.id)
     again.undo()
     assert not again.snapshot.parts.removed and not again.snapshot.parts.fitted

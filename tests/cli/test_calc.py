@@ -39,10 +39,20 @@ def test_sums_of_the_bench(capsys, line, expected, code):
 
 @pytest.mark.parametrize(
     "line",
-    ["ripple --current 1A --capacitance 0", "ripple --current 1V --capacitance 1m", "ripple --current 1A", "bridge --readings 1",
-     "bridge --readings a,b,c,d", "divider --from 1MHz --by 0", "divider --from 1MHz --by ,", "cell --capacity 1 --current 0",
-     "reservoir --ac 9 --current 1 --capacitance 1m --rectifier star", "crystal --c1 0 --c2 1p --load 1p", "nothing"],
-)  # fmt: skip
+    [
+        "ripple --current 1A --capacitance 0",
+        "ripple --current 1V --capacitance 1m",
+        "ripple --current 1A",
+        "bridge --readings 1",
+        "bridge --readings a,b,c,d",
+        "divider --from 1MHz --by 0",
+        "divider --from 1MHz --by ,",
+        "cell --capacity 1 --current 0",
+        "reservoir --ac 9 --current 1 --capacitance 1m --rectifier star",
+        "crystal --c1 0 --c2 1p --load 1p",
+        "nothing",
+    ],
+)
 def test_what_cannot_be_computed_is_one_line_and_exit_2(capsys, line):
     try:
         code = main(["calc", *line.split()])

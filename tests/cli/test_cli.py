@@ -96,13 +96,23 @@ def test_calc_starts(capsys):
 @pytest.mark.parametrize(
     "arguments",
     [
-        ["roms", "check", "nowhere", "--sums", "nothing"], ["roms", "check", "x"], ["chip", "check", "74LS9"],
-        ["chip", "check", "74LS00", "99=L"], ["chip", "check", "74LS00", "1=Q"], ["chip", "check", "74LS00", "1L"],
-        ["chip", "check", "74LS00", "1=L", "1=H"], ["board", "check", "nowhere"], ["calc", "starts", "--clean", "-1"],
-        ["calc", "starts", "--clean", "5", "--confidence", "120%"], ["calc", "starts"], ["job", "show", "x", "--store", "nowhere"],
-        ["job", "import", "nowhere", "--store", "s"], ["frobnicate"], ["chip"],
+        ["roms", "check", "nowhere", "--sums", "nothing"],
+        ["roms", "check", "x"],
+        ["chip", "check", "74LS9"],
+        ["chip", "check", "74LS00", "99=L"],
+        ["chip", "check", "74LS00", "1=Q"],
+        ["chip", "check", "74LS00", "1L"],
+        ["chip", "check", "74LS00", "1=L", "1=H"],
+        ["board", "check", "nowhere"],
+        ["calc", "starts", "--clean", "-1"],
+        ["calc", "starts", "--clean", "5", "--confidence", "120%"],
+        ["calc", "starts"],
+        ["job", "show", "x", "--store", "nowhere"],
+        ["job", "import", "nowhere", "--store", "s"],
+        ["frobnicate"],
+        ["chip"],
     ],
-)  # fmt: skip
+)
 def test_bad_input_is_one_line_on_stderr_and_exit_2(capsys, tmp_path, monkeypatch, arguments):
     monkeypatch.chdir(tmp_path)
     try:
@@ -176,11 +186,14 @@ def test_two_reads_that_disagree_are_unstable(capsys, roms):
 @pytest.mark.parametrize(
     ("make", "verdict"),
     [
-        (lambda d: b"\xff" * len(d), "blank"), (lambda d: d[: len(d) // 2], "wrong-size"), (lambda d: d[:512] * 4, "stuck-address"),
-        (lambda d: bytes(b & 0x7F for b in d), "stuck-data"), (lambda d: d[:9] + bytes([d[9] ^ 3]) + d[10:], "few-bytes"),
+        (lambda d: b"\xff" * len(d), "blank"),
+        (lambda d: d[: len(d) // 2], "wrong-size"),
+        (lambda d: d[:512] * 4, "stuck-address"),
+        (lambda d: bytes(b & 0x7F for b in d), "stuck-data"),
+        (lambda d: d[:9] + bytes([d[9] ^ 3]) + d[10:], "few-bytes"),
         (lambda d: hashlib.sha512(d).digest() * 32, "unknown"),
     ],
-)  # fmt: skip
+)
 def test_each_verdict_from_the_command_line(capsys, roms, make, verdict):
     lines = [f"{hashlib.sha1(data).hexdigest()},{name},{len(data)}\n" for name, data in IMAGES.items()]
     (roms / "set.csv").write_text("sha1,name,size\n" + "".join(lines))

@@ -37,11 +37,12 @@ def entered(shop, *arguments):
 @pytest.mark.parametrize(
     ("lines", "code", "statuses"),
     [
-        (["U1 removed"], 0, ["recorded"]), (["gets warm", "U1 removed"], 0, ["note", "recorded"]),
+        (["U1 removed"], 0, ["recorded"]),
+        (["gets warm", "U1 removed"], 0, ["note", "recorded"]),
         (["C1 6,800u", "U1 removed"], 1, ["unclear", "recorded"]),
         (["U9 removed", "C1 6,800u", "hello"], 2, ["refused", "unclear", "note"]),
     ],
-)  # fmt: skip
+)
 def test_the_worst_line_decides_the_exit_code(shop, lines, code, statuses):
     found, documents, _ = entered(shop, *lines)
     assert found == code and [one["status"] for one in documents] == statuses

@@ -57,13 +57,16 @@ def test_ol_counts_as_open_and_the_last_reading_of_a_point_counts(capsys, board)
 @pytest.mark.parametrize(
     ("text", "words"),
     [
-        ("", "empty"), ("a,b\n1,2\n", "line 1: lacks a column"), ("point,quantity,value\n", "no readings"),
+        ("", "empty"),
+        ("a,b\n1,2\n", "line 1: lacks a column"),
+        ("point,quantity,value\n", "no readings"),
         ("point,quantity,value\nX9,voltage,5\n", "line 2: the board has no chain point"),
         ("point,quantity,value\nC1,temperature,5\n", "known there: voltage, ripple"),
         ("point,quantity,value\nC1,voltage,five\n", "line 2: “five” is not a number"),
-        ("point,quantity,value\nC1,voltage,5 A\n", "is in A"), ("point,quantity,value\nC1,voltage\n", "fewer cells"),
+        ("point,quantity,value\nC1,voltage,5 A\n", "is in A"),
+        ("point,quantity,value\nC1,voltage\n", "fewer cells"),
     ],
-)  # fmt: skip
+)
 def test_a_bad_file_is_one_line_with_its_place(capsys, board, text, words):
     code, out, err = check(capsys, board, text)
     assert code == 2 and out == "" and err.count("\n") == 1 and words in err

@@ -63,9 +63,13 @@ def untouched(rng, image):
 
 
 DAMAGE = {
-    "stuck-data": stuck_data, "stuck-address": stuck_address, "few-bytes": few_bytes, "blank": blank,
-    "wrong-size": cut, "matches": untouched,
-}  # fmt: skip
+    "stuck-data": stuck_data,
+    "stuck-address": stuck_address,
+    "few-bytes": few_bytes,
+    "blank": blank,
+    "wrong-size": cut,
+    "matches": untouched,
+}
 
 
 def write_set(rng, folder, size):

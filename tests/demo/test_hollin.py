@@ -36,10 +36,12 @@ def walk(session, bench, path):
 @pytest.mark.parametrize(
     ("path", "part", "words"),
     [
-        ("+5 V", "BR1", "diode 3 is open"), ("+12 V", "F3", "2.00 A fuse where the board wants 0.5 A"),
-        ("+24 V", "F2", "blown or missing"), ("lamp drivers", "3E", "3E.3 of 3E read differently"),
+        ("+5 V", "BR1", "diode 3 is open"),
+        ("+12 V", "F3", "2.00 A fuse where the board wants 0.5 A"),
+        ("+24 V", "F2", "blown or missing"),
+        ("lamp drivers", "3E", "3E.3 of 3E read differently"),
     ],
-)  # fmt: skip
+)
 def test_each_fault_is_located_in_under_ten_readings(job, path, part, words):
     count, said = walk(*job, path)
     assert count < 10 and said.part == part and words in said.text
@@ -86,6 +88,10 @@ def test_every_pin_of_every_chip_of_the_workshop_can_be_probed():
         bench = make()
         for board_id, board in bench._boards.items():
             chips = [p for p in board.chips if chip_library().knows(p.number)]
-            states = {bench.probe(board_id, p.refdes, pin.number).state for p in chips
-                      for pin in chip_library().find(p.number).pins if pin.role not in ("unused", "power")}  # fmt: skip
+            states = {
+                bench.probe(board_id, p.refdes, pin.number).state
+                for p in chips
+                for pin in chip_library().find(p.number).pins
+                if pin.role not in ("unused", "power")
+            }
             assert {"L", "H", "P"} <= states, board_id

@@ -138,17 +138,28 @@ def test_the_demo_boards_are_whole(board, library):
 @pytest.mark.parametrize(
     "table",
     [
-        "[[siblings]]\nparts = 1e400", "[[siblings]]\nparts = [1]", "[[symptom]]\ntext = []", "[[symptom]]\nblock = 'x'",
-        "[[mate]]\nhere = 'J1'", '[[rom]]\nrefdes = "U2"\nsize = "x"', '[[rom]]\nrefdes = "U2"\nsize = 8\nsums = []',
-        '[[rom]]\nrefdes = "U2"\nsize = 8\nsums.A = 3', "[[mark]]\nname = 'm'\nanswers = 3",
-        "[[mark]]\nname = 'm'\nanswers = { yes = 'Z' }", "[[mark]]\nname = 'm'\nanswers = {}\nof = 'moon'",
-        "[[mark]]\nname = 'm'\nanswers = {}\nwhere = 'X9'", "[[mark]]\nname = 'm'\nanswers = {}\nwarn = { no = 'x' }",
-        "[[supply]]\nac_rms = nan\ncurrent = 1", "[[supply]]\nac_rms = 9\ncurrent = -1",
-        "[[supply]]\nac_rms = 9\ncurrent = 1\nrectifier = 'star'", "[[supply]]\nac_rms = 9\ncurrent = 1\nreservoir = 'C9'",
-        "[[chain]]\npoint = 'C1'\nquantity = 'voltage'\npart = 'C1'", "[[chain]]\npoint = 'C1'\nquantity = 'x'\nlow = 3\nhigh = 2",
+        "[[siblings]]\nparts = 1e400",
+        "[[siblings]]\nparts = [1]",
+        "[[symptom]]\ntext = []",
+        "[[symptom]]\nblock = 'x'",
+        "[[mate]]\nhere = 'J1'",
+        '[[rom]]\nrefdes = "U2"\nsize = "x"',
+        '[[rom]]\nrefdes = "U2"\nsize = 8\nsums = []',
+        '[[rom]]\nrefdes = "U2"\nsize = 8\nsums.A = 3',
+        "[[mark]]\nname = 'm'\nanswers = 3",
+        "[[mark]]\nname = 'm'\nanswers = { yes = 'Z' }",
+        "[[mark]]\nname = 'm'\nanswers = {}\nof = 'moon'",
+        "[[mark]]\nname = 'm'\nanswers = {}\nwhere = 'X9'",
+        "[[mark]]\nname = 'm'\nanswers = {}\nwarn = { no = 'x' }",
+        "[[supply]]\nac_rms = nan\ncurrent = 1",
+        "[[supply]]\nac_rms = 9\ncurrent = -1",
+        "[[supply]]\nac_rms = 9\ncurrent = 1\nrectifier = 'star'",
+        "[[supply]]\nac_rms = 9\ncurrent = 1\nreservoir = 'C9'",
+        "[[chain]]\npoint = 'C1'\nquantity = 'voltage'\npart = 'C1'",
+        "[[chain]]\npoint = 'C1'\nquantity = 'x'\nlow = 3\nhigh = 2",
         "[[chain]]\npoint = 'C1'\nquantity = 'x'\nlow = inf\nhigh = inf",
     ],
-)  # fmt: skip
+)
 def test_a_table_of_the_wrong_shape_is_a_defect_with_its_line(table):
     head = BOARD_TOML.split("[[rail]]")[0]
     with pytest.raises(BoardDefects) as caught:
@@ -226,12 +237,16 @@ def test_clocks_cells_resets_branches_and_vias_are_read(library):
 @pytest.mark.parametrize(
     ("old", "new", "what"),
     [
-        ('part = "Y1"', 'part = "Y9"', "names part Y9"), ('net = "CLK"', 'net = "NOPE"', "names net NOPE"),
-        ('part = "BT1"\nnominal', 'part = "BT7"\nnominal', "names part BT7"), ("capacity_ah = 0.2\n", "", "capacity_ah"),
-        ("low = 0.1\nhigh = 0.4", "low = 0.1", "no limits are known for reset time"), ("dc = 9.0", "dc = -9.0", "path “in”"),
-        ("current = 3e-6", 'current = "much"', "current"), ('branch = "left"', "brunch = 1", "unknown key “brunch”"),
+        ('part = "Y1"', 'part = "Y9"', "names part Y9"),
+        ('net = "CLK"', 'net = "NOPE"', "names net NOPE"),
+        ('part = "BT1"\nnominal', 'part = "BT7"\nnominal', "names part BT7"),
+        ("capacity_ah = 0.2\n", "", "capacity_ah"),
+        ("low = 0.1\nhigh = 0.4", "low = 0.1", "no limits are known for reset time"),
+        ("dc = 9.0", "dc = -9.0", "path “in”"),
+        ("current = 3e-6", 'current = "much"', "current"),
+        ('branch = "left"', "brunch = 1", "unknown key “brunch”"),
     ],
-)  # fmt: skip
+)
 def test_what_is_wrong_with_them_is_told_with_its_line(library, old, new, what):
     assert old in MORE
     with pytest.raises(BoardDefects) as error:

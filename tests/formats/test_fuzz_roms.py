@@ -20,15 +20,50 @@ from loyal_trace.resources import chip_library
 from tests.helpers.builders import tiny_files
 from tests.helpers.lines import read
 
-WORDS = ["6A", "crc16-arc", "CRC-16/XMODEM", "sum16", "sum8", "1F2E", "7C9E1A20", "8192", "0x", "(a)", "=", ":", "MD5",
-         "d41d8cd98f00b204e9800998ecf8427e", "crc16 poly=1021", "\t", ",", ";", "é", "\ufeff", "99999999999", "-1"]  # fmt: skip
+WORDS = [
+    "6A",
+    "crc16-arc",
+    "CRC-16/XMODEM",
+    "sum16",
+    "sum8",
+    "1F2E",
+    "7C9E1A20",
+    "8192",
+    "0x",
+    "(a)",
+    "=",
+    ":",
+    "MD5",
+    "d41d8cd98f00b204e9800998ecf8427e",
+    "crc16 poly=1021",
+    "\t",
+    ",",
+    ";",
+    "é",
+    "\ufeff",
+    "99999999999",
+    "-1",
+]
 LINES = st.lists(st.lists(st.sampled_from(WORDS), min_size=1, max_size=6).map(" ".join), max_size=6).map("\n".join)
 NAMES = st.sampled_from(["a.txt", "a.sfv", "a.csv", "a.tsv", "a.json", "a.md5", "SUMS"])
 RECORDS = st.lists(
-    st.sampled_from([b":0400000001020304F2", b":00000001FF", b"S00600004844521B", b"S1070000010203043E", b"S9030000FC",
-                     b":10010000214601360121470136007EFE09D2190140", b"S10700400102030400", b"", b":", b"S1", b"\xff\x00"]),
+    st.sampled_from(
+        [
+            b":0400000001020304F2",
+            b":00000001FF",
+            b"S00600004844521B",
+            b"S1070000010203043E",
+            b"S9030000FC",
+            b":10010000214601360121470136007EFE09D2190140",
+            b"S10700400102030400",
+            b"",
+            b":",
+            b"S1",
+            b"\xff\x00",
+        ]
+    ),
     max_size=6,
-).map(b"\n".join)  # fmt: skip
+).map(b"\n".join)
 
 
 def answers(act):
@@ -50,8 +85,16 @@ def test_lists_of_sums(data, name):
         assert digest(b"x", entry.digests[0][0])
 
 
-@given(st.lists(st.dictionaries(st.sampled_from(["name", "slot", "crc", "crc16-arc", "sum 16", "size", "odd"]),
-                                st.one_of(st.none(), st.integers(-5, 99999), st.sampled_from(WORDS)), max_size=5), max_size=4))  # fmt: skip
+@given(
+    st.lists(
+        st.dictionaries(
+            st.sampled_from(["name", "slot", "crc", "crc16-arc", "sum 16", "size", "odd"]),
+            st.one_of(st.none(), st.integers(-5, 99999), st.sampled_from(WORDS)),
+            max_size=5,
+        ),
+        max_size=4,
+    )
+)
 def test_lists_as_json_and_csv(rows):
     answers(lambda: parse_sums(json.dumps(rows).encode(), "a.json"))
     titles = list(dict.fromkeys(key for row in rows for key in row))
@@ -72,7 +115,10 @@ def test_what_was_written_is_read_back(data, name):
     assert decode_image(name, encode_image(data, name), name).data == data
 
 
-@given(st.text(max_size=30), st.lists(st.sampled_from(["0x1021", "0xFFFF", "refin", "CRC16-ARC", "feedback", "-1", "x"]), max_size=5))  # fmt: skip
+@given(
+    st.text(max_size=30),
+    st.lists(st.sampled_from(["0x1021", "0xFFFF", "refin", "CRC16-ARC", "feedback", "-1", "x"]), max_size=5),
+)
 def test_registers_signatures_symbols_and_algorithms(text, words):
     for told in (text, " ".join(words)):
         register = answers(lambda told=told: register_from(told))

@@ -59,10 +59,12 @@ def test_a_list_without_known_titles_is_guessed_by_its_cells():
 @pytest.mark.parametrize(
     ("data", "words"),
     [
-        (b"", "empty"), (b"\x00\x01\x02", "no text"), (b"ref,part\nU1,7400\nU2,7404\nU1,7408\n", "line 4: U1 is listed twice"),
+        (b"", "empty"),
+        (b"\x00\x01\x02", "no text"),
+        (b"ref,part\nU1,7400\nU2,7404\nU1,7408\n", "line 4: U1 is listed twice"),
         (b"ref,part\n,\n", "lists no parts"),
     ],
-)  # fmt: skip
+)
 def test_a_bad_list_says_what_and_where(data, words):
     with pytest.raises(UserFileError, match=words):
         board_of(data)
@@ -87,8 +89,15 @@ def test_no_bytes_at_all_end_in_anything_but_a_board_or_a_sentence(data, encodin
         assert str(error)
 
 
-@given(st.lists(st.tuples(st.from_regex(r"[A-Z]{1,2}[0-9]{1,3}", fullmatch=True), st.sampled_from(["74LS00", "100n", "x"])),
-                min_size=1, max_size=30, unique_by=lambda row: row[0]), st.sampled_from(",;\t"))  # fmt: skip
+@given(
+    st.lists(
+        st.tuples(st.from_regex(r"[A-Z]{1,2}[0-9]{1,3}", fullmatch=True), st.sampled_from(["74LS00", "100n", "x"])),
+        min_size=1,
+        max_size=30,
+        unique_by=lambda row: row[0],
+    ),
+    st.sampled_from(",;\t"),
+)
 def test_every_place_of_a_list_is_on_the_board_once(rows, delimiter):
     text = "\n".join(delimiter.join(row) for row in [("Ref", "Part"), *rows])
     assert sorted(p.refdes for p in board_of(text).parts) == sorted(refdes for refdes, _ in rows)

@@ -38,11 +38,13 @@ def test_hex_is_recognised_by_its_look_and_binary_stays_binary():
 @pytest.mark.parametrize(
     ("change", "words"),
     [
-        (lambda t: t[:-40], "no whole|not a whole|no end record"), (lambda t: "\n".join(t.splitlines()[:-1]), "no end record"),
-        (lambda t: t.replace(":20", ":21", 1), "line 1"), (lambda t: t + "garbage", "not a whole"),
+        (lambda t: t[:-40], "no whole|not a whole|no end record"),
+        (lambda t: "\n".join(t.splitlines()[:-1]), "no end record"),
+        (lambda t: t.replace(":20", ":21", 1), "line 1"),
+        (lambda t: t + "garbage", "not a whole"),
         (lambda t: ":00000001FF\n", "no sensible range"),
     ],
-)  # fmt: skip
+)
 def test_damaged_hex_is_refused_with_its_line(change, words):
     with pytest.raises(UserFileError, match=words):
         decode_image("x.hex", change(hex_text()).encode(), "x.hex")
@@ -87,10 +89,13 @@ def test_zips_are_read_member_by_member(tmp_path):
 @pytest.mark.parametrize(
     ("name", "data", "mode", "words"),
     [
-        ("../evil.bin", DATA, 0, "outside"), ("/etc/evil.bin", DATA, 0, "outside"), ("C:\\evil.bin", DATA, 0, "outside"),
-        ("link.bin", b"/etc/passwd", stat.S_IFLNK | 0o777, "symbolic link"), ("bomb.bin", bytes(40 * 2**20), 0, "200 times"),
+        ("../evil.bin", DATA, 0, "outside"),
+        ("/etc/evil.bin", DATA, 0, "outside"),
+        ("C:\\evil.bin", DATA, 0, "outside"),
+        ("link.bin", b"/etc/passwd", stat.S_IFLNK | 0o777, "symbolic link"),
+        ("bomb.bin", bytes(40 * 2**20), 0, "200 times"),
     ],
-)  # fmt: skip
+)
 def test_zips_that_mean_harm_are_refused(tmp_path, name, data, mode, words):
     with pytest.raises(UserFileError, match=words):
         list(iter_images(zip_with(tmp_path / "x.zip", name, data, mode)))
@@ -128,15 +133,27 @@ def known(data, name="6c.bin", firmware=""):
 
 def test_numbered_reads_are_compared_and_other_files_are_not(tmp_path):
     shaky = bytes([DATA[0] ^ 1]) + DATA[1:]
-    for name, data in {"6c-1.bin": DATA, "6c-2.bin": shaky, "read1/6d.bin": shaky, "read2/6d.bin": DATA, "good/6e.bin": DATA,
-                       "bad/6e.bin": shaky}.items():  # fmt: skip
+    for name, data in {
+        "6c-1.bin": DATA,
+        "6c-2.bin": shaky,
+        "read1/6d.bin": shaky,
+        "read2/6d.bin": DATA,
+        "good/6e.bin": DATA,
+        "bad/6e.bin": shaky,
+    }.items():
         (tmp_path / name).parent.mkdir(exist_ok=True)
         (tmp_path / name).write_bytes(data)
     sums = SumList([known(DATA, n) for n in ("6c.bin", "6d.bin", "6e.bin")])
     result = RomChecker(sums).check([tmp_path])
     found = {str(Path(c.image.source).relative_to(tmp_path)): c.verdict.verdict for c in result.images}
-    assert found == {"6c-1.bin": "unstable", "6c-2.bin": "unstable", "read1/6d.bin": "unstable", "read2/6d.bin": "unstable",
-                     "good/6e.bin": "matches", "bad/6e.bin": "few-bytes"}  # fmt: skip
+    assert found == {
+        "6c-1.bin": "unstable",
+        "6c-2.bin": "unstable",
+        "read1/6d.bin": "unstable",
+        "read2/6d.bin": "unstable",
+        "good/6e.bin": "matches",
+        "bad/6e.bin": "few-bytes",
+    }
 
 
 def test_the_set_decides_which_revision_is_the_odd_one(tmp_path):
@@ -202,8 +219,12 @@ def test_many_files_are_checked_as_few_are_in_their_order(tmp_path, monkeypatch)
     many = RomChecker(sums).check([tmp_path])
     monkeypatch.setattr("loyal_trace.formats.rom_check._FORK_FROM", 10_000)
     few = RomChecker(sums).check([tmp_path])
-    assert many == few and len(many.images) == 301 and {c.image.name for c in many.images if not c.verdict.good} == {
-        "301.bin", *(f"{n}.bin" for n in range(0, 300, 7) if n % 256 != DATA[-1])}  # fmt: skip
+    assert (
+        many == few
+        and len(many.images) == 301
+        and {c.image.name for c in many.images if not c.verdict.good}
+        == {"301.bin", *(f"{n}.bin" for n in range(0, 300, 7) if n % 256 != DATA[-1])}
+    )
     (tmp_path / "0.bin").write_bytes(b"")
     monkeypatch.undo()
     with pytest.raises(UserFileError, match=r"0\.bin: the file is empty"):

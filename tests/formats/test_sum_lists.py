@@ -16,14 +16,22 @@ CRC, MD5, SHA1, SHA256 = (IMAGE.digest(a) for a in ("crc32", "md5", "sha1", "sha
 @pytest.mark.parametrize(
     ("name", "text"),
     [
-        ("x.sha1", f"{SHA1}  6a.bin\n"), ("x.md5", f"{MD5} *6a.bin\r\n"), ("x.sha256", f"{SHA256}  ./6a.bin\n"),
-        ("x.crc32", f"{CRC}\t6a.bin\n"), ("sums.txt", f"SHA1 (6a.bin) = {SHA1}\n"), ("t", f"CRC32 (6a.bin) = {CRC}\n"),
-        ("x.sfv", f"; made by hand\n6a.bin {CRC.upper()}\n"), ("x.csv", f"file,crc32\n6a.bin,{CRC}\n"),
-        ("x.csv", f"Slot;SHA-1;Bytes\n6A;{SHA1};2048\n"), ("x.json", json.dumps([{"name": "6a.bin", "sha1": SHA1}])),
-        ("x.json", json.dumps({"6a.bin": {"crc": CRC}})), ("bom.sha1", f"\ufeff{SHA1}  6a.bin\n"),
-        ("both", f"{SHA1}  6a.bin\n{CRC}  6a.bin\n"), ("z.csv", f"image,crc\n6a.bin,0x{CRC}\n"),
+        ("x.sha1", f"{SHA1}  6a.bin\n"),
+        ("x.md5", f"{MD5} *6a.bin\r\n"),
+        ("x.sha256", f"{SHA256}  ./6a.bin\n"),
+        ("x.crc32", f"{CRC}\t6a.bin\n"),
+        ("sums.txt", f"SHA1 (6a.bin) = {SHA1}\n"),
+        ("t", f"CRC32 (6a.bin) = {CRC}\n"),
+        ("x.sfv", f"; made by hand\n6a.bin {CRC.upper()}\n"),
+        ("x.csv", f"file,crc32\n6a.bin,{CRC}\n"),
+        ("x.csv", f"Slot;SHA-1;Bytes\n6A;{SHA1};2048\n"),
+        ("x.json", json.dumps([{"name": "6a.bin", "sha1": SHA1}])),
+        ("x.json", json.dumps({"6a.bin": {"crc": CRC}})),
+        ("bom.sha1", f"\ufeff{SHA1}  6a.bin\n"),
+        ("both", f"{SHA1}  6a.bin\n{CRC}  6a.bin\n"),
+        ("z.csv", f"image,crc\n6a.bin,0x{CRC}\n"),
     ],
-)  # fmt: skip
+)
 def test_every_style_of_list_is_read_and_accepts_the_image(name, text):
     sums = parse_sums(text.encode(), name)
     (entry,) = sums.for_name("6a.bin")
@@ -44,13 +52,20 @@ def test_folders_in_a_list_name_revisions_when_names_repeat():
 @pytest.mark.parametrize(
     ("name", "text", "words"),
     [
-        ("x.sha1", "", "no checksums"), ("x.sha1", "hello world\n", "line 1"), ("x", f"{SHA1}  a\nBLAKE2b (b) = 00\n", "line 2"),
-        ("x", f"{'0' * 128}  a.bin\n", "no known algorithm"), ("x", "SHA1 (a) = xyz\n", "not hexadecimal"),
-        ("x", "MD5 (a) = 12\n", "32 hex digits"), ("x.csv", "name,sha1\na,zz\n", "line 2"), ("x.csv", "a,b\n1,2\n", "no name"),
-        ("x.json", "{", "JSON"), ("x.json", "[1]", "list of objects"), ("x.json", '[{"name":"a"}]', "item 1"),
+        ("x.sha1", "", "no checksums"),
+        ("x.sha1", "hello world\n", "line 1"),
+        ("x", f"{SHA1}  a\nBLAKE2b (b) = 00\n", "line 2"),
+        ("x", f"{'0' * 128}  a.bin\n", "no known algorithm"),
+        ("x", "SHA1 (a) = xyz\n", "not hexadecimal"),
+        ("x", "MD5 (a) = 12\n", "32 hex digits"),
+        ("x.csv", "name,sha1\na,zz\n", "line 2"),
+        ("x.csv", "a,b\n1,2\n", "no name"),
+        ("x.json", "{", "JSON"),
+        ("x.json", "[1]", "list of objects"),
+        ("x.json", '[{"name":"a"}]', "item 1"),
         ("x.csv", f"name,crc32,size\na,{CRC},many\n", "size"),
     ],
-)  # fmt: skip
+)
 def test_what_cannot_be_read_is_named_with_its_line(name, text, words):
     with pytest.raises(UserFileError, match=words) as error:
         parse_sums(text.encode(), name)

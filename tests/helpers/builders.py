@@ -42,12 +42,24 @@ def small_board(**changes):
         "parts": (
             Part("U1", "74LS00", "DIP-14", x=20, y=20),
             Part("U2", "74LS04", "DIP-14", x=60, y=20, socketed=True),
-            Part("C1", "1000u 16V", "RAD-2", "capacitor", 30, 60, value=1e-3, voltage=16, polarised=True,
-                 technology="aluminium", diameter=10, room_diameter=12),
+            Part(
+                "C1",
+                "1000u 16V",
+                "RAD-2",
+                "capacitor",
+                30,
+                60,
+                value=1e-3,
+                voltage=16,
+                polarised=True,
+                technology="aluminium",
+                diameter=10,
+                room_diameter=12,
+            ),
         ),
         "nets": (("A", (("U1", 3), ("U2", 1))), ("B", (("U2", 2), ("U1", 1)))),
         "rails": (Rail("+5 V", 5.0, 4.75, 5.25, far="U2.14"),),
-    }  # fmt: skip
+    }
     return BoardDefinition(**{**fields, **changes})
 
 

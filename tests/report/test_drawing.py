@@ -61,8 +61,11 @@ def test_good_enough_is_a_decision_and_reads_as_one():
 
 def test_nothing_from_the_job_can_become_markup():
     nasty = "<script>alert(1)</script> & “quotes”"
-    entries = [made(e.Opened, title=nasty, owner=nasty, complaint=nasty), measured(nasty, "voltage", 5.0),
-               made(e.StepDone, step="x/y/chip", what=nasty, note=nasty)]  # fmt: skip
+    entries = [
+        made(e.Opened, title=nasty, owner=nasty, complaint=nasty),
+        measured(nasty, "voltage", 5.0),
+        made(e.StepDone, step="x/y/chip", what=nasty, note=nasty),
+    ]
     page = to_html(report(entries))
     assert "<script>" not in page and "&lt;script&gt;" in page
     assert to_pdf(report(entries)).startswith(b"%PDF")

@@ -137,8 +137,9 @@ def test_every_line_names_the_one_before_it_also_after_an_import_and_a_failed_wr
         other.append("j1", made(e.Note, text="4"))
         for kept in (store, other):
             lines = [line for _, line in kept.lines("j1")]
-            assert check_chain(lines, kept.head("j1")) == () and all(f'"previous":"{"" if n == 0 else head_of(lines[:n])}"'
-                                                                     in line for n, line in enumerate(lines))  # fmt: skip
+            assert check_chain(lines, kept.head("j1")) == () and all(
+                f'"previous":"{"" if n == 0 else head_of(lines[:n])}"' in line for n, line in enumerate(lines)
+            )
 
 
 def test_an_archive_whose_logbook_was_changed_or_cut_is_refused(store, tmp_path):

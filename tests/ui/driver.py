@@ -6,8 +6,16 @@ from PyQt6.QtWidgets import QApplication
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.store.store import Store
 
-NAMED = {"Enter": Qt.Key.Key_Return, "Down": Qt.Key.Key_Down, "Up": Qt.Key.Key_Up, "Space": Qt.Key.Key_Space,
-         "Esc": Qt.Key.Key_Escape, "Delete": Qt.Key.Key_Delete, "Tab": Qt.Key.Key_Tab, "F8": Qt.Key.Key_F8}  # fmt: skip
+NAMED = {
+    "Enter": Qt.Key.Key_Return,
+    "Down": Qt.Key.Key_Down,
+    "Up": Qt.Key.Key_Up,
+    "Space": Qt.Key.Key_Space,
+    "Esc": Qt.Key.Key_Escape,
+    "Delete": Qt.Key.Key_Delete,
+    "Tab": Qt.Key.Key_Tab,
+    "F8": Qt.Key.Key_F8,
+}
 CONTROL, ALT, SHIFT = (
     Qt.KeyboardModifier.ControlModifier,
     Qt.KeyboardModifier.AltModifier,

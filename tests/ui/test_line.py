@@ -13,10 +13,22 @@ from tests.ui.driver import ALT, Driver
 RESERVED = set("FEGBVH")
 SAMPLE = SENTENCES[:: len(SENTENCES) // 12]
 TRAPS = [
-    "Was dropped by the courier", "1 hour spent on this", "Fine after an hour", "bubble.pdf", "LM339", "washed",
-    "corroded legs on pin 5", "cartridge slot cleaned", "sound works, buttons work", "Please ring before posting",
-    "Legs look bent", "has a long crack", "Mostly clean", "Could be the fuse", "Found it in a barn",
-]  # fmt: skip
+    "Was dropped by the courier",
+    "1 hour spent on this",
+    "Fine after an hour",
+    "bubble.pdf",
+    "LM339",
+    "washed",
+    "corroded legs on pin 5",
+    "cartridge slot cleaned",
+    "sound works, buttons work",
+    "Please ring before posting",
+    "Legs look bent",
+    "has a long crack",
+    "Mostly clean",
+    "Could be the fuse",
+    "Found it in a barn",
+]
 
 
 def entries(window):

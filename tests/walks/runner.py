@@ -108,8 +108,12 @@ class CommandLine:
         return json.loads(self.capsys.readouterr().out)
 
     def enter(self, text, at, choice=None):
-        where = [word for flag, value in (("--stage", at.stage), ("--board", at.board), ("--at", at.place)) if value
-                 for word in (flag, value)]  # fmt: skip
+        where = [
+            word
+            for flag, value in (("--stage", at.stage), ("--board", at.board), ("--at", at.place))
+            if value
+            for word in (flag, value)
+        ]
         (line,) = self._run("job", "enter", self.id, *where, "--", text)["lines"]
         return Outcome(line["status"], [e["kind"] for e in line["entries"]], line["choices"])
 

@@ -32,8 +32,12 @@ from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.stages import Stage
 
-_STEP_OF_ORIGIN = {RE_PROGRAMMED: ("program",), NEW_SOCKET: ("socket",), CONTACT_REPAIRED: ("leg",),
-                   OWN_PART: ("put-back",)}  # fmt: skip
+_STEP_OF_ORIGIN = {
+    RE_PROGRAMMED: ("program",),
+    NEW_SOCKET: ("socket",),
+    CONTACT_REPAIRED: ("leg",),
+    OWN_PART: ("put-back",),
+}
 _NEW_PART = ("capacitor", "chip", "missing")
 
 
@@ -68,20 +72,30 @@ class LineResult:
     def document(self) -> dict[str, Any]:
         """As JSON says it."""
         found: dict[str, Any] = {
-            "text": self.text, "status": self.status.value, "says": self.says or self.why, "board": self.board,
+            "text": self.text,
+            "status": self.status.value,
+            "says": self.says or self.why,
+            "board": self.board,
             "place": self.place,
             "entries": [entry.model_dump(mode="json", exclude={"previous", "v"}) for entry in self.entries],
             "choices": list(self.choices),
-        }  # fmt: skip
+        }
         return {**found, "why": self.why} if self.why else found
 
 
 def context_of(job: OpenJob, setting: Setting) -> Context:
     """What the line is read against."""
     return Context(
-        job.boards, job.snapshot, job.library, job.env.clock(), setting.stage, setting.board, setting.in_view,
-        setting.picked, setting.asked,
-    )  # fmt: skip
+        job.boards,
+        job.snapshot,
+        job.library,
+        job.env.clock(),
+        setting.stage,
+        setting.board,
+        setting.in_view,
+        setting.picked,
+        setting.asked,
+    )
 
 
 def preview(job: OpenJob, text: str, setting: Setting) -> LineResult:
@@ -130,9 +144,17 @@ def _described(
 ) -> LineResult:
     first = entries[0]
     return LineResult(
-        text, status, said.canonical, why, first.board, _place(first), entries, said=(said,), cautions=cautions,
+        text,
+        status,
+        said.canonical,
+        why,
+        first.board,
+        _place(first),
+        entries,
+        said=(said,),
+        cautions=cautions,
         new=said.new,
-    )  # fmt: skip
+    )
 
 
 def _place(entry: Entry) -> str:

@@ -211,8 +211,9 @@ def places_for(moment: Moment, image: RomImage, meant: Meant, alone: bool = True
 def _by_content(moment: Moment, image: RomImage, boards: Mapping[str, object]) -> list[PartRef]:
     """The sockets whose checksums the image has."""
     slots = {(b, s.refdes.lower()): PartRef(b, s.refdes) for b, d in moment.boards.items() for s in d.rom_slots}
-    slots |= {(b, s.label.lower()): PartRef(b, s.refdes) for b, d in moment.boards.items() for s in d.rom_slots
-              if s.label}  # fmt: skip
+    slots |= {
+        (b, s.label.lower()): PartRef(b, s.refdes) for b, d in moment.boards.items() for s in d.rom_slots if s.label
+    }
     found = []
     for entry in known_sums(moment).matching(image):
         name = (entry.place or base_name(entry.name).rsplit(".", 1)[0]).lower()
@@ -232,10 +233,16 @@ def _likely(job: OpenJob, image: RomImage) -> str:
 def sum_lines(entries: Iterable[KnownSum]) -> tuple[SumLine, ...]:
     """Checksum lines as they are kept in an entry."""
     return tuple(
-        SumLine(name=e.name, digests=dict(e.digests), size=e.size, firmware=e.firmware, place=e.place,
-                board="" if e.board == NOT_SAID else e.board)
+        SumLine(
+            name=e.name,
+            digests=dict(e.digests),
+            size=e.size,
+            firmware=e.firmware,
+            place=e.place,
+            board="" if e.board == NOT_SAID else e.board,
+        )
         for e in entries
-    )  # fmt: skip
+    )
 
 
 def import_photo(job: OpenJob, data: bytes, name: str, board: str = "") -> Imports:

@@ -107,9 +107,16 @@ class OpenJob:
 
     def _moment_of(self, snapshot: JobSnapshot) -> Moment:
         return Moment(
-            self._boards_at(snapshot), snapshot, self.library, self.store.attachment, self.workshop.drawer,
-            current_table(), self.workshop.bench, self.env.beliefs(), self._memo,
-        )  # fmt: skip
+            self._boards_at(snapshot),
+            snapshot,
+            self.library,
+            self.store.attachment,
+            self.workshop.drawer,
+            current_table(),
+            self.workshop.bench,
+            self.env.beliefs(),
+            self._memo,
+        )
 
     def _boards_at(self, snapshot: JobSnapshot) -> Mapping[str, BoardDefinition]:
         """The boards at a moment, folded again only when one of the frozen things that they are made of is another."""
@@ -221,12 +228,14 @@ class OpenJob:
         again = [
             entry.model_copy(
                 update={
-                    "id": names[entry.id], "time": self.env.clock(), "author": self.env.author,
+                    "id": names[entry.id],
+                    "time": self.env.clock(),
+                    "author": self.env.author,
                     "part_of": names.get(entry.part_of, entry.part_of),
                 }
             )
             for entry in group
-        ]  # fmt: skip
+        ]
         self._write(again)
         return again
 

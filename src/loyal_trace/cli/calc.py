@@ -52,9 +52,14 @@ def starts(options: argparse.Namespace) -> Answer:
     needed = starts_needed(target, options.failed, confidence)
     still = max(0, needed - options.clean)
     document = {
-        "clean": options.clean, "failed": options.failed, "confidence": confidence, "failure_rate_upper": upper,
-        "target": target, "clean_starts_needed": needed, "still_needed": still,
-    }  # fmt: skip
+        "clean": options.clean,
+        "failed": options.failed,
+        "confidence": confidence,
+        "failure_rate_upper": upper,
+        "target": target,
+        "clean_starts_needed": needed,
+        "still_needed": still,
+    }
     tried = count_of(options.clean + options.failed, "start")
     bound = f"with {format_percent(confidence)} confidence at most {format_percent(upper)} of starts fail"
     more = f"{count_of(still, 'more clean start')} would show {format_percent(target)}"
@@ -76,9 +81,12 @@ def reservoir_(options: argparse.Namespace) -> Answer:
     load = (parse_quantity(options.current, "A"), parse_quantity(options.capacitance, "F"))
     found = reservoir(*winding, *load, parse_quantity(options.mains, "Hz"))
     document = {
-        "peak_voltage": found.peak_voltage, "trough_voltage": found.trough_voltage, "mean_voltage": found.mean_voltage,
-        "ripple_voltage": found.ripple_voltage, "ripple_frequency": found.ripple_frequency,
-    }  # fmt: skip
+        "peak_voltage": found.peak_voltage,
+        "trough_voltage": found.trough_voltage,
+        "mean_voltage": found.mean_voltage,
+        "ripple_voltage": found.ripple_voltage,
+        "ripple_frequency": found.ripple_frequency,
+    }
     peak, trough = format_quantity(found.peak_voltage, "V"), format_quantity(found.trough_voltage, "V")
     moves = f"{format_quantity(found.ripple_voltage, 'V')} at {format_quantity(found.ripple_frequency, 'Hz')}"
     return Answer(document, f"Peak {peak}, trough {trough}, ripple {moves}.")
@@ -89,12 +97,18 @@ def regulator_(options: argparse.Namespace) -> Answer:
     thetas = [options.theta_jc, options.theta_cs, options.theta_sa]
     given = tuple(parse_quantity(text, "K/W") for text in thetas if text is not None)
     found = regulator(
-        parse_quantity(options.input, "V"), parse_quantity(options.output, "V"), parse_quantity(options.dropout, "V"),
-        parse_quantity(options.current, "A"), given, parse_quantity(options.ambient, "°C"),
-    )  # fmt: skip
+        parse_quantity(options.input, "V"),
+        parse_quantity(options.output, "V"),
+        parse_quantity(options.dropout, "V"),
+        parse_quantity(options.current, "A"),
+        given,
+        parse_quantity(options.ambient, "°C"),
+    )
     document = {
-        "headroom": found.headroom, "power": found.power, "junction_temperature": found.junction_temperature,
-    }  # fmt: skip
+        "headroom": found.headroom,
+        "power": found.power,
+        "junction_temperature": found.junction_temperature,
+    }
     words = [f"Headroom {format_quantity(found.headroom, 'V')}" + (" (it drops out)" if found.headroom < 0 else "")]
     words.append(f"heat {format_quantity(found.power, 'W')}")
     hot = found.junction_temperature is not None and found.junction_temperature > _HOT
@@ -141,9 +155,16 @@ def divider(options: argparse.Namespace) -> Answer:
 
 
 _ANSWERS: dict[str, Callable[[argparse.Namespace], Answer]] = {
-    "starts": starts, "ripple": ripple, "reservoir": reservoir_, "regulator": regulator_, "bridge": bridge,
-    "crystal": crystal, "cell": cell, "erase": erase, "divider": divider,
-}  # fmt: skip
+    "starts": starts,
+    "ripple": ripple,
+    "reservoir": reservoir_,
+    "regulator": regulator_,
+    "bridge": bridge,
+    "crystal": crystal,
+    "cell": cell,
+    "erase": erase,
+    "divider": divider,
+}
 
 
 def run(options: argparse.Namespace) -> int:

@@ -50,18 +50,31 @@ def roms_check(options: argparse.Namespace) -> int:
 
 def _hypothesis(found: Hypothesis) -> dict[str, Any]:
     return {
-        "kind": found.kind, "verdict": found.verdict, "likelihood": round(found.likelihood, 6), "where": found.where,
-        "detail": found.detail, "reason": found.reason, "evidence": found.evidence, "next": found.next,
-    }  # fmt: skip
+        "kind": found.kind,
+        "verdict": found.verdict,
+        "likelihood": round(found.likelihood, 6),
+        "where": found.where,
+        "detail": found.detail,
+        "reason": found.reason,
+        "evidence": found.evidence,
+        "next": found.next,
+    }
 
 
 def _image(checked: CheckedImage) -> dict[str, Any]:
     image, verdict = checked.image, checked.verdict
     return {
-        "name": image.name, "source": image.source, "slot": checked.slot, "size": image.size,
-        "crc32": image.digest("crc32"), "sha1": image.digest("sha1"), "verdict": verdict.verdict,
-        "reason": verdict.reason, "next": verdict.next, "hypotheses": [_hypothesis(h) for h in verdict.hypotheses],
-    }  # fmt: skip
+        "name": image.name,
+        "source": image.source,
+        "slot": checked.slot,
+        "size": image.size,
+        "crc32": image.digest("crc32"),
+        "sha1": image.digest("sha1"),
+        "verdict": verdict.verdict,
+        "reason": verdict.reason,
+        "next": verdict.next,
+        "hypotheses": [_hypothesis(h) for h in verdict.hypotheses],
+    }
 
 
 def _roms_document(result: CheckResult, source: str) -> dict[str, Any]:
@@ -123,11 +136,17 @@ def _chip_document(verdict: ChipVerdict) -> dict[str, Any]:
         "type": verdict.chip.name,
         "supply": verdict.supply,
         "outputs": [
-            {"pin": o.pin, "name": o.name, "state": o.reading.state, "verdict": o.verdict, "reason": o.reason,
-             "because": list(o.because)}
+            {
+                "pin": o.pin,
+                "name": o.name,
+                "state": o.reading.state,
+                "verdict": o.verdict,
+                "reason": o.reason,
+                "because": list(o.because),
+            }
             for o in verdict.outputs
         ],
-    }  # fmt: skip
+    }
 
 
 def chip_show(options: argparse.Namespace) -> int:
@@ -172,9 +191,12 @@ def board_check(options: argparse.Namespace) -> int:
                 print(defect)
         return 1
     facts = {
-        "parts": len(board.parts), "chips": len(board.chips), "nets": len(board.nets),
-        "rom_slots": len(board.rom_slots), "rails": len(board.rails),
-    }  # fmt: skip
+        "parts": len(board.parts),
+        "chips": len(board.chips),
+        "nets": len(board.nets),
+        "rom_slots": len(board.rom_slots),
+        "rails": len(board.rails),
+    }
     if options.json:
         print_json({"board": board.id, "name": board.title, **facts, "defects": []})
     else:

@@ -118,13 +118,20 @@ def _standing(job: OpenJob) -> dict[str, Any]:
         "entries": len(job.entries),
         "firmware": found.firmware,
         "roms": [
-            {"board": p.board, "place": p.refdes, "slot": p.refdes, "verdict": s.word.value, "reads": s.reads,
-             "reason": s.verdict.reason if s.verdict else ""}
+            {
+                "board": p.board,
+                "place": p.refdes,
+                "slot": p.refdes,
+                "verdict": s.word.value,
+                "reads": s.reads,
+                "reason": s.verdict.reason if s.verdict else "",
+            }
             for p, s in found.roms.items()
         ],
         "rails": [
             {"board": b, "point": p.point.point, "quantity": p.point.quantity, "verdict": p.verdict, "shown": p.shown}
-            for b, report in found.rails.items() for p in report.points
+            for b, report in found.rails.items()
+            for p in report.points
         ],
         "chips": [{"board": p.board, "place": p.refdes, "verdict": v.word} for p, v in found.chips.items()],
         "symptoms": [
@@ -135,7 +142,7 @@ def _standing(job: OpenJob) -> dict[str, Any]:
         "plan": planned["steps"],
         "parts": planned["parts"],
         **_proof(job),
-    }  # fmt: skip
+    }
 
 
 def job_suspects(options: argparse.Namespace) -> int:
@@ -167,16 +174,25 @@ def _suspects(job: OpenJob) -> dict[str, Any]:
 
 def _suspect(one: Suspect) -> dict[str, Any]:
     return {
-        "board": one.place.board, "place": one.place.refdes, "probability": one.belief, "prior": one.prior,
-        "for": [line.text for line in one.in_favour], "against": [line.text for line in one.against],
-    }  # fmt: skip
+        "board": one.place.board,
+        "place": one.place.refdes,
+        "probability": one.belief,
+        "prior": one.prior,
+        "for": [line.text for line in one.in_favour],
+        "against": [line.text for line in one.against],
+    }
 
 
 def _next(thing: NextThing) -> dict[str, Any]:
     return {
-        "does": thing.text, "board": thing.place.board, "place": thing.place.refdes, "stage": thing.stage.word,
-        "gain_bits": thing.bits, "minutes": thing.minutes, "risk": thing.risk,
-    }  # fmt: skip
+        "does": thing.text,
+        "board": thing.place.board,
+        "place": thing.place.refdes,
+        "stage": thing.stage.word,
+        "gain_bits": thing.bits,
+        "minutes": thing.minutes,
+        "risk": thing.risk,
+    }
 
 
 def job_plan(options: argparse.Namespace) -> int:
@@ -199,17 +215,33 @@ def _plan(job: OpenJob) -> dict[str, Any]:
     return {
         "order": plan.order,
         "steps": [
-            {"step": s.id, "kind": s.kind, "board": s.place.board, "place": s.place.refdes, "what": s.what,
-             "reason": s.reason, "minutes": s.minutes, "part": s.part_number, "from": s.from_drawer, "done": s.done,
-             "skipped": s.skipped, "cautions": list(s.cautions)}
+            {
+                "step": s.id,
+                "kind": s.kind,
+                "board": s.place.board,
+                "place": s.place.refdes,
+                "what": s.what,
+                "reason": s.reason,
+                "minutes": s.minutes,
+                "part": s.part_number,
+                "from": s.from_drawer,
+                "done": s.done,
+                "skipped": s.skipped,
+                "cautions": list(s.cautions),
+            }
             for s in plan.steps
         ],
         "parts": [
-            {"number": p.number, "needed": p.needed, "in_drawer": p.in_drawer, "to_order": p.to_order,
-             "places": list(p.places)}
+            {
+                "number": p.number,
+                "needed": p.needed,
+                "in_drawer": p.in_drawer,
+                "to_order": p.to_order,
+                "places": list(p.places),
+            }
             for p in plan.parts
         ],
-    }  # fmt: skip
+    }
 
 
 def job_proof(options: argparse.Namespace) -> int:
@@ -233,8 +265,11 @@ def _proof(job: OpenJob) -> dict[str, Any]:
     tally = proof.starts
     return {
         "starts": {
-            "clean": tally.clean, "failed": tally.failed, "clean_before": tally.clean_before,
-            "failed_before": tally.failed_before, "still_needed": tally.still_needed,
+            "clean": tally.clean,
+            "failed": tally.failed,
+            "clean_before": tally.clean_before,
+            "failed_before": tally.failed_before,
+            "still_needed": tally.still_needed,
             "failure_rate_upper": tally.upper if tally.clean else None,
             "off_seconds": [start.off_seconds for start in job.snapshot.proving.starts],
         },
@@ -242,7 +277,7 @@ def _proof(job: OpenJob) -> dict[str, Any]:
             {"board": i.board, "item": i.name, "how": i.how, "status": i.status, "note": i.note} for i in proof.items
         ],
         "not_tested": [{"item": item, "reason": reason} for item, reason in proof.not_tested],
-    }  # fmt: skip
+    }
 
 
 def job_enter(options: argparse.Namespace) -> int:
@@ -313,8 +348,13 @@ def job_export(options: argparse.Namespace) -> int:
         archive = store.export(find_job(store, options.job))
     write_archive(archive, options.file)
     size = options.file.stat().st_size
-    document = {"job": archive.job_id, "file": str(options.file), "bytes": size, "entries": len(archive.lines),
-                "head": archive.head}  # fmt: skip
+    document = {
+        "job": archive.job_id,
+        "file": str(options.file),
+        "bytes": size,
+        "entries": len(archive.lines),
+        "head": archive.head,
+    }
     print_json(document) if options.json else print(f"{options.file}: {size:,} bytes")
     return 0
 

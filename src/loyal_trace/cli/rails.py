@@ -45,9 +45,15 @@ def _latest(board: BoardDefinition, readings: Iterable[Reading]) -> Latest:
     for number, reading in enumerate(readings):
         value, overload = number_or_overload(reading.value)
         taken[(reading.point.point, reading.point.quantity)] = Measured(
-            id=f"r{number}", time=_START + timedelta(seconds=number), board=board.id, place=reading.point.point,
-            quantity=Quantity(reading.point.quantity), value=value, overload=overload, powered=reading.point.powered,
-        )  # fmt: skip
+            id=f"r{number}",
+            time=_START + timedelta(seconds=number),
+            board=board.id,
+            place=reading.point.point,
+            quantity=Quantity(reading.point.quantity),
+            value=value,
+            overload=overload,
+            powered=reading.point.powered,
+        )
     return lambda point, quantity: taken.get((point, quantity))
 
 
@@ -58,13 +64,18 @@ def _finite(value: float) -> float | None:
 def _point(point: PointVerdict) -> dict[str, Any]:
     reading = point.reading
     return {
-        "path": point.point.path, "point": point.point.point, "quantity": point.point.quantity,
+        "path": point.point.path,
+        "point": point.point.point,
+        "quantity": point.point.quantity,
         "part": point.point.part,
-        "value": reading.value if reading else None, "overload": bool(reading and reading.overload),
-        "low": _finite(point.limits.low), "high": _finite(point.limits.high),
+        "value": reading.value if reading else None,
+        "overload": bool(reading and reading.overload),
+        "low": _finite(point.limits.low),
+        "high": _finite(point.limits.high),
         "limits_from": point.limits.source or "the board",
-        "verdict": point.verdict, "reason": point.why,
-    }  # fmt: skip
+        "verdict": point.verdict,
+        "reason": point.why,
+    }
 
 
 def _boundary(path: PathReport) -> dict[str, Any] | None:
@@ -72,9 +83,12 @@ def _boundary(path: PathReport) -> dict[str, Any] | None:
     if bad is None:
         return None
     return {
-        "path": path.path, "last_good": good.point.point if good else None, "first_bad": bad.point.point,
-        "quantity": bad.point.quantity, "part": bad.point.part,
-    }  # fmt: skip
+        "path": path.path,
+        "last_good": good.point.point if good else None,
+        "first_bad": bad.point.point,
+        "quantity": bad.point.quantity,
+        "part": bad.point.part,
+    }
 
 
 def _document(

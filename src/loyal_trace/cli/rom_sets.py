@@ -51,12 +51,21 @@ def identify(options: argparse.Namespace) -> int:
     sources = likely_sources([matches for _, matches in found])
     if options.json:
         ranked = [{"source": s, "files": n, "fraction": round(share, 4)} for s, n, share in sources]
-        print_json({"images": [{"name": i.name, "source": i.source, "size": i.size, "matches": _matches(m)}
-                               for i, m in found], "boards": ranked, "searched": len(known)})  # fmt: skip
+        print_json(
+            {
+                "images": [
+                    {"name": i.name, "source": i.source, "size": i.size, "matches": _matches(m)} for i, m in found
+                ],
+                "boards": ranked,
+                "searched": len(known),
+            }
+        )
         return 0 if all(matches for _, matches in found) else 1
     for image, matches in found:
-        rows = [(image.name if not n else "", format_percent(m.fraction), m.name, m.firmware, m.source, m.how)
-                for n, m in enumerate(matches[:4])]  # fmt: skip
+        rows = [
+            (image.name if not n else "", format_percent(m.fraction), m.name, m.firmware, m.source, m.how)
+            for n, m in enumerate(matches[:4])
+        ]
         print_table(rows or [(image.name, "", "not known", "", "", "")])
     if len(found) > 1 and sources:
         best, count, share = sources[0]
@@ -65,8 +74,10 @@ def identify(options: argparse.Namespace) -> int:
 
 
 def _matches(matches: Sequence[Match]) -> list[dict[str, Any]]:
-    return [{"name": m.name, "list": m.source, "firmware": m.firmware, "how": m.how, "fraction": round(m.fraction, 4)}
-            for m in matches]  # fmt: skip
+    return [
+        {"name": m.name, "list": m.source, "firmware": m.firmware, "how": m.how, "fraction": round(m.fraction, 4)}
+        for m in matches
+    ]
 
 
 def slots(options: argparse.Namespace) -> int:
@@ -86,9 +97,18 @@ def slots(options: argparse.Namespace) -> int:
 
 def _slot_document(line: SlotLine) -> dict[str, Any]:
     slot = line.slot
-    return {"number": slot.number, "place": slot.refdes, "label": slot.label, "device": slot.device, "size": slot.size,
-            "addresses": line.addresses, "lane": slot.lane, "lanes": slot.lanes, "firmwares": list(slot.firmwares),
-            "differs": line.changes.startswith("differs")}  # fmt: skip
+    return {
+        "number": slot.number,
+        "place": slot.refdes,
+        "label": slot.label,
+        "device": slot.device,
+        "size": slot.size,
+        "addresses": line.addresses,
+        "lane": slot.lane,
+        "lanes": slot.lanes,
+        "firmwares": list(slot.firmwares),
+        "differs": line.changes.startswith("differs"),
+    }
 
 
 def substitutes(options: argparse.Namespace) -> int:
@@ -99,28 +119,52 @@ def substitutes(options: argparse.Namespace) -> int:
     budget = access_budget(clock, options.periods) if clock is not None else None
     fits = [fit(old, types.find(options.new), budget)] if options.new else list(types.substitutes(old, budget))
     if options.json:
-        print_json({"device": old.name, "technology": old.technology, "budget": budget, "verify": VERIFY,
-                    "substitutes": [_fit_document(found) for found in fits]})  # fmt: skip
+        print_json(
+            {
+                "device": old.name,
+                "technology": old.technology,
+                "budget": budget,
+                "verify": VERIFY,
+                "substitutes": [_fit_document(found) for found in fits],
+            }
+        )
     else:
         print(f"{old.name}, {old.title}: {CHANGED[old.technology]}")
         print_table([(f.new.name, f.words.partition(": ")[2], f.new.technology, f.new.volts) for f in fits[:12]])
         for found in fits[:1]:
-            rows = [(f"{p.socket_pin or '–'} {p.socket}", f"{p.device_pin} {p.device}", p.wiring or "stays as it is")
-                    for p in found.pins]  # fmt: skip
+            rows = [
+                (f"{p.socket_pin or '–'} {p.socket}", f"{p.device_pin} {p.device}", p.wiring or "stays as it is")
+                for p in found.pins
+            ]
             print_table([("socket pin", f"{found.new.name} pin", "wiring"), *rows] if rows else [("no pin differs",)])
             print("\n".join(f"  {caution}" for caution in (*found.cautions, VERIFY)))
     return 0 if fits and fits[0].fast_enough is not False else 1
 
 
 def _fit_document(found: Fit) -> dict[str, Any]:
-    pins = [{"socket_pin": p.socket_pin, "socket": p.socket, "device_pin": p.device_pin, "device": p.device,
-             "wiring": p.wiring} for p in found.pins]  # fmt: skip
+    pins = [
+        {
+            "socket_pin": p.socket_pin,
+            "socket": p.socket,
+            "device_pin": p.device_pin,
+            "device": p.device,
+            "wiring": p.wiring,
+        }
+        for p in found.pins
+    ]
     return {
-        "device": found.new.name, "technology": found.new.technology, "size": found.new.size, "adapter": found.adapter,
-        "pins": pins, "repeat": found.new.size // found.old.size, "access_ns": list(found.new.access),
-        "fast_enough": found.fast_enough, "programming_voltage": found.new.programming, "levels": found.new.levels,
+        "device": found.new.name,
+        "technology": found.new.technology,
+        "size": found.new.size,
+        "adapter": found.adapter,
+        "pins": pins,
+        "repeat": found.new.size // found.old.size,
+        "access_ns": list(found.new.access),
+        "fast_enough": found.fast_enough,
+        "programming_voltage": found.new.programming,
+        "levels": found.new.levels,
         "cautions": list(found.cautions),
-    }  # fmt: skip
+    }
 
 
 def labels(options: argparse.Namespace) -> int:
@@ -130,8 +174,12 @@ def labels(options: argparse.Namespace) -> int:
     found = labels_of(load_board(options.board, chip_library()), options.firmware)
     write_labels(options.out, found)
     if options.json:
-        print_json({"labels": [{"head": x.head, "about": x.about, "sums": list(x.sums)} for x in found],
-                    "out": str(options.out)})  # fmt: skip
+        print_json(
+            {
+                "labels": [{"head": x.head, "about": x.about, "sums": list(x.sums)} for x in found],
+                "out": str(options.out),
+            }
+        )
     else:
         print(f"{count_of(len(found), 'label')} written to {options.out}")
     return 0

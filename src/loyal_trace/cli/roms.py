@@ -117,13 +117,20 @@ def vote_(options: argparse.Namespace) -> int:
     sure = right if digests else found.confidence >= _SURE
     told = proved.told if proved is not None and right else "no choice between the reads has these sums"
     if options.json:
-        print_json({
-            "reads": found.reads, "confidence": 1.0 if right else found.confidence, "source": found.source,
-            "reason": found.why, "flickering": [{"offset": o, "bit": b, "ones": n} for o, b, n in found.bits[:256]],
-            "data": list(found.lanes), "more_reads": 0 if right else found.more_reads,
-            "proof": proved.proof if proved is not None and right else "", "consensus": told if digests else "majority",
-            "out": str(options.out) if options.out and (right or not digests) else None,
-        })  # fmt: skip
+        print_json(
+            {
+                "reads": found.reads,
+                "confidence": 1.0 if right else found.confidence,
+                "source": found.source,
+                "reason": found.why,
+                "flickering": [{"offset": o, "bit": b, "ones": n} for o, b, n in found.bits[:256]],
+                "data": list(found.lanes),
+                "more_reads": 0 if right else found.more_reads,
+                "proof": proved.proof if proved is not None and right else "",
+                "consensus": told if digests else "majority",
+                "out": str(options.out) if options.out and (right or not digests) else None,
+            }
+        )
         return 0 if sure else 1
     print(f"{found.why}.")
     if digests:
@@ -151,8 +158,11 @@ def _register(options: argparse.Namespace) -> Register:
             raise RequestError(f"the catalogue has no {options.model}, for instance CRC16-IBM-3740 or CRC16-ARC")
         return Register(model.width, model.poly, model.init, model.xorout, model.refin, model.refout)
     plain = Register()
-    given = {name: _number(getattr(options, name)) for name in ("width", "poly", "init", "xorout")
-             if getattr(options, name) is not None}  # fmt: skip
+    given = {
+        name: _number(getattr(options, name))
+        for name in ("width", "poly", "init", "xorout")
+        if getattr(options, name) is not None
+    }
     usual = {"width": plain.width, "poly": plain.poly, "init": plain.init, "xorout": plain.xorout}
     found = Register(**{**usual, **given}, refin=options.refin, refout=options.refout, feedback=options.feedback)
     if not 3 <= found.width <= 64 or any(v >> found.width for v in (found.poly, found.init, found.xorout)):
@@ -178,9 +188,15 @@ def signature(options: argparse.Namespace) -> int:
 
 
 def _parameters(register: Register) -> dict[str, Any]:
-    return {"width": register.width, "poly": f"{register.poly:#x}", "init": f"{register.init:#x}",
-            "refin": register.refin, "refout": register.refout, "xorout": f"{register.xorout:#x}",
-            "style": register.style}  # fmt: skip
+    return {
+        "width": register.width,
+        "poly": f"{register.poly:#x}",
+        "init": f"{register.init:#x}",
+        "refin": register.refin,
+        "refout": register.refout,
+        "xorout": f"{register.xorout:#x}",
+        "style": register.style,
+    }
 
 
 def _pairs(path: Path, symbols: str) -> list[tuple[str, bytes, int]]:
@@ -253,8 +269,12 @@ def convert(options: argparse.Namespace) -> int:
 
 
 _ACTIONS = {
-    "repair": repair, "vote": vote_, "signature": signature, "learn-signature": learn_signature, "convert": convert,
-}  # fmt: skip
+    "repair": repair,
+    "vote": vote_,
+    "signature": signature,
+    "learn-signature": learn_signature,
+    "convert": convert,
+}
 
 
 def run(options: argparse.Namespace) -> int:

@@ -40,5 +40,6 @@ def sha1_lanes(data: bytes) -> Sha1Lanes | None:
 def _compile_elsewhere() -> None:
     """Has the helpers compiled by another process, out of the way of this one and outliving it if need be."""
     command = ["nice", "-n", "19", sys.executable, "-m", "loyal_trace.compiled.sha1"]
-    subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
-                     start_new_session=True)  # fmt: skip
+    subprocess.Popen(
+        command, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True
+    )

@@ -104,17 +104,55 @@ def prefix_states(words):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
+def _touches(places, row, block):  # type: ignore[no-untyped-def]
+    """Whether a row of changes has one in this block of 64 bytes."""
+    touched = False
+    for k in range(places.shape[1]):
+        touched |= places[row, k] >> 6 == block
+    return touched
+
+
+@njit(cache=True, nogil=True)
+def _changed_block(words, block, places, flips, row, w):  # type: ignore[no-untyped-def]
+    """Writes the block with the row's changes into the first 16 words of `w`."""
+    w[:16] = words[block]
+    for k in range(places.shape[1]):
+        at = places[row, k]
+        if at >> 6 == block:
+            w[at >> 2 & 15] ^= np.uint32(flips[row, k]) << np.uint32(24 - 8 * (at & 3))
+
+
+@njit(cache=True, nogil=True)
+def _lane_with(h, target, lanes):  # type: ignore[no-untyped-def]
+    """The first lane whose state is the target; −1 for none."""
+    for lane in range(lanes):
+        right = True
+        for i in range(5):
+            right &= h[i, lane] == target[i]
+        if right:
+            return lane
+    return -1
+
+
+@njit(cache=True, nogil=True)
+def _first_block(places, group, lanes, blocks):  # type: ignore[no-untyped-def]
+    """The first block that any of the lanes changes: all before it is shared."""
+    first = blocks
+    for lane in range(lanes):
+        first = min(first, places[group + lane, 0] >> 6)
+    return first
+
+
+@njit(cache=True, nogil=True)
 def first_match(words, schedule, states, places, flips, target):  # type: ignore[no-untyped-def]
     """The first row of changes after which the digest is `target`, −1 for none. Places rise along each row."""
-    count, width = places.shape
+    count = len(places)
     a, b, c = np.empty(LANES, np.uint32), np.empty(LANES, np.uint32), np.empty(LANES, np.uint32)
     d, e = np.empty(LANES, np.uint32), np.empty(LANES, np.uint32)
     h, one, w = np.empty((5, LANES), np.uint32), np.empty(5, np.uint32), np.empty(80, np.uint32)
     for group in range(0, count, LANES):
         lanes = min(LANES, count - group)
-        first = len(words)
-        for lane in range(lanes):
-            first = min(first, places[group + lane, 0] >> 6)
+        first = _first_block(places, group, lanes, len(words))
         for i in range(5):
             h[i, :] = states[first, i]
         for block in range(first, len(words)):
@@ -122,16 +160,9 @@ def first_match(words, schedule, states, places, flips, target):  # type: ignore
                 a[n], b[n], c[n], d[n], e[n] = h[0, n], h[1, n], h[2, n], h[3, n], h[4, n]
             _rounds(a, b, c, d, e, schedule[block])
             for lane in range(lanes):
-                touched = False
-                for k in range(width):
-                    touched |= places[group + lane, k] >> 6 == block
-                if touched:
+                if _touches(places, group + lane, block):
                     one[:] = h[:, lane]
-                    w[:16] = words[block]
-                    for k in range(width):
-                        at = places[group + lane, k]
-                        if at >> 6 == block:
-                            w[at >> 2 & 15] ^= np.uint32(flips[group + lane, k]) << np.uint32(24 - 8 * (at & 3))
+                    _changed_block(words, block, places, flips, group + lane, w)
                     _one_block(one, w)
                     a[lane], b[lane], c[lane] = one[0] - h[0, lane], one[1] - h[1, lane], one[2] - h[2, lane]
                     d[lane], e[lane] = one[3] - h[3, lane], one[4] - h[4, lane]
@@ -141,12 +172,9 @@ def first_match(words, schedule, states, places, flips, target):  # type: ignore
                 h[2, n] += c[n]
                 h[3, n] += d[n]
                 h[4, n] += e[n]
-        for lane in range(lanes):
-            right = True
-            for i in range(5):
-                right &= h[i, lane] == target[i]
-            if right:
-                return group + lane
+        lane = _lane_with(h, target, lanes)
+        if lane >= 0:
+            return group + lane
     return -1
 
 

@@ -58,9 +58,14 @@ class DemoJob:
     def __init__(self, store: Store, ids: Callable[[], str], job: str, since: datetime, **told: Any) -> None:
         self.store, self.id, self._ids, self._clock = store, job, ids, BenchClock(since)
         opened = Opened(
-            id=ids(), time=since, author=self.author, owner="Gannet Point Pier Collection", number=job.upper(),
-            promise="repair and service", **told,
-        )  # fmt: skip
+            id=ids(),
+            time=since,
+            author=self.author,
+            owner="Gannet Point Pier Collection",
+            number=job.upper(),
+            promise="repair and service",
+            **told,
+        )
         store.create_job(job, opened.title, since.isoformat(), board_files_of(opened.boards), [opened])
         self.boards = boards_of(opened.boards)
         self.library = chip_library()

@@ -33,10 +33,15 @@ def corvane_bench(seed: int = 1986) -> SimulatedBench:
 def build_corvane(store: Store, bench: SimulatedBench, ids: Callable[[], str]) -> None:
     """Makes the CS-8 job in a store: taken in, its marks read, a photo taken, switched on once; not looked over yet."""
     job = DemoJob(
-        store, ids, CORVANE_JOB, _WORKED_FROM, boards=(CORVANE_BOARD,), maker="Corvane 1986",
+        store,
+        ids,
+        CORVANE_JOB,
+        _WORKED_FROM,
+        boards=(CORVANE_BOARD,),
+        maker="Corvane 1986",
         title="Corvane CS-8 school computer",
         complaint="It stops with a message about RAM, some keys come twice, and it forgets the time every night.",
-    )  # fmt: skip
+    )
     make, board = job.make, job.boards[CORVANE_BOARD]
     data = photograph(board, leaking=bench.seen(CORVANE_BOARD))
     taken = upright(data, CORVANE_BOARD)
@@ -53,8 +58,14 @@ def build_corvane(store: Store, bench: SimulatedBench, ids: Callable[[], str]) -
             for name, answer in marks.items()
         ),
         make(SymptomSeen, board=CORVANE_BOARD, text="stops with a RAM message"),
-        make(Photographed, board=CORVANE_BOARD, attachment=sha, file_name="cs-8 from above.jpg", width=taken.width,
-             height=taken.height),
+        make(
+            Photographed,
+            board=CORVANE_BOARD,
+            attachment=sha,
+            file_name="cs-8 from above.jpg",
+            width=taken.width,
+            height=taken.height,
+        ),
         make(Started, clean=clean, code=code, off_seconds=300.0),
-    ]  # fmt: skip
+    ]
     job.record_all(entries)

@@ -31,9 +31,15 @@ def hollin_bench(seed: int = 1981) -> SimulatedBench:
 def build_hollin(store: Store, bench: SimulatedBench, ids: Callable[[], str]) -> None:
     """Makes the Hollin job in a store: taken in and looked over, nothing measured yet."""
     job = DemoJob(
-        store, ids, HOLLIN_JOB, _WORKED_FROM, boards=(HOLLIN_BOARD,), maker="Hollin Lanes 1981",
-        title="Hollin 3 score and lamp driver", complaint="No lamp lights, and the score comes up scrambled.",
-    )  # fmt: skip
+        store,
+        ids,
+        HOLLIN_JOB,
+        _WORKED_FROM,
+        boards=(HOLLIN_BOARD,),
+        maker="Hollin Lanes 1981",
+        title="Hollin 3 score and lamp driver",
+        complaint="No lamp lights, and the score comes up scrambled.",
+    )
     make = job.make
     screw = "the screw was put in after the joints"
     entries: list[Entry] = [

@@ -19,8 +19,21 @@ _SCHOOL_WORDS = (
     b"DISC",
     b"RAM TEST",
 )
-_WORDS = (b"TIDEWRACK", b"LARKFIELD", b"INSERT TOKEN", b"HIGH WATER", b"TIDE", b"WRECK", b"SALVAGE", b"PLAYER ONE",
-          b"PLAYER TWO", b"GAME OVER", b"SOUND TEST", b"SWITCH TEST", b"CREDIT")  # fmt: skip
+_WORDS = (
+    b"TIDEWRACK",
+    b"LARKFIELD",
+    b"INSERT TOKEN",
+    b"HIGH WATER",
+    b"TIDE",
+    b"WRECK",
+    b"SALVAGE",
+    b"PLAYER ONE",
+    b"PLAYER TWO",
+    b"GAME OVER",
+    b"SOUND TEST",
+    b"SWITCH TEST",
+    b"CREDIT",
+)
 
 
 def _stream(seed: str, count: int) -> np.ndarray:

@@ -86,10 +86,15 @@ def build_demo(store: Store, bench: SimulatedBench, ids: Callable[[], str]) -> N
     """Makes the Tidewrack job in a store as far as work had come, with readings from the bench."""
     (store.folder / "drawer.csv").write_bytes((files("loyal_trace.demo") / "drawer.csv").read_bytes())
     job = DemoJob(
-        store, ids, JOB_ID, _WORKED_FROM, boards=BOARD_IDS, maker="Larkfield Amusements 1984",
+        store,
+        ids,
+        JOB_ID,
+        _WORKED_FROM,
+        boards=BOARD_IDS,
+        maker="Larkfield Amusements 1984",
         title="Tidewrack two-board set",
         complaint="Colours are wrong, the sound is faint, and it does not always start.",
-    )  # fmt: skip
+    )
     for stage in (_intake, _photos, _rails, _roms, _probing):
         job.record_all(stage(job, bench))
 
@@ -199,5 +204,7 @@ def build_workshop(store: Store, ids: Callable[[], str]) -> None:
 
 
 DEMO_BENCHES: Mapping[str, Callable[[], SimulatedBench]] = {
-    JOB_ID: demo_bench, HOLLIN_JOB: hollin_bench, CORVANE_JOB: corvane_bench,
-}  # fmt: skip
+    JOB_ID: demo_bench,
+    HOLLIN_JOB: hollin_bench,
+    CORVANE_JOB: corvane_bench,
+}

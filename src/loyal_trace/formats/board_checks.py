@@ -9,10 +9,18 @@ from loyal_trace.core.power.formulas import reservoir
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.formats.board_defects import DefectReader, line_of
 
-_REFERENCES = {"block": ("parts", "rails"), "self_test": ("parts",), "service": ("refdes",), "chain": ("part",),
-               "supply": ("reservoir", "crowbar", "shares_sink_with"), "clock": ("part", "net", "c1", "c2"),
-               "cell": ("part", "holder", "decoupling"), "reset": ("part", "resistor", "capacitor"),
-               "rail": ("net",), "siblings": ("parts",)}  # fmt: skip
+_REFERENCES = {
+    "block": ("parts", "rails"),
+    "self_test": ("parts",),
+    "service": ("refdes",),
+    "chain": ("part",),
+    "supply": ("reservoir", "crowbar", "shares_sink_with"),
+    "clock": ("part", "net", "c1", "c2"),
+    "cell": ("part", "holder", "decoupling"),
+    "reset": ("part", "resistor", "capacitor"),
+    "rail": ("net",),
+    "siblings": ("parts",),
+}
 
 
 def _dicts(table: dict[str, Any], name: str) -> dict[int, dict[str, Any]]:

@@ -37,16 +37,44 @@ from loyal_trace.formats.safe_zip import zip_files
 from loyal_trace.formats.sum_lists import decode_text
 
 FILES = ("board.toml", "parts.csv", "nets.csv")
-KINDS = ("chip", "capacitor", "resistor", "network", "fuse", "bridge", "regulator", "crystal", "connector", "diode",
-         "transistor", "inductor", "switch", "control", "amplifier", "cell", "relay", "transformer", "unknown",
-         "via", "other")  # fmt: skip
+KINDS = (
+    "chip",
+    "capacitor",
+    "resistor",
+    "network",
+    "fuse",
+    "bridge",
+    "regulator",
+    "crystal",
+    "connector",
+    "diode",
+    "transistor",
+    "inductor",
+    "switch",
+    "control",
+    "amplifier",
+    "cell",
+    "relay",
+    "transformer",
+    "unknown",
+    "via",
+    "other",
+)
 _UNIT_OF_KIND = {"capacitor": "F", "resistor": "Ω", "network": "Ω", "crystal": "Hz", "fuse": "A"}
 _TABLES: dict[str, type] = {
-    "rail": Rail, "chain": ChainPoint, "supply": Supply, "clock": Clock, "cell": Cell,
-    "reset": Reset, "mark": RevisionMark,
-    "block": Block, "check": CheckItem, "self_test": SelfTestCode,
-    "keep_out": KeepOut, "service": ServiceItem,
-}  # fmt: skip
+    "rail": Rail,
+    "chain": ChainPoint,
+    "supply": Supply,
+    "clock": Clock,
+    "cell": Cell,
+    "reset": Reset,
+    "mark": RevisionMark,
+    "block": Block,
+    "check": CheckItem,
+    "self_test": SelfTestCode,
+    "keep_out": KeepOut,
+    "service": ServiceItem,
+}
 
 
 @dataclass(frozen=True)
@@ -80,9 +108,22 @@ class _RomRow:
 
 
 _ROWS: dict[str, type] = {"symptom": _SymptomRow, "siblings": _SiblingsRow, "mate": _MateRow, "rom": _RomRow}
-_BOARD_KEYS = {"id": str, "name": str, "revision": str, "maker": str, "year": int, "width": float, "height": float,
-               "columns": list, "rows": list, "firmwares": list, "revision_marks": list, "cautions": list,
-               "revisions": list, "format": int}  # fmt: skip
+_BOARD_KEYS = {
+    "id": str,
+    "name": str,
+    "revision": str,
+    "maker": str,
+    "year": int,
+    "width": float,
+    "height": float,
+    "columns": list,
+    "rows": list,
+    "firmwares": list,
+    "revision_marks": list,
+    "cautions": list,
+    "revisions": list,
+    "format": int,
+}
 _LARGEST_BOARD = 2000.0
 _PIN = re.compile(r"([A-Za-z0-9_/+-]+)\.(\d+)")
 
@@ -163,28 +204,36 @@ def _read_head(reader: DefectReader, table: dict[str, Any], text: str) -> dict[s
         if table or not reader.defects:
             reader.bad("board.toml", 1, "has no [board] table", "add [board] with id and name")
         return {"id": "?", "name": "?"}
-    head: dict[str, Any] = {}
+    head = {}
     for key, value in board.items():
-        wanted = _BOARD_KEYS.get(key)
         line = line_of(text, "board", 0, key)
-        if wanted is None:
-            reader.bad("board.toml", line, f"unknown key “{key}” in [board]", f"known: {', '.join(_BOARD_KEYS)}")
-        elif not isinstance(value, (int, float) if wanted is float else wanted) or isinstance(value, bool):
-            reader.bad("board.toml", line, f"“{key}” should be a {wanted.__name__}", "correct the value")
-        elif isinstance(value, int | float) and wanted is float and not 0 < value < _LARGEST_BOARD:
-            reader.bad("board.toml", line, f"“{key}” is {value:g} mm", f"give millimetres up to {_LARGEST_BOARD:g}")
+        wrong = _wrong_in_head(key, value)
+        if wrong:
+            reader.bad("board.toml", line, *wrong)
         else:
-            head[key] = tuple(str(v) for v in value) if isinstance(value, list) else wanted(value)
+            head[key] = tuple(str(v) for v in value) if isinstance(value, list) else _BOARD_KEYS[key](value)
     for key in ("id", "name"):
         if not head.get(key):
             reader.bad("board.toml", line_of(text, "board", 0), f"[board] has no {key}", f'add {key} = "…"')
-    known = set(_TABLES) | set(_ROWS) | {"board"}
-    for key in table:
-        if key not in known:
-            reader.bad(
-                "board.toml", line_of(text, key, 0), f"unknown table “{key}”", f"known: {', '.join(sorted(known))}"
-            )
+    known = {*_TABLES, *_ROWS, "board"}
+    for key in sorted(set(table) - known, key=list(table).index):
+        remedy = f"known: {', '.join(sorted(known))}"
+        reader.bad("board.toml", line_of(text, key, 0), f"unknown table “{key}”", remedy)
     return head
+
+
+def _wrong_in_head(key: str, value: Any) -> tuple[str, str] | None:
+    """What is wrong with a key of [board], and the remedy; None when it can be taken."""
+    wanted = _BOARD_KEYS.get(key)
+    if wanted is None:
+        return f"unknown key “{key}” in [board]", f"known: {', '.join(_BOARD_KEYS)}"
+    # A TOML boolean is an int to Python, and an int is a good length.
+    is_number = isinstance(value, int | float)
+    if isinstance(value, bool) or not (is_number if wanted is float else isinstance(value, wanted)):
+        return f"“{key}” should be a {wanted.__name__}", "correct the value"
+    if wanted is float and not 0 < float(value) < _LARGEST_BOARD:
+        return f"“{key}” is {value:g} mm", f"give millimetres up to {_LARGEST_BOARD:g}"
+    return None
 
 
 def _csv_rows(
@@ -252,11 +301,26 @@ def _part(reader: DefectReader, line: int, row: dict[str, str]) -> Part:
     if rotation % 90:
         reader.bad("parts.csv", line, f"{row['refdes']} is turned by {rotation}°", "use 0, 90, 180 or 270")
     return Part(
-        row["refdes"], row["part"], row.get("package", ""), kind, number("x") or 0.0, number("y") or 0.0, rotation,
-        flags["socketed"], number("value", _UNIT_OF_KIND.get(kind, "")), number("voltage", "V"), flags["polarised"],
-        row.get("technology", ""), number("pitch"), number("diameter"), number("room_diameter"), number("room_height"),
-        row.get("role", ""), tuple(row.get("revisions", "").split()), flags["rare"],
-    )  # fmt: skip
+        row["refdes"],
+        row["part"],
+        row.get("package", ""),
+        kind,
+        number("x") or 0.0,
+        number("y") or 0.0,
+        rotation,
+        flags["socketed"],
+        number("value", _UNIT_OF_KIND.get(kind, "")),
+        number("voltage", "V"),
+        flags["polarised"],
+        row.get("technology", ""),
+        number("pitch"),
+        number("diameter"),
+        number("room_diameter"),
+        number("room_height"),
+        row.get("role", ""),
+        tuple(row.get("revisions", "").split()),
+        flags["rare"],
+    )
 
 
 def _pin_count(reader: DefectReader, part: Part) -> int | None:

@@ -214,8 +214,20 @@ def _toml(board_id: str, name: str, width: float, height: float) -> str:
 
 
 def _csv(rows: Iterable[dict[str, str]]) -> str:
-    fields = ("refdes", "part", "package", "kind", "x", "y", "rotation", "socketed", "value", "voltage", "polarised",
-              "technology")  # fmt: skip
+    fields = (
+        "refdes",
+        "part",
+        "package",
+        "kind",
+        "x",
+        "y",
+        "rotation",
+        "socketed",
+        "value",
+        "voltage",
+        "polarised",
+        "technology",
+    )
     out = io.StringIO()
     writer = csv.DictWriter(out, fields, lineterminator="\n")
     writer.writeheader()

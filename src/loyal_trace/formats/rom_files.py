@@ -19,8 +19,23 @@ _LOOKED_AT = 600
 _BUFFER = 2**20
 _ENCODED_ENDINGS = (".zip", *_HEX_ENDINGS, *_SREC_ENDINGS)
 PHOTO_ENDINGS = (".jpg", ".jpeg", ".png", ".webp", ".tif", ".tiff", ".bmp")
-_NOT_IMAGES = (".txt", ".md", ".sfv", ".csv", ".json", ".md5", ".sha1", ".sha256", ".crc", ".crc32", ".toml", ".xml",
-               ".pdf", ".gif", *PHOTO_ENDINGS)  # fmt: skip
+_NOT_IMAGES = (
+    ".txt",
+    ".md",
+    ".sfv",
+    ".csv",
+    ".json",
+    ".md5",
+    ".sha1",
+    ".sha256",
+    ".crc",
+    ".crc32",
+    ".toml",
+    ".xml",
+    ".pdf",
+    ".gif",
+    *PHOTO_ENDINGS,
+)
 
 
 def is_image_name(name: str) -> bool:

@@ -172,8 +172,15 @@ def _parts(assessment: Assessment) -> Section:
     for place in sorted(set(state.parts.removed) | set(state.parts.fitted)):
         out, new = state.parts.removed.get(place), state.parts.fitted.get(place)
         number = out.number if out else ""
-        rows.append((f"{place[0]} {place[1]}", number or "–", new.number if new else "–", new.origin if new else "–",
-                     (new.note if new else out.reason if out else "")))  # fmt: skip
+        rows.append(
+            (
+                f"{place[0]} {place[1]}",
+                number or "–",
+                new.number if new else "–",
+                new.origin if new else "–",
+                (new.note if new else out.reason if out else ""),
+            )
+        )
     return Section("Parts out and in", (), tuple(rows) if len(rows) > 1 else (), (16, 18, 18, 16, 32))
 
 

@@ -119,9 +119,16 @@ def to_pdf(report: ReportModel) -> bytes:
     story += [Paragraph("Board maps", heading), Spacer(1, 4), _maps(report)]
     target = io.BytesIO()
     document = SimpleDocTemplate(
-        target, pagesize=A4, leftMargin=20 * mm, rightMargin=20 * mm, topMargin=18 * mm, bottomMargin=18 * mm,
-        title=report.title, author="Loyal Trace", invariant=1,
-    )  # fmt: skip
+        target,
+        pagesize=A4,
+        leftMargin=20 * mm,
+        rightMargin=20 * mm,
+        topMargin=18 * mm,
+        bottomMargin=18 * mm,
+        title=report.title,
+        author="Loyal Trace",
+        invariant=1,
+    )
     document.build(story)
     return target.getvalue()
 

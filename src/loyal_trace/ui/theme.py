@@ -34,15 +34,39 @@ class Palette:
 
 
 LIGHT = Palette(
-    paper="#F3EDE1", panel="#FBF8F1", card="#FFFEFA", ink="#22303C", soft="#56636F", line="#D5CAB8", copper="#A0541A",
-    copper_light="#DDB08A", selected="#F7EBDD", blue="#1F5C8B", good="#2C7554", bad="#B0342A", doubtful="#845B00",
-    caution="#FDEEE6", groove="#E6DDCB",
-)  # fmt: skip
+    paper="#F3EDE1",
+    panel="#FBF8F1",
+    card="#FFFEFA",
+    ink="#22303C",
+    soft="#56636F",
+    line="#D5CAB8",
+    copper="#A0541A",
+    copper_light="#DDB08A",
+    selected="#F7EBDD",
+    blue="#1F5C8B",
+    good="#2C7554",
+    bad="#B0342A",
+    doubtful="#845B00",
+    caution="#FDEEE6",
+    groove="#E6DDCB",
+)
 DARK = Palette(
-    paper="#171C21", panel="#1E252B", card="#242D34", ink="#E9E2D3", soft="#A9B2B8", line="#3B464F", copper="#DE9457",
-    copper_light="#7A5230", selected="#3A2E24", blue="#7FB8E4", good="#67BE94", bad="#F0857A", doubtful="#DDB04A",
-    caution="#3A2620", groove="#303A42",
-)  # fmt: skip
+    paper="#171C21",
+    panel="#1E252B",
+    card="#242D34",
+    ink="#E9E2D3",
+    soft="#A9B2B8",
+    line="#3B464F",
+    copper="#DE9457",
+    copper_light="#7A5230",
+    selected="#3A2E24",
+    blue="#7FB8E4",
+    good="#67BE94",
+    bad="#F0857A",
+    doubtful="#DDB04A",
+    caution="#3A2620",
+    groove="#303A42",
+)
 
 
 class Theme:

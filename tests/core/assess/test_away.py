@@ -77,11 +77,14 @@ def test_a_stand_in_is_tracked_until_it_goes_back():
 @pytest.mark.parametrize(
     ("line", "what", "choice"),
     [
-        ("serial: 1042-B", "serial small", "1042-B"), ("value: 250,50", "value", "250.50"), ("hour rate: 30", "hour rate", "30"),
-        ("label U1: CS8-0 A", "label small/U1", "CS8-0 A"), ("complaint: it hums", "complaint", "it hums"),
+        ("serial: 1042-B", "serial small", "1042-B"),
+        ("value: 250,50", "value", "250.50"),
+        ("hour rate: 30", "hour rate", "30"),
+        ("label U1: CS8-0 A", "label small/U1", "CS8-0 A"),
+        ("complaint: it hums", "complaint", "it hums"),
         ("bench supplies: 5V 3A, -12 V", "bench supplies", "+5 V 3 A, -12 V"),
     ],
-)  # fmt: skip
+)
 def test_what_is_said_of_the_job_becomes_decisions(line, what, choice):
     (entry,) = said(line)
     assert (entry.what, entry.choice) == (what, choice)
@@ -93,10 +96,14 @@ def test_what_is_said_of_the_job_becomes_decisions(line, what, choice):
         ("4 M3x8 screws, bottom shield", ("fastener", "screws", 4, "M3x8", "bottom shield", "")),
         ("ribbon, J3, red stripe left", ("cable", "ribbon", 1, "", "J3", "red stripe left")),
         ("2 x spacers 12 mm, under REG1", ("fastener", "spacers", 2, "12 mm", "under REG1", "")),
-        ("power switch, rear, on is up, red lead left", ("switch", "power switch", 1, "", "rear", "on is up, red lead left")),
-        ("3 M4", ("fastener", "fastener", 3, "M4", "", "")), ("hot melt, over C5", ("glue", "hot melt", 1, "", "over C5", "")),
+        (
+            "power switch, rear, on is up, red lead left",
+            ("switch", "power switch", 1, "", "rear", "on is up, red lead left"),
+        ),
+        ("3 M4", ("fastener", "fastener", 3, "M4", "", "")),
+        ("hot melt, over C5", ("glue", "hot melt", 1, "", "over C5", "")),
     ],
-)  # fmt: skip
+)
 def test_a_teardown_step_is_one_line(line, fields):
     found = parse_step(line)
     assert tuple(found[k] for k in ("sort", "what", "count", "size", "place", "way")) == fields
@@ -142,12 +149,13 @@ def rung(a, b, value):
 @pytest.mark.parametrize(
     ("readings", "verdict", "reason"),
     [
-        ([], "open", "2 pairs to ring out"), ([("U1.3", "U2.1", 0.4)], "open", "1 pairs"),
+        ([], "open", "2 pairs to ring out"),
+        ([("U1.3", "U2.1", 0.4)], "open", "1 pairs"),
         ([("U1.3", "U2.1", 0.4), ("U1.5", "U1.6", float("inf"))], "holds", "all 2 pairs are right"),
         ([("U1.3", "U2.1", 900.0)], "does not hold", "U1.3 and U2.1 do not ring"),
         ([("U1.3", "U2.1", 0.4), ("U1.5", "U1.6", 0.1)], "does not hold", "U1.5 and U1.6 ring"),
     ],
-)  # fmt: skip
+)
 def test_an_assumption_holds_only_when_every_pair_is_as_it_must_be(readings, verdict, reason):
     (found,) = assumptions(fold([ASSUMED, *(rung(*r) for r in readings)]))
     assert found.verdict == verdict and reason in found.reason
@@ -163,8 +171,10 @@ def test_pairs_are_typed_or_come_from_the_netlist():
     told = parse_assumption("spare gate: U1.3=U2.1, U1.5!U1.6; U1.4 = U2.4")
     assert told["together"] == (("U1.3", "U2.1"), ("U1.4", "U2.4")) and told["apart"] == (("U1.5", "U1.6"),)
     assert suggested(small_board(), "U2") == {
-        "name": "footprint of U2", "together": (("U2.1", "U1.3"), ("U2.2", "U1.1")), "apart": (("U2.1", "U2.2"),),
-    }  # fmt: skip
+        "name": "footprint of U2",
+        "together": (("U2.1", "U1.3"), ("U2.2", "U1.1")),
+        "apart": (("U2.1", "U2.2"),),
+    }
     assert suggested(small_board(), "C1") is None
     for text in ("U1.3", "spare:", "U1.3=U1.3", "U1=U2"):
         with pytest.raises(RequestError):

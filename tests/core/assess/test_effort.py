@@ -115,19 +115,28 @@ def test_the_jobs_own_word_on_the_bench_goes_before_the_workshops():
         parse_supplies("plenty")
 
 
-SYMPTOMS = [("a", "colours wrong, one plane missing"), ("a", "sometimes does not start"), ("b", "sound faint"),
-            ("b", "forgets time and settings"), ("b", "keys dead or doubled"), ("b", "score display dark")]  # fmt: skip
+SYMPTOMS = [
+    ("a", "colours wrong, one plane missing"),
+    ("a", "sometimes does not start"),
+    ("b", "sound faint"),
+    ("b", "forgets time and settings"),
+    ("b", "keys dead or doubled"),
+    ("b", "score display dark"),
+]
 
 
 @pytest.mark.parametrize(
     ("complaint", "best"),
     [
         ("The colors are off, and it is so quiet.", {"colours wrong, one plane missing", "sound faint"}),
-        ("It won't boot every time", {"sometimes does not start"}), ("clock is lost over night", {"forgets time and settings"}),
-        ("some keys come twice", {"keys dead or doubled"}), ("the screen with the points stays black", {"score display dark"}),
-        ("it is a nice machine", set()), ("", set()),
+        ("It won't boot every time", {"sometimes does not start"}),
+        ("clock is lost over night", {"forgets time and settings"}),
+        ("some keys come twice", {"keys dead or doubled"}),
+        ("the screen with the points stays black", {"score display dark"}),
+        ("it is a nice machine", set()),
+        ("", set()),
     ],
-)  # fmt: skip
+)
 def test_the_owners_words_find_the_boards_symptoms(complaint, best):
     found = suggest(complaint, SYMPTOMS, word_groups())
     assert best <= {s.symptom for s in found[:2]} and (best or not found)

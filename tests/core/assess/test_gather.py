@@ -88,8 +88,11 @@ def test_the_odd_one_out_needs_siblings_that_were_checked():
     assert "odd-one-out" not in kinds(board, [probed("U1", bad), probed("U2", bad), probed("U3", good)], "U1")
 
 
-CHAIN = (ChainPoint("F1", "resistance", 0, 0.5, "F1", powered=False), ChainPoint("REG1", "voltage", 4.85, 5.15, "REG1"),
-         ChainPoint("U2.14", "voltage", 4.75, 5.25, "U2"))  # fmt: skip
+CHAIN = (
+    ChainPoint("F1", "resistance", 0, 0.5, "F1", powered=False),
+    ChainPoint("REG1", "voltage", 4.85, 5.15, "REG1"),
+    ChainPoint("U2.14", "voltage", 4.75, 5.25, "U2"),
+)
 
 
 def supply_board(**more):
@@ -114,8 +117,12 @@ def test_a_missing_rail_excuses_the_blocks_that_need_it():
 
 
 def test_a_renewed_part_is_not_accused_by_what_was_seen_before():
-    old = [made(e.Observed, board="small", place="U1", finding="scorched"), measured("C1", "capacitance", 1e-4),
-           made(e.Swapped, board="small", place="U1", spare="x", result="gone"), probed("U1", "1=L 3=L")]  # fmt: skip
+    old = [
+        made(e.Observed, board="small", place="U1", finding="scorched"),
+        measured("C1", "capacitance", 1e-4),
+        made(e.Swapped, board="small", place="U1", spare="x", result="gone"),
+        probed("U1", "1=L 3=L"),
+    ]
     assert kinds(small_board(), old, "U1") == ["output-impossible", "finding-bad", "swap-cured"]
     new = [made(e.Fitted, board="small", place=p, number="x") for p in ("U1", "C1")]
     assert kinds(small_board(), old + new, "U1") == [] and kinds(small_board(), old + new, "C1") == []
@@ -145,8 +152,14 @@ def test_findings_at_points_that_are_no_parts_accuse_nobody():
 
 
 def test_suspects_are_ranked_and_carry_their_lines_strongest_first():
-    found = assessment_of(None, [probed("U1", "1=L 2=H 3=L"), made(e.Observed, board="small", place="U1", finding="looks good"),
-                                 measured("C1", "capacitance", 0.95e-3)])  # fmt: skip
+    found = assessment_of(
+        None,
+        [
+            probed("U1", "1=L 2=H 3=L"),
+            made(e.Observed, board="small", place="U1", finding="looks good"),
+            measured("C1", "capacitance", 0.95e-3),
+        ],
+    )
     top = found.suspects[0]
     assert top.place == ("small", "U1")
     assert top.belief > 0.5 > top.prior and top.against[0].kind == "output-impossible"

@@ -78,8 +78,11 @@ def test_a_suspect_beyond_doubt_is_renewed_and_a_doubtful_one_is_not():
 
 
 def test_a_finished_step_stays_and_a_new_accusation_opens_a_further_one():
-    done = [DEAD, made(e.Fitted, board="small", place="U1", number="74LS00", origin="drawer 1"),
-            made(e.StepDone, step="small/U1/chip", what="Renew U1", minutes=25.0)]  # fmt: skip
+    done = [
+        DEAD,
+        made(e.Fitted, board="small", place="U1", number="74LS00", origin="drawer 1"),
+        made(e.StepDone, step="small/U1/chip", what="Renew U1", minutes=25.0),
+    ]
     assert [(s.id, s.done) for s in steps(entries=done).values()] == [("small/U1/chip", True)]
     again = steps(entries=[*done, probed("U1", "1=L 2=H 3=L")])
     assert list(again) == ["small/U1/chip", "small/U1/chip-2"] and not again["small/U1/chip-2"].done

@@ -81,8 +81,13 @@ def test_a_replacement_of_another_type_is_judged_as_what_it_is():
 
 
 def test_progress_counts_what_is_known_at_each_stage():
-    entries = [made(e.Opened, title="x"), made(e.Observed, board="small", place="U1", finding="clean"), read("b"),
-               probed("U1", "1=L 2=H 3=L"), made(e.Started, clean=True)]  # fmt: skip
+    entries = [
+        made(e.Opened, title="x"),
+        made(e.Observed, board="small", place="U1", finding="clean"),
+        read("b"),
+        probed("U1", "1=L 2=H 3=L"),
+        made(e.Started, clean=True),
+    ]
     stations = progress(assessment_of(rom_board(), entries, NAMES))
     assert [s.stage for s in stations] == list(Stage)
     counts = {s.stage.title: s.count for s in stations}
@@ -108,8 +113,12 @@ def test_progress_counts_what_is_known_at_each_stage():
     ],
 )
 def test_the_map_shows_what_each_stage_knows(stage, part, kind):
-    entries = [made(e.Observed, board="small", place="U1", finding="corroded"), read("c"), probed("U1", "1=L 2=H 3=L"),
-               made(e.Fitted, board="small", place="C1", number="new")]  # fmt: skip
+    entries = [
+        made(e.Observed, board="small", place="U1", finding="corroded"),
+        read("c"),
+        probed("U1", "1=L 2=H 3=L"),
+        made(e.Fitted, board="small", place="C1", number="new"),
+    ]
     marks = map_marks(assessment_of(rom_board(), entries, NAMES), "small", stage)
     assert marks[part].kind == kind and marks[part].word
 
@@ -160,8 +169,13 @@ def test_the_checklist_follows_tests_lacks_and_symptoms():
         ("symptom gone: rolls", "open"),
     ]
     assert dict(proof.not_tested)["sound"] == "this bench has no speaker" and proof.done == 1
-    tested = [lacks, symptom, made(e.CheckResult, board="small", item="picture", passed=False, note="green is weak"),
-              made(e.SymptomSeen, board="small", text="rolls", present=False), made(e.Started, clean=True)]  # fmt: skip
+    tested = [
+        lacks,
+        symptom,
+        made(e.CheckResult, board="small", item="picture", passed=False, note="green is weak"),
+        made(e.SymptomSeen, board="small", text="rolls", present=False),
+        made(e.Started, clean=True),
+    ]
     proof = assessment_of(board, tested).proof
     assert [i.status for i in proof.items] == ["not testable", "failed", "passed"] and proof.items[
         1

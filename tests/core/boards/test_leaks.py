@@ -54,7 +54,11 @@ def test_a_neighbour_is_open_until_it_was_looked_at_after_the_leak():
     after = [seen("R45", "looks good"), seen("R43", "residue"), seen("R34", "corroded")]
     (found,) = leaks(BOARD, by_part(before, leak, *after), 10)
     assert {r.refdes: r.status for r in found.reached} == {
-        "R45": "done", "R43": "clean it", "R34": "done", "R54": "inspect"}  # fmt: skip
+        "R45": "done",
+        "R43": "clean it",
+        "R34": "done",
+        "R54": "inspect",
+    }
     (found,) = leaks(BOARD, by_part(before, leak, *after, seen("R43", "cleaned")), 10)
     assert {r.refdes for r in found.open} == {"R54"}
 

@@ -23,11 +23,23 @@ MARKS = (
 
 
 def board(marks=MARKS, **changes):
-    parts = (Part("J1", "plug", kind="connector"), Part("F1", "2 A", kind="fuse", revisions=("C",)),
-             Part("W1", "wire", kind="other", revisions=("A", "B", "D")), Part("U1", "74LS00", "DIP-14"))  # fmt: skip
-    fields = {"id": "b", "name": "B", "revision": "A", "revisions": REVISIONS, "firmwares": ("A", "B"), "marks": marks,
-              "parts": parts, "nets": (("N", (("F1", 1), ("U1", 1))), ("M", (("F1", 2),))),
-              "blocks": (Block("x", ("F1", "U1")),)}  # fmt: skip
+    parts = (
+        Part("J1", "plug", kind="connector"),
+        Part("F1", "2 A", kind="fuse", revisions=("C",)),
+        Part("W1", "wire", kind="other", revisions=("A", "B", "D")),
+        Part("U1", "74LS00", "DIP-14"),
+    )
+    fields = {
+        "id": "b",
+        "name": "B",
+        "revision": "A",
+        "revisions": REVISIONS,
+        "firmwares": ("A", "B"),
+        "marks": marks,
+        "parts": parts,
+        "nets": (("N", (("F1", 1), ("U1", 1))), ("M", (("F1", 2),))),
+        "blocks": (Block("x", ("F1", "U1")),),
+    }
     return BoardDefinition(**{**fields, **changes})
 
 
@@ -75,10 +87,14 @@ def test_labels_of_two_firmwares_are_a_warning_of_their_own():
 
 
 def test_a_revision_says_what_it_changes():
-    assert revision_effects(board(), "C") == ("F1 (2 A): fitted on this revision only",
-                                              "W1 (wire): not fitted on this revision")  # fmt: skip
-    slots = (RomSlot("6A", "2716", 2048, sums=(("A", (("crc32", "1"),)), ("B", (("crc32", "1"),)))),
-             RomSlot("6B", "2716", 2048, sums=(("A", (("crc32", "1"),)), ("B", (("crc32", "2"),)))))  # fmt: skip
+    assert revision_effects(board(), "C") == (
+        "F1 (2 A): fitted on this revision only",
+        "W1 (wire): not fitted on this revision",
+    )
+    slots = (
+        RomSlot("6A", "2716", 2048, sums=(("A", (("crc32", "1"),)), ("B", (("crc32", "1"),)))),
+        RomSlot("6B", "2716", 2048, sums=(("A", (("crc32", "1"),)), ("B", (("crc32", "2"),)))),
+    )
     own, same = firmware_effects(board(rom_slots=slots), "B")
     assert own.startswith("6B: content of firmware B alone") and same.startswith("6A: the same in every firmware")
 

@@ -69,8 +69,17 @@ def test_what_is_shown_is_what_a_fresh_opening_shows(log):
 
 def _shown(moment):
     found = Assessment(moment)
-    return (found.roms, found.rails, found.capacitors, found.suspects, found.next, found.plan, found.proof,
-            {place: verdict.outputs for place, verdict in found.chips.items()}, moment.boards)  # fmt: skip
+    return (
+        found.roms,
+        found.rails,
+        found.capacitors,
+        found.suspects,
+        found.next,
+        found.plan,
+        found.proof,
+        {place: verdict.outputs for place, verdict in found.chips.items()},
+        moment.boards,
+    )
 
 
 @given(logbooks())
@@ -140,7 +149,10 @@ def test_going_far_back_gives_the_same_as_folding_anew():
 @pytest.mark.parametrize(
     "line",
     [
-        "", "{}", "[1]", '{"kind":"nothing","v":2}',
+        "",
+        "{}",
+        "[1]",
+        '{"kind":"nothing","v":2}',
         '{"kind":"note","v":2,"id":"1","time":"2026-01-01T00:00:00","text":"naive"}',
         '{"kind":"note","v":2,"id":"1","time":"2026-01-01T00:00:00+02:00","text":"not UTC"}',
         '{"kind":"note","v":2,"id":"1","time":1700000000,"text":"a number as time"}',
@@ -149,9 +161,10 @@ def test_going_far_back_gives_the_same_as_folding_anew():
         '{"kind":"measured","v":2,"id":"1","time":"2026-01-01T00:00:00Z","place":"C1","quantity":"charm","value":1.0}',
         '{"kind":"note","v":2,"id":"1","time":"2026-01-01T00:00:00Z","text":"x","more":1}',
         '{"kind":"observed","id":"1","time":"2026-01-01T00:00:00Z","board":"b","place":"U1"}',
-        '{"v":1,"kind":["x"]}', '{"v":"1"}',
+        '{"v":1,"kind":["x"]}',
+        '{"v":"1"}',
     ],
-)  # fmt: skip
+)
 def test_lines_that_are_no_entries_are_refused_with_their_place(line):
     with pytest.raises(UserFileError, match="log, entry 7"):
         e.read_entry(line, "log, entry 7")

@@ -103,10 +103,12 @@ def test_a_line_records_what_it_says(line, at, kind, fields):
 def test_every_example_that_help_shows_is_more_than_a_note_somewhere():
     settled = [
         made(PartTold, board=V, place="R5", number="4k7", sort="resistor"),
-        made(Removed, board=V, place="2B"), made(Fitted, board=V, place="4A", lender="the twin", number="27C64"),
-        made(Swapped, board=V, place="5D", other=NamedPart(board=V, refdes="5A")), made(SymptomSeen, board=V, text="no sound"),
+        made(Removed, board=V, place="2B"),
+        made(Fitted, board=V, place="4A", lender="the twin", number="27C64"),
+        made(Swapped, board=V, place="5D", other=NamedPart(board=V, refdes="5A")),
+        made(SymptomSeen, board=V, text="no sound"),
         made(TakenApart, board="tw-cpu", sort="fastener", what="screws", count=4),
-    ]  # fmt: skip
+    ]
     for form, example in examples():
         seen = set()
         for boards in (TIDEWRACK, {V: TIDEWRACK[V]}, {}):
@@ -135,13 +137,16 @@ def test_what_follows_two_dashes_is_the_note_of_the_same_entry():
 def test_one_line_with_several_values_is_several_readings():
     found = recorded("C1 measures 51u esr 5 loss 12% at 100kHz out of circuit")
     assert [(f["quantity"], f["value"]) for _, f in found] == [
-        ("capacitance", pytest.approx(51e-6)), ("esr", 5.0), ("loss", pytest.approx(0.12)),
-    ]  # fmt: skip
+        ("capacitance", pytest.approx(51e-6)),
+        ("esr", 5.0),
+        ("loss", pytest.approx(0.12)),
+    ]
     assert {(f["frequency"], f["in_circuit"]) for _, f in found} == {(1e5, False)}
     both = recorded("rail +5 to ground 4.2 ohm red, 0.9 ohm black")
     assert [(f["quantity"], f["value"]) for _, f in both] == [
-        ("resistance to ground", 4.2), ("resistance to ground, reversed", 0.9),
-    ]  # fmt: skip
+        ("resistance to ground", 4.2),
+        ("resistance to ground, reversed", 0.9),
+    ]
 
 
 def test_a_row_of_states_goes_to_the_pins_from_the_one_asked_for():

@@ -77,8 +77,12 @@ def test_a_word_left_over_makes_a_note_and_is_named():
 
 def test_a_note_belongs_to_the_place_that_it_begins_with():
     for line, board, place in [
-        ("TW-VID 5D: hot", V, "5D"), ("5D is odd", "", ""), ("the 5D gets hot", "", ""), ("6E smells", "", ""), ("2G smells", V, "2G"),
-    ]:  # fmt: skip
+        ("TW-VID 5D: hot", V, "5D"),
+        ("5D is odd", "", ""),
+        ("the 5D gets hot", "", ""),
+        ("6E smells", "", ""),
+        ("2G smells", V, "2G"),
+    ]:
         fields = read(line, context(TIDEWRACK)).said.entries[0].fields
         assert (fields["board"], fields["place"], fields["text"]) == (board, place, line)
     assert read("5D gets hot").said.entries[0].fields["place"] == "5D"

@@ -47,9 +47,16 @@ def test_supply_sums():
 
 @pytest.mark.parametrize(
     ("farad", "ohm", "in_circuit", "verdict"),
-    [(0.95e-3, 0.05, True, "good"), (0.5e-3, None, True, "bad"), (1e-6, None, False, "bad"), (1e-3, 5.0, True, "bad"),
-     (1.8e-3, None, False, "doubtful"), (1.8e-3, None, True, "good"), (None, None, True, "not measured")],
-)  # fmt: skip
+    [
+        (0.95e-3, 0.05, True, "good"),
+        (0.5e-3, None, True, "bad"),
+        (1e-6, None, False, "bad"),
+        (1e-3, 5.0, True, "bad"),
+        (1.8e-3, None, False, "doubtful"),
+        (1.8e-3, None, True, "good"),
+        (None, None, True, "not measured"),
+    ],
+)
 def test_capacitor_verdicts(farad, ohm, in_circuit, verdict):
     assert judge_capacitor(small_board().part("C1"), farad, ohm, in_circuit).verdict == verdict
 

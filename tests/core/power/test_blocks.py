@@ -15,13 +15,14 @@ BOARD = replace(
     small_board(),
     rails=(Rail("+5 V", 5.0, 4.75, 5.25, far="U2.14"), Rail("+12 V", 12.0, 11.4, 12.6, far="U1.14")),
     chain=(
-        ChainPoint("C1", "ripple", 0.0, 0.2, "C1", path="five"), ChainPoint("C1", "resistance", 0, 0.5, "C1", path="five"),
+        ChainPoint("C1", "ripple", 0.0, 0.2, "C1", path="five"),
+        ChainPoint("C1", "resistance", 0, 0.5, "C1", path="five"),
         ChainPoint("U2.14", "voltage", 4.75, 5.25, "U2", path="five"),
         ChainPoint("U1.14", "voltage", 11.4, 12.6, "U1", path="twelve"),
     ),
     blocks=(Block("logic", ("U2",), ("+5 V",), ("no count",)), Block("sound", ("U1",), ("+12 V",), ("silent",))),
     symptoms=(("no count", "logic"), ("silent", "sound")),
-)  # fmt: skip
+)
 
 
 def dead(*readings):
@@ -33,11 +34,14 @@ def dead(*readings):
 @pytest.mark.parametrize(
     ("readings", "rails", "blocks"),
     [
-        ([], (), []), ([("U2.14", "voltage", 4.1)], ("+5 V",), ["logic"]), ([("U1.14", "voltage", 3.0)], ("+12 V",), ["sound"]),
-        ([("C1", "ripple", 0.9), ("U2.14", "voltage", 5.0)], (), []), ([("C1", "resistance", float("inf"))], ("+5 V",), ["logic"]),
+        ([], (), []),
+        ([("U2.14", "voltage", 4.1)], ("+5 V",), ["logic"]),
+        ([("U1.14", "voltage", 3.0)], ("+12 V",), ["sound"]),
+        ([("C1", "ripple", 0.9), ("U2.14", "voltage", 5.0)], (), []),
+        ([("C1", "resistance", float("inf"))], ("+5 V",), ["logic"]),
         ([("C1", "resistance", float("inf")), ("U2.14", "voltage", 5.0)], (), []),
     ],
-)  # fmt: skip
+)
 def test_a_rail_is_dead_by_its_far_end_or_by_an_open_path_to_it(readings, rails, blocks):
     assert dead(*readings) == (rails, blocks)
 

@@ -29,10 +29,20 @@ def judged(readings, lines=TOLD):
 def test_three_lines_become_points_in_the_order_of_measuring_with_computed_limits():
     board = with_chain(BARE, describe_chain(TOLD, "+5 V"))
     assert [(p.point, p.quantity) for p in board.chain] == [
-        ("J1", "ac voltage"), ("F1", "resistance"), ("F1", "rating"), ("BR1.1", "diode"), ("BR1.2", "diode"),
-        ("BR1.3", "diode"), ("BR1.4", "diode"), ("4F.20", "resistance to ground"), ("C1", "voltage"),
-        ("C1", "ripple frequency"), ("C1", "ripple"), ("REG1.3", "voltage"), ("4F.20", "voltage"),
-    ]  # fmt: skip
+        ("J1", "ac voltage"),
+        ("F1", "resistance"),
+        ("F1", "rating"),
+        ("BR1.1", "diode"),
+        ("BR1.2", "diode"),
+        ("BR1.3", "diode"),
+        ("BR1.4", "diode"),
+        ("4F.20", "resistance to ground"),
+        ("C1", "voltage"),
+        ("C1", "ripple frequency"),
+        ("C1", "ripple"),
+        ("REG1.3", "voltage"),
+        ("4F.20", "voltage"),
+    ]
     limits = {(p.point, p.quantity): limits_at(board, p) for p in board.chain}
     assert limits[("F1", "rating")].low == pytest.approx(1.96) and limits[("REG1.3", "voltage")].low == pytest.approx(
         4.85
@@ -59,19 +69,32 @@ def test_a_dc_input_needs_no_reservoir_and_mains_may_be_sixty():
 @pytest.mark.parametrize(
     ("line", "text", "words"),
     [
-        ("from", "from somewhere", "is not understood; write, for instance: from J1 9 V AC"), ("to", "", "is missing"),
-        ("through", "through F1 2A", "needs its reservoir"), ("through", "through C1", "the value of C1"),
-        ("through", "through C1 4700x", "not a number"), ("to", "to REG1, 4F.20", "the voltage of REG1"),
+        ("from", "from somewhere", "is not understood; write, for instance: from J1 9 V AC"),
+        ("to", "", "is missing"),
+        ("through", "through F1 2A", "needs its reservoir"),
+        ("through", "through C1", "the value of C1"),
+        ("through", "through C1 4700x", "not a number"),
+        ("to", "to REG1, 4F.20", "the voltage of REG1"),
         ("to", "to REG1 5 V", "names no far end"),
     ],
-)  # fmt: skip
+)
 def test_a_line_that_will_not_do_says_which_word(line, text, words):
     with pytest.raises(RequestError, match=words):
         describe_chain({**TOLD, line: text})
 
 
-@pytest.mark.parametrize(("refdes", "kind"), [("F1", "fuse"), ("BR2", "bridge"), ("4F", "chip"), ("U7", "chip"),
-                                              ("REG1", "regulator"), ("C12", "capacitor"), ("r3", "resistor")])  # fmt: skip
+@pytest.mark.parametrize(
+    ("refdes", "kind"),
+    [
+        ("F1", "fuse"),
+        ("BR2", "bridge"),
+        ("4F", "chip"),
+        ("U7", "chip"),
+        ("REG1", "regulator"),
+        ("C12", "capacitor"),
+        ("r3", "resistor"),
+    ],
+)
 def test_a_designator_tells_the_kind(refdes, kind):
     assert kind_of(refdes) == kind
 
@@ -85,9 +108,14 @@ def test_a_described_chain_takes_the_place_of_the_boards_own_of_that_path_alone(
 
 def guard_after(*readings):
     entries = [measured(where, quantity, value) for where, quantity, value in readings]
-    board = chain_board(chain=(point("J1.1", "ac voltage", "J1"), point("F1", "resistance", powered=False),
-                               point("U1.14", "resistance to ground", "U1", powered=False),
-                               point("REG1.3", "voltage", "REG1")))  # fmt: skip
+    board = chain_board(
+        chain=(
+            point("J1.1", "ac voltage", "J1"),
+            point("F1", "resistance", powered=False),
+            point("U1.14", "resistance to ground", "U1", powered=False),
+            point("REG1.3", "voltage", "REG1"),
+        )
+    )
     return power_guard(rails_of(board, entries).paths[0])
 
 

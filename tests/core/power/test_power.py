@@ -116,12 +116,18 @@ def test_a_divider_chain_divides_by_the_product(frequency, by):
 @pytest.mark.parametrize(
     "wrong",
     [
-        lambda: ripple_voltage(1.0, 0.0, 100.0), lambda: ripple_voltage(-1.0, 1e-3, 100.0), lambda: ripple_frequency(0.0),
-        lambda: ripple_frequency(50.0, "star"), lambda: reservoir(9, 0.8, "full", 1, 1e-3, 50), lambda: divided(1e6, [0.5]),
-        lambda: crystal_load(0.0, 22e-12, 0.0, 16e-12), lambda: regulator(9, 5, 2, 1, (-1.0,)), lambda: cell_life(1, 1, 1.0),
+        lambda: ripple_voltage(1.0, 0.0, 100.0),
+        lambda: ripple_voltage(-1.0, 1e-3, 100.0),
+        lambda: ripple_frequency(0.0),
+        lambda: ripple_frequency(50.0, "star"),
+        lambda: reservoir(9, 0.8, "full", 1, 1e-3, 50),
+        lambda: divided(1e6, [0.5]),
+        lambda: crystal_load(0.0, 22e-12, 0.0, 16e-12),
+        lambda: regulator(9, 5, 2, 1, (-1.0,)),
+        lambda: cell_life(1, 1, 1.0),
         lambda: reservoir(math.nan, 0.8, "bridge", 1, 1e-3, 50),
     ],
-)  # fmt: skip
+)
 def test_values_that_make_no_sense_are_refused(wrong):
     with pytest.raises(RequestError):
         wrong()

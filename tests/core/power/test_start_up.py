@@ -54,7 +54,7 @@ def test_a_reset_that_lasts_as_long_as_its_parts_say_is_right():
         ("reset pulses", 11.0, "4C", "bad", "not the watchdog's period"),
         ("voltage", 0.2, "4C", "bad", "reset is held low (200 mV)"),
     ],
-)  # fmt: skip
+)
 def test_a_reset_that_is_wrong_says_how(quantity, value, part, kind, words):
     said = said_of("start-up", {(RESET, quantity): value})
     assert words in said[(part, kind)]
@@ -99,8 +99,12 @@ def loaded(around=None, supply=None, **changes):
     chain = (*chain_board().chain, point("REG1.3", "current", "REG1"))
     base = Supply(8.5, 1.2, "+5 V", reservoir="C1", nominal=5.0)
     board = chain_board(chain=chain, supplies=(replace(base, **(supply or {})),))
-    return said_of("+5 V", {**HEALTHY, **{(k.replace("o", ".").split("_")[0], k.split("_")[1]): v for k, v in changes.items()}},
-                   board, around)  # fmt: skip
+    return said_of(
+        "+5 V",
+        {**HEALTHY, **{(k.replace("o", ".").split("_")[0], k.split("_")[1]): v for k, v in changes.items()}},
+        board,
+        around,
+    )
 
 
 def test_volts_lost_on_the_way_become_a_resistance():
@@ -118,8 +122,10 @@ def test_heat_needs_the_cooling_and_missing_compound_counts():
     assert "junction about 146 °C" in loaded(supply={**cooled, "theta_sa": 21.8})[("REG1", "bad")]
 
 
-@pytest.mark.parametrize(("taken", "kind", "words"), [(1.9, "bad", "feel for the warm part"), (0.2, "doubtful", "not fed"),
-                                                      (0.9, "good", "30 chips together")])  # fmt: skip
+@pytest.mark.parametrize(
+    ("taken", "kind", "words"),
+    [(1.9, "bad", "feel for the warm part"), (0.2, "doubtful", "not fed"), (0.9, "good", "30 chips together")],
+)
 def test_the_current_is_held_against_the_chips_own(taken, kind, words):
     said = loaded(Around(draw=Draw(0.8, 1.4, 30, 2)), REG1o3_current=taken)
     assert any(k == kind and words in text for (_, k), text in said.items())
@@ -134,9 +140,15 @@ def test_a_fired_crowbar_is_told_from_a_short_and_the_reservoir_brings_its_own_v
 
 @pytest.mark.parametrize(
     ("readings", "verdict"),
-    [((0.66, 0.64, OL), "good"), ((0.66, 0.64, 0.0), "short"), ((OL, 0.64, OL), "open"), ((0.0, 0.64, OL), "short"),
-     ((0.66, 0.2, OL), "leaky"), ((0.66, 0.64, 1.1), "leaky")],
-)  # fmt: skip
+    [
+        ((0.66, 0.64, OL), "good"),
+        ((0.66, 0.64, 0.0), "short"),
+        ((OL, 0.64, OL), "open"),
+        ((0.0, 0.64, OL), "short"),
+        ((0.66, 0.2, OL), "leaky"),
+        ((0.66, 0.64, 1.1), "leaky"),
+    ],
+)
 def test_a_transistor_is_judged_by_its_three_readings(readings, verdict):
     assert judge_transistor(*readings).verdict == verdict
 

@@ -21,30 +21,52 @@ def point(where, quantity, part="", path="+5 V", **more):
 def chain_board(**changes):
     """One 5 V supply whose limits are all computed, and a bare 24 V one behind a fuse."""
     parts = (
-        Part("J1", "plug", kind="connector"), Part("F1", "2 A slow", kind="fuse", value=2.0),
-        Part("BR1", "bridge", kind="bridge"), Part("C1", "4700u", kind="capacitor", value=4700e-6, polarised=True),
-        Part("REG1", "7805", kind="regulator"), Part("U1", "74LS00", "DIP-14"), Part("F2", "3 A", kind="fuse", value=3.0),
-    )  # fmt: skip
+        Part("J1", "plug", kind="connector"),
+        Part("F1", "2 A slow", kind="fuse", value=2.0),
+        Part("BR1", "bridge", kind="bridge"),
+        Part("C1", "4700u", kind="capacitor", value=4700e-6, polarised=True),
+        Part("REG1", "7805", kind="regulator"),
+        Part("U1", "74LS00", "DIP-14"),
+        Part("F2", "3 A", kind="fuse", value=3.0),
+    )
     legs = tuple(point(f"BR1.{leg}", "diode", "BR1") for leg in (1, 2, 3, 4))
     chain = (
-        point("J1.1", "ac voltage", "J1"), point("F1", "resistance"), point("F1", "rating"), *legs,
-        point("C1", "ripple frequency", "BR1"), point("C1", "voltage"), point("C1", "ripple"),
-        point("REG1.3", "voltage", "REG1"), point("U1.14", "voltage", "U1", low=4.75, high=5.25),
+        point("J1.1", "ac voltage", "J1"),
+        point("F1", "resistance"),
+        point("F1", "rating"),
+        *legs,
+        point("C1", "ripple frequency", "BR1"),
+        point("C1", "voltage"),
+        point("C1", "ripple"),
+        point("REG1.3", "voltage", "REG1"),
+        point("U1.14", "voltage", "U1", low=4.75, high=5.25),
         point("F2", "resistance", path="+24 V"),
-    )  # fmt: skip
+    )
     fields = {
-        "id": "small", "name": "Small", "parts": parts, "chain": chain,
+        "id": "small",
+        "name": "Small",
+        "parts": parts,
+        "chain": chain,
         "supplies": (Supply(8.5, 1.2, "+5 V", reservoir="C1", nominal=5.0),),
         "rails": (Rail("+5 V", 5.0, 4.75, 5.25, far="U1.14"),),
-    }  # fmt: skip
+    }
     return BoardDefinition(**{**fields, **changes})
 
 
 HEALTHY = {
-    ("J1.1", "ac voltage"): 8.6, ("F1", "resistance"): 0.09, ("F1", "rating"): 2.0, ("BR1.1", "diode"): 0.55,
-    ("BR1.2", "diode"): 0.56, ("BR1.3", "diode"): 0.55, ("BR1.4", "diode"): 0.57, ("C1", "ripple frequency"): 100.2,
-    ("C1", "voltage"): 9.0, ("C1", "ripple"): 2.6, ("REG1.3", "voltage"): 5.01, ("U1.14", "voltage"): 4.96,
-}  # fmt: skip
+    ("J1.1", "ac voltage"): 8.6,
+    ("F1", "resistance"): 0.09,
+    ("F1", "rating"): 2.0,
+    ("BR1.1", "diode"): 0.55,
+    ("BR1.2", "diode"): 0.56,
+    ("BR1.3", "diode"): 0.55,
+    ("BR1.4", "diode"): 0.57,
+    ("C1", "ripple frequency"): 100.2,
+    ("C1", "voltage"): 9.0,
+    ("C1", "ripple"): 2.6,
+    ("REG1.3", "voltage"): 5.01,
+    ("U1.14", "voltage"): 4.96,
+}
 
 
 def report_of(**changes):
@@ -80,8 +102,14 @@ def test_limits_are_computed_from_winding_load_and_reservoir():
 
 
 def test_half_a_bridge_is_found_from_the_frequency_alone_and_clears_reservoir_and_regulator():
-    report, said = report_of(**{f"BR1o{leg}_diode": None for leg in (1, 2, 3, 4)}, C1_ripple_frequency=50.1,
-                             C1_ripple=5.0, C1_voltage=7.7, REG1o3_voltage=4.4, U1o14_voltage=4.3)  # fmt: skip
+    report, said = report_of(
+        **{f"BR1o{leg}_diode": None for leg in (1, 2, 3, 4)},
+        C1_ripple_frequency=50.1,
+        C1_ripple=5.0,
+        C1_voltage=7.7,
+        REG1o3_voltage=4.4,
+        U1o14_voltage=4.3,
+    )
     assert report.first_bads[0].point.part == "BR1"
     assert {("BR1", "bad"), ("C1", "good"), ("REG1", "good")} <= kinds(said)
     assert any("REG1 drops out in every cycle and is not to blame" in line.text for line in said)

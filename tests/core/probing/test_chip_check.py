@@ -60,7 +60,7 @@ def test_a_nand_with_a_low_input_and_a_low_output_is_impossible_and_says_why():
         ("74LS393", "1=P 2=L 5=L", 5, "impossible"),
         ("74LS107", "1=H 4=H 12=P 13=H 3=H", 3, "impossible"),
     ],
-)  # fmt: skip
+)
 def test_verdicts_known_at_the_bench(chip, pins, output, verdict):
     found = check(chip, pins)[output]
     assert found.verdict == verdict, found.reason

@@ -76,9 +76,15 @@ def test_unknown_types_are_refused_with_those_known():
 
 @pytest.mark.parametrize(
     ("technology", "image", "truth", "how"),
-    [("mask", b"\x01", b"\x00", "replace"), ("fuse", b"\x01", b"\x00", "replace"), ("otp", b"\x01", b"\x00", "over"),
-     ("otp", b"\x00", b"\x01", "replace"), ("eeprom", b"\x00", b"\x01", "rewrite"), ("eprom", b"\x00", b"\x01", "erase"),
-     ("mask", b"\x01", b"\x01", "nothing")],
-)  # fmt: skip
+    [
+        ("mask", b"\x01", b"\x00", "replace"),
+        ("fuse", b"\x01", b"\x00", "replace"),
+        ("otp", b"\x01", b"\x00", "over"),
+        ("otp", b"\x00", b"\x01", "replace"),
+        ("eeprom", b"\x00", b"\x01", "rewrite"),
+        ("eprom", b"\x00", b"\x01", "erase"),
+        ("mask", b"\x01", b"\x01", "nothing"),
+    ],
+)
 def test_each_technology_is_put_right_in_its_own_way(technology, image, truth, how):
     assert programming(image, truth, technology).how == how

@@ -40,10 +40,11 @@ def spoilt(*changes):
     ("reads", "words"),
     [
         ([spoilt((7, 1), (90, 4), (400, 2)), spoilt((8, 1)), spoilt((9, 1))], "majority of 3 reads"),
-        ([bytes(b ^ 0xFF for b in TRUE)], "inverted"), ([spoilt((5, 0x10))], "0005 from"),
+        ([bytes(b ^ 0xFF for b in TRUE)], "inverted"),
+        ([spoilt((5, 0x10))], "0005 from"),
         ([spoilt((1, 1), (2, 2), (3, 4)), spoilt((5, 0x10), (77, 1))], "in which the reads differ, solved"),
     ],
-)  # fmt: skip
+)
 def test_the_surest_way_to_the_true_content_is_taken_and_its_firmware_named(reads, words):
     found = mend(reads, OWN)
     assert found.data == TRUE and found.firmware == "B" and words in found.proof
@@ -129,8 +130,10 @@ def test_logarithms_undo_powers_and_turn_products_into_sums(a, b):
 @pytest.mark.parametrize("count", [2, 3, 5])
 def test_bad_reads_of_one_chip_give_what_none_of_them_holds(count):
     rng = np.random.default_rng(count)
-    reads = [spoilt(*((int(p), 1 << int(rng.integers(8))) for p in rng.choice(len(TRUE), 8, replace=False)))
-             for _ in range(count)]  # fmt: skip
+    reads = [
+        spoilt(*((int(p), 1 << int(rng.integers(8))) for p in rng.choice(len(TRUE), 8, replace=False)))
+        for _ in range(count)
+    ]
     found = consensus(reads, sums_of(TRUE))
     assert found is not None and found.data == TRUE and found.proof in ("sha1", "crc32 and sha1")
     assert consensus(reads[:1], sums_of(TRUE)) is None

@@ -133,12 +133,21 @@ def test_what_is_not_provable_is_not_claimed():
 @pytest.mark.parametrize(
     ("kind", "damage"),
     [
-        ("data-swapped", lambda d: permuted((3, 1, 2, 0, 7, 5, 6, 4), 0x81)[d]), ("inverted", lambda d: d ^ np.uint8(255)),
-        ("bit-reversed", lambda d: permuted(tuple(range(7, -1, -1)))[d]), ("byte-swapped", lambda d: d[np.arange(len(d)) ^ 1]),
-        ("address-swapped", lambda d: d[(np.arange(len(d)) & ~0x810) | (np.arange(len(d)) >> 4 & 1) << 11 | (np.arange(len(d)) >> 11 & 1) << 4]),
-        ("lane-wrong", lambda d: np.r_[d[0::2], d[1::2]]), ("doubled", lambda d: np.r_[d, d]), ("overdump", lambda d: np.r_[d, d[::-1]]),
+        ("data-swapped", lambda d: permuted((3, 1, 2, 0, 7, 5, 6, 4), 0x81)[d]),
+        ("inverted", lambda d: d ^ np.uint8(255)),
+        ("bit-reversed", lambda d: permuted(tuple(range(7, -1, -1)))[d]),
+        ("byte-swapped", lambda d: d[np.arange(len(d)) ^ 1]),
+        (
+            "address-swapped",
+            lambda d: d[
+                (np.arange(len(d)) & ~0x810) | (np.arange(len(d)) >> 4 & 1) << 11 | (np.arange(len(d)) >> 11 & 1) << 4
+            ],
+        ),
+        ("lane-wrong", lambda d: np.r_[d[0::2], d[1::2]]),
+        ("doubled", lambda d: np.r_[d, d]),
+        ("overdump", lambda d: np.r_[d, d[::-1]]),
     ],
-)  # fmt: skip
+)
 @pytest.mark.parametrize("names", [("crc32", "sha1"), ("md5",)])
 def test_what_loses_nothing_is_put_back_from_the_sums_alone(kind, damage, names):
     if kind == "data-swapped" and names == ("md5",):
@@ -181,13 +190,20 @@ def test_no_good_image_is_ever_called_wrong():
     ("damage", "kind", "where"),
     [
         (lambda d: permuted((0, 1, 2, 2, 4, 5, 6, 7))[d], "data-bridged", {"data": [2, 3]}),
-        (lambda d: d[np.arange(4096) & ~0x220 | (np.arange(4096) >> 5 & np.arange(4096) >> 9 & 1) * 0x220], "address-bridged",
-         {"address": [5, 9]}),
+        (
+            lambda d: d[np.arange(4096) & ~0x220 | (np.arange(4096) >> 5 & np.arange(4096) >> 9 & 1) * 0x220],
+            "address-bridged",
+            {"address": [5, 9]},
+        ),
         (lambda d: np.resize(np.array([1, 2, 3, 4], np.uint8), 4096), "pattern", {"period": 4}),
-        (lambda d: np.r_[d[:1000], np.full(1500, 255, np.uint8), d[2500:4000], d[:96]], "part-blank", {"from": 1000, "to": 2499, "value": 255}),
+        (
+            lambda d: np.r_[d[:1000], np.full(1500, 255, np.uint8), d[2500:4000], d[:96]],
+            "part-blank",
+            {"from": 1000, "to": 2499, "value": 255},
+        ),
         (lambda d: np.random.default_rng(0).integers(0, 256, 4096), "garbage", {}),
     ],
-)  # fmt: skip
+)
 def test_an_image_shows_its_own_damage_with_nothing_to_hold_it_against(damage, kind, where):
     code = CODE.copy()
     code[999], code[2500] = 7, 9

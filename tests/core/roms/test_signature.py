@@ -123,8 +123,10 @@ def test_flicker_that_follows_a_line_is_told_from_tired_cells():
 
 def known():
     texts = CONTENTS["text"](np.random.default_rng(3), 4096).tobytes()
-    listed = [KnownSum(name, (("sha1", RomImage("", data).digest("sha1")),), None, "A", "")
-              for name, data in (("code", CODE.tobytes()), ("text", texts))]  # fmt: skip
+    listed = [
+        KnownSum(name, (("sha1", RomImage("", data).digest("sha1")),), None, "A", "")
+        for name, data in (("code", CODE.tobytes()), ("text", texts))
+    ]
     found = KnownImages([SumList(listed, "list")])
     found.add_image("code.bin", "folder", CODE.tobytes())
     found.add_image("text.bin", "folder", texts)
@@ -134,11 +136,14 @@ def known():
 @pytest.mark.parametrize(
     ("change", "name", "fraction"),
     [
-        (lambda d: d, "code", 1.0), (lambda d: d + d, "code", 1.0), (lambda d: d[:2048], "code.bin", 1.0),
+        (lambda d: d, "code", 1.0),
+        (lambda d: d + d, "code", 1.0),
+        (lambda d: d[:2048], "code.bin", 1.0),
         (lambda d: np.frombuffer(d, np.uint8).reshape(-1, 2)[:, ::-1].tobytes(), "code", 1.0),
-        (lambda d: d + bytes(4096), "code", 0.5), (lambda d: d[:100] + bytes(1) + d[101:], "code.bin", 0.9),
+        (lambda d: d + bytes(4096), "code", 0.5),
+        (lambda d: d[:100] + bytes(1) + d[101:], "code.bin", 0.9),
     ],
-)  # fmt: skip
+)
 def test_a_dump_is_identified_also_cut_doubled_turned_or_damaged(change, name, fraction):
     best = known().identify(change(CODE.tobytes()))[0]
     assert best.name.startswith(name.removesuffix(".bin")) and best.fraction >= fraction - 0.01

@@ -24,12 +24,16 @@ from tests.core.roms.test_rom_corpus import sums_of
 
 SAME, OLD, NEW = (("crc32", "0" * 8),), (("crc32", "1" * 8),), (("crc32", "2" * 8),)
 BOARD = BoardDefinition(
-    "w", "Wide", "", "", rom_slots=(
+    "w",
+    "Wide",
+    "",
+    "",
+    rom_slots=(
         RomSlot("5B", "27C64", 0x2000, 1, "W-1", 0x4000, (("A", OLD), ("B", NEW)), 1, 2),
         RomSlot("5A", "27C64", 0x2000, 0, "W-0", 0x4000, (("A", SAME), ("B", SAME)), 0, 2),
         RomSlot("7", "27C32", 0x1000, 3, "W-3", 0x8000),
     ),
-)  # fmt: skip
+)
 IMAGES = {name: program_image(name, 0x400) for name in ("6A", "6B", "6C", "6D")}
 KNOWN = SumList([KnownSum(name, tuple(sums_of(data).items()), 0x400, "", name) for name, data in IMAGES.items()])
 

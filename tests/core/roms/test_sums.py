@@ -80,8 +80,11 @@ def test_the_strongest_algorithm_finds_content_wherever_it_is_listed():
 
 
 def test_a_socket_takes_what_is_listed_for_it_and_not_for_others():
-    entries = [KnownSum("6c.bin", (("crc32", "0" * 8),)), KnownSum("other.bin", (("crc32", "1" * 8),), place="6C"),
-               KnownSum("6c.rom", (("crc32", "2" * 8),), place="5D")]  # fmt: skip
+    entries = [
+        KnownSum("6c.bin", (("crc32", "0" * 8),)),
+        KnownSum("other.bin", (("crc32", "1" * 8),), place="6C"),
+        KnownSum("6c.rom", (("crc32", "2" * 8),), place="5D"),
+    ]
     assert [e.name for e in SumList(entries).for_place("6C", "")] == ["6c.bin", "other.bin"]
 
 

@@ -11,14 +11,23 @@ BAD = Socket("6C", "wrong", "matches", "2E", "5A")
 @pytest.mark.parametrize(
     ("socket", "others", "watchdog", "accused"),
     [
-        (Socket("6C", "wrong", "differs"), (), False, "chip"), (Socket("6C", "wrong", "unstable"), (), False, "leg or chip"),
-        (Socket("6C", "wrong"), (), False, "open"), (Socket("6C", "none", "matches"), (), False, "set-up"),
-        (BAD, (GOOD,), True, "set-up"), (BAD, (GOOD,), False, "leg or socket"), (Socket("6C", "right"), (), False, ""),
+        (Socket("6C", "wrong", "differs"), (), False, "chip"),
+        (Socket("6C", "wrong", "unstable"), (), False, "leg or chip"),
+        (Socket("6C", "wrong"), (), False, "open"),
+        (Socket("6C", "none", "matches"), (), False, "set-up"),
+        (BAD, (GOOD,), True, "set-up"),
+        (BAD, (GOOD,), False, "leg or socket"),
+        (Socket("6C", "right"), (), False, ""),
         (BAD, (GOOD, Socket("6D", "wrong", "", "2E", "5A")), False, "decoder"),
         (BAD, (Socket("6D", "wrong", "", "2D", "5A"),), False, "bus"),
-        (BAD, (GOOD, Socket("6D", "wrong", "", "2E", "5A"), Socket("6E", "right", "", "2E", "5A")), False, "leg or socket"),
+        (
+            BAD,
+            (GOOD, Socket("6D", "wrong", "", "2E", "5A"), Socket("6E", "right", "", "2E", "5A")),
+            False,
+            "leg or socket",
+        ),
     ],
-)  # fmt: skip
+)
 def test_what_fails_together_and_what_passes_tells_whom_to_suspect(socket, others, watchdog, accused):
     found = triage(socket, others, watchdog)
     assert found.accused == accused and bool(found.next) == (accused != "") and found.why

@@ -13,13 +13,27 @@ ROM = program_image("bench", 0x800)
 
 
 def bench(library, *faults, seed=1, spares=None):
-    parts = (*small_board().parts, Part("U3", "2716", "DIP-24", socketed=True), Part("BR1", "b", kind="bridge"),
-             Part("F1", "2 A", kind="fuse"), Part("J1", "in", kind="connector"), Part("REG1", "r", kind="regulator"))  # fmt: skip
+    parts = (
+        *small_board().parts,
+        Part("U3", "2716", "DIP-24", socketed=True),
+        Part("BR1", "b", kind="bridge"),
+        Part("F1", "2 A", kind="fuse"),
+        Part("J1", "in", kind="connector"),
+        Part("REG1", "r", kind="regulator"),
+    )
     nets = (("A", (("U1", 3), ("U2", 1))), ("CK", (("U1", 1), ("U1", 2))), ("OUT", (("U2", 2), ("U1", 4))))
     board = small_board(parts=parts, nets=nets)
     drives = {"small": Drive(clock="CK")}
-    return SimulatedBench({"small": board}, library, {("small", "U3"): ROM}, tuple(faults), drives, SupplyModel(load=0.05), seed,
-                          bad_spares=spares)  # fmt: skip
+    return SimulatedBench(
+        {"small": board},
+        library,
+        {("small", "U3"): ROM},
+        tuple(faults),
+        drives,
+        SupplyModel(load=0.05),
+        seed,
+        bad_spares=spares,
+    )
 
 
 def fault(kind, refdes="U3", **more):

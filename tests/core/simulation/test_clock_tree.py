@@ -22,8 +22,12 @@ BY_NET = {node.net: node for node in NODES}
 
 def test_every_divider_of_the_crystal_is_predicted():
     assert {net: BY_NET[net].frequency for net in ("XT1", "CLK4", "DIV500", "DIV31", "TICK")} == {
-        "XT1": 8e6, "CLK4": 4e6, "DIV500": 5e5, "DIV31": 31250.0, "TICK": 1953.125,
-    }  # fmt: skip
+        "XT1": 8e6,
+        "CLK4": 4e6,
+        "DIV500": 5e5,
+        "DIV31": 31250.0,
+        "TICK": 1953.125,
+    }
     assert BY_NET["TICK"].parent == "DIV31" and BY_NET["TICK"].pin == "4E.8"
     assert not any(re.fullmatch(r"(A|D|MA)\d+", net) for net in BY_NET), "what the processor drives is no divider"
 

@@ -11,11 +11,22 @@ from loyal_trace.core.vocabulary.units import count_of, format_percent, format_q
 @pytest.mark.parametrize(
     ("text", "unit", "value"),
     [
-        ("4k7", "Ω", 4700), ("2R2", "Ω", 2.2), ("4,7k", "Ω", 4700), ("100n", "F", 1e-7), ("0µ1", "F", 1e-7),
-        ("1.4V", "V", 1.4), ("32.768kHz", "Hz", 32768), ("4700u", "F", 4.7e-3), ("1.2A", "A", 1.2), ("5V1", "V", 5.1),
-        ("-0.5", "V", -0.5), ("1e-6", "F", 1e-6), ("3 kOhm", "Ω", 3000), ("220 µF", "F", 2.2e-4),
+        ("4k7", "Ω", 4700),
+        ("2R2", "Ω", 2.2),
+        ("4,7k", "Ω", 4700),
+        ("100n", "F", 1e-7),
+        ("0µ1", "F", 1e-7),
+        ("1.4V", "V", 1.4),
+        ("32.768kHz", "Hz", 32768),
+        ("4700u", "F", 4.7e-3),
+        ("1.2A", "A", 1.2),
+        ("5V1", "V", 5.1),
+        ("-0.5", "V", -0.5),
+        ("1e-6", "F", 1e-6),
+        ("3 kOhm", "Ω", 3000),
+        ("220 µF", "F", 2.2e-4),
     ],
-)  # fmt: skip
+)
 def test_engineering_notation_is_read(text, unit, value):
     assert parse_quantity(text, unit) == pytest.approx(value)
 

@@ -88,11 +88,13 @@ class IntakePresenter(StagePresenter):
             "What is missing?",
             board.name if board else "no board yet",
             self.walk.meaning(),
-            self.target("present; missing; 2B shelf: box 3; 4A borrowed from the spare set",
-                        self.desk.moment.part(picked).number if picked else ""),
+            self.target(
+                "present; missing; 2B shelf: box 3; 4A borrowed from the spare set",
+                self.desk.moment.part(picked).number if picked else "",
+            ),
             (*self.walk.actions(), back),
             lists={AWAY: self.walk.rows()},
-        )  # fmt: skip
+        )
 
     def _actions(self) -> tuple[Action, ...]:
         return (

@@ -104,11 +104,14 @@ class ProbePresenter(StagePresenter):
         about = f"{chip.name}, {chip.title} · {probed} of {len(self._pins())} pins probed · {title}"
         pin = chip.pin_number(self.pin)
         return Page(
-            f"Can {place.refdes} do what its pins do?", about, self._meaning(place, verdict),
-            self.target(_HINT, f"pin {pin.number} {pin.name}"), self._actions(),
+            f"Can {place.refdes} do what its pins do?",
+            about,
+            self._meaning(place, verdict),
+            self.target(_HINT, f"pin {pin.number} {pin.name}"),
+            self._actions(),
             lists={WORTH: self._worth_rows()},
             figures={CHIP: _picture(place, chip, verdict, readings, self.pin)},
-        )  # fmt: skip
+        )
 
     def _nothing_to_judge(self, place: PartRef | None) -> Page:
         """Why nothing can be judged here, and what can be done instead."""
@@ -124,8 +127,14 @@ class ProbePresenter(StagePresenter):
             number = self.desk.moment.number_at(place)
             why = f"The chip library does not know the type {number or 'of this chip'}. Levels are kept, not judged."
             what = f"Say its type, such as {place.refdes} is 74LS166, or go on with pin {self.pin}."
-        return Page("Can this chip do what its pins do?", "", Meaning(why, what), self.target(_HINT, detail),
-                    self._actions(), lists={WORTH: self._worth_rows()})  # fmt: skip
+        return Page(
+            "Can this chip do what its pins do?",
+            "",
+            Meaning(why, what),
+            self.target(_HINT, detail),
+            self._actions(),
+            lists={WORTH: self._worth_rows()},
+        )
 
     def _actions(self) -> tuple[Action, ...]:
         probing = [
@@ -147,7 +156,7 @@ class ProbePresenter(StagePresenter):
             OutputWord.IMPOSSIBLE: self._after_impossible(place, worst.pin),
             OutputWord.UNUSUAL: "Look at these signals with an analyser or scope, or probe what drives them.",
             OutputWord.POSSIBLE: "Go on with the next pin, or the next chip (Alt+N).",
-        }  # fmt: skip
+        }
         reason = verdict.supply or f"{capital(worst.reason)}."
         return Meaning(reason, following.get(worst.verdict, ""), _EDGE.get(worst.verdict, "unknown"), aside)
 
@@ -163,9 +172,11 @@ class ProbePresenter(StagePresenter):
         top = max((t.bits for t in things), default=1.0)
         for number, thing in enumerate(things, start=1):
             cells = (
-                Cell(4, 20, str(number), bold=True), Cell(26, 330, self._elsewhere(thing.place) + thing.text),
-                Cell(514, 76, f"{thing.bits:.2f} bit"), Cell(592, 60, f"{thing.minutes:.1f} min"),
-            )  # fmt: skip
+                Cell(4, 20, str(number), bold=True),
+                Cell(26, 330, self._elsewhere(thing.place) + thing.text),
+                Cell(514, 76, f"{thing.bits:.2f} bit"),
+                Cell(592, 60, f"{thing.minutes:.1f} min"),
+            )
             rows.append(Row("", cells, (360.0, 146.0, thing.bits / top, "copper"), height=24))
         return Rows(tuple(rows), acts=True)
 
@@ -281,8 +292,15 @@ class ProbePresenter(StagePresenter):
         except LoyalTraceError as error:
             self.desk.say(str(error), True)
             return
-        self.desk.record(Measured, board=place.board, place=point, quantity=Quantity.RESISTANCE, value=value,
-                         overload=overload, source="meter")  # fmt: skip
+        self.desk.record(
+            Measured,
+            board=place.board,
+            place=point,
+            quantity=Quantity.RESISTANCE,
+            value=value,
+            overload=overload,
+            source="meter",
+        )
 
     def next_chip(self) -> None:
         """The next chip on this board that was not probed, else simply the next."""

@@ -1,18 +1,27 @@
 """Rails: are the supplies right, and where do they stop being right? Pages for shorts, the clock, a new supply."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from loyal_trace.app.commands import Setting, guard_words, holds_for
 from loyal_trace.app.desk import Desk
 from loyal_trace.app.presenters.base import StagePresenter, capital
+from loyal_trace.app.presenters.chain import (
+    KIND_OF,
+    ChainPicture,
+    feeds_words,
+    limit_rows,
+    path_row,
+    ripple_of,
+    sentence_row,
+    stop,
+)
 from loyal_trace.app.presenters.clock import ClockPage
-from loyal_trace.app.presenters.model import Action, Cell, Meaning, Page, Row, Rows, Target, heading
+from loyal_trace.app.presenters.model import Action, Meaning, Page, Row, Rows, Target, heading
 from loyal_trace.app.presenters.short import ShortPage
 from loyal_trace.app.presenters.strip import hold_words
 from loyal_trace.app.presenters.supply import SupplyPage
-from loyal_trace.core.assess.rails import around, rails_by
-from loyal_trace.core.boards.supplies import Supply
+from loyal_trace.core.assess.rails import around
 from loyal_trace.core.job.entries import (
     GOOD_BOARD,
     CautionSeen,
@@ -24,16 +33,13 @@ from loyal_trace.core.job.entries import (
 )
 from loyal_trace.core.line.context import AskedPoint, Planned
 from loyal_trace.core.power.blocks import dead_blocks
-from loyal_trace.core.power.expected import nominal_reservoir
 from loyal_trace.core.power.explain import explain
 from loyal_trace.core.power.findings import Explanation
-from loyal_trace.core.power.formulas import Reservoir
 from loyal_trace.core.power.guard import CAUTIONS, caution_of, guard_decision
 from loyal_trace.core.power.rails import SUPPLY_LIMITS, PathReport, PointVerdict, RailReport
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
 from loyal_trace.core.vocabulary.quantities import GROUND, Quantity
 from loyal_trace.core.vocabulary.stages import Stage
-from loyal_trace.core.vocabulary.units import format_quantity
 
 CHAIN, RIPPLE, TREE = "supply chain", "ripple on the reservoir", "clock tree"
 BLOCKS, SHORTS, FACTS, SUPPLY = (
@@ -51,68 +57,7 @@ _CHECK: Mapping[str, str] = {
     "short": "Find the short before any power is applied (Alt+S).",
     "connector": "Clean and reseat {part}, then measure again.",
 }
-_KIND = {"good": "good", "bad": "bad", "doubtful": "doubtful"}
-_CYCLES = 3
 _HINT = "4.87V for the point shown; J1 ac 8.6V; F1 0.08 ohm; rail +5 to ground 4.2 ohm red, 0.9 ohm black"
-
-
-@dataclass(frozen=True)
-class ChainStop:
-    """One point: names, reading, limits, verdict kind, and whether the fault's boundary is here."""
-
-    point: str
-    quantity: str
-    reading: str
-    expected: str
-    kind: str
-    boundary: bool = False
-    branch: str = ""
-
-
-@dataclass(frozen=True)
-class ChainPicture:
-    """The stops in order, the one in hand, and in words what the far end feeds."""
-
-    stops: tuple[ChainStop, ...]
-    current: int
-    feeds: str = ""
-
-
-@dataclass(frozen=True)
-class Wave:
-    """A ripple: its peak and trough (volt), and how many periods of it are drawn."""
-
-    peak: float
-    trough: float
-    periods: float
-
-
-@dataclass(frozen=True)
-class RipplePicture:
-    """The ripple of a healthy reservoir and the measured one over three mains cycles, the level needed, in words."""
-
-    expected: Wave
-    measured: Wave
-    needed: float
-    span: tuple[float, float]
-    words: tuple[str, ...]
-
-
-def ripple_picture(full: Reservoir, supply: Supply, mean: float, ripple: float, frequency: float) -> RipplePicture:
-    """The picture for a measured mean (volt), ripple (volt peak to peak) and ripple frequency (hertz)."""
-    shown = _CYCLES / supply.mains
-    expected = Wave(full.peak_voltage, full.trough_voltage, shown * full.ripple_frequency)
-    measured = Wave(mean + ripple / 2, mean - ripple / 2, shown * frequency)
-    needed = supply.nominal + supply.dropout if supply.nominal > 0 else 0.0
-    high = 1.06 * max(expected.peak, measured.peak)
-    low = min(expected.trough, measured.trough, needed or high)
-    words = [
-        f"expected {format_quantity(full.ripple_voltage, 'V')} at {full.ripple_frequency:.0f} Hz",
-        f"measured {format_quantity(ripple, 'V')} at {frequency:.0f} Hz",
-    ]
-    if needed:
-        words.append(f"the regulator needs {format_quantity(needed, 'V')}")
-    return RipplePicture(expected, measured, needed, (max(0.0, low - 0.25 * (high - low)), high), tuple(words))
 
 
 class RailsPresenter(StagePresenter):
@@ -182,7 +127,7 @@ class RailsPresenter(StagePresenter):
         self.short.path = self._path().path
         if self.open is not None:
             return self._further(report, self.open)
-        path, point = self._path(), self._point()
+        path, point, board = self._path(), self._point(), self.desk.definition
         explained, accused = self._explained(path)
         others = [one for one in explained if one is not accused]
         return Page(
@@ -193,7 +138,7 @@ class RailsPresenter(StagePresenter):
             self._actions(report, point),
             self._caution(path),
             lists={BLOCKS: self._rows(report, path, others)},
-            figures={CHAIN: self._chain(report, path, point), RIPPLE: self._ripple(path)},
+            figures={CHAIN: self._chain(report, path, point), RIPPLE: ripple_of(board, path) if board else None},
         )
 
     def _further(self, report: RailReport, page: ShortPage | ClockPage | SupplyPage) -> Page:
@@ -299,30 +244,10 @@ class RailsPresenter(StagePresenter):
     def _chain(self, report: RailReport, path: PathReport, point: PointVerdict | None) -> ChainPicture | None:
         if not path.points:
             return None
-        stops = tuple(_stop(p, p is path.first_bad) for p in path.points)
+        board = self.desk.definition
+        stops = tuple(stop(p, p is path.first_bad) for p in path.points)
         here = path.points.index(report.points[self.current]) if point is not None else -1
-        return ChainPicture(stops, here, self._feeds(path))
-
-    def _feeds(self, path: PathReport) -> str:
-        """Which blocks need the rails of this path, in words for the end of the line."""
-        board = self.desk.definition
-        if board is None:
-            return ""
-        ends = {p.point.point for p in path.points}
-        rails = {rail.name for rail in board.rails if rail.far in ends}
-        blocks = [block.name for block in board.blocks if rails & set(block.rails)]
-        return f"feeds {', '.join(blocks)}" if blocks else ""
-
-    def _ripple(self, path: PathReport) -> RipplePicture | None:
-        """Expected ripple against the measured one, where both are known."""
-        board = self.desk.definition
-        supply = board.supply(path.path) if board else None
-        full = nominal_reservoir(board, supply) if supply and board else None
-        found = [path.latest(q) for q in (Quantity.VOLTAGE, Quantity.RIPPLE, Quantity.RIPPLE_FREQUENCY)]
-        mean, ripple, frequency = (p.reading.value if p and p.reading else None for p in found)
-        if full is None or supply is None or mean is None or ripple is None:
-            return None
-        return ripple_picture(full, supply, mean, ripple, frequency or full.ripple_frequency)
+        return ChainPicture(stops, here, feeds_words(board, path) if board else "")
 
     def _rows(self, report: RailReport, path: PathReport, others: list[Explanation]) -> Rows:
         """What else the readings say together, all supplies, the far end by each of the limits, dead blocks."""
@@ -330,31 +255,12 @@ class RailsPresenter(StagePresenter):
         if board is None or not report.points:
             return Rows()
         rows: list[Row] = [heading("What else the readings say together")] if others else []
-        rows += [_sentence(one.text, _KIND.get(one.kind, "unknown"), 96) for one in others]
+        rows += [sentence_row(one.text, KIND_OF.get(one.kind, "unknown"), 96) for one in others]
         if len(report.paths) > 1:
-            rows += [heading("Supplies", 26), *(_path_row(one, one is path) for one in report.paths)]
-        rows += self._limit_rows(path)
-        rows += [_sentence(dead.words, "doubtful", 92) for dead in dead_blocks(board, report)]
+            rows += [heading("Supplies", 26), *(path_row(one, one is path) for one in report.paths)]
+        rows += limit_rows(self.desk.moment, self.desk.board, path)
+        rows += [sentence_row(dead.words, "doubtful", 92) for dead in dead_blocks(board, report)]
         return Rows(tuple(rows))
-
-    def _limit_rows(self, path: PathReport) -> list[Row]:
-        """The far end of this path by each of the supply limits."""
-        board = self.desk.definition
-        far = {rail.far for rail in board.rails} if board else set()
-        chosen = self.desk.snapshot.decision("supply limits", "maker")
-        rows = []
-        for name, words in SUPPLY_LIMITS.items():
-            judged = rails_by(self.desk.moment, self.desk.board, name)
-            ends = [p for p in judged.points if p.point.path == path.path and p.point.quantity == Quantity.VOLTAGE]
-            for end in (p for p in ends if p.point.point in far):
-                cells = (
-                    Cell(40, 70, name, bold=name == chosen),
-                    Cell(112, 110, end.verdict, end.verdict),
-                    Cell(226, 80, end.shown),
-                    Cell(310, 0, words),
-                )
-                rows.append(Row(_KIND.get(end.verdict, "unknown"), cells, height=24))
-        return [heading("The far end by each of the supply limits"), *rows] if rows else []
 
     def _elsewhere(self) -> Meaning:
         """Why nothing is asked for here, and what can be done."""
@@ -459,10 +365,14 @@ class RailsPresenter(StagePresenter):
             return
         value, overload = number_or_overload(number)
         fields = {
-            "board": self.desk.board, "place": point.point.point, "quantity": Quantity(point.point.quantity),
-            "value": value, "overload": overload, "powered": point.point.powered,
+            "board": self.desk.board,
+            "place": point.point.point,
+            "quantity": Quantity(point.point.quantity),
+            "value": value,
+            "overload": overload,
+            "powered": point.point.powered,
             "source": GOOD_BOARD if self._good_board else source,
-        }  # fmt: skip
+        }
         held = holds_for(self.desk.job, [Planned(Measured, fields)])
         if held:
             self.desk.say(hold_words(held[0].caution, held[0].words), True)
@@ -524,27 +434,6 @@ class RailsPresenter(StagePresenter):
         now = self.desk.snapshot.decision("supply limits", "maker")
         choice = names[(names.index(now) + 1) % len(names)]
         self.desk.record(Decided, what="supply limits", choice=choice, reason=SUPPLY_LIMITS[choice])
-
-
-def _stop(point: PointVerdict, boundary: bool) -> ChainStop:
-    where = point.point
-    kind = _KIND.get(point.verdict, "unknown")
-    return ChainStop(where.point, where.quantity, point.shown, point.expected, kind, boundary, where.branch)
-
-
-def _sentence(words: str, glyph: str, tall: int) -> Row:
-    return Row(glyph, (Cell(40, 0, words),), height=24 if len(words) < tall else 42)
-
-
-def _path_row(one: PathReport, current: bool) -> Row:
-    bad = one.first_bad
-    kind = "bad" if bad else "good" if one.measured == len(one.points) else "unknown"
-    cells = (
-        Cell(40, 130, one.path, bold=current),
-        Cell(176, 90, f"{one.measured} of {len(one.points)}"),
-        Cell(270, 0, f"stops being right at {bad.point.point}" if bad else "nothing wrong so far"),
-    )
-    return Row(kind, cells, height=24)
 
 
 def _first_wanted(report: RailReport) -> int:

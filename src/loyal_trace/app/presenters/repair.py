@@ -44,11 +44,14 @@ class RepairPresenter(StagePresenter):
         spares = spares_for(self.desk.job, step) if step else []
         self._chosen = min(self._chosen, max(0, len(spares) - 1))
         return Page(
-            "Current step", f"{done} · {booked:.0f} min booked, {plan.minutes_left:.0f} to go",
-            self._meaning(step), self.target(_HINT), self._actions(step, len(spares)),
+            "Current step",
+            f"{done} · {booked:.0f} min booked, {plan.minutes_left:.0f} to go",
+            self._meaning(step),
+            self.target(_HINT),
+            self._actions(step, len(spares)),
             " ".join(step.cautions) if step else "",
             lists={CARD: self._card(step), SPARES: self._spare_rows(step), STEPS: self._step_rows(step)},
-        )  # fmt: skip
+        )
 
     def _actions(self, step: Step | None, spares: int) -> tuple[Action, ...]:
         following = Action("N", "Next step", lambda: self.move(1), "The next step that is open")
@@ -57,10 +60,16 @@ class RepairPresenter(StagePresenter):
         choice = Action("C", "Choose next spare", lambda: self._choose(self._chosen + 1), "Which spare goes in")
         return (
             Action("D", "Step done", self.done, "Books the step, parts out and in, and the minutes", main=True),
-            Action("S", "Skip the step", self.skip, "Leaves it alone, with the reason",
-                   asks=Question("Why is this step left alone?")),
-            following, *((choice,) if spares > 1 else ()),
-        )  # fmt: skip
+            Action(
+                "S",
+                "Skip the step",
+                self.skip,
+                "Leaves it alone, with the reason",
+                asks=Question("Why is this step left alone?"),
+            ),
+            following,
+            *((choice,) if spares > 1 else ()),
+        )
 
     def _meaning(self, step: Step | None) -> Meaning:
         if step is not None:
@@ -71,20 +80,28 @@ class RepairPresenter(StagePresenter):
             return Meaning(why, f"Type {picked.refdes} replaced, or take the next step (Alt+N).")
         if self._plan().steps:
             return Meaning("No step is open.", "Verify the repair (Ctrl+9).")
-        return Meaning("The plan is empty so far. What was done can be typed all the same.",
-                       "Gather evidence, or see Suspects (Ctrl+6).")  # fmt: skip
+        return Meaning(
+            "The plan is empty so far. What was done can be typed all the same.",
+            "Gather evidence, or see Suspects (Ctrl+6).",
+        )
 
     def _card(self, step: Step | None) -> Rows:
         if step is None:
             return NO_ROWS
         board = self.desk.job.boards[step.place.board].title
         facts = [
-            ("where", f"{board}, {step.place.refdes}"), ("with", step.part_number or "nothing new"),
-            ("tool", step.tool), ("time", f"about {step.minutes:.0f} minutes"), ("after", step.after),
-        ]  # fmt: skip
+            ("where", f"{board}, {step.place.refdes}"),
+            ("with", step.part_number or "nothing new"),
+            ("tool", step.tool),
+            ("time", f"about {step.minutes:.0f} minutes"),
+            ("after", step.after),
+        ]
         rows = [heading(step.what.split(":")[0], 30)]
-        rows += [Row("", (Cell(14, 70, name, bold=True), Cell(90, 0, text)), height=42 if len(text) > 76 else 25)
-                 for name, text in facts if text]  # fmt: skip
+        rows += [
+            Row("", (Cell(14, 70, name, bold=True), Cell(90, 0, text)), height=42 if len(text) > 76 else 25)
+            for name, text in facts
+            if text
+        ]
         return Rows(tuple(rows))
 
     def _spare_rows(self, step: Step | None) -> Rows:
@@ -94,9 +111,11 @@ class RepairPresenter(StagePresenter):
             kind = "good" if item.state == "proven" else "doubtful"
             word = f"{item.state} until proven" if item.state == "unknown" else item.state
             cells = (
-                Cell(36, 24, str(number), bold=True, mono=True), Cell(64, 150, item.number), Cell(220, 150, item.place),
+                Cell(36, 24, str(number), bold=True, mono=True),
+                Cell(64, 150, item.number),
+                Cell(220, 150, item.place),
                 Cell(374, 0, word, kind),
-            )  # fmt: skip
+            )
             rows.append(Row(kind, cells, height=25))
         return Rows(tuple(rows), self._chosen + 1 if spares else -1)
 

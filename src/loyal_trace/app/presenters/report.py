@@ -31,20 +31,33 @@ class ReportPresenter(StagePresenter):
         untested = len(job.assessment().proof.not_tested)
         written = count_of(len(job.entries), "logbook entry", "logbook entries")
         return Page(
-            "What do owner and repairer get?", f"{written} · {count_of(untested, 'item')} not tested",
-            self._meaning(untested), self.target(_HINT), self._actions(), figures={PREVIEW: self.model()},
-        )  # fmt: skip
+            "What do owner and repairer get?",
+            f"{written} · {count_of(untested, 'item')} not tested",
+            self._meaning(untested),
+            self.target(_HINT),
+            self._actions(),
+            figures={PREVIEW: self.model()},
+        )
 
     def _actions(self) -> tuple[Action, ...]:
         return (
             Action("P", "Write PDF", lambda: self.write_to(self.file(".pdf")), "Into the folder of reports", main=True),
             Action("M", "Write HTML", lambda: self.write_to(self.file(".html")), "Into the folder of reports"),
-            Action("S", "Save under a name", lambda name: self.write_to(Path(name)), "A .pdf or .html file",
-                   asks=Question("Save the report", str(self.file(".pdf")), save=True)),
-            Action("J", "Judge good enough", lambda: self.desk.line_asked.emit("good enough: "),
-                   "Puts the words into the line; type what stays as it is"),
+            Action(
+                "S",
+                "Save under a name",
+                lambda name: self.write_to(Path(name)),
+                "A .pdf or .html file",
+                asks=Question("Save the report", str(self.file(".pdf")), save=True),
+            ),
+            Action(
+                "J",
+                "Judge good enough",
+                lambda: self.desk.line_asked.emit("good enough: "),
+                "Puts the words into the line; type what stays as it is",
+            ),
             Action("A", "Hand the job back", lambda: self.desk.record(HandedBack), "The job goes to its owner"),
-        )  # fmt: skip
+        )
 
     def _meaning(self, untested: int) -> Meaning:
         job, handed_back = self.desk.job, self.desk.snapshot.paper.handed_back

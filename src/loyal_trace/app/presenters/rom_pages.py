@@ -21,9 +21,15 @@ _SORTS = {
     "flash": "flash memory",
 }
 _COLUMNS = (
-    (36, "No."), (78, "place"), (136, "label"), (198, "device"), (280, "addresses"), (384, "byte lane"),
-    (462, "revisions"), (596, "read"),
-)  # fmt: skip
+    (36, "No."),
+    (78, "place"),
+    (136, "label"),
+    (198, "device"),
+    (280, "addresses"),
+    (384, "byte lane"),
+    (462, "revisions"),
+    (596, "read"),
+)
 _GLYPH = {"nothing": "good", "over": "doubtful", "erase": "doubtful", "rewrite": "doubtful", "replace": "bad"}
 
 

@@ -181,11 +181,21 @@ class RomsPresenter(StagePresenter):
         name = f"{slot.slot.refdes.lower()}.bin" if slot else ""
         return (
             Action("M", "Restore the contents", self.restore, "From its reads and its checksums", main=True),
-            Action("W", "Write the image", self.save_image, "A .bin or .hex file for the programmer",
-                   asks=Question("Write the reference image", name, save=True)),
-            Action("P", "Print the labels", self.save_labels, "Window labels of this board, .svg or .pdf",
-                   asks=Question("Write the labels", "labels.pdf", save=True)),
-        )  # fmt: skip
+            Action(
+                "W",
+                "Write the image",
+                self.save_image,
+                "A .bin or .hex file for the programmer",
+                asks=Question("Write the reference image", name, save=True),
+            ),
+            Action(
+                "P",
+                "Print the labels",
+                self.save_labels,
+                "Window labels of this board, .svg or .pdf",
+                asks=Question("Write the labels", "labels.pdf", save=True),
+            ),
+        )
 
     def _set_actions(self) -> tuple[Action, ...]:
         return (

@@ -33,21 +33,26 @@ class SuspectsPresenter(StagePresenter):
         about = f"{count_of(lines, 'line')} of evidence on {count_of(len(found.suspects), 'part')}"
         index = next((i for i, s in enumerate(suspects) if current and s.place == current.place), -1)
         return Page(
-            "Which part is faulty, and why?", f"{about} · {count_of(len(healthy), 'part')} look healthy so far",
-            self._meaning(current), self.target(_HINT), self._actions(),
+            "Which part is faulty, and why?",
+            f"{about} · {count_of(len(healthy), 'part')} look healthy so far",
+            self._meaning(current),
+            self.target(_HINT),
+            self._actions(),
             lists={
-                RANKED: Rows(tuple(self._suspect_row(s) for s in suspects), index), REASONS: _reason_rows(current),
+                RANKED: Rows(tuple(self._suspect_row(s) for s in suspects), index),
+                REASONS: _reason_rows(current),
                 THINGS: _thing_rows(found.next),
             },
-        )  # fmt: skip
+        )
 
     def _suspect_row(self, suspect: Suspect) -> Row:
         kind = _kind(suspect, "unknown")
         cells = (
-            Cell(36, 84, self.desk.place_name(suspect.place), bold=True, mono=True), Cell(124, 190, suspect.what),
+            Cell(36, 84, self.desk.place_name(suspect.place), bold=True, mono=True),
+            Cell(124, 190, suspect.what),
             Cell(522, 62, format_percent(suspect.belief), kind, bold=True, mono=True),
             Cell(586, 0, f"{count_of(len(suspect.evidence), 'line')}"),
-        )  # fmt: skip
+        )
         return Row(kind, cells, (322.0, 188.0, suspect.belief, "ink"), height=25)
 
     def _actions(self) -> tuple[Action, ...]:
@@ -119,8 +124,10 @@ def _thing_rows(things: tuple[NextThing, ...]) -> Rows:
     top = max((t.value for t in things), default=1.0)
     for number, thing in enumerate(things, start=1):
         cells = (
-            Cell(4, 20, str(number), bold=True, mono=True), Cell(28, 386, thing.text),
-            Cell(516, 74, f"{thing.bits:.2f} bit"), Cell(592, 0, f"{thing.minutes:.1f} min"),
-        )  # fmt: skip
+            Cell(4, 20, str(number), bold=True, mono=True),
+            Cell(28, 386, thing.text),
+            Cell(516, 74, f"{thing.bits:.2f} bit"),
+            Cell(592, 0, f"{thing.minutes:.1f} min"),
+        )
         rows.append(Row("", cells, (420.0, 92.0, thing.value / top, "copper"), height=25))
     return Rows(tuple(rows), acts=True)

@@ -54,11 +54,14 @@ class VerifyPresenter(StagePresenter):
         )
         starts = tuple(s.clean for s in self.desk.snapshot.proving.starts)
         return Page(
-            "What is proved, and what is not?", f"{about}{tally.failed} failed since the last change",
-            self._meaning(proof), self._target(), self._actions(),
+            "What is proved, and what is not?",
+            f"{about}{tally.failed} failed since the last change",
+            self._meaning(proof),
+            self._target(),
+            self._actions(),
             lists={ITEMS: Rows(tuple(_item_row(i) for i in proof.items), self.current if proof.items else -1)},
             figures={CURVE: curve_of(tally, starts)},
-        )  # fmt: skip
+        )
 
     def _target(self) -> Target:
         """What the next pad key or line is about: the board's starts, and the check in hand."""
@@ -67,21 +70,32 @@ class VerifyPresenter(StagePresenter):
         return Target(board.name if board else "job", f"check: {item.name}" if item else "", _HINT)
 
     def _actions(self) -> tuple[Action, ...]:
-        bench = () if self.desk.instruments.power is None else (
-            Action("S", "Start on the bench", self.bench_start, "Switches the set on and watches how it starts"),
-        )  # fmt: skip
-        code = Action("C", "Failed start with code", lambda: self.desk.line_asked.emit("start failed code "),
-                      "Puts the words into the line; type the code the board shows")  # fmt: skip
+        bench = (
+            ()
+            if self.desk.instruments.power is None
+            else (Action("S", "Start on the bench", self.bench_start, "Switches the set on and watches how it starts"),)
+        )
+        code = Action(
+            "C",
+            "Failed start with code",
+            lambda: self.desk.line_asked.emit("start failed code "),
+            "Puts the words into the line; type the code the board shows",
+        )
         if self._item() is None:
             return (*bench, code)
         return (
             *bench,
             Action("P", "Mark passed", lambda: self.result(True), "The check that is picked", main=True),
             Action("A", "Mark failed", lambda: self.result(False), "The check that is picked"),
-            Action("N", "Not testable", self.not_testable, "The check that is picked, with the reason",
-                   asks=Question("Why can it not be tested here?")),
+            Action(
+                "N",
+                "Not testable",
+                self.not_testable,
+                "The check that is picked, with the reason",
+                asks=Question("Why can it not be tested here?"),
+            ),
             code,
-        )  # fmt: skip
+        )
 
     def _meaning(self, proof: Proof) -> Meaning:
         tally = proof.starts
@@ -172,7 +186,8 @@ def _why(tally: StartTally) -> str:
 def _item_row(item: ProofItem) -> Row:
     kind = _KIND[item.status]
     cells = (
-        Cell(36, 262, item.name), Cell(304, 96, item.status, kind if kind != "unknown" else "", bold=True),
+        Cell(36, 262, item.name),
+        Cell(304, 96, item.status, kind if kind != "unknown" else "", bold=True),
         Cell(404, 0, item.note or item.how),
-    )  # fmt: skip
+    )
     return Row(kind, cells, height=24)

@@ -20,8 +20,11 @@ class Away:
 
     @property
     def words(self) -> str:
-        told = {"missing": "is missing", "on the shelf": f"lies at {self.where}",
-                "borrowed": f"is a stand-in from {self.where}, to go back"}[self.what]  # fmt: skip
+        told = {
+            "missing": "is missing",
+            "on the shelf": f"lies at {self.where}",
+            "borrowed": f"is a stand-in from {self.where}, to go back",
+        }[self.what]
         return f"{self.place[1]} {told}"
 
 

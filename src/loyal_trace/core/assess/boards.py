@@ -81,8 +81,19 @@ class _FactsOf:
 
     @property
     def any(self) -> bool:
-        return bool(self.parts or self.connections or self.apart or self.lines or self.rails or self.sockets
-                    or self.pins or self.twins or self.codes or self.paths or self.service)  # fmt: skip
+        return bool(
+            self.parts
+            or self.connections
+            or self.apart
+            or self.lines
+            or self.rails
+            or self.sockets
+            or self.pins
+            or self.twins
+            or self.codes
+            or self.paths
+            or self.service
+        )
 
     def named(self) -> Iterable[str]:
         """Every part of this board that a fact names."""
@@ -139,9 +150,15 @@ def _told(part: Part, told: Iterable[PartTold], library: ChipLibrary) -> Part:
             package = f"DIP-{len(library.find(entry.number).pins)}"
         if entry.number:
             part = replace(
-                part, number=entry.number, kind=entry.sort or part.kind, package=package, value=entry.value,
-                voltage=entry.voltage, technology=entry.technology, polarised=bool(entry.polarised),
-            )  # fmt: skip
+                part,
+                number=entry.number,
+                kind=entry.sort or part.kind,
+                package=package,
+                value=entry.value,
+                voltage=entry.voltage,
+                technology=entry.technology,
+                polarised=bool(entry.polarised),
+            )
         if entry.socketed is not None:
             part = replace(part, socketed=entry.socketed)
         if entry.row or entry.column:
@@ -263,8 +280,9 @@ def laid_out(board: BoardDefinition) -> BoardDefinition:
         part.refdes: (_MARGIN + n % _COLUMNS * _PITCH_X, top + n // _COLUMNS * _PITCH_Y) for n, part in enumerate(loose)
     }
     height = max(board.height if placed else 0.0, max(y for _, y in places.values()) + _MARGIN)
-    parts = tuple(replace(p, x=places[p.refdes][0], y=places[p.refdes][1]) if p.refdes in places else p
-                  for p in board.parts)  # fmt: skip
+    parts = tuple(
+        replace(p, x=places[p.refdes][0], y=places[p.refdes][1]) if p.refdes in places else p for p in board.parts
+    )
     return replace(board, parts=parts, height=height, width=max(board.width, _MARGIN * 2 + _COLUMNS * _PITCH_X))
 
 

@@ -50,8 +50,10 @@ class Effort:
         )
         said.append(f"chance that every symptom goes: {self.chance[0]:.0%} to {self.chance[1]:.0%}")
         if self.hour_rate:
-            costs = [(self.hours_spent + hours) * self.hour_rate + parts
-                     for hours, parts in zip(self.hours_left, self.parts_cost, strict=True)]  # fmt: skip
+            costs = [
+                (self.hours_spent + hours) * self.hour_rate + parts
+                for hours, parts in zip(self.hours_left, self.parts_cost, strict=True)
+            ]
             said.append(f"{costs[0]:.0f} to {costs[1]:.0f} in all at {self.hour_rate:g} an hour")
         if self.value:
             said.append(f"worth {self.value:g} to its owner when it works")
@@ -72,9 +74,14 @@ def estimate(found: Assessment, times: Sequence[datetime]) -> Effort:
     left = (minutes / 60 * (1 - 0.35 * spread), minutes / 60 * (1.15 + 1.1 * spread))
     state = found.moment.snapshot
     return Effort(
-        hours_spent(times), left, _parts(found, spread), _chance(found, spread), known,
-        _number(state.decision("value")), _number(state.decision("hour rate")),
-    )  # fmt: skip
+        hours_spent(times),
+        left,
+        _parts(found, spread),
+        _chance(found, spread),
+        known,
+        _number(state.decision("value")),
+        _number(state.decision("hour rate")),
+    )
 
 
 def _number(text: str) -> float | None:

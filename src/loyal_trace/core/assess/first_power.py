@@ -72,8 +72,11 @@ def _age(moment: Moment) -> tuple[float, str]:
     """Electrolytics older than a quarter of a century count, more with every decade."""
     opened = moment.snapshot.opened
     years = [opened.time.year - b.year for b in moment.boards.values() if b.year and opened]
-    aging = sum(p.polarised and not replaced(moment, PartRef(b, p.refdes)) for b, board in moment.boards.items()
-                for p in board.capacitors)  # fmt: skip
+    aging = sum(
+        p.polarised and not replaced(moment, PartRef(b, p.refdes))
+        for b, board in moment.boards.items()
+        for p in board.capacitors
+    )
     if not years or not aging:
         return 0.05, "age or electrolytics not known" if not years else "no electrolytics left from its time"
     oldest = max(years)

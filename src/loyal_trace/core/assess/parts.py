@@ -35,8 +35,11 @@ def _last_changes(moment: Moment) -> dict[PartRef, datetime]:
     for entry in moment.snapshot.parts.changes:
         places = (entry.part,) if isinstance(entry, Fitted) else tuple(named.part for named in entry.parts)
         found |= dict.fromkeys(places, entry.time)
-    return {place: time for place, time in found.items() if place not in moment.snapshot.parts.removed or place in
-            moment.snapshot.parts.fitted}  # fmt: skip
+    return {
+        place: time
+        for place, time in found.items()
+        if place not in moment.snapshot.parts.removed or place in moment.snapshot.parts.fitted
+    }
 
 
 def changes_made(snapshot: JobSnapshot) -> tuple[tuple[PartRef, str], ...]:

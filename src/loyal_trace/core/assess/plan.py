@@ -147,21 +147,39 @@ def _rom_steps(moment: Moment) -> list[Step]:
 def _leg_step(place: PartRef, verdict: RomVerdict) -> Step:
     what = f"Mend the contact of {place.refdes}"
     return Step(
-        f"{place.board}/{place.refdes}/leg", "leg", place, what, verdict.reason, MINUTES["leg"],
-        cautions=(CAUTIONS["static"],), tool=f"{verdict.next} Flat pliers, isopropyl alcohol ≥ 90 %",
-        after=f"read {place.refdes} again, three times", socketed=True, height=0.0, belief=0.9,
-    )  # fmt: skip
+        f"{place.board}/{place.refdes}/leg",
+        "leg",
+        place,
+        what,
+        verdict.reason,
+        MINUTES["leg"],
+        cautions=(CAUTIONS["static"],),
+        tool=f"{verdict.next} Flat pliers, isopropyl alcohol ≥ 90 %",
+        after=f"read {place.refdes} again, three times",
+        socketed=True,
+        height=0.0,
+        belief=0.9,
+    )
 
 
 def _program_step(moment: Moment, place: PartRef, reason: str, truth: bool) -> Step:
     part = moment.part(place)
     how = "from the true image at hand" if truth else "once the true image is found"
     return Step(
-        f"{place.board}/{place.refdes}/program", "program", place, f"Programme {place.refdes} anew {how}", reason,
-        MINUTES["program"], part_number=part.number, cautions=(CAUTIONS["uv"], CAUTIONS["static"]),
+        f"{place.board}/{place.refdes}/program",
+        "program",
+        place,
+        f"Programme {place.refdes} anew {how}",
+        reason,
+        MINUTES["program"],
+        part_number=part.number,
+        cautions=(CAUTIONS["uv"], CAUTIONS["static"]),
         tool="eraser if bits must go from 0 to 1, programmer, window label",
-        after=f"verify twice, then read {place.refdes} again", socketed=part.socketed, height=1.0, belief=0.9,
-    )  # fmt: skip
+        after=f"verify twice, then read {place.refdes} again",
+        socketed=part.socketed,
+        height=1.0,
+        belief=0.9,
+    )
 
 
 def _suspect_steps(moment: Moment, suspects: tuple[Suspect, ...]) -> list[Step]:
@@ -194,12 +212,22 @@ def _chip_step(moment: Moment, suspect: Suspect, part: Part) -> Step:
         verdict = "good" if spare.state == "proven" else "doubtful"
         checks = (SubstituteCheck("spare", verdict, f"{spare.number} from {spare.place}: {spare.state} until proven"),)
     return Step(
-        f"{suspect.place.board}/{part.refdes}/chip", "chip", suspect.place,
-        f"Renew {part.refdes}, {part.number}", reason,
-        MINUTES["chip-socketed" if part.socketed else "chip-soldered"], part.number, spare.place if spare else "",
-        checks, _cautions_for(part), tool,
-        f"probe {part.refdes} again", part.socketed, TALL.get(part.kind, 4.0), suspect.belief,
-    )  # fmt: skip
+        f"{suspect.place.board}/{part.refdes}/chip",
+        "chip",
+        suspect.place,
+        f"Renew {part.refdes}, {part.number}",
+        reason,
+        MINUTES["chip-socketed" if part.socketed else "chip-soldered"],
+        part.number,
+        spare.place if spare else "",
+        checks,
+        _cautions_for(part),
+        tool,
+        f"probe {part.refdes} again",
+        part.socketed,
+        TALL.get(part.kind, 4.0),
+        suspect.belief,
+    )
 
 
 def _cautions_for(part: Part) -> tuple[str, ...]:
@@ -223,12 +251,19 @@ def _socket_steps(moment: Moment) -> list[Step]:
 
 def _socket_step(place: PartRef, part: Part, reason: str) -> Step:
     return Step(
-        f"{place.board}/{place.refdes}/socket", "socket", place, f"Renew the socket of {place.refdes}",
-        f"{reason}; a worn contact fails now and then", MINUTES["socket"],
-        f"turned-pin socket, {part.package or 'same size'}", cautions=(CAUTIONS["solder"], CAUTIONS["static"]),
-        tool="chip out first; never solder a socket with the chip in it", after="count starts again", height=5.0,
+        f"{place.board}/{place.refdes}/socket",
+        "socket",
+        place,
+        f"Renew the socket of {place.refdes}",
+        f"{reason}; a worn contact fails now and then",
+        MINUTES["socket"],
+        f"turned-pin socket, {part.package or 'same size'}",
+        cautions=(CAUTIONS["solder"], CAUTIONS["static"]),
+        tool="chip out first; never solder a socket with the chip in it",
+        after="count starts again",
+        height=5.0,
         belief=0.8,
-    )  # fmt: skip
+    )
 
 
 def _away_steps(moment: Moment) -> list[Step]:
@@ -257,23 +292,39 @@ def _away_steps(moment: Moment) -> list[Step]:
 
 def _moved(moment: Moment, place: PartRef, kind: str, what: str, reason: str, after: str) -> Step:
     return Step(
-        f"{place.board}/{place.refdes}/{kind}", kind, place, what, reason, MINUTES["chip-socketed"],
-        cautions=(CAUTIONS["static"],), tool="chip puller, conductive foam", after=f"type “{after}”", socketed=True,
-        height=0.0, belief=1.0,
-    )  # fmt: skip
+        f"{place.board}/{place.refdes}/{kind}",
+        kind,
+        place,
+        what,
+        reason,
+        MINUTES["chip-socketed"],
+        cautions=(CAUTIONS["static"],),
+        tool="chip puller, conductive foam",
+        after=f"type “{after}”",
+        socketed=True,
+        height=0.0,
+        belief=1.0,
+    )
 
 
 def _fit_missing(moment: Moment, place: PartRef) -> Step:
     part = moment.part(place)
     spare = next((i for i in stock(moment) if i.number == part.number and in_stock(moment, i)), None)
     return Step(
-        f"{place.board}/{part.refdes}/missing", "missing", place, f"Fit {part.refdes}, {part.number}", "it is missing",
-        MINUTES["chip-socketed" if part.socketed else "capacitor"], part.number, spare.place if spare else "",
+        f"{place.board}/{part.refdes}/missing",
+        "missing",
+        place,
+        f"Fit {part.refdes}, {part.number}",
+        "it is missing",
+        MINUTES["chip-socketed" if part.socketed else "capacitor"],
+        part.number,
+        spare.place if spare else "",
         cautions=(CAUTIONS["static"],) if part.socketed else (CAUTIONS["solder"],),
         tool="by hand, pin 1 to the mark" if part.socketed else "iron",
         after=f"look at {part.refdes}: pin 1, all legs in",
-        socketed=part.socketed, belief=1.0,
-    )  # fmt: skip
+        socketed=part.socketed,
+        belief=1.0,
+    )
 
 
 def _parts(moment: Moment, steps: list[Step]) -> tuple[PartNeed, ...]:

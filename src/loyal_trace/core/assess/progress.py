@@ -79,10 +79,17 @@ def _plan_filled(plan: Plan) -> float:
 
 
 _KIND_OF_WORD = {
-    "matches": "good", "possible": "good", "good": "good", "differs": "bad", "impossible": "bad", "bad": "bad",
-    "unstable": "doubtful", "unusual": "doubtful", "doubtful": "doubtful",
+    "matches": "good",
+    "possible": "good",
+    "good": "good",
+    "differs": "bad",
+    "impossible": "bad",
+    "bad": "bad",
+    "unstable": "doubtful",
+    "unusual": "doubtful",
+    "doubtful": "doubtful",
     "follows": "doubtful",
-}  # fmt: skip
+}
 
 
 def mark_for_word(word: str, hatched: bool = False) -> Mark:
@@ -172,7 +179,14 @@ def _work_marks(found: Assessment, board_id: str, board: BoardDefinition) -> dic
 
 
 _MARKS = {
-    Stage.INTAKE: _intake_marks, Stage.INSPECT: _inspect_marks, Stage.RAILS: _rail_marks, Stage.ROMS: _rom_marks,
-    Stage.PROBE: _probe_marks, Stage.SUSPECTS: _suspect_marks, Stage.PLAN: _plan_marks, Stage.REPAIR: _plan_marks,
-    Stage.VERIFY: _work_marks, Stage.REPORT: _work_marks,
-}  # fmt: skip
+    Stage.INTAKE: _intake_marks,
+    Stage.INSPECT: _inspect_marks,
+    Stage.RAILS: _rail_marks,
+    Stage.ROMS: _rom_marks,
+    Stage.PROBE: _probe_marks,
+    Stage.SUSPECTS: _suspect_marks,
+    Stage.PLAN: _plan_marks,
+    Stage.REPAIR: _plan_marks,
+    Stage.VERIFY: _work_marks,
+    Stage.REPORT: _work_marks,
+}

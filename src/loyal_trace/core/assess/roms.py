@@ -100,8 +100,9 @@ def firmware(moment: Moment) -> str:
     if decided:
         return decided
     sums = known_sums(moment)
-    matches = [sums.matching(_image(moment, place)) for place in moment.snapshot.roms.reads if place.board in
-               moment.boards]  # fmt: skip
+    matches = [
+        sums.matching(_image(moment, place)) for place in moment.snapshot.roms.reads if place.board in moment.boards
+    ]
     return prevailing_firmware(m for m in matches if m)
 
 
@@ -128,12 +129,20 @@ def _slot(moment: Moment, board_id: str, slot: RomSlot) -> SlotAssessment:
     if not reads:
         return SlotAssessment(board_id, slot, 0, None, truth=moment.blobs(reference) if reference else None)
     chip = moment.chip_type(place)
-    others = tuple(sorted((key, entry.attachment) for key, entry in moment.snapshot.roms.images.items()
-                          if key.board == board_id))  # fmt: skip
+    others = tuple(
+        sorted((key, entry.attachment) for key, entry in moment.snapshot.roms.images.items() if key.board == board_id)
+    )
     key = (
-        "rom", place, slot, tuple(r.attachment for r in reads), firmware(moment), reference,
-        known_sums(moment), chip.name if chip else "", others,
-    )  # fmt: skip
+        "rom",
+        place,
+        slot,
+        tuple(r.attachment for r in reads),
+        firmware(moment),
+        reference,
+        known_sums(moment),
+        chip.name if chip else "",
+        others,
+    )
     return moment.memo.of(key, lambda: _judged(moment, place, slot, reference))
 
 
@@ -143,9 +152,14 @@ def _judged(moment: Moment, place: PartRef, slot: RomSlot, reference: str) -> Sl
     truth = moment.blobs(reference) if reference else None
     named = {pin.name: pin.number for pin in chip.pins} if chip else {}
     expected = Expected(
-        sums.for_place(slot.refdes, place.board), firmware(moment), slot.size or None, truth, PinNames(named.get),
-        lambda: _references(moment, place.board), place.board,
-    )  # fmt: skip
+        sums.for_place(slot.refdes, place.board),
+        firmware(moment),
+        slot.size or None,
+        truth,
+        PinNames(named.get),
+        lambda: _references(moment, place.board),
+        place.board,
+    )
     verdict = judge(image, expected, sums, [moment.blobs(r.attachment) for r in reads[:-1]])
     return SlotAssessment(place.board, slot, len(reads), verdict, image.data, truth)
 

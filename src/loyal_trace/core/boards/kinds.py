@@ -3,14 +3,40 @@
 import re
 
 _KIND = {
-    "F": "fuse", "BR": "bridge", "DB": "bridge", "D": "diode", "REG": "regulator", "VR": "regulator",
-    "C": "capacitor", "L": "inductor", "R": "resistor", "RA": "network", "RN": "network", "J": "connector",
-    "P": "connector", "CN": "connector", "Q": "transistor", "TR": "transistor", "Y": "crystal", "XT": "crystal",
-    "X": "crystal", "SW": "switch", "S": "switch", "BT": "cell", "T": "transformer", "K": "relay", "LED": "diode",
-}  # fmt: skip
+    "F": "fuse",
+    "BR": "bridge",
+    "DB": "bridge",
+    "D": "diode",
+    "REG": "regulator",
+    "VR": "regulator",
+    "C": "capacitor",
+    "L": "inductor",
+    "R": "resistor",
+    "RA": "network",
+    "RN": "network",
+    "J": "connector",
+    "P": "connector",
+    "CN": "connector",
+    "Q": "transistor",
+    "TR": "transistor",
+    "Y": "crystal",
+    "XT": "crystal",
+    "X": "crystal",
+    "SW": "switch",
+    "S": "switch",
+    "BT": "cell",
+    "T": "transformer",
+    "K": "relay",
+    "LED": "diode",
+}
 UNITS = {
-    "fuse": "A", "capacitor": "F", "regulator": "V", "resistor": "Ω", "crystal": "Hz", "inductor": "H",
-}  # fmt: skip
+    "fuse": "A",
+    "capacitor": "F",
+    "regulator": "V",
+    "resistor": "Ω",
+    "crystal": "Hz",
+    "inductor": "H",
+}
 
 
 def kind_of(refdes: str) -> str:

@@ -7,9 +7,16 @@ from loyal_trace.core.boards.model import Part
 _ROW_SPACING = {40: 15.2, 28: 15.2, 24: 15.2}
 _DRAWN_HEIGHT = {40: 19.0, 28: 19.0, 24: 19.0}
 _BY_KIND = {
-    "connector": (60.0, 10.0), "bridge": (20.0, 16.0), "regulator": (12.0, 18.0), "crystal": (11.0, 6.0),
-    "fuse": (20.0, 7.0), "via": (2.0, 2.0), "network": (22.0, 5.0), "amplifier": (22.0, 9.0), "control": (12.0, 12.0),
-}  # fmt: skip
+    "connector": (60.0, 10.0),
+    "bridge": (20.0, 16.0),
+    "regulator": (12.0, 18.0),
+    "crystal": (11.0, 6.0),
+    "fuse": (20.0, 7.0),
+    "via": (2.0, 2.0),
+    "network": (22.0, 5.0),
+    "amplifier": (22.0, 9.0),
+    "control": (12.0, 12.0),
+}
 
 
 def pin_count(part: Part) -> int:

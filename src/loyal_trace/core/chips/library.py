@@ -102,9 +102,16 @@ def _chip(name: str, entry: dict[str, Any], family: str) -> ChipType:
     both = set(memory.data if memory else ()) | _read_back(values, enables)
     pins = tuple(_pin(number, pin, driven, both) for number, pin in enumerate(pin_names, start=1))
     return ChipType(
-        name, str(entry["title"]), pins, FAMILIES[family], outputs, _registers(entry, repeat), memory, cpu,
+        name,
+        str(entry["title"]),
+        pins,
+        FAMILIES[family],
+        outputs,
+        _registers(entry, repeat),
+        memory,
+        cpu,
         str(entry.get("notes", "")),
-    )  # fmt: skip
+    )
 
 
 def _read_back(values: Mapping[str, str], enables: Mapping[str, str]) -> set[str]:

@@ -11,10 +11,14 @@ from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.units import parse_quantity, typed_quantity
 
-_CHIP = re.compile(r"[A-Z]{0,3}(?:(?:74|54)[A-Z]{0,3}\d{2,5}|(?:23|25|27|28|29|37|62|61|41|44|82)C?\d{2,5}|4\d{3}|"
-                   r"1?4[05]\d{2,3}|8\d{3}|6\d{3}|Z\d{2,4})[A-Z]{0,3}(?:-\d+)?")  # fmt: skip
-_ANALOGUE = re.compile(r"(?:LM|NE|SE|TL|MC|UA|ULN|UDN|TDA|CA|DAC|ADC|OP|SN|AY|YM|MB|UPD|HM|TMS|MM|CD|HEF|TC)-?\d{2,6}"
-                       r"[A-Z]{0,4}(?:-\d+)?")  # fmt: skip
+_CHIP = re.compile(
+    r"[A-Z]{0,3}(?:(?:74|54)[A-Z]{0,3}\d{2,5}|(?:23|25|27|28|29|37|62|61|41|44|82)C?\d{2,5}|4\d{3}|"
+    r"1?4[05]\d{2,3}|8\d{3}|6\d{3}|Z\d{2,4})[A-Z]{0,3}(?:-\d+)?"
+)
+_ANALOGUE = re.compile(
+    r"(?:LM|NE|SE|TL|MC|UA|ULN|UDN|TDA|CA|DAC|ADC|OP|SN|AY|YM|MB|UPD|HM|TMS|MM|CD|HEF|TC)-?\d{2,6}"
+    r"[A-Z]{0,4}(?:-\d+)?"
+)
 _GENERIC = re.compile(r"(?:2N|2S[ABCDJK]|BC|BD|BF|TIP|1N|BU|IRF|MJE?|78[LM]?|79[LM]?)\d{2,5}[A-Z]{0,2}")
 _VALUE = r"[\d.,]+\s*[pnuµμm]?F?|\d+[pnuµμ]\d+"
 _CAPACITOR = re.compile(rf"({_VALUE})(?:\s*[/ ]\s*(\d+(?:[.,]\d+)?)\s*V)?(\s+BP|\s+NP)?", re.IGNORECASE)

@@ -1,6 +1,7 @@
 """Rail readings judged: each point of the supply chains, the schools of what a good 5 V is, first bad after good."""
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -206,30 +207,30 @@ def _open_words(point: ChainPoint) -> str:
     return point.note
 
 
+# What a reading below (first) or above (second) its limits usually means, by what was measured.
+_CAUSES: Mapping[str, tuple[str, str]] = {
+    Quantity.RIPPLE_FREQUENCY: ("half of the rectifier is missing", "not the mains: look for another source"),
+    Quantity.DIODE: ("shorted or leaky", "a poor joint or an open diode"),
+    Quantity.RATING: ("the wrong fuse; only like for like protects the board",) * 2,
+    Quantity.RESISTANCE: ("it is shorted", "it is open or a poor contact"),
+    Quantity.CURRENT: ("something is not fed or not running", "something draws too much"),
+    Quantity.RESET_TIME: ("the reset's timing parts have changed",) * 2,
+    Quantity.RESET_PULSES: ("reset comes again and again",) * 2,
+    Quantity.AC_VOLTAGE: ("look at winding, plug and mains setting before this board",) * 2,
+    **dict.fromkeys(GROUND, ("shorted, or something on it is", "less on the rail than there should be")),
+}
+
+
 def _cause(point: ChainPoint, limits: Limits, value: float) -> str:
     """What a reading outside its limits usually means at such a point."""
-    if point.quantity == "ripple":
+    if point.quantity == Quantity.RIPPLE:
         lost = 100 * (1 - limits.high / value)
         return f"the reservoir has lost capacitance (about {lost:.0f} % or more) or the load is too high"
-    if point.quantity == "ripple frequency":
-        return "half of the rectifier is missing" if value < limits.low else "not the mains: look for another source"
-    if point.quantity == "diode":
-        return "shorted or leaky" if value < limits.low else "a poor joint or an open diode"
-    if point.quantity == "rating":
-        return "the wrong fuse; only like for like protects the board"
-    if point.quantity == "resistance":
-        return "it is open or a poor contact" if value > limits.high else "it is shorted"
-    if point.quantity in GROUND:
-        return "shorted, or something on it is" if value < limits.low else "less on the rail than there should be"
-    if point.quantity == "current":
-        return "something draws too much" if value > limits.high else "something is not fed or not running"
-    if point.quantity == "reset time":
-        return "the reset's timing parts have changed"
-    if point.quantity == "reset pulses":
-        return "reset comes again and again"
+    if point.quantity in _CAUSES:
+        below, above = _CAUSES[point.quantity]
+        return below if value < limits.low else above
     if limits.source.startswith("what the cell feeds"):
         return "the cell is flat" if value < limits.low else "no such cell reads that high"
-    if point.quantity == "ac voltage":
-        return "look at winding, plug and mains setting before this board"
-    low = abs(value) < abs(limits.low) if limits.low > 0 else abs(value) < abs(limits.high)
-    return "drop on the way here, or something on the rail draws too much" if low else "regulation failed"
+    # Negative supplies have their smaller magnitude at the upper limit.
+    weak = abs(value) < abs(limits.low) if limits.low > 0 else abs(value) < abs(limits.high)
+    return "drop on the way here, or something on the rail draws too much" if weak else "regulation failed"

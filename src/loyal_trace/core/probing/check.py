@@ -195,9 +195,13 @@ def _judge_no_level(pin: Pin, reading: PinReading, expected: Expectation, output
 
 
 def _impossible(
-    chip: ChipType, pin: Pin, reading: PinReading, readings: Readings, expected: Expectation,
+    chip: ChipType,
+    pin: Pin,
+    reading: PinReading,
+    readings: Readings,
+    expected: Expectation,
     output: Output | None,
-) -> OutputVerdict:  # fmt: skip
+) -> OutputVerdict:
     because = _deciding_pins(chip, pin, readings, _DRIVE_OF_STATE[reading.state])
     reason = (
         f"{_named(pin)} is {STATE_WORDS[reading.state]} although {_list_inputs(chip, because, readings)}; "

@@ -10,13 +10,27 @@ from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.units import format_quantity, parse_quantity
 
 ABILITIES = (
-    "display", "harness", "speaker", "supply", "meter", "probe", "reader", "analyser", "ESR tester", "thermometer",
-)  # fmt: skip
+    "display",
+    "harness",
+    "speaker",
+    "supply",
+    "meter",
+    "probe",
+    "reader",
+    "analyser",
+    "ESR tester",
+    "thermometer",
+)
 LACKS, SUPPLIES = "bench lacks", "bench supplies"
 _INSTRUMENT = {
-    "esr": "ESR tester", "ripple": "analyser", "ripple frequency": "analyser", "frequency": "analyser",
-    "reset time": "analyser", "reset pulses": "analyser", "temperature": "thermometer",
-}  # fmt: skip
+    "esr": "ESR tester",
+    "ripple": "analyser",
+    "ripple frequency": "analyser",
+    "frequency": "analyser",
+    "reset time": "analyser",
+    "reset pulses": "analyser",
+    "temperature": "thermometer",
+}
 _SUPPLY = re.compile(r"([+-]?\s*[\d.,]+)\s*V(?:\s+([\d.,]+m?)\s*A)?", re.IGNORECASE)
 _NEAR = 0.03
 

@@ -50,10 +50,19 @@ _PLAUSIBLE = 0.35
 _GARBAGE_BITS = 7.0
 _RANGED, _RANGE_BITS = 512, 9.0
 _VERDICT_OF = {
-    "data-stuck-0": "stuck-data", "data-stuck-1": "stuck-data", "address-stuck": "stuck-address",
-    "blank": "blank", "all-zero": "blank", "pattern": "blank", "half-read": "wrong-size", "doubled": "wrong-size",
-    "overdump": "wrong-size", "header": "wrong-size", "joined": "wrong-size", "text-mode": "wrong-size",
-}  # fmt: skip
+    "data-stuck-0": "stuck-data",
+    "data-stuck-1": "stuck-data",
+    "address-stuck": "stuck-address",
+    "blank": "blank",
+    "all-zero": "blank",
+    "pattern": "blank",
+    "half-read": "wrong-size",
+    "doubled": "wrong-size",
+    "overdump": "wrong-size",
+    "header": "wrong-size",
+    "joined": "wrong-size",
+    "text-mode": "wrong-size",
+}
 _HALF_ADVICE = "In smaller types {} is a programming or supply pin, in larger ones an address: check the level there."
 NEXT = {
     "data-bridged": "Look for a solder bridge or bent legs between these pins, also at the reader; ring them out.",
@@ -100,9 +109,15 @@ def _from_shape(shape: Shape, size: int) -> Hypothesis:
     cost = shape.wrong * (math.log2(max(size, 2)) + _PER_BYTE)
     left = f", {count_of(shape.wrong, 'byte')} differ" if shape.wrong else ", every byte is explained"
     return Hypothesis(
-        shape.kind, verdict, shape.words, shape.advice, where=dict(shape.where), evidence=shape.words + left,
-        score=shape.bits + cost, unexplained=shape.wrong,
-    )  # fmt: skip
+        shape.kind,
+        verdict,
+        shape.words,
+        shape.advice,
+        where=dict(shape.where),
+        evidence=shape.words + left,
+        score=shape.bits + cost,
+        unexplained=shape.wrong,
+    )
 
 
 def residual_cost(image: Bytes, predicted: Bytes) -> tuple[int, float, str]:
@@ -149,8 +164,14 @@ def _on_data_lines(image: Bytes, truth: Bytes, names: PinNames) -> Iterator[Hypo
         wrong = each[start:end].sum() - right[start:end].sum(axis=0) + outside
         where_bits = 0.0 if end - start == parts else 6.0 + math.log2(parts)
         for number in np.argsort(wrong)[:_KEPT]:
-            scored.append((float(wrong[number]) * (_PER_BYTE + math.log2(len(image))) + where_bits + maps[number].bits,
-                           maps[number], start, end))  # fmt: skip
+            scored.append(
+                (
+                    float(wrong[number]) * (_PER_BYTE + math.log2(len(image))) + where_bits + maps[number].bits,
+                    maps[number],
+                    start,
+                    end,
+                )
+            )
     for _, one, start, end in sorted(scored, key=lambda s: s[0])[:_KEPT]:
         first, last = start * len(image) // parts, end * len(image) // parts
         predicted = truth.copy()
@@ -171,8 +192,15 @@ def _data_hypothesis(
         lines = ", ".join(names.line(f"D{n}") for n in one.lines) if len(one.lines) < 3 else "all data lines"
         advice = f"{NEXT.get(one.kind, '')} ({lines})".strip()
         verdict = _VERDICT_OF.get(one.kind, "unknown")
-        made = Hypothesis(one.kind, verdict, one.words, advice, where={"data": list(one.lines)}, evidence=evidence,
-                          score=one.bits + cost + extra)  # fmt: skip
+        made = Hypothesis(
+            one.kind,
+            verdict,
+            one.words,
+            advice,
+            where={"data": list(one.lines)},
+            evidence=evidence,
+            score=one.bits + cost + extra,
+        )
     if whole:
         return replace(made, unexplained=left)
     return replace(_only_within(replace(made, reason=one.words), start, end - 1), unexplained=left)
@@ -250,8 +278,15 @@ def _address_hypothesis(
         lines = ", ".join(names.line(f"A{n}") for n in one.lines) if 0 < len(one.lines) < 3 else ""
         advice = NEXT.get(one.kind, "") + (f" ({lines})" if lines else "")
         verdict = _VERDICT_OF.get(one.kind, "unknown")
-        made = Hypothesis(one.kind, verdict, one.words, advice, where={"address": list(one.lines)}, evidence=evidence,
-                          score=one.bits + cost)  # fmt: skip
+        made = Hypothesis(
+            one.kind,
+            verdict,
+            one.words,
+            advice,
+            where={"address": list(one.lines)},
+            evidence=evidence,
+            score=one.bits + cost,
+        )
     made = replace(made, unexplained=left)
     return made if whole else _only_within(made, start, end)
 
@@ -295,9 +330,15 @@ def _slow(image: Bytes, truth: Bytes) -> Hypothesis | None:
     reason = f"{count_of(late, 'byte')} are still those of the address before: select or output enable too slow"
     cost = len(image) * _entropy(len(places) / len(image)) + left * (math.log2(len(image)) + _PER_BYTE)
     return Hypothesis(
-        "shifted", "unknown", reason, NEXT["slow"], evidence=f"{late:,} of {len(places):,} wrong bytes lag by one",
-        where={"offsets": [int(p) for p in places[:64]], "site": "select"}, score=14.0 + cost, unexplained=left,
-    )  # fmt: skip
+        "shifted",
+        "unknown",
+        reason,
+        NEXT["slow"],
+        evidence=f"{late:,} of {len(places):,} wrong bytes lag by one",
+        where={"offsets": [int(p) for p in places[:64]], "site": "select"},
+        score=14.0 + cost,
+        unexplained=left,
+    )
 
 
 def _many_bits(image: Bytes, truth: Bytes) -> Iterator[Hypothesis]:
@@ -310,12 +351,19 @@ def _many_bits(image: Bytes, truth: Bytes) -> Iterator[Hypothesis]:
             to = "1" if kind == "bits-faded" else "0"
             cost = 8 * len(image) * _entropy(share) if share < 0.5 else math.inf
             reason = f"{count_of(count, 'bit')} read {to} that should not, none the other way: " + (
-                "cells have faded with age" if to == "1" else "cells were programmed or cannot be read")  # fmt: skip
+                "cells have faded with age" if to == "1" else "cells were programmed or cannot be read"
+            )
             advice = "Programme the true image over it: only bits from 1 to 0 are needed. Then verify twice."
             places = np.flatnonzero(flips)[:64]
-            yield Hypothesis(kind, "few-bytes", reason, advice if to == "1" else NEXT["bits-lost"],
-                             where={"offsets": [int(p) for p in places]}, evidence=_cluster(flips),
-                             score=PRIOR_BITS["few-bytes"] + 3 + cost)  # fmt: skip
+            yield Hypothesis(
+                kind,
+                "few-bytes",
+                reason,
+                advice if to == "1" else NEXT["bits-lost"],
+                where={"offsets": [int(p) for p in places]},
+                evidence=_cluster(flips),
+                score=PRIOR_BITS["few-bytes"] + 3 + cost,
+            )
 
 
 def _entropy(share: float) -> float:
@@ -364,11 +412,15 @@ def _part_blank(image: Bytes, truth: Bytes, names: PinNames) -> Hypothesis | Non
         NEXT["part-blank"] if line is None else f"{_HALF_ADVICE.format(names.line(f'A{line}'))} {NEXT['part-blank']}"
     )
     return Hypothesis(
-        "part-blank", "unknown", f"{start:04X} to {end:04X} reads {word} throughout, the rest is right{side}",
-        advice, where={"from": start, "to": end, "value": value},
+        "part-blank",
+        "unknown",
+        f"{start:04X} to {end:04X} reads {word} throughout, the rest is right{side}",
+        advice,
+        where={"from": start, "to": end, "value": value},
         evidence=f"{count_of(end - start + 1, 'byte')} of {word} where content should be",
-        score=6.0 + 2 * math.log2(len(image)) + cost, unexplained=left,
-    )  # fmt: skip
+        score=6.0 + 2 * math.log2(len(image)) + cost,
+        unexplained=left,
+    )
 
 
 def _pattern(image: Bytes, truth: Bytes) -> Hypothesis | None:
@@ -378,8 +430,15 @@ def _pattern(image: Bytes, truth: Bytes) -> Hypothesis | None:
             shown = image[: min(period, 4)].tobytes().hex(" ").upper()
             reason = f"the same {period} bytes ({shown} …) over and over: the chip never drove its outputs"
             evidence = f"repeats every {period} bytes"
-            return Hypothesis("pattern", "blank", reason, NEXT["pattern"], where={"period": period}, evidence=evidence,
-                              score=20.0 + 8.0 * period)  # fmt: skip
+            return Hypothesis(
+                "pattern",
+                "blank",
+                reason,
+                NEXT["pattern"],
+                where={"period": period},
+                evidence=evidence,
+                score=20.0 + 8.0 * period,
+            )
     return None
 
 
@@ -390,10 +449,13 @@ def _garbage(image: Bytes, truth: Bytes) -> Hypothesis | None:
     if bits < min(_GARBAGE_BITS, math.log2(len(image)) - 2) or alike > 0.05:
         return None
     return Hypothesis(
-        "garbage", "unknown", "the content is noise: it resembles neither this image nor any program", NEXT["garbage"],
+        "garbage",
+        "unknown",
+        "the content is noise: it resembles neither this image nor any program",
+        NEXT["garbage"],
         evidence=f"{bits:.1f} bits a byte, {alike:.1%} of the bytes agree by chance",
         score=PRIOR_BITS["unknown"] - 4 + 5.0 * len(image) - 4.0,
-    )  # fmt: skip
+    )
 
 
 def _patched(image: Bytes, truth: Bytes) -> Hypothesis | None:
@@ -414,6 +476,11 @@ def _patched(image: Bytes, truth: Bytes) -> Hypothesis | None:
     told = f"{count_of(len(places), 'byte')} in {count_of(len(starts), 'stretch', 'stretches')}"
     reason = f"{count_of(len(starts), 'edit')} that belong together ({shown}{more})"
     return Hypothesis(
-        "patched", "few-bytes", reason, NEXT["patched"], evidence=f"{told}, everything else is right",
-        where={"edits": edits, "offsets": [int(p) for p in places[:64]]}, score=PRIOR_BITS["few-bytes"] + 5 + cost,
-    )  # fmt: skip
+        "patched",
+        "few-bytes",
+        reason,
+        NEXT["patched"],
+        evidence=f"{told}, everything else is right",
+        where={"edits": edits, "offsets": [int(p) for p in places[:64]]},
+        score=PRIOR_BITS["few-bytes"] + 5 + cost,
+    )

@@ -24,8 +24,10 @@ def combined(reads: Sequence[bytes]) -> list[tuple[str, bytes]]:
     """What several reads of one size say together, with how: the majority, every bit low that one read shows low, or
     every bit high that one shows high."""
     stack = np.array([np.frombuffer(read, np.uint8) for read in reads])
-    ways = [("bits that any read shows as 0", np.bitwise_and.reduce(stack)),
-            ("bits that any read shows as 1", np.bitwise_or.reduce(stack))]  # fmt: skip
+    ways = [
+        ("bits that any read shows as 0", np.bitwise_and.reduce(stack)),
+        ("bits that any read shows as 1", np.bitwise_or.reduce(stack)),
+    ]
     if len(reads) > 2:
         ones = np.unpackbits(stack, axis=1).sum(axis=0, dtype=np.int64)
         ways.insert(0, (f"the majority of {len(reads)} reads", np.packbits(2 * ones > len(reads))))

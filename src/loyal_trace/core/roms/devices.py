@@ -129,9 +129,16 @@ class MemoryTypes:
 
 def _memory_type(name: str, row: Mapping[str, Any]) -> MemoryType:
     return MemoryType(
-        name, row["title"], tuple(row["pins"].split()), row["size"], row["technology"], row.get("programming", 0.0),
-        tuple(row.get("access", ())), row.get("levels", "TTL"), row.get("supplies", ""),
-    )  # fmt: skip
+        name,
+        row["title"],
+        tuple(row["pins"].split()),
+        row["size"],
+        row["technology"],
+        row.get("programming", 0.0),
+        tuple(row.get("access", ())),
+        row.get("levels", "TTL"),
+        row.get("supplies", ""),
+    )
 
 
 def access_budget(clock: float, periods: float = 2.0) -> float:

@@ -144,8 +144,11 @@ class KnownImages:
         per_block = np.count_nonzero(keys) / max(len(keys) // 8, 1)
         total = blocks * per_block if blocks else float(len(asked))
         best = np.argsort(-votes, kind="stable")[:16]
-        return [self._match(int(n), f"{votes[n]:,} of {total:,.0f} {words}", min(1.0, votes[n] / max(total, 1.0)))
-                for n in best if votes[n]]  # fmt: skip
+        return [
+            self._match(int(n), f"{votes[n]:,} of {total:,.0f} {words}", min(1.0, votes[n] / max(total, 1.0)))
+            for n in best
+            if votes[n]
+        ]
 
     def _match(self, number: int, how: str, fraction: float) -> Match:
         held = self._images[number]

@@ -56,8 +56,15 @@ def _lanes(image: Bytes, names: PinNames) -> Iterator[Hypothesis]:
             evidence = f"D{a} and D{b} are alike in all {len(image):,} bytes"
             reason = f"D{a} and D{b} always show the same: tied together, or one is open and follows the other"
             pins = f"{names.line(f'D{a}')}, {names.line(f'D{b}')}"
-            yield Hypothesis("data-bridged", "unknown", reason, f"{NEXT['data-bridged']} ({pins})",
-                             where={"data": [a, b]}, evidence=evidence, score=12.0)  # fmt: skip
+            yield Hypothesis(
+                "data-bridged",
+                "unknown",
+                reason,
+                f"{NEXT['data-bridged']} ({pins})",
+                where={"data": [a, b]},
+                evidence=evidence,
+                score=12.0,
+            )
 
 
 def _steady_lane_cost(image: Bytes, line: int) -> float:
@@ -85,9 +92,15 @@ def _blocks(image: Bytes, names: PinNames) -> Iterator[Hypothesis]:
         if low or np.array_equal(shaped[:, 0, :, 1], shaped[:, 1, :, 1]):
             reason = f"A{a} and A{b} are tied together, {'low' if low else 'high'} wins"
             pins = f"{names.line(f'A{a}')}, {names.line(f'A{b}')}"
-            yield Hypothesis("address-bridged", "unknown", reason, f"{NEXT['address-bridged']} ({pins})",
-                             where={"address": [a, b]}, evidence="the same bytes wherever the two lines differ",
-                             score=14.0)  # fmt: skip
+            yield Hypothesis(
+                "address-bridged",
+                "unknown",
+                reason,
+                f"{NEXT['address-bridged']} ({pins})",
+                where={"address": [a, b]},
+                evidence="the same bytes wherever the two lines differ",
+                score=14.0,
+            )
 
 
 def _repeats_below(image: Bytes, line: int) -> bool:
@@ -102,22 +115,41 @@ def _whole(image: Bytes) -> Iterator[Hypothesis]:
         if len(image) >= 4 * period and np.array_equal(image[period:], image[:-period]):
             shown = image[: min(period, 4)].tobytes().hex(" ").upper()
             reason = f"the same {period} bytes ({shown} …) over and over: the chip never drove its outputs"
-            yield Hypothesis("pattern", "blank", reason, NEXT["pattern"], where={"period": period},
-                             evidence=f"repeats every {period} bytes", score=-4.0)  # fmt: skip
+            yield Hypothesis(
+                "pattern",
+                "blank",
+                reason,
+                NEXT["pattern"],
+                where={"period": period},
+                evidence=f"repeats every {period} bytes",
+                score=-4.0,
+            )
             return
     shares = np.bincount(image, minlength=256) / len(image)
     bits = entropy_of(shares)
     if bits > min(_NOISE_BITS, math.log2(len(image)) - 3.2) and shares.max() < 0.02:
         reason = "the content is noise: it looks like no program, no text and no picture"
-        yield Hypothesis("garbage", "unknown", reason, NEXT["garbage"], evidence=f"{bits:.1f} bits a byte",
-                         score=PRIOR_BITS["unknown"] - 2 + 5.0 * len(image))  # fmt: skip
+        yield Hypothesis(
+            "garbage",
+            "unknown",
+            reason,
+            NEXT["garbage"],
+            evidence=f"{bits:.1f} bits a byte",
+            score=PRIOR_BITS["unknown"] - 2 + 5.0 * len(image),
+        )
     start, end = _longest_run(image, 0xFF)
     if end - start >= _BLANK_SHARE * len(image) and end < len(image) - 1:
         reason = f"{start:04X} to {end:04X} reads FF throughout, with content before and behind it"
         where: dict[str, object] = {"from": start, "to": end, "value": 255}
-        yield Hypothesis("part-blank", "unknown", reason, NEXT["part-blank"], where=where,
-                         evidence=f"{count_of(end - start + 1, 'byte')} of FF in a row",
-                         score=PRIOR_BITS["unknown"] - 3 + 5.0 * len(image))  # fmt: skip
+        yield Hypothesis(
+            "part-blank",
+            "unknown",
+            reason,
+            NEXT["part-blank"],
+            where=where,
+            evidence=f"{count_of(end - start + 1, 'byte')} of FF in a row",
+            score=PRIOR_BITS["unknown"] - 3 + 5.0 * len(image),
+        )
 
 
 def _longest_run(image: Bytes, value: int) -> tuple[int, int]:

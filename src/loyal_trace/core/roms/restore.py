@@ -74,8 +74,10 @@ def restore(
 
 def _deep(data: bytes, delta: int, digests: Mapping[str, str], watch: Watch) -> Restored | None:
     prover = Prover(data, digests, watch)
-    for words, batches in (("a data line was stuck", stuck_stretches(data, delta)),
-                           ("one bit in each of three bytes", three_bits(data, delta))):  # fmt: skip
+    for words, batches in (
+        ("a data line was stuck", stuck_stretches(data, delta)),
+        ("one bit in each of three bytes", three_bits(data, delta)),
+    ):
         if not prover.proof:
             return None
         for batch in batches:

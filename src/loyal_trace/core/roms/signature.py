@@ -167,12 +167,18 @@ def _told(found: list[Register], pairs: Sequence[Pair]) -> Learned:
         raise RequestError(
             f"{len(polynomials)} registers fit these pairs; one more pair of the same length would settle it"
         )
-    same = [f"init {r.init:#x} with xorout {r.xorout:#x}" for r in others if (r.poly, r.refin, r.refout) ==
-            (best.poly, best.refin, best.refout)]  # fmt: skip
+    same = [
+        f"init {r.init:#x} with xorout {r.xorout:#x}"
+        for r in others
+        if (r.poly, r.refin, r.refout) == (best.poly, best.refin, best.refout)
+    ]
     if len({len(data) for data, _ in pairs}) == 1:
         same.append("every other start value with the final XOR that goes with it: the images are all of one length")
-    turned = [f"poly {r.poly:#x}, refin {r.refin}, refout {r.refout}" for r in others if (r.poly, r.refin, r.refout) !=
-              (best.poly, best.refin, best.refout)]  # fmt: skip
+    turned = [
+        f"poly {r.poly:#x}, refin {r.refin}, refout {r.refout}"
+        for r in others
+        if (r.poly, r.refin, r.refout) != (best.poly, best.refin, best.refout)
+    ]
     return Learned(best, len(pairs), len(pairs), (*same[:3], *turned[:3]))
 
 

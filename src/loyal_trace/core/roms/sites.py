@@ -1,19 +1,48 @@
 """Where the cause of a kind of damage sits, and the one check that tells two explanations apart."""
 
 SITES = {
-    "data-stuck-0": "pins", "data-stuck-1": "pins", "data-bridged": "pins", "address-stuck": "pins",
-    "address-bridged": "pins", "data-swapped": "adapter", "address-swapped": "adapter", "bit-reversed": "adapter",
-    "inverted": "adapter", "bits-faded": "cells", "bits-lost": "cells", "few-bytes": "cells", "part-blank": "cells",
-    "blank": "select", "all-zero": "select", "pattern": "select", "garbage": "select", "half-read": "set-up",
-    "doubled": "set-up", "overdump": "set-up", "shifted": "set-up", "lane-wrong": "set-up", "byte-swapped": "set-up",
-    "header": "file", "text-mode": "file", "joined": "file", "patched": "content", "other-revision": "content",
-    "other-slot": "content", "unstable": "contact", "matches": "",
-}  # fmt: skip
+    "data-stuck-0": "pins",
+    "data-stuck-1": "pins",
+    "data-bridged": "pins",
+    "address-stuck": "pins",
+    "address-bridged": "pins",
+    "data-swapped": "adapter",
+    "address-swapped": "adapter",
+    "bit-reversed": "adapter",
+    "inverted": "adapter",
+    "bits-faded": "cells",
+    "bits-lost": "cells",
+    "few-bytes": "cells",
+    "part-blank": "cells",
+    "blank": "select",
+    "all-zero": "select",
+    "pattern": "select",
+    "garbage": "select",
+    "half-read": "set-up",
+    "doubled": "set-up",
+    "overdump": "set-up",
+    "shifted": "set-up",
+    "lane-wrong": "set-up",
+    "byte-swapped": "set-up",
+    "header": "file",
+    "text-mode": "file",
+    "joined": "file",
+    "patched": "content",
+    "other-revision": "content",
+    "other-slot": "content",
+    "unstable": "contact",
+    "matches": "",
+}
 WORDS = {
-    "pins": "pins, socket and reader contacts", "adapter": "wiring of the adapter or bus", "cells": "memory cells",
-    "select": "chip select, output enable and supply", "set-up": "set-up of the reader", "file": "the file",
-    "content": "what was programmed", "contact": "legs or socket contact",
-}  # fmt: skip
+    "pins": "pins, socket and reader contacts",
+    "adapter": "wiring of the adapter or bus",
+    "cells": "memory cells",
+    "select": "chip select, output enable and supply",
+    "set-up": "set-up of the reader",
+    "file": "the file",
+    "content": "what was programmed",
+    "contact": "legs or socket contact",
+}
 _CHECKS = {
     frozenset(("pins", "cells")): "Read it in another socket or reader: what changes is contact, what stays is cells.",
     frozenset(("pins", "adapter")): "Ring the line from the chip's leg to the reader's own connector.",
@@ -24,7 +53,7 @@ _CHECKS = {
     frozenset(("cells", "content")): "Read at a slightly higher supply: faded cells change, programmed bytes do not.",
     frozenset(("cells", "set-up")): "Choose the device anew and read again: set-up damage changes, cells do not.",
     frozenset(("set-up", "content")): "Choose the device anew and read again: set-up damage changes with it.",
-}  # fmt: skip
+}
 _FILE = "Read the chip again: what was done to the file is gone then, what sits in the chip is not."
 _CONTACT = "Clean the legs and read three times more: contact faults move, everything else stays."
 _SAME = "Both sit in the same place: one check answers both."

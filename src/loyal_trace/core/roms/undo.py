@@ -95,8 +95,10 @@ def _all_orders() -> NDArray[np.int64]:
 def _orders_by_crc(image: Bytes, wanted: str) -> Iterator[tuple[tuple[int, ...], int]]:
     """Orders and inversions under which the CRC is right, found without building one of them."""
     zero = zlib.crc32(bytes(len(image)))
-    lane = np.array([[zlib.crc32((((image >> s) & 1) << d).astype(np.uint8).tobytes()) ^ zero for d in range(8)]
-                     for s in range(8)], dtype=np.uint32)  # fmt: skip
+    lane = np.array(
+        [[zlib.crc32((((image >> s) & 1) << d).astype(np.uint8).tobytes()) ^ zero for d in range(8)] for s in range(8)],
+        dtype=np.uint32,
+    )
     constant = [zlib.crc32(np.full(len(image), 1 << d, np.uint8).tobytes()) ^ zero for d in range(8)]
     flips = np.zeros(256, dtype=np.uint32)
     for bit in range(8):

@@ -18,9 +18,17 @@ from loyal_trace.core.vocabulary.units import count_of
 _NEVER_SETTLED = ("unknown", "garbage", "few-bytes", "bits-faded", "bits-lost", "patched", "other-slot", "unstable")
 _OPEN = ("unknown", "garbage", "patched", "few-bytes")
 VERDICTS = (
-    "matches", "other-revision", "other-slot", "blank", "stuck-data", "stuck-address", "few-bytes", "unstable",
-    "wrong-size", "unknown",
-)  # fmt: skip
+    "matches",
+    "other-revision",
+    "other-slot",
+    "blank",
+    "stuck-data",
+    "stuck-address",
+    "few-bytes",
+    "unstable",
+    "wrong-size",
+    "unknown",
+)
 
 
 @dataclass(frozen=True)
@@ -185,10 +193,14 @@ def _unstable(image: RomImage, other_reads: Sequence[bytes], proved: RomVerdict 
     detail = f" ({count_of(len(places), 'byte')} change, on {', '.join(f'D{line}' for line in lines)})" if lines else ""
     advice = "Clean legs and socket, seat it and read three times; if it still changes, doubt the chip."
     found = Hypothesis(
-        "unstable", "unstable", reason + detail, advice, 1.0,
+        "unstable",
+        "unstable",
+        reason + detail,
+        advice,
+        1.0,
         {"data": lines, "offsets": [int(p) for p in places[:64]]},
         f"{len(other_reads) + 1} reads compared byte by byte",
-    )  # fmt: skip
+    )
     return _only(found)
 
 

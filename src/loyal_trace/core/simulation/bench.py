@@ -221,15 +221,9 @@ class SimulatedBench:
         return found
 
     def _exact(self, board: str, part: Part, place: str, quantity: str) -> float:
-        leg = int(place.rpartition(".")[2]) if place.rpartition(".")[2].isdigit() else 0
-        if quantity in ("capacitance", "esr") and part.kind == "capacitor":
-            return self._capacitor(board, part)[0 if quantity == "capacitance" else 1]
-        if quantity == "ac voltage" and part.kind == "connector":
-            return self._supply(board, self._path_at(board, place, quantity)).ac_rms
-        if part.kind == "fuse" and quantity in ("resistance", "rating"):
-            return self._fuse(board, part, quantity)
-        if part.kind == "cell" and quantity in ("voltage", "current"):
-            return self._cell(board, part, quantity)
+        of_part = self._of_part(board, part, place, quantity)
+        if of_part is not None:
+            return of_part
         if quantity.startswith("resistance to ground"):
             return self.to_ground(board, place, reverse=quantity.endswith("reversed"))
         if quantity == "track resistance":
@@ -240,13 +234,30 @@ class SimulatedBench:
             return self._frequency(board, part, place)
         if quantity == "current":
             return self._supply(board, self._path_at(board, place, quantity)).load
-        if quantity == "resistance" and part.is_chip:
-            return 2.4 if self._faults_at(board, part.refdes, "shorted") else 4300.0
-        if quantity == "diode" and part.kind in ("bridge", "transistor"):
-            return float("inf") if self._open_legs(board, part.refdes) & {leg} else 0.56
         if quantity in ("voltage", "ripple", "ripple frequency"):
             return self._powered(board, part, place, quantity)
         raise RequestError(f"this bench cannot measure {quantity} at {place}")
+
+    def _of_part(self, board: str, part: Part, place: str, quantity: str) -> float | None:
+        """What is measured on a part by itself, most of it with the power off; None for what the board decides."""
+        match part.kind, quantity:
+            case "capacitor", "capacitance":
+                return self._capacitor(board, part)[0]
+            case "capacitor", "esr":
+                return self._capacitor(board, part)[1]
+            case "connector", "ac voltage":
+                return self._supply(board, self._path_at(board, place, quantity)).ac_rms
+            case "fuse", "resistance" | "rating":
+                return self._fuse(board, part, quantity)
+            case "cell", "voltage" | "current":
+                return self._cell(board, part, quantity)
+            case "bridge" | "transistor", "diode":
+                leg = place.rpartition(".")[2]
+                dead = leg.isdigit() and int(leg) in self._open_legs(board, part.refdes)
+                return float("inf") if dead else 0.56
+        if quantity == "resistance" and part.is_chip:
+            return 2.4 if self._faults_at(board, part.refdes, "shorted") else 4300.0
+        return None
 
     def _open_legs(self, board: str, refdes: str) -> set[int]:
         return {f.pin for f in self._faults_at(board, refdes) if f.kind in ("diode-open", "transistor-open")}

@@ -47,8 +47,13 @@ class Finding(StrEnum):
 
 _GOOD = frozenset(
     {
-        Finding.LOOKS_GOOD, Finding.CLEAN, Finding.CLEANED, Finding.RESEATED, Finding.STRAIGHTENED, Finding.PRESENT,
+        Finding.LOOKS_GOOD,
+        Finding.CLEAN,
+        Finding.CLEANED,
+        Finding.RESEATED,
+        Finding.STRAIGHTENED,
+        Finding.PRESENT,
     }
-)  # fmt: skip
+)
 LEAKS = (Finding.LEAKING, Finding.BULGED)
 OF_SOCKETS = (Finding.SOCKET_LOOSE, Finding.SOCKET_WORN, Finding.SINGLE_WIPE)

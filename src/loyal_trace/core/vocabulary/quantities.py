@@ -35,12 +35,27 @@ class Quantity(StrEnum):
 
 
 _UNITS = {
-    Quantity.VOLTAGE: "V", Quantity.AC_VOLTAGE: "V", Quantity.RIPPLE: "V", Quantity.RIPPLE_FREQUENCY: "Hz",
-    Quantity.RESISTANCE: "Ω", Quantity.TO_GROUND: "Ω", Quantity.TO_GROUND_REVERSED: "Ω", Quantity.TRACK: "Ω",
-    Quantity.CONTINUITY: "Ω", Quantity.DIODE: "V", Quantity.FREQUENCY: "Hz", Quantity.CAPACITANCE: "F",
-    Quantity.ESR: "Ω", Quantity.LOSS: "", Quantity.LEAKAGE: "A", Quantity.INDUCTANCE: "H",
-    Quantity.TEMPERATURE: "°C", Quantity.CURRENT: "A", Quantity.RATING: "A", Quantity.RESET_TIME: "s",
+    Quantity.VOLTAGE: "V",
+    Quantity.AC_VOLTAGE: "V",
+    Quantity.RIPPLE: "V",
+    Quantity.RIPPLE_FREQUENCY: "Hz",
+    Quantity.RESISTANCE: "Ω",
+    Quantity.TO_GROUND: "Ω",
+    Quantity.TO_GROUND_REVERSED: "Ω",
+    Quantity.TRACK: "Ω",
+    Quantity.CONTINUITY: "Ω",
+    Quantity.DIODE: "V",
+    Quantity.FREQUENCY: "Hz",
+    Quantity.CAPACITANCE: "F",
+    Quantity.ESR: "Ω",
+    Quantity.LOSS: "",
+    Quantity.LEAKAGE: "A",
+    Quantity.INDUCTANCE: "H",
+    Quantity.TEMPERATURE: "°C",
+    Quantity.CURRENT: "A",
+    Quantity.RATING: "A",
+    Quantity.RESET_TIME: "s",
     Quantity.RESET_PULSES: "Hz",
-}  # fmt: skip
+}
 GROUND = (Quantity.TO_GROUND, Quantity.TO_GROUND_REVERSED)
 OF_CAPACITORS = (Quantity.CAPACITANCE, Quantity.ESR, Quantity.LOSS, Quantity.LEAKAGE)

@@ -10,9 +10,22 @@ from decimal import Decimal
 from loyal_trace.core.vocabulary.errors import RequestError
 
 _POWER = {
-    "p": -12, "n": -9, "u": -6, "µ": -6, "μ": -6, "m": -3, "": 0, "R": 0, "r": 0, "k": 3, "K": 3, "M": 6, "G": 9,
-    "V": 0, "v": 0,
-}  # fmt: skip
+    "p": -12,
+    "n": -9,
+    "u": -6,
+    "µ": -6,
+    "μ": -6,
+    "m": -3,
+    "": 0,
+    "R": 0,
+    "r": 0,
+    "k": 3,
+    "K": 3,
+    "M": 6,
+    "G": 9,
+    "V": 0,
+    "v": 0,
+}
 _UNITS = ("Hz", "Ω", "Ohm", "ohm", "Ah", "K/W", "°C", "V", "A", "F", "W", "s")
 _PLAIN = re.compile(r"([+-]?)(\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE]([+-]?\d+))?\s*([pnuµμmRrkKMG]?)")
 _INFIX = re.compile(r"([+-]?)(\d+)([pnuµμmRrkKMGVv])(\d+)")

@@ -4,7 +4,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
-from loyal_trace.app.presenters.rails import ChainPicture, ChainStop
+from loyal_trace.app.presenters.chain import ChainPicture, ChainStop
 from loyal_trace.ui.glyphs import draw_glyph
 from loyal_trace.ui.theme import THEME, font
 

@@ -23,8 +23,18 @@ from loyal_trace.formats.sum_lists import map_columns
 from loyal_trace.ui.theme import font
 
 _IGNORED = "–"
-_PART_WORDS = {"refdes": "place", "part": "part", "value": "value", "package": "package", "kind": "kind", "x": "x (mm)",
-          "y": "y (mm)", "rotation": "turned (°)", "voltage": "voltage", "socketed": "socketed"}  # fmt: skip
+_PART_WORDS = {
+    "refdes": "place",
+    "part": "part",
+    "value": "value",
+    "package": "package",
+    "kind": "kind",
+    "x": "x (mm)",
+    "y": "y (mm)",
+    "rotation": "turned (°)",
+    "voltage": "voltage",
+    "socketed": "socketed",
+}
 _ROWS = 12
 
 
@@ -60,11 +70,22 @@ def _sums_missing(chosen: Collection[str]) -> str:
     return "" if named and summed else "choose the column of the file name or the slot, and of a checksum"
 
 
-_SUM_WORDS = {"name": "file name", "place": "slot", "size": "size (bytes)", "firmware": "revision", "crc32": "CRC-32",
-              "md5": "MD5", "sha1": "SHA-1", "sha256": "SHA-256", "sum8": "8-bit sum", "sum16": "16-bit sum",
-              "sum32": "32-bit sum"}  # fmt: skip
-PARTS = ListKind(_PART_WORDS, "the place and the part (or its value) are needed; everything else helps", _guess_parts,
-                 _parts_missing)  # fmt: skip
+_SUM_WORDS = {
+    "name": "file name",
+    "place": "slot",
+    "size": "size (bytes)",
+    "firmware": "revision",
+    "crc32": "CRC-32",
+    "md5": "MD5",
+    "sha1": "SHA-1",
+    "sha256": "SHA-256",
+    "sum8": "8-bit sum",
+    "sum16": "16-bit sum",
+    "sum32": "32-bit sum",
+}
+PARTS = ListKind(
+    _PART_WORDS, "the place and the part (or its value) are needed; everything else helps", _guess_parts, _parts_missing
+)
 SUMS = ListKind(
     _SUM_WORDS, "a name or slot and one checksum are needed; more sums prove more", _guess_sums, _sums_missing
 )

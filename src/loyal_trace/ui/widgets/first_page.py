@@ -61,9 +61,11 @@ class FirstPage(QWidget):
         self.board = QPushButton("… from a board folder")
         self.parts = QPushButton("… from a parts list")
         for button, signal in (
-            (self.demo, self.demo_asked), (self.new, self.new_asked), (self.board, self.board_asked),
+            (self.demo, self.demo_asked),
+            (self.new, self.new_asked),
+            (self.board, self.board_asked),
             (self.parts, self.list_asked),
-        ):  # fmt: skip
+        ):
             button.setFont(font(14))
             button.clicked.connect(signal)
             row.addWidget(button)

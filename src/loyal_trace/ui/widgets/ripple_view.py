@@ -4,7 +4,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
-from loyal_trace.app.presenters.rails import RipplePicture
+from loyal_trace.app.presenters.chain import RipplePicture
 from loyal_trace.ui.theme import THEME, font
 
 _RISE = 0.18

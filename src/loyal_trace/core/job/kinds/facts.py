@@ -68,10 +68,13 @@ def _own_board(raw: Raw) -> Raw:
 
 def _part_words(entry: "PartTold") -> str:
     told = [
-        entry.number, "in a socket" if entry.socketed else "", "soldered" if entry.socketed is False else "",
-        f"row {entry.row}" if entry.row else "", f"column {entry.column}" if entry.column else "",
+        entry.number,
+        "in a socket" if entry.socketed else "",
+        "soldered" if entry.socketed is False else "",
+        f"row {entry.row}" if entry.row else "",
+        f"column {entry.column}" if entry.column else "",
         f"{entry.height:g} mm high" if entry.height is not None else "",
-    ]  # fmt: skip
+    ]
     return f"{entry.place} is {', '.join(piece for piece in told if piece)}"
 
 

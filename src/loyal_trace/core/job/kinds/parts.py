@@ -144,9 +144,14 @@ def _result(raw: Raw) -> Raw:
 
 _V1_RESULTS = {"fault goes": "gone", "fault stays": "stays", "fault moves": "moves"}
 _OUTCOMES = {
-    "gone": "is gone", "stays": "stays", "moves": "moved with the part", "partly": "is partly gone",
-    "comes back": "comes back", "better": "is better", "worse": "is worse",
-}  # fmt: skip
+    "gone": "is gone",
+    "stays": "stays",
+    "moves": "moved with the part",
+    "partly": "is partly gone",
+    "comes back": "comes back",
+    "better": "is better",
+    "worse": "is worse",
+}
 Outcome = Literal["gone", "stays", "moves", "partly", "comes back", "better", "worse", ""]
 
 

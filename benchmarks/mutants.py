@@ -1,0 +1,284 @@
+"""`make mutants`: does a test notice when a comparison, a constant, a sign or a return in the core is changed?
+
+A seeded sample of such changes is made, one at a time and in memory only; each is run against the tests of its
+module (its mirrored folder under tests/core, and those that import it by name). What no test noticed is listed.
+
+The known libraries leave out what survived most often by hand: module-level constants and decorated functions, or
+they rewrite the files in place and know only one test command for all. The places come from Python's own parser.
+"""
+
+import argparse
+import ast
+import importlib.abc
+import importlib.machinery
+import io
+import multiprocessing
+import os
+import random
+import re
+import sys
+import time
+from collections.abc import Iterator, Sequence
+from concurrent.futures import ProcessPoolExecutor
+from contextlib import redirect_stderr, redirect_stdout
+from dataclasses import dataclass
+from pathlib import Path
+from types import CodeType
+
+ROOT = Path(__file__).resolve().parent.parent
+CORE = ROOT / "src" / "loyal_trace" / "core"
+TESTS = ROOT / "tests" / "core"
+WANTED_SHARE = 0.7
+KINDS = ("comparison", "constant", "sign", "return")
+
+_COMPARISONS: dict[type[ast.cmpop], str] = {
+    ast.Lt: "<=",
+    ast.LtE: "<",
+    ast.Gt: ">=",
+    ast.GtE: ">",
+    ast.Eq: "!=",
+    ast.NotEq: "==",
+    ast.In: "not in",
+    ast.NotIn: "in",
+    ast.Is: "is not",
+    ast.IsNot: "is",
+}
+_SIGNS: dict[type[ast.operator], tuple[str, str]] = {
+    ast.Add: ("+", "-"),
+    ast.Sub: ("-", "+"),
+    ast.Mult: ("*", "/"),
+    ast.Div: ("/", "*"),
+}
+
+
+@dataclass(frozen=True)
+class Change:
+    """One change: the file, from where to where in its text (characters), and what stands there instead."""
+
+    file: Path
+    kind: str
+    start: int
+    end: int
+    new: str
+    line: int
+
+    def applied(self, source: str) -> str:
+        return source[: self.start] + self.new + source[self.end :]
+
+    def words(self, source: str) -> str:
+        """Where it is, and the line before and after."""
+        before = source.splitlines()[self.line - 1].strip()
+        after = self.applied(source).splitlines()[self.line - 1].strip()
+        return f"{self.file.relative_to(ROOT)}:{self.line}: {self.kind}\n    - {before}\n    + {after}"
+
+
+class _Places(ast.NodeVisitor):
+    """Collects the possible changes of one file."""
+
+    def __init__(self, file: Path, source: str) -> None:
+        self.file, self.source, self.found = file, source, list[Change]()
+        starts = [0]
+        for line in source.splitlines(keepends=True):
+            starts.append(starts[-1] + len(line))
+        self._starts, self._lines = starts, source.splitlines()
+
+    def _at(self, line: int, column: int) -> int:
+        # The parser counts columns in bytes; the text has °, Ω and dashes.
+        return self._starts[line - 1] + len(self._lines[line - 1].encode()[:column].decode())
+
+    def _start(self, node: ast.expr) -> int:
+        return self._at(node.lineno, node.col_offset)
+
+    def _end(self, node: ast.expr) -> int:
+        return self._at(node.end_lineno or node.lineno, node.end_col_offset or 0)
+
+    def _add(self, kind: str, start: int, end: int, new: str, line: int) -> None:
+        self.found.append(Change(self.file, kind, start, end, new, line))
+
+    def _between(self, left: ast.expr, right: ast.expr, pattern: str, kind: str, new: str) -> None:
+        start = self._end(left)
+        gap = re.search(pattern, self.source[start : self._start(right)])
+        if gap:
+            line = self.source.count("\n", 0, start + gap.start()) + 1
+            self._add(kind, start + gap.start(), start + gap.end(), new, line)
+
+    def visit_Compare(self, node: ast.Compare) -> None:
+        for left, op, right in zip([node.left, *node.comparators], node.ops, node.comparators, strict=False):
+            self._between(left, right, r"[<>=!]=?|is not|is|not in|in", "comparison", _COMPARISONS[type(op)])
+        self.generic_visit(node)
+
+    def visit_BinOp(self, node: ast.BinOp) -> None:
+        if type(node.op) in _SIGNS:
+            old, new = _SIGNS[type(node.op)]
+            self._between(node.left, node.right, re.escape(old), "sign", new)
+        self.generic_visit(node)
+
+    def visit_UnaryOp(self, node: ast.UnaryOp) -> None:
+        start = self._start(node)
+        if isinstance(node.op, ast.USub):
+            self._add("sign", start, start + len("-"), "", node.lineno)
+        if isinstance(node.op, ast.Not):
+            self._add("comparison", start, start + len("not "), "", node.lineno)
+        self.generic_visit(node)
+
+    def visit_Constant(self, node: ast.Constant) -> None:
+        value = node.value
+        if isinstance(value, bool):
+            self._add("constant", self._start(node), self._end(node), str(not value), node.lineno)
+        elif isinstance(value, int):
+            self._add("constant", self._start(node), self._end(node), str(value + 1), node.lineno)
+        elif isinstance(value, float):
+            self._add("constant", self._start(node), self._end(node), repr(value * 1.5 or 1.0), node.lineno)
+
+    def visit_Return(self, node: ast.Return) -> None:
+        if node.value is not None and not (isinstance(node.value, ast.Constant) and node.value.value is None):
+            self._add("return", self._start(node.value), self._end(node.value), "None", node.lineno)
+        self.generic_visit(node)
+
+    def visit_JoinedStr(self, node: ast.JoinedStr) -> None:
+        """Words for people are no decisions, and their columns are not known."""
+
+    def visit_AnnAssign(self, node: ast.AnnAssign) -> None:
+        if node.value is not None:
+            self.visit(node.value)
+
+
+def changes_of(file: Path) -> list[Change]:
+    """All changes that can be made in a file of the core."""
+    source = file.read_text(encoding="utf-8")
+    places = _Places(file, source)
+    places.visit(ast.parse(source))
+    return places.found
+
+
+def sample(count: int, seed: int, only: str = "") -> list[Change]:
+    """As many changes of each kind as of the others, drawn from the whole core or from paths that contain `only`."""
+    files = sorted(f for f in CORE.rglob("*.py") if only in str(f.relative_to(CORE)))
+    every = [change for file in files for change in changes_of(file)]
+    draw = random.Random(seed)
+    chosen: list[Change] = []
+    for n, kind in enumerate(KINDS):
+        pool = [change for change in every if change.kind == kind]
+        share = count // len(KINDS) + (n < count % len(KINDS))
+        chosen += draw.sample(pool, min(share, len(pool)))
+    return chosen
+
+
+def tests_of(file: Path) -> list[str]:
+    """The tests of a module: those that import it by name first, then the rest of its mirrored folder."""
+    parts = file.relative_to(CORE).with_suffix("").parts
+    package = ".".join(("loyal_trace", "core", *parts[:-1]))
+    by_name = re.compile(
+        rf"from {re.escape(package)}\.{parts[-1]} import|from {re.escape(package)} import .*\b{parts[-1]}\b"
+    )
+    importing = [f for f in sorted(TESTS.rglob("test_*.py")) if by_name.search(f.read_text(encoding="utf-8"))]
+    folder = TESTS / parts[0]
+    mirrored = sorted(folder.glob("test_*.py"))
+    own = [f for f in mirrored if f.stem == f"test_{parts[-1]}"]
+    return [str(f) for f in dict.fromkeys([*own, *importing, *mirrored])]
+
+
+class _Changed(importlib.abc.MetaPathFinder):
+    """Finds one module of the core with a change in it; nothing is written to disk."""
+
+    def __init__(self, change: Change) -> None:
+        parts = change.file.relative_to(ROOT / "src").with_suffix("").parts
+        self.name = ".".join(parts[:-1] if parts[-1] == "__init__" else parts)
+        self.change = change
+
+    def find_spec(
+        self, fullname: str, path: Sequence[str] | None, target: object = None
+    ) -> importlib.machinery.ModuleSpec | None:
+        if fullname != self.name:
+            return None
+        loader = _ChangedLoader(fullname, str(self.change.file), self.change)
+        return importlib.machinery.ModuleSpec(
+            fullname, loader, origin=str(self.change.file), is_package=self.change.file.stem == "__init__"
+        )
+
+
+class _ChangedLoader(importlib.machinery.SourceFileLoader):
+    def __init__(self, fullname: str, path: str, change: Change) -> None:
+        super().__init__(fullname, path)
+        self._change = change
+
+    def get_code(self, fullname: str) -> CodeType:
+        source = self._change.file.read_text(encoding="utf-8")
+        return compile(self._change.applied(source), self.path, "exec")
+
+
+def _run(change: Change | None, tests: Sequence[str]) -> bool:
+    """Whether the tests pass with the change made. Runs in a child of its own, which ends afterwards."""
+    import pytest
+
+    if change is not None:
+        sys.meta_path.insert(0, _Changed(change))
+    options = ["-x", "-c", str(TESTS.parent / "core_alone.ini"), f"--rootdir={ROOT}", "--confcutdir=.", "--no-header"]
+    with redirect_stdout(io.StringIO()), redirect_stderr(io.StringIO()):
+        return pytest.main([*options, "-p", "no:pytest-qt", "-p", "no:pytestqt", *tests]) == 0
+
+
+def _child(change: Change | None, tests: Sequence[str]) -> None:
+    _warm()
+    os._exit(0 if _run(change, tests) else 1)
+
+
+def survives(change: Change | None, limit: float) -> bool:
+    """Whether no test notices the change; one that makes the tests hang is noticed. None: all tests, no change."""
+    tests = tests_of(change.file) if change else [str(TESTS)]
+    child = multiprocessing.get_context("fork").Process(target=_child, args=(change, tests))
+    child.start()
+    child.join(limit)
+    if child.is_alive():
+        child.kill()
+        child.join()
+        return False
+    return child.exitcode == 0
+
+
+def _warm() -> None:
+    """What every child needs and no change touches is loaded once, before the children are made."""
+    os.environ["LOYAL_TRACE_BLOCK_QT"] = "1"
+    os.environ["OMP_NUM_THREADS"] = os.environ["OPENBLAS_NUM_THREADS"] = "1"
+    os.chdir(ROOT)
+    sys.dont_write_bytecode = True
+    for name in ("numpy", "scipy.optimize", "scipy.sparse", "pydantic", "pytest"):
+        importlib.import_module(name)
+
+
+def _results(chosen: Sequence[Change], jobs: int, limit: float) -> Iterator[tuple[Change, bool]]:
+    context = multiprocessing.get_context("fork")
+    with ProcessPoolExecutor(jobs, mp_context=context, initializer=_warm) as pool:
+        yield from zip(chosen, pool.map(survives, chosen, [limit] * len(chosen)), strict=True)
+
+
+def main() -> int:
+    """Prints the survivors and the share that was caught; 1 when it is below the wanted share."""
+    parser = argparse.ArgumentParser(description="Changes the core and looks whether its tests notice.")
+    parser.add_argument("--count", type=int, default=200)
+    parser.add_argument("--seed", type=int, default=9)
+    parser.add_argument("--jobs", type=int, default=os.cpu_count() or 1)
+    parser.add_argument("--limit", type=float, default=120.0, help="seconds until a change that hangs counts as caught")
+    parser.add_argument("--only", default="", help="only files of the core whose path contains this")
+    options = parser.parse_args()
+    began, survivors = time.monotonic(), list[Change]()
+    if not survives(None, 900.0):
+        print("the tests of the core fail without any change: nothing can be said")
+        return 2
+    chosen = sample(options.count, options.seed, options.only)
+    for number, (change, survived) in enumerate(_results(chosen, options.jobs, options.limit), 1):
+        if survived:
+            survivors.append(change)
+            print(change.words(change.file.read_text(encoding="utf-8")), flush=True)
+        if number % 20 == 0:
+            print(f"{number} of {len(chosen)} run, {number - len(survivors)} caught", flush=True)
+    caught = len(chosen) - len(survivors)
+    minutes = (time.monotonic() - began) / 60
+    print(
+        f"seed {options.seed}: {caught} of {len(chosen)} changes caught ({caught / len(chosen):.0%}), {minutes:.1f} min"
+    )
+    return 0 if caught >= WANTED_SHARE * len(chosen) else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())
