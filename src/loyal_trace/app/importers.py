@@ -14,6 +14,7 @@ from loyal_trace.core.assess.roms import NOT_SAID, bound, known_sums, sockets_fo
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.job.entries import OWN_BOARD, Entry, PartTold, Photographed, RomRead, SumLine, SumsKnown
 from loyal_trace.core.roms.images import KnownSum, RomImage, SumList, base_name, without_read_number
+from loyal_trace.core.roms.sockets import can_hold
 from loyal_trace.core.vocabulary.errors import LoyalTraceError, RequestError, UserFileError
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.units import count_of, format_percent
@@ -265,6 +266,11 @@ def rom_read(job: OpenJob, moment: Moment, image: RomImage, place: PartRef) -> R
     """The entry of an image file as a read of a socket; its bytes are in the store."""
     if not moment.has(place):
         raise RequestError(f"there is no place {place.refdes} on {place.board or 'any board'} of this job")
+    board = moment.boards[place.board]
+    part = board.part(place.refdes)
+    is_socket = any(slot.refdes == place.refdes for slot in board.rom_slots)
+    if not is_socket and not can_hold(part, moment.library):
+        raise RequestError(f"{place.refdes} ({part.number or part.kind}) holds no content that could be read")
     sha = job.store.put_attachment(image.data)
     kept = {"attachment": sha, "size": image.size, "source": "file", "file_name": image.name}
     return job.make(RomRead, board=place.board, place=place.refdes, **kept)

@@ -32,7 +32,7 @@ _SENTENCES: Mapping[str, str] = {
     "one-twin": "Twins are at least two parts.",
     "supply-line": "This line does not describe a supply: {why}.",
     "assumption": "This assumption cannot be checked: {why}.",
-    "no-rom-socket": "{place} is no ROM socket. The sockets are: {sockets}.",
+    "no-rom-socket": "{place} ({number}) holds no content that could be read.",
     "no-signature": "“{text}” is no signature of this tester. Its symbols are {symbols}.",
     "signature-length": "“{text}” has {has} symbols; a signature of this tester has {needs}.",
     "unknown-checksum": "“{name}” is no checksum that is known here.",

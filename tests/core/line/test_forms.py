@@ -149,6 +149,27 @@ def test_one_line_with_several_values_is_several_readings():
     ]
 
 
+@pytest.mark.parametrize(
+    ("place", "number", "sort", "line", "quantity", "value"),
+    [
+        ("R5", "12k", "resistor", "R5 measures 11k9", "resistance", 11900.0),
+        ("L1", "10u", "inductor", "L1 measures 9u8", "inductance", 9.8e-6),
+        ("F9", "2A", "fuse", "F9 reads 0.1", "resistance", 0.1),
+    ],
+)
+def test_a_number_alone_is_what_a_part_of_that_kind_has(place, number, sort, line, quantity, value):
+    fact = made(PartTold, board=V, place=place, number=number, sort=sort)
+    ((_, fields),) = recorded(line, context(entries=[fact]))
+    assert (fields["quantity"], fields["value"]) == (quantity, pytest.approx(value))
+    assert read("5D measures 51u").status == "note", "a chip has no such value"
+
+
+def test_a_type_that_nobody_knows_has_the_pins_of_its_package():
+    fact = made(PartTold, board=V, place="5D", number="HYB-3")
+    assert read("5D.17 low", context(entries=[fact])).message.id == "unknown-pin"
+    assert recorded("5D.16 low", context(entries=[fact]))
+
+
 def test_a_row_of_states_goes_to_the_pins_from_the_one_asked_for():
     ((_, fields),) = recorded("LHPPL", context(**AT_PROBE, pin=4))
     assert [(p.pin, p.state) for p in fields["pins"]] == [(4, "L"), (5, "H"), (6, "P"), (7, "P"), (8, "L")]

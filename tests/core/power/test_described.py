@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import pytest
 
-from loyal_trace.core.boards.model import BoardDefinition
+from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.job.entries import OWN_BOARD
 from loyal_trace.core.power.described import EXAMPLES, LINES, describe_chain, kind_of, with_chain
 from loyal_trace.core.power.expected import limits_at
@@ -135,3 +135,20 @@ def test_each_path_has_the_caution_that_fits_it_and_all_of_them_defer_to_the_law
     tube = replace(small_board(), chain=(point("J9", "voltage", "U1", path="monitor supply"),))
     assert caution_of(tube, "monitor supply") == MONITOR and caution_of(small_board(), "") == ""
     assert all("qualified person" in text and "local rules" in text for text in CAUTIONS.values())
+
+
+def test_values_come_from_the_board_and_the_paths_name_where_the_line_leaves_them_out():
+    known = small_board(parts=(*small_board().parts, Part("REG2", "7912", "TO-220", "regulator")))
+    lines = {"from": "from J1 9 V AC", "through": "through F1/2A, C1", "to": "to U1.14"}
+    chain = describe_chain(lines, "+5", known)
+    assert chain.supply.reservoir == "C1" and chain.rail.nominal == 5.0 and chain.rail.far == "U1.14"
+    assert [p.quantity for p in chain.points if p.part == "F1"] == ["resistance", "rating"]
+    through = describe_chain({**lines, "through": "through C1, REG2"}, "-12", known)
+    assert through.supply.nominal == -12.0 and through.points[-2].point == "REG2.3"
+    assert (through.rail.low, through.rail.high) == (pytest.approx(-12.6), pytest.approx(-11.4))
+
+
+def test_on_dc_a_capacitor_needs_no_value_and_its_ripple_is_not_asked():
+    chain = describe_chain({"from": "from J1 5 V DC 3 A", "through": "through F1, C7", "to": "to U1.14"})
+    assert [(p.point, p.quantity) for p in chain.points if p.part == "C7"] == [("C7", "voltage")]
+    assert chain.supply.current == 3.0 and chain.supply.dc == 5.0

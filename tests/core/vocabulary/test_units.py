@@ -5,7 +5,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from loyal_trace.core.vocabulary.errors import RequestError
-from loyal_trace.core.vocabulary.units import count_of, format_percent, format_quantity, parse_quantity
+from loyal_trace.core.vocabulary.units import (
+    count_of,
+    format_duration,
+    format_percent,
+    format_quantity,
+    parse_quantity,
+    parse_reading,
+    typed_quantity,
+)
 
 
 @pytest.mark.parametrize(
@@ -52,3 +60,55 @@ def test_numbers_read_as_people_write_them():
     assert format_quantity(math.inf, "Ω") == "OL"
     assert format_percent(0.71) == "71 %" and format_percent(0.9999) == "> 99.9 %" and format_percent(1e-9) == "< 0.1 %"
     assert count_of(1, "pin") == "1 pin" and count_of(2000, "entry", "entries") == "2,000 entries"
+
+
+@pytest.mark.parametrize(
+    ("share", "words"),
+    [
+        (0.0, "0 %"),
+        (1.0, "100 %"),
+        (0.0009, "< 0.1 %"),
+        (0.001, "0.1 %"),
+        (0.0056, "0.6 %"),
+        (0.01, "1 %"),
+        (0.5, "50 %"),
+    ]
+    + [(0.99, "99 %"), (0.9951, "99.5 %"), (0.9989, "99.9 %"), (0.9991, "> 99.9 %")],
+)
+def test_a_share_is_never_rounded_into_certainty(share, words):
+    assert format_percent(share) == words
+
+
+@pytest.mark.parametrize(
+    ("seconds", "words"),
+    [(45, "45 s"), (60, "1 min"), (80, "80 s"), (90, "1.5 min"), (600, "10 min"), (3600, "1 h"), (5400, "1.5 h")]
+    + [(86400, "24 h"), (129600, "1.5 days"), (172800, "2 days")],
+)
+def test_a_pause_is_said_in_its_natural_unit(seconds, words):
+    assert format_duration(seconds) == words
+
+
+@pytest.mark.parametrize(
+    ("value", "unit", "words"),
+    [
+        (4.7e-3, "F", "4700 µF"),
+        (6.8e-3, "F", "6800 µF"),
+        (3300, "Ω", "3.30 kΩ"),
+        (0.0125, "V", "12.5 mV"),
+        (0, "V", "0 V"),
+    ]
+    + [(2e-13, "F", "0.200 pF"), (-4.5, "V", "-4.50 V"), (999.6, "Ω", "1.00 kΩ"), (1e9, "Hz", "1.00 GHz")],
+)
+def test_three_figures_and_the_right_prefix(value, unit, words):
+    assert format_quantity(value, unit) == words
+
+
+@given(st.floats(1e-13, 9.9e11, allow_subnormal=False), st.sampled_from(["", "V", "F", "Hz", "Ω"]))
+def test_what_is_typed_again_is_exactly_the_same_number(value, unit):
+    assert parse_quantity(typed_quantity(value, unit), unit) == value
+
+
+def test_a_meters_open_line_is_infinity_and_other_words_are_not():
+    assert parse_reading(" ol ") == math.inf and parse_reading("0.5", "Ω") == 0.5
+    with pytest.raises(RequestError):
+        parse_reading("open")

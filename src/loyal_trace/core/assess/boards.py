@@ -41,12 +41,35 @@ def boards_of(defined: Boards, snapshot: JobSnapshot, library: ChipLibrary) -> d
         if said.any:
             base = boards.get(board_id) or BoardDefinition(OWN_BOARD, OWN_BOARD_NAME)
             boards[board_id] = with_facts(base, said, library)
+    boards = {board_id: _with_roms(board, snapshot, library) for board_id, board in boards.items()}
     lines = [line.known for taken in snapshot.roms.lists for line in taken.lines]
     base = boards.get(OWN_BOARD) or BoardDefinition(OWN_BOARD, OWN_BOARD_NAME)
     grown = own_sockets(lines, boards, base)
     if grown is not base:
         boards[OWN_BOARD] = laid_out(grown)
     return _with_supplies(boards, facts)
+
+
+def _with_roms(board: BoardDefinition, snapshot: JobSnapshot, library: ChipLibrary) -> BoardDefinition:
+    """The board with a socket for every chip that was told to be a ROM by its type, was read, or gave a signature.
+
+    A board whose definition lists no sockets, such as a parts list, has one for each of its ROM types.
+    """
+    slots = {slot.refdes for slot in board.rom_slots}
+    read = {place.refdes for place in (*snapshot.roms.reads, *snapshot.roms.signatures) if place.board == board.id}
+    told = {place.refdes for place in snapshot.facts.parts if place.board == board.id}
+    by_type = {part.refdes for part in board.parts if not slots or part.refdes in told}
+    new = [
+        RomSlot(part.refdes, part.number, _size_of(part.number, library))
+        for part in board.parts
+        if part.refdes not in slots
+        and (part.refdes in read or (part.refdes in by_type and _is_rom(part.number, library)))
+    ]
+    return replace(board, rom_slots=(*board.rom_slots, *new)) if new else board
+
+
+def _is_rom(number: str, library: ChipLibrary) -> bool:
+    return library.knows(number) and library.find(number).is_rom
 
 
 def revision_of(board: BoardDefinition, snapshot: JobSnapshot, of: str = "board") -> RevisionFinding:
@@ -292,5 +315,5 @@ def _with_supplies(boards: dict[str, BoardDefinition], facts: Facts) -> dict[str
         if "from" in lines and "to" in lines:
             base = boards.get(key.board) or BoardDefinition(OWN_BOARD, OWN_BOARD_NAME)
             with suppress(RequestError):  # lines that do not fit together yet describe nothing
-                boards[base.id] = laid_out(with_chain(base, describe_chain(lines, key.path)))
+                boards[base.id] = laid_out(with_chain(base, describe_chain(lines, key.path, base)))
     return boards

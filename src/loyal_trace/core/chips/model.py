@@ -97,6 +97,11 @@ class ChipType:
             raise RequestError(f"{self.name} has {len(self.pins)} pins; there is no pin {number}")
         return self.pins[number - 1]
 
+    @property
+    def is_rom(self) -> bool:
+        """Whether it holds content that can be read out and cannot be written in circuit."""
+        return self.memory is not None and not any(pin.name.strip("/") in ("WE", "W") for pin in self.pins)
+
     @cached_property
     def output_of(self) -> dict[str, Output]:
         return {output.name: output for output in self.outputs}

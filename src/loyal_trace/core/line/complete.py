@@ -17,12 +17,12 @@ _MOST = 12
 
 def completions(text: str, context: Context) -> tuple[str, ...]:
     """Every way to go on with the last word of a line, as whole lines; places first. None after a blank."""
-    head, word = _last_word(text)
-    if not word:
-        return ()
-    wanted = word.casefold()
-    found = [one for one in _candidates(head, word, context) if one.casefold().startswith(wanted) and one != word]
-    return tuple(head + one for one in dict.fromkeys(found))[:_MOST]
+    found: dict[str, None] = {}
+    for head, word in _last_words(text):
+        wanted = word.casefold()
+        going_on = (one for one in _candidates(head, word, context) if one.casefold().startswith(wanted))
+        found |= dict.fromkeys(head + one for one in going_on if one != word)
+    return tuple(found)[:_MOST]
 
 
 def common(lines: Sequence[str]) -> str:
@@ -31,10 +31,15 @@ def common(lines: Sequence[str]) -> str:
     return next((first[:n] for n, letter in enumerate(first) if n >= len(last) or last[n] != letter), first)
 
 
-def _last_word(text: str) -> tuple[str, str]:
-    """What stands before the word being typed, and that word."""
-    at = max(text.rfind(" "), text.rfind(","), text.rfind("-")) + 1
-    return text[:at], text[at:]
+def _last_words(text: str) -> Iterator[tuple[str, str]]:
+    """What stands before the word being typed, and that word; both ways where a hyphen may part two ends of a range.
+
+    A hyphen may as well belong to the name of a board (TW-VID).
+    """
+    whole = max(text.rfind(" "), text.rfind(",")) + 1
+    for at in dict.fromkeys((whole, text.rfind("-", whole) + 1 or whole)):
+        if text[at:]:
+            yield text[:at], text[at:]
 
 
 def _candidates(head: str, word: str, context: Context) -> Iterator[str]:

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from loyal_trace.core.boards.model import BoardDefinition
+from loyal_trace.core.boards.outline import pin_count
 from loyal_trace.core.job.entries import OWN_BOARD, NamedPart
 from loyal_trace.core.line.context import Context, Refusal
 from loyal_trace.core.vocabulary.identity import PartRef, in_order
@@ -192,9 +193,10 @@ class Places:
         part, library = self.context.boards[board].part(refdes), self.context.library
         chip = library.find(part.number) if library.knows(part.number) else None
         if typed.isdecimal():
-            number = int(typed)
-            if number < 1 or (chip is not None and number > len(chip.pins)):
-                raise Refusal("unknown-pin", place=refdes, pin=typed, has=str(len(chip.pins)) if chip else "")
+            # A type that nobody knows has as many pins as its package says, as long as that is known.
+            number, last = int(typed), len(chip.pins) if chip else pin_count(part)
+            if number < 1 or (last and number > last):
+                raise Refusal("unknown-pin", place=refdes, pin=typed, has=str(last or ""))
             return number
         told = self.context.snapshot.facts.pins.get(PartRef(board, refdes), ())
         named = {pin.name.upper(): pin.number for pin in chip.pins} if chip else {}

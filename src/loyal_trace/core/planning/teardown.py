@@ -12,7 +12,8 @@ _SORTS = {
     "switch": ("switch", "knob", "lever", "jumper"),
     "glue": ("glue", "tape", "hot melt", "silicone", "foam"),
 }
-_COUNT = re.compile(r"(\d+)\s*[x×*]?\s+(.*)")
+# “10 mm screws” are screws of a size, not ten of something.
+_COUNT = re.compile(r"(\d+)\s*[x×*]?\s+(?!mm\b)(.*)")
 _NUMBER = r"\d+(?:[.,]\d+)?"
 _SIZE = re.compile(rf"\b(M{_NUMBER}(?:\s*[x×]\s*{_NUMBER})?|{_NUMBER}(?:\s*[x×]\s*{_NUMBER})?\s*mm)\b")
 _NEEDS_WAY = ("cable", "switch")

@@ -5,8 +5,8 @@
     to REG1 5 V, 4F.20
 
 The first says where it comes in, the winding (volt RMS) or the input voltage, and the load; the second what it passes:
-fuses with their rating, the bridge, the reservoir with its value; the third the regulator with its voltage, if there is
-one, and the far chip's pin.
+fuses with their rating, the bridge, the reservoir with its value, the regulator with its voltage; the third the far
+chip's pin, and the regulator where the second does not name it. What the board knows of a part need not be said again.
 """
 
 import re
@@ -22,7 +22,8 @@ from loyal_trace.core.vocabulary.units import parse_quantity
 LINES = ("from", "through", "to")
 EXAMPLES = ("from J1 9 V AC 1.2 A", "through F1 2A, BR1, C1 4700u", "to REG1 5 V, 4F.20")
 _UNIT = {"fuse": "A", "capacitor": "F", "regulator": "V", "resistor": "Ω"}
-_DEFAULT_DROPOUT = 2.0
+_LEVEL = re.compile(r"([+-]?\d+(?:[.,]\d+)?)\s*V?", re.IGNORECASE)
+_FIXED_REGULATOR = re.compile(r"\D*7([89])[A-Z]{0,2}(\d\d)\D*")
 _FROM = re.compile(r"from\s+(\S+)\s+([\d.,]+)\s*V\s*(AC|DC)(?:\s+([\d.,]+m?)\s*A)?(?:\s+(\d+)\s*Hz)?", re.IGNORECASE)
 
 
@@ -39,12 +40,19 @@ class DescribedChain:
 @dataclass
 class _Building:
     path: str
+    board: BoardDefinition | None
+    ac: bool = False
+    regulated: float = 0.0
     parts: dict[str, Part] = field(default_factory=dict)
     points: list[ChainPoint] = field(default_factory=list)
 
 
-def describe_chain(lines: Mapping[str, str], path: str = "") -> DescribedChain:
-    """The chain that the lines `from`, `through` and `to` describe; RequestError says which word is not understood."""
+def describe_chain(lines: Mapping[str, str], path: str = "", board: BoardDefinition | None = None) -> DescribedChain:
+    """The chain that the lines `from`, `through` and `to` describe; RequestError says which word is not understood.
+
+    Values that the lines leave out are taken from the parts of `board`, and a regulator's voltage from its type
+    or from the path's own name (+5).
+    """
     missing = [name for name in LINES if name != "through" and not lines.get(name, "").strip()]
     if missing:
         raise RequestError(f"the line “{missing[0]} …” is missing, for instance: {EXAMPLES[LINES.index(missing[0])]}")
@@ -52,10 +60,10 @@ def describe_chain(lines: Mapping[str, str], path: str = "") -> DescribedChain:
     if source is None:
         raise RequestError(f"“{lines['from'].strip()}” is not understood; write, for instance: {EXAMPLES[0]}")
     place, volts, form, amps, mains = source.groups()
-    built = _Building(path)
+    built = _Building(path, board, ac=form.upper() == "AC")
     plug = place.split(".")[0]
     built.parts[plug] = Part(plug, "plug", kind="connector")
-    ac, level, current = form.upper() == "AC", parse_quantity(volts), parse_quantity(amps or "0.5")
+    ac, level, current = built.ac, parse_quantity(volts), parse_quantity(amps or "0.5")
     quantity = "ac voltage" if ac else "voltage"
     low, high = (None, None) if ac else (level * 0.95, level * 1.05)
     built.points.append(ChainPoint(place, quantity, low, high, plug, "where it comes in", path=path))
@@ -70,13 +78,17 @@ def describe_chain(lines: Mapping[str, str], path: str = "") -> DescribedChain:
 
 def _pieces(line: str, word: str) -> list[list[str]]:
     body = re.sub(rf"^\s*{word}\b", "", line, flags=re.IGNORECASE)
-    return [piece.split(maxsplit=1) for piece in body.split(",") if piece.strip()]
+    return [re.split(r"[\s/]+", piece.strip(), maxsplit=1) for piece in body.split(",") if piece.strip()]
 
 
 def _valued(built: _Building, words: list[str]) -> Part:
+    """The part that a piece names: its value as said, else as the board has it."""
     refdes = words[0].split(".")[0]
-    kind = kind_of(refdes)
+    known = built.board.part(refdes) if built.board is not None and built.board.has(refdes) else None
+    kind = known.kind if known is not None and known.kind in _UNIT else kind_of(refdes)
     value = parse_quantity(words[1], _UNIT.get(kind, "")) if len(words) > 1 and kind in _UNIT else None
+    if value is None and known is not None:
+        value = known.value if known.value is not None else _regulated(known.number)
     number = " ".join(words[1:]) or kind
     polarised = kind == "capacitor" and (value or 0) >= 1e-6
     part = Part(
@@ -86,45 +98,78 @@ def _valued(built: _Building, words: list[str]) -> Part:
     return part
 
 
+def _regulated(number: str) -> float | None:
+    """The voltage of a fixed regulator from its type: 7805 holds +5 V, 7912 −12 V; None for others."""
+    match = _FIXED_REGULATOR.fullmatch(number)
+    return float(match[2]) * (1 if match[1] == "8" else -1) if match else None
+
+
+def _named_level(path: str) -> float | None:
+    """The voltage in the name of a path; None when it has none."""
+    match = _LEVEL.fullmatch(path)
+    return float(match[1].replace(",", ".")) if match else None
+
+
 def _through(built: _Building, line: str) -> str:
     """Adds what the supply passes; returns the reservoir's refdes."""
     reservoir = ""
     for words in _pieces(line, "through"):
-        part, add = _valued(built, words), built.points.append
-        if part.kind == "fuse":
-            add(ChainPoint(part.refdes, "resistance", part=part.refdes, powered=False, path=built.path))
-            if part.value:
-                add(ChainPoint(part.refdes, "rating", part=part.refdes, powered=False, path=built.path))
-        elif part.kind == "bridge":
-            for leg in range(1, 5):
-                note = f"leg {leg}, power off"
-                point = f"{part.refdes}.{leg}"
-                add(ChainPoint(point, "diode", part=part.refdes, note=note, powered=False, path=built.path))
-        elif part.kind == "diode":
-            add(ChainPoint(part.refdes, "diode", part=part.refdes, powered=False, path=built.path))
-        elif part.kind == "capacitor" and not reservoir:
-            if not part.value:
-                raise RequestError(f"the value of {part.refdes} is needed, for instance {part.refdes} 4700u")
-            reservoir = part.refdes
-            for quantity in ("voltage", "ripple frequency", "ripple"):
-                add(ChainPoint(reservoir, quantity, part=reservoir, note="over the reservoir", path=built.path))
+        part = _valued(built, words)
+        if part.kind == "capacitor" and not reservoir:
+            reservoir = _reservoir(built, part)
+        elif part.kind == "regulator":
+            _regulator(built, part, words[0])
+        else:
+            _passed(built, part)
     return reservoir
+
+
+def _passed(built: _Building, part: Part) -> None:
+    """The points of a fuse, a bridge or a diode on the way, all taken with the power off."""
+    off = ChainPoint(part.refdes, "diode", part=part.refdes, powered=False, path=built.path)
+    if part.kind == "fuse":
+        built.points.append(replace(off, quantity="resistance"))
+        if part.value:
+            built.points.append(replace(off, quantity="rating"))
+    elif part.kind == "bridge":
+        for leg in range(1, 5):
+            built.points.append(replace(off, point=f"{part.refdes}.{leg}", note=f"leg {leg}, power off"))
+    elif part.kind == "diode":
+        built.points.append(off)
+
+
+def _reservoir(built: _Building, part: Part) -> str:
+    """The points over the first capacitor: behind a rectifier its ripple tells its state, on DC the voltage alone."""
+    if built.ac and not part.value:
+        raise RequestError(f"the value of {part.refdes} is needed, for instance {part.refdes} 4700u")
+    for quantity in ("voltage", "ripple frequency", "ripple") if built.ac else ("voltage",):
+        built.points.append(
+            ChainPoint(part.refdes, quantity, part=part.refdes, note="over the reservoir", path=built.path)
+        )
+    return part.refdes
+
+
+def _regulator(built: _Building, part: Part, place: str) -> None:
+    """The regulator's output; pin 3 where no other was said."""
+    level = part.value or _named_level(built.path)
+    if not level:
+        raise RequestError(f"the voltage of {part.refdes} is needed, for instance {part.refdes} 5 V")
+    built.regulated = level
+    point = place if "." in place else f"{part.refdes}.3"
+    built.points.append(ChainPoint(point, "voltage", part=part.refdes, path=built.path))
 
 
 def _to(built: _Building, line: str, level: float) -> tuple[float, Rail]:
     """Adds regulator, resistance to ground and far end; returns the regulated voltage (0 for none) and the rail."""
-    nominal, far = 0.0, ""
+    far = ""
     for words in _pieces(line, "to"):
         part = _valued(built, words)
         if part.kind == "regulator":
-            if not part.value:
-                raise RequestError(f"the voltage of {part.refdes} is needed, for instance {part.refdes} 5 V")
-            nominal = part.value
-            point = f"{part.refdes}.3" if "." not in words[0] else words[0]
-            built.points.append(ChainPoint(point, "voltage", part=part.refdes, path=built.path))
+            _regulator(built, part, words[0])
         else:
             far = words[0]
-    wanted = nominal or level
+    nominal = built.regulated
+    wanted = nominal or level or _named_level(built.path) or 0.0
     if not far or not wanted:
         raise RequestError(f"“{line.strip()}” names no far end with its voltage; write, for instance: {EXAMPLES[2]}")
     place, (low, high) = far.split(".")[0], sorted((wanted * 0.95, wanted * 1.05))

@@ -5,6 +5,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
 from loyal_trace.core.boards.model import BoardDefinition, Part, RomSlot
+from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.roms.images import KnownSum, base_name
 
 _PLACE = re.compile(r"\d{1,2}[a-z]\d?|(?:u|ic|rom|eprom)\d{1,3}")
@@ -31,6 +32,13 @@ def own_sockets(
         slots.append(RomSlot(refdes, "", size, sums=tuple((e.firmware, e.digests) for e in entries)))
     firmwares = sorted({e.firmware for entries in found.values() for e in entries} - {""} | set(own.firmwares))
     return replace(own, parts=tuple(parts.values()), rom_slots=tuple(slots), firmwares=tuple(firmwares))
+
+
+def can_hold(part: Part, library: ChipLibrary) -> bool:
+    """Whether a part may hold content: a memory by its type, or a chip whose type is not known."""
+    if library.knows(part.number):
+        return library.find(part.number).memory is not None
+    return part.is_chip
 
 
 def _sockets(sums: Iterable[KnownSum]) -> dict[str, list[KnownSum]]:

@@ -205,7 +205,7 @@ def rail_feeds(m: Match, scope: Scope) -> Iterable[Said]:
 @form(
     rf"{_ON}supply(?:\s+(?P<path>[+-]?[\w.,]{{1,10}}(?:\s*V)?))?\s*:\s*(?P<line>from|through|to)\s+(?P<rest>\S.*)",
     "supply +5: from J1 5 V DC 3 A",
-    "supply +5: through F1 2A, C1 1000u, REG1",
+    "supply +5: through F1/2A, C1, REG1",
     "supply +5: to 5D.16",
     stage=Stage.RAILS,
 )
@@ -217,7 +217,7 @@ def supply_line(m: Match, scope: Scope) -> Iterable[Said]:
     for board in scope.boards(m["on"], free=False):
         told = scope.context.snapshot.facts.supplies.get(SupplyKey(board, path), {})
         try:
-            describe_chain({**_PLACEHOLDER, **told, line: text}, path)
+            describe_chain({**_PLACEHOLDER, **told, line: text}, path, scope.context.boards.get(board))
         except RequestError as error:
             raise Refusal("supply-line", why=str(error)) from None
         yield said(

@@ -184,6 +184,16 @@ def diode_of_a_bridge(m: Match, scope: Scope) -> Iterable[Said]:
     yield from _readings(scope, f"{m['at']}.{m['pin']}", Quantity.DIODE, m["value"])
 
 
+# What a part of a kind measures when only a number is said.
+_OWN_QUANTITY = {
+    "capacitor": Quantity.CAPACITANCE,
+    "resistor": Quantity.RESISTANCE,
+    "network": Quantity.RESISTANCE,
+    "control": Quantity.RESISTANCE,
+    "fuse": Quantity.RESISTANCE,
+    "inductor": Quantity.INDUCTANCE,
+    "crystal": Quantity.FREQUENCY,
+}
 _LOSS = rf"{NUMBER}\s*%"
 _PIECE = (
     rf"(?:(?:capacitance\s*=?\s*|c\s*=\s*)?(?P<c>{VALUE}F?)(?![\w%])|esr\s*=?\s*(?P<esr>{VALUE}\s*(?:ohms?|Ω)?)|"
@@ -206,6 +216,14 @@ def capacitor_measured(m: Match, scope: Scope) -> Iterable[Said]:
         return
     numbers, more, tail = found
     for one in scope.places.find(m["at"]):
+        own = _OWN_QUANTITY.get(scope.context.boards[one.board].part(one.one.refdes).kind)
+        if own is None:
+            continue
+        if own is not Quantity.CAPACITANCE:
+            # A resistor or a coil measures one thing only; loss and ESR belong to capacitors.
+            if [quantity for quantity, _ in numbers] == [Quantity.CAPACITANCE] and not more:
+                yield from _readings(scope, m["at"], own, numbers[0][1].removesuffix("F"))
+            continue
         for values in product(*(_of_capacitor(quantity, text) for quantity, text in numbers)):
             pairs = [(quantity, value) for (quantity, _), value in zip(numbers, values, strict=True)]
             told = " ".join(

@@ -9,6 +9,7 @@ from loyal_trace.core.line.registry import Match, Scope, about, at, form, said
 from loyal_trace.core.roms.digests import canonical as digest_name
 from loyal_trace.core.roms.digests import checked_digest
 from loyal_trace.core.roms.signature import HEX_SYMBOLS, read_signature, register_from
+from loyal_trace.core.roms.sockets import can_hold
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.stages import Stage
 
@@ -69,11 +70,14 @@ def _typed(fields: dict[str, object]) -> str:
 _BITS_A_SYMBOL = 4
 
 
-def _socket(scope: Scope, part: NamedPart) -> None:
-    board = scope.context.boards[part.board]
-    if not any(slot.refdes == part.refdes for slot in board.rom_slots):
-        sockets = ", ".join(slot.refdes for slot in board.rom_slots)
-        raise Refusal("no-rom-socket", place=part.refdes, sockets=sockets)
+def _can_hold(scope: Scope, part: NamedPart) -> None:
+    """Only a chip that may hold content has a signature: a gate or a resistor refuses it."""
+    board = scope.context.boards.get(part.board)
+    if board is None or not board.has(part.refdes) or any(slot.refdes == part.refdes for slot in board.rom_slots):
+        return
+    known = board.part(part.refdes)
+    if not can_hold(known, scope.context.library):
+        raise Refusal("no-rom-socket", place=part.refdes, number=known.number or known.kind)
 
 
 def _signed(scope: Scope, part: NamedPart, text: str) -> Iterator[Said]:
@@ -99,7 +103,7 @@ def _signed(scope: Scope, part: NamedPart, text: str) -> Iterator[Said]:
 def signature(m: Match, scope: Scope) -> Iterable[Said]:
     """What a tester showed for a ROM in circuit."""
     for one in scope.places.find(m["at"]):
-        _socket(scope, one.one)
+        _can_hold(scope, one.one)
         yield from _signed(scope, one.one, m["sig"])
 
 
