@@ -17,5 +17,5 @@ def test_the_page_of_what_can_be_said_is_the_one_that_the_forms_write():
 
 def test_everything_that_can_be_said_is_listed_once_with_what_it_records():
     found = sayable(Stage.PROBE)
-    assert [one.stage for one in found][0] is Stage.PROBE and all(one.words for one in found)
+    assert next(one.stage for one in found) is Stage.PROBE and all(one.words for one in found)
     assert sorted(one.example for one in found) == sorted(example for _, example in examples())
