@@ -31,17 +31,18 @@ TESTS = ROOT / "tests" / "core"
 WANTED_SHARE = 0.7
 KINDS = ("comparison", "constant", "sign", "return")
 
-_COMPARISONS: dict[type[ast.cmpop], str] = {
-    ast.Lt: "<=",
-    ast.LtE: "<",
-    ast.Gt: ">=",
-    ast.GtE: ">",
-    ast.Eq: "!=",
-    ast.NotEq: "==",
-    ast.In: "not in",
-    ast.NotIn: "in",
-    ast.Is: "is not",
-    ast.IsNot: "is",
+# Each comparison at its bound, and turned round.
+_COMPARISONS: dict[type[ast.cmpop], tuple[str, ...]] = {
+    ast.Lt: ("<=", ">="),
+    ast.LtE: ("<", ">"),
+    ast.Gt: (">=", "<="),
+    ast.GtE: (">", "<"),
+    ast.Eq: ("!=",),
+    ast.NotEq: ("==",),
+    ast.In: ("not in",),
+    ast.NotIn: ("in",),
+    ast.Is: ("is not",),
+    ast.IsNot: ("is",),
 }
 _SIGNS: dict[type[ast.operator], tuple[str, str]] = {
     ast.Add: ("+", "-"),
@@ -104,7 +105,8 @@ class _Places(ast.NodeVisitor):
 
     def visit_Compare(self, node: ast.Compare) -> None:
         for left, op, right in zip([node.left, *node.comparators], node.ops, node.comparators, strict=False):
-            self._between(left, right, r"[<>=!]=?|is not|is|not in|in", "comparison", _COMPARISONS[type(op)])
+            for new in _COMPARISONS[type(op)]:
+                self._between(left, right, r"[<>=!]=?|is not|is|not in|in", "comparison", new)
         self.generic_visit(node)
 
     def visit_BinOp(self, node: ast.BinOp) -> None:
@@ -122,13 +124,8 @@ class _Places(ast.NodeVisitor):
         self.generic_visit(node)
 
     def visit_Constant(self, node: ast.Constant) -> None:
-        value = node.value
-        if isinstance(value, bool):
-            self._add("constant", self._start(node), self._end(node), str(not value), node.lineno)
-        elif isinstance(value, int):
-            self._add("constant", self._start(node), self._end(node), str(value + 1), node.lineno)
-        elif isinstance(value, float):
-            self._add("constant", self._start(node), self._end(node), repr(value * 1.5 or 1.0), node.lineno)
+        for new in _other_values(node.value):
+            self._add("constant", self._start(node), self._end(node), repr(new), node.lineno)
 
     def visit_Return(self, node: ast.Return) -> None:
         if node.value is not None and not (isinstance(node.value, ast.Constant) and node.value.value is None):
@@ -141,6 +138,17 @@ class _Places(ast.NodeVisitor):
     def visit_AnnAssign(self, node: ast.AnnAssign) -> None:
         if node.value is not None:
             self.visit(node.value)
+
+
+def _other_values(value: object) -> tuple[object, ...]:
+    """What a number or a yes may be changed into; nothing for words."""
+    if isinstance(value, bool):
+        return (not value,)
+    if isinstance(value, int):
+        return (value + 1, value - 1) if value > 0 else (value + 1,)
+    if isinstance(value, float):
+        return (value * 1.5, value * 0.5) if value else (1.0,)
+    return ()
 
 
 def changes_of(file: Path) -> list[Change]:

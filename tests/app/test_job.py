@@ -1,11 +1,16 @@
 """An open job: record, undo, redo; what is in memory is always what is on disk."""
 
+from dataclasses import replace
+from threading import Event, Thread
+
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from loyal_trace.app.job import OpenJob, find_job, open_new_job
 from loyal_trace.app.workshop import DRAWER_FILE
+from loyal_trace.core.assess.assessment import assess
+from loyal_trace.core.assess.moment import Memo
 from loyal_trace.core.job import entries as e
 from loyal_trace.core.job.fold import fold
 from loyal_trace.core.proving.bench import LACKS, SUPPLIES
@@ -151,3 +156,31 @@ def test_a_job_is_found_by_id_or_title_and_two_of_one_title_are_told_apart_by_id
     assert first in str(told.value) and second in str(told.value)
     with pytest.raises(RequestError, match="id or title"):
         find_job(store, "Nobody")
+
+
+def test_verdicts_are_worked_out_beside_while_entries_are_recorded(job):
+    """A moment is frozen: a worker that judges one never sees it grow."""
+    failures: list[BaseException] = []
+    done = Event()
+
+    def judge():
+        try:
+            while not done.is_set():
+                moment = job.moment
+                found = assess(moment)
+                before = (len(moment.snapshot.readings.pins), len(found.suspects), len(found.chips), found.proof.items)
+                again = assess(replace(moment, memo=Memo()))
+                after = (len(moment.snapshot.readings.pins), len(again.suspects), len(again.chips), again.proof.items)
+                assert before == after
+        except BaseException as error:  # handed to the test, which fails with it
+            failures.append(error)
+
+    worker = Thread(target=judge)
+    worker.start()
+    for n in range(60):
+        pins = (e.PinState(pin=1 + n % 6, state="LHP"[n % 3]),)
+        job.record_all([job.make(e.PinsProbed, board="tiny", place=f"U{1 + n % 2}", pins=pins)])
+        job.record_all([job.make(e.Observed, board="tiny", place=f"U{n}", finding="corroded")])
+    done.set()
+    worker.join(20)
+    assert not failures and not worker.is_alive()

@@ -86,7 +86,7 @@ def test_the_noise_of_the_meter_never_changes_a_verdict(seed):
 def test_every_pin_of_every_chip_of_the_workshop_can_be_probed():
     for make in DEMO_BENCHES.values():
         bench = make()
-        for board_id, board in bench._boards.items():
+        for board_id, board in bench.boards.items():
             chips = [p for p in board.chips if chip_library().knows(p.number)]
             states = {
                 bench.probe(board_id, p.refdes, pin.number).state

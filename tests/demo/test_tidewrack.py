@@ -122,7 +122,7 @@ def test_healthy_boards_accuse_nobody(library):
     bench = demo_bench()
     for board, refdes in (("tw-cpu", "6C"), ("tw-cpu", "6F"), ("tw-vid", "5D")):
         bench.renew(board, refdes)
-    for board_id, board in bench._boards.items():
+    for board_id, board in bench.boards.items():
         for part in board.chips:
             chip = library.find(part.number)
             readings = {p.number: bench.probe(board_id, part.refdes, p.number) for p in chip.pins if p.role != "unused"}

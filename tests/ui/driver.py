@@ -119,7 +119,7 @@ class Driver:
 
     def wait(self, seconds):
         """Lets the pad's clock go on."""
-        self.wiring.pad._timer.advance(seconds)
+        self.wiring.pad.timer.advance(seconds)
 
     def type(self, text):
         """Types a line and Enter."""

@@ -142,10 +142,10 @@ def test_a_job_begins_from_a_parts_list_whose_columns_are_chosen_in_a_preview(wi
 
     def choose(dialog):
         ok = dialog.buttons.button(QDialogButtonBox.StandardButton.Ok)
-        dialog._choices[0].setCurrentText("–")
+        dialog.choices[0].setCurrentText("–")
         seen.append((ok.isEnabled(), dialog.message.text(), dialog.preview.item(2, 1).text()))
         for column, words in enumerate(("place", "part", "value")):
-            dialog._choices[column].setCurrentText(words)
+            dialog.choices[column].setCurrentText(words)
         seen.append((ok.isEnabled(), dialog.message.text(), dialog.encoding.currentText()))
         ok.click()
 

@@ -184,7 +184,7 @@ def test_probe_walks_pins_and_chips_by_key_and_click(window):
     window.keys("Down", "Down", "Up")
     assert window.about == "VID 5D pin 6 INH"
     view = window.figure("chip from above")
-    at = QPoint(view.width() - 120, round(view._pin_y(13)))
+    at = QPoint(view.width() - 120, round(view.pin_y(13)))
     window.qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=at)
     assert window.about == "VID 5D pin 13 QH"
     window.press("Next chip")

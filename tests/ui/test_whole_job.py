@@ -41,7 +41,7 @@ class Mouse:
 
     def stage(self, stage):
         line = self.window.shell.stations
-        self.window.qtbot.mouseClick(line, Qt.MouseButton.LeftButton, pos=line._pad(stage).toPoint())
+        self.window.qtbot.mouseClick(line, Qt.MouseButton.LeftButton, pos=line.pad_at(stage).toPoint())
 
     def press(self, label):
         self.window.press(label)
@@ -209,4 +209,4 @@ def test_the_demo_never_shows_what_only_the_bench_knows(window):
     """The hidden faults are nowhere in the job: not in its entries, not in its boards."""
     words = " ".join(entry.model_dump_json() for entry in window.desk.job.entries)
     assert "pin-open" not in words and "worn-socket" not in words
-    assert demo_bench()._faults and not hasattr(window.desk.job, "_faults")
+    assert demo_bench().faults and not hasattr(window.desk.job, "faults")

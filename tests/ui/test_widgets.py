@@ -130,7 +130,7 @@ def test_a_click_on_a_pin_of_the_chip_picks_it(qtbot):
     view.picked.connect(picked.append)
     for pin in (1, 7, 8, 14):
         x = 120 if pin <= 7 else 560
-        qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPoint(x, round(view._pin_y(pin))))
+        qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPoint(x, round(view.pin_y(pin))))
     assert picked == [1, 7, 8, 14]
     assert has_colour(view, "bad") and "3 P3 low impossible" in view.accessibleDescription()
     view.show_view(chip(verdict="possible"))
@@ -141,9 +141,9 @@ def test_a_click_on_a_pin_of_the_chip_picks_it(qtbot):
 def test_every_package_fits_and_keeps_its_pins_apart(qtbot, pins):
     view = shown(qtbot, ChipView(), 690, 500)
     view.show_view(ChipPicture("U1", "x", tuple(PinView(n, "A", "P", "pulsing") for n in range(1, pins + 1)), 1))
-    ys = [view._pin_y(n) for n in range(1, pins // 2 + 1)]
+    ys = [view.pin_y(n) for n in range(1, pins // 2 + 1)]
     assert view.minimumHeight() <= 430 and min(b - a for a, b in pairwise(ys)) >= 18
-    assert view._pin_y(1) == view._pin_y(pins)
+    assert view.pin_y(1) == view.pin_y(pins)
 
 
 def test_rows_pick_by_click_and_headings_do_not(qtbot):
@@ -176,7 +176,7 @@ def test_the_chain_picks_the_nearest_point_and_marks_the_boundary(qtbot):
     picked = []
     chain.picked.connect(picked.append)
     for index in range(4):
-        qtbot.mouseClick(chain, Qt.MouseButton.LeftButton, pos=QPoint(round(chain._x(index)) + 5, 60))
+        qtbot.mouseClick(chain, Qt.MouseButton.LeftButton, pos=QPoint(round(chain.x_of(index)) + 5, 60))
     assert picked == [0, 1, 2, 3] and has_colour(chain, "bad")
     assert "P2 voltage 5.00 V bad" in chain.accessibleDescription()
     chain.show_view(None)
@@ -190,7 +190,7 @@ def test_a_click_on_a_pad_asks_for_its_stage(qtbot):
     line.stage_asked.connect(asked.append)
     line.jobs_asked.connect(lambda: jobs.append(1))
     for stage in range(len(STAGE_NAMES)):
-        qtbot.mouseClick(line, Qt.MouseButton.LeftButton, pos=line._pad(stage).toPoint())
+        qtbot.mouseClick(line, Qt.MouseButton.LeftButton, pos=line.pad_at(stage).toPoint())
     qtbot.mouseClick(line, Qt.MouseButton.LeftButton, pos=QPoint(30, 20))
     assert asked == list(range(10)) and jobs == [1]
     line.set_stations([(1.0, "6/6"), *[(0.0, "")] * 9])

@@ -7,6 +7,7 @@ from typing import Any
 from loyal_trace.app.job import OpenJob
 from loyal_trace.app.words import sentence
 from loyal_trace.core.assess.plan import plan_of
+from loyal_trace.core.boards.names import names_of
 from loyal_trace.core.job.entries import (
     CONTACT_REPAIRED,
     GOOD_BOARD,
@@ -270,11 +271,11 @@ def setting_at(job: OpenJob, stage: Stage | None, board: str = "", place: str = 
 
 
 def _board_named(job: OpenJob, name: str) -> str:
-    """The id of a board by its id, name or title; RequestError for none."""
+    """The id of a board by any of its names; RequestError for none."""
     if not name:
         return ""
-    for board_id, board in job.boards.items():
-        if name.casefold() in (board_id.casefold(), board.name.casefold(), board.title.casefold()):
+    for board_id, names in names_of(job.boards).items():
+        if name.casefold() in {known.casefold() for known in names}:
             return board_id
     known = ", ".join(job.boards) or "none yet"
     raise RequestError(f"this job has no board “{name}”; it has: {known}")

@@ -15,6 +15,7 @@ from loyal_trace.core.assess.assessment import Assessment
 from loyal_trace.core.assess.moment import Moment
 from loyal_trace.core.assess.rails import predicted_clocks
 from loyal_trace.core.boards.model import BoardDefinition
+from loyal_trace.core.boards.names import short_names
 from loyal_trace.core.job.entries import Entry, RomRead, describe
 from loyal_trace.core.job.snapshot import JobSnapshot
 from loyal_trace.core.roms.candidates import Watch
@@ -77,8 +78,9 @@ class Desk:
 
     def place_name(self, place: PartRef) -> str:
         """A place as shown in lists: the board's short name before the refdes when there are several boards."""
-        short = place.board.split("-")[-1].upper() + " " if len(self.job.boards) > 1 else ""
-        return f"{short}{place.refdes}"
+        if len(self.job.boards) < 2 or place.board not in self.job.boards:
+            return place.refdes
+        return f"{short_names(self.job.boards)[place.board]} {place.refdes}"
 
     def say(self, words: str, wrong: bool = False) -> None:
         """A sentence at the foot of the window."""

@@ -25,7 +25,7 @@ class Pad:
     """Which keys are caps, which one is lit, and when it counts."""
 
     def __init__(self, timer: Timer, save: Callable[[str], object], switched_on: Mapping[Stage, bool] | None = None):
-        self._timer, self._save = timer, save
+        self.timer, self._save = timer, save
         self._on: dict[Stage, bool] = dict(switched_on or {})
         self.stage = Stage.INTAKE
         self.caps: frozenset[str] = frozenset()
@@ -65,7 +65,7 @@ class Pad:
         elif text.upper() in self.caps:
             self.lit, self._typed = text.upper(), text
             self.changed.emit()
-            self._timer.start(DELAY, self.flush)
+            self.timer.start(DELAY, self.flush)
         else:
             self.letters.emit(text)
 
@@ -88,6 +88,6 @@ class Pad:
         return lit
 
     def _forget(self) -> None:
-        self._timer.stop()
+        self.timer.stop()
         self.lit = self._typed = ""
         self.changed.emit()

@@ -15,7 +15,7 @@ from loyal_trace.core.roms.candidates import Sha1Lanes
 
 
 @cache
-def _kept() -> bool:
+def compiled_on_disk() -> bool:
     """Is the compiled code of every helper on disk? Asked once; if not, it is compiled for the next time."""
     if find_spec("numba") is None:
         return False
@@ -30,7 +30,7 @@ def _kept() -> bool:
 
 def sha1_lanes(data: bytes) -> Sha1Lanes | None:
     """The compiled search over changed copies of an image, if it need not be compiled first; None otherwise."""
-    if not _kept():
+    if not compiled_on_disk():
         return None
     from loyal_trace.compiled import sha1
 

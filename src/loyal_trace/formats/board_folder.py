@@ -292,7 +292,7 @@ def _part(reader: DefectReader, line: int, row: dict[str, str]) -> Part:
     if kind not in KINDS:
         reader.bad("parts.csv", line, f"{row['refdes']} is of unknown kind “{kind}”", f"known: {', '.join(KINDS)}")
     flags = {}
-    for key in ("socketed", "polarised", "rare"):
+    for key in ("socketed", "polarised", "rare", "placed"):
         word = row.get(key, "").lower()
         if word not in ("", "yes", "no"):
             reader.bad("parts.csv", line, f"{row['refdes']} {key} is “{word}”", "write yes, no or nothing")
@@ -320,6 +320,7 @@ def _part(reader: DefectReader, line: int, row: dict[str, str]) -> Part:
         row.get("role", ""),
         tuple(row.get("revisions", "").split()),
         flags["rare"],
+        placed=row.get("placed", "").lower() != "no",
     )
 
 

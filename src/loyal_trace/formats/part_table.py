@@ -187,6 +187,8 @@ def _put_in_place(rows: dict[str, dict[str, str]]) -> tuple[float, float]:
     """Gives every part without x and y a place; returns width and height (mm) of a board that holds them all."""
     placed = [row for row in rows.values() if "x" in row and "y" in row]
     lost = [refdes for refdes, row in rows.items() if not ("x" in row and "y" in row)]
+    for refdes in lost:  # laid out, not placed: no distance may be worked out from it
+        rows[refdes] |= {"placed": "no"}
     grid = {refdes: match for refdes in lost if (match := _GRID_PLACE.fullmatch(refdes))}
     if len(grid) * 2 > len(lost) and not placed:
         for refdes, match in grid.items():
@@ -223,6 +225,7 @@ def _csv(rows: Iterable[dict[str, str]]) -> str:
         "y",
         "rotation",
         "socketed",
+        "placed",
         "value",
         "voltage",
         "polarised",

@@ -31,19 +31,19 @@ class SimulatedInstruments:
         seconds_per_read: float = 0.6,
     ) -> None:
         self._build, self._changes, self._seconds = build, changes, seconds_per_read
-        self._bench: SimulatedBench | None = None
+        self.bench: SimulatedBench | None = None
         self._applied: tuple[Change, ...] = ()
         self._lock = Lock()
 
     def _ready(self) -> SimulatedBench:
         wanted = self._changes()
-        if self._bench is None or wanted[: len(self._applied)] != self._applied:
-            self._bench, self._applied = self._build(), ()
+        if self.bench is None or wanted[: len(self._applied)] != self._applied:
+            self.bench, self._applied = self._build(), ()
         for place, origin in wanted[len(self._applied) :]:
-            if self._bench.has(*place):
-                self._bench.renew(*place, origin)
+            if self.bench.has(*place):
+                self.bench.renew(*place, origin)
         self._applied = wanted
-        return self._bench
+        return self.bench
 
     def read(self, place: PartRef, progress: Progress, cancel: Event) -> bytes:
         """One read of a ROM, block by block."""

@@ -1,5 +1,7 @@
 """Leaking capacitors: what they reach, and what is left to inspect."""
 
+from dataclasses import replace
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -8,7 +10,7 @@ from loyal_trace.core.assess.looking import leak_reach, leaks_on
 from loyal_trace.core.boards.leaks import SIDES, leaks, within_reach
 from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.job import entries as e
-from tests.helpers.builders import made, moment_of
+from tests.helpers.builders import made, moment_of, small_board
 
 GRID = tuple(Part(f"R{x}{y}", "10k", kind="resistor", x=10.0 * x, y=10.0 * y) for x in range(9) for y in range(9))
 BOARD = BoardDefinition("small", "Small", parts=GRID)
@@ -78,3 +80,12 @@ def test_the_distance_is_a_setting_of_the_job(choice, reach):
     assert leak_reach(moment) == reach
     (found,) = leaks_on(moment, "small")
     assert {r.refdes for r in found.reached} == ({"U1", "U2"} if reach > 41 else set()) and found.refdes == "C1"
+
+
+def test_no_reach_is_worked_out_where_nobody_said_where_the_parts_are():
+    parts = tuple(replace(part, placed=False) for part in small_board().parts)
+    board = small_board(parts=parts)
+    assert within_reach(board, "C1", 500.0) == ()
+    one = small_board(parts=(*parts[:2], replace(parts[2], placed=True)))
+    assert within_reach(one, "C1", 500.0) == (), "a part that is merely laid out has no distance"
+    assert [p.refdes for p, _ in within_reach(small_board(), "C1", 500.0)] == ["U1", "U2"]

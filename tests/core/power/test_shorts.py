@@ -84,7 +84,7 @@ def test_the_lift_that_frees_the_rail_is_evidence_against_that_part_alone():
 
 def test_a_shorted_capacitor_on_the_bench_is_found_by_lifting_what_is_proposed():
     bench = corvane_bench()
-    bench._faults.append(HiddenFault(CORVANE_BOARD, "C54", "shorted", factor=1.6))
+    bench.faults.append(HiddenFault(CORVANE_BOARD, "C54", "shorted", factor=1.6))
     board = boards_of((CORVANE_BOARD,))[CORVANE_BOARD]
     baseline, lifts = bench.to_ground(CORVANE_BOARD, "5H.8"), []
     found = hunt(board, "VCC", baseline, lifts, {})

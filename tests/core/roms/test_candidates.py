@@ -58,7 +58,7 @@ def test_work_is_told_of_and_stopped(watch):
 def test_without_numba_there_is_no_compiled_helper_and_that_is_all(monkeypatch):
     import loyal_trace.compiled as compiled
 
-    compiled._kept.cache_clear()
+    compiled.compiled_on_disk.cache_clear()
     monkeypatch.setattr(compiled, "find_spec", lambda name: None)
     assert compiled.sha1_lanes(b"abc") is None
-    compiled._kept.cache_clear()
+    compiled.compiled_on_disk.cache_clear()

@@ -41,7 +41,7 @@ def test_the_healthy_bench_reads_what_is_predicted():
 @pytest.mark.parametrize(("refdes", "pin", "stage"), [("4D", 11, "4D"), ("4E", 6, "4E"), ("4C", 4, "4C")])
 def test_a_dead_divider_output_is_named_and_what_hangs_on_it_only_follows(refdes, pin, stage):
     bench = corvane_bench()
-    bench._faults.append(HiddenFault(CORVANE_BOARD, refdes, "pin-output-stuck", pin=pin, level=0))
+    bench.faults.append(HiddenFault(CORVANE_BOARD, refdes, "pin-output-stuck", pin=pin, level=0))
     judged = judge_tree(NODES, {n.net: bench.measure(CORVANE_BOARD, n.pin, "frequency") for n in NODES})
     wrong = first_wrong(judged)
     assert wrong.pin == f"{refdes}.{pin}" and f"{stage}, or something that holds the line" in wrong.why

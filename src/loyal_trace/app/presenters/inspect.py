@@ -10,7 +10,7 @@ from loyal_trace.app.presenters.model import Action, Cap, Cell, Meaning, Page, R
 from loyal_trace.app.presenters.photos import PhotoBench
 from loyal_trace.app.presenters.teardown import TeardownPage
 from loyal_trace.core.assess.looking import leak_reach, leaks_on
-from loyal_trace.core.boards.leaks import SIDES
+from loyal_trace.core.boards.leaks import SIDES, Leak
 from loyal_trace.core.boards.model import Part
 from loyal_trace.core.boards.paths import walking_path
 from loyal_trace.core.job.entries import Entry, Observed, PutBack, TakenApart
@@ -154,24 +154,40 @@ class InspectPresenter(StagePresenter):
         """Leaking capacitors reach their neighbours; otherwise what is left to look at."""
         if self.photos.open:
             return self._of_photo()
-        leak = next((one for one in leaks_on(self.desk.moment, self.desk.board) if one.open), None)
+        found = leaks_on(self.desk.moment, self.desk.board)
+        leak = next((one for one in found if one.open), None)
         if leak is not None:
-            near = ", ".join(r.refdes for r in leak.reached[:8]) + (" …" if len(leak.reached) > 8 else "")
-            slope = SIDES.get(self.desk.snapshot.decision("lowest side"), (0.0, 0.0)) != (0.0, 0.0)
-            further = ", twice that downhill" if slope else ""
-            reach = f"{leak_reach(self.desk.moment):.0f} mm{further}"
-            dirty = [r.refdes for r in leak.open if r.status == "clean it"]
-            first = f"Clean {', '.join(dirty[:6])}, then enter cleaned. " if dirty else ""
-            unseen = [r.refdes for r in leak.open if r.status == "inspect"]
-            look = f"Inspect {', '.join(unseen[:6])} for residue and corrosion." if unseen else ""
-            why = f"{leak.refdes} leaks: electrolyte reaches {near} (within {reach})."
-            return Meaning(why, f"{first}{look}".strip(), "bad")
+            return self._of_leak(leak)
+        board = self.desk.definition
+        loose = [one.refdes for one in found if board is not None and not board.part(one.refdes).placed]
+        if loose and not self._settled(loose[0]):
+            why = f"{loose[0]} leaks. What its electrolyte reaches is not known: nobody has said where the parts are."
+            return Meaning(why, f"Inspect the parts around {loose[0]} for residue and corrosion.", "bad")
         part = self._part()
         left = [p.refdes for p in self._path() if (self.desk.board, p.refdes) not in self.desk.snapshot.seen.findings]
         still = f"{count_of(len(left), 'part')} of this board not inspected yet"
         if part is None:
             return Meaning(_NOT_SEEN, f"Pick a part, or take the next one (Alt+S); {still}.")
         return Meaning(_NOT_SEEN, f"Inspect {part.refdes}; {still}.")
+
+    def _settled(self, refdes: str) -> bool:
+        """Whether anything else was inspected after that part's last finding."""
+        seen = self.desk.snapshot.seen.findings
+        own = seen[PartRef(self.desk.board, refdes)][-1].time
+        return any(found[-1].time > own for place, found in seen.items() if place.board == self.desk.board)
+
+    def _of_leak(self, leak: Leak) -> Meaning:
+        """What a leak reaches, and what of that is still to be inspected or cleaned."""
+        near = ", ".join(r.refdes for r in leak.reached[:8]) + (" …" if len(leak.reached) > 8 else "")
+        slope = SIDES.get(self.desk.snapshot.decision("lowest side"), (0.0, 0.0)) != (0.0, 0.0)
+        further = ", twice that downhill" if slope else ""
+        reach = f"{leak_reach(self.desk.moment):.0f} mm{further}"
+        dirty = [r.refdes for r in leak.open if r.status == "clean it"]
+        first = f"Clean {', '.join(dirty[:6])}, then enter cleaned. " if dirty else ""
+        unseen = [r.refdes for r in leak.open if r.status == "inspect"]
+        look = f"Inspect {', '.join(unseen[:6])} for residue and corrosion." if unseen else ""
+        why = f"{leak.refdes} leaks: electrolyte reaches {near} (within {reach})."
+        return Meaning(why, f"{first}{look}".strip(), "bad")
 
     def _of_photo(self) -> Meaning:
         bare, part = self.photos.uncovered(), self._part()

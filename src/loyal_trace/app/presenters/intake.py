@@ -28,7 +28,7 @@ SHEET, AWAY = "intake sheet", "what is away"
 _PROMISES = ("repair", "repair and service", "restore to as-built look", "made ready for sale")
 _REACHES = ("20 mm", "35 mm", "50 mm", "80 mm")
 _LOWEST = ("not known", "top", "right", "bottom", "left")
-_HINT = "owner: …; complaint: …; 5C is 74LS138; before: C1 replaced; serial: 1042; bench lacks: harness; or a note"
+_HINT = "owner: …; complaint: …; 5C is 74LS138; before: C1 replaced"
 
 
 @dataclass(frozen=True)

@@ -17,7 +17,7 @@ from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
 
 STEPS, PARTS, CAPACITORS, PAIRS = "steps", "parts list", "capacitors", "pairs to check"
-_HINT = "C1 measures 3200u esr 0.4; C1 use 6800u 35V from tray F; drawer: 3x 74LS166 in tray 3"
+_HINT = "C1 measures 3200u esr 0.4; C1 use 6800u 35V from tray F"
 _ASKS = (Quantity.CAPACITANCE, Quantity.ESR)
 
 

@@ -23,7 +23,7 @@ CHIP, WORTH = "chip from above", "worth probing next"
 _STATES = {"L": "low", "H": "high", "P": "pulsing", "X": "invalid", "Z": "floating"}
 _SKIP = " "
 _EDGE = {OutputWord.IMPOSSIBLE: "bad", OutputWord.UNUSUAL: "doubtful", OutputWord.POSSIBLE: "good"}
-_HINT = "L, LHPPL, 4.1V or 6MHz for the pins from here on; or a pin with its state: 5D.13 low"
+_HINT = "L, LHPPL, 4.1V or 6MHz for the pins from here on; or 5D.13 low"
 
 
 @dataclass(frozen=True)

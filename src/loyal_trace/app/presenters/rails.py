@@ -57,7 +57,7 @@ _CHECK: Mapping[str, str] = {
     "short": "Find the short before any power is applied (Alt+S).",
     "connector": "Clean and reseat {part}, then measure again.",
 }
-_HINT = "4.87V for the point shown; J1 ac 8.6V; F1 0.08 ohm; rail +5 to ground 4.2 ohm red, 0.9 ohm black"
+_HINT = "4.87V for the point shown; J1 ac 8.6V; F1 0.08 ohm"
 
 
 class RailsPresenter(StagePresenter):

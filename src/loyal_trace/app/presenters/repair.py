@@ -11,7 +11,7 @@ from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
 
 CARD, SPARES, STEPS = "the step in hand", "spares", "all steps"
-_HINT = "C1 replaced with 6800u 35V from tray F; 5D removed; J1 reflowed; board washed, drying"
+_HINT = "C1 replaced with 6800u 35V from tray F; 5D removed; J1 reflowed"
 
 
 class RepairPresenter(StagePresenter):

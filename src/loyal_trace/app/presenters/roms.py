@@ -41,7 +41,7 @@ _PAGES = (
 )
 _IN_THE_CELLS = ("few-bytes", "blank")
 _SHOWN = 3
-_HINT = "6C sig 7A5F; 6C sum sha1 …; 6C is ROM 2, 27C64, 4000-5FFF; register: CRC16-ARC; clock: 4MHz; lamp: 12m"
+_HINT = "6C sig 7A5F; 6C sum sha1 …; 6C is ROM 2, 27C64, 4000-5FFF"
 
 
 class RomsPresenter(StagePresenter):

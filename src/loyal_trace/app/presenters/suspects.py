@@ -50,8 +50,8 @@ class SuspectsPresenter(StagePresenter):
         cells = (
             Cell(36, 84, self.desk.place_name(suspect.place), bold=True, mono=True),
             Cell(124, 190, suspect.what),
-            Cell(522, 62, format_percent(suspect.belief), kind, bold=True, mono=True),
-            Cell(586, 0, f"{count_of(len(suspect.evidence), 'line')}"),
+            Cell(522, 76, format_percent(suspect.belief), kind, bold=True, mono=True),
+            Cell(602, 0, f"{count_of(len(suspect.evidence), 'line')}"),
         )
         return Row(kind, cells, (322.0, 188.0, suspect.belief, "ink"), height=25)
 

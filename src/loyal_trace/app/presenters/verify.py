@@ -15,7 +15,7 @@ from loyal_trace.core.vocabulary.units import count_of, format_percent
 CURVE, ITEMS = "start statistics", "checklist"
 GONE = "symptom gone: "
 _KIND = {"passed": "good", "failed": "bad", "not testable": "doubtful", "open": "unknown"}
-_HINT = "start failed code 3 off 10 min; check: keyboard ok; symptom gone: no sound; or a note"
+_HINT = "start failed code 3 off 10 min; check: keyboard ok; or a note"
 
 
 @dataclass(frozen=True)

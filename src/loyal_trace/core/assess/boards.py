@@ -16,6 +16,7 @@ from loyal_trace.core.boards.model import (
     SelfTestCode,
     ServiceItem,
 )
+from loyal_trace.core.boards.outline import body_size
 from loyal_trace.core.boards.revisions import RevisionFinding, answers_of, identify
 from loyal_trace.core.boards.supplies import Rail
 from loyal_trace.core.chips.library import ChipLibrary
@@ -27,7 +28,8 @@ from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.identity import BoardPin, natural_key
 
 OWN_BOARD_NAME = "Own board"
-_COLUMNS, _PITCH_X, _PITCH_Y, _MARGIN = 6, 40.0, 32.0, 30.0
+# How parts without a place are laid out (millimetres): rows this wide and this far apart, with gaps between them.
+_WIDTH, _PITCH_Y, _GAP, _MARGIN = 260.0, 30.0, 14.0, 20.0
 _RAIL_TOLERANCE = 0.05
 Boards = Mapping[str, BoardDefinition]
 
@@ -293,20 +295,30 @@ def _with_codes(board: BoardDefinition, said: _FactsOf) -> tuple[SelfTestCode, .
 
 
 def laid_out(board: BoardDefinition) -> BoardDefinition:
-    """Parts whose place nobody said are laid out below the others in rows; the map says that it is no real place."""
-    loose = sorted((p for p in board.parts if not p.placed), key=lambda p: natural_key(p.refdes))
+    """Parts whose place nobody said are laid out below the others in rows; the map says that it is no real place.
+
+    Those of a parts list have been laid out by their names already and stay where they are.
+    """
+    bare = [p for p in board.parts if not p.placed and (p.x, p.y) == (0.0, 0.0)]
+    loose = sorted(bare, key=lambda p: natural_key(p.refdes))
     if not loose:
         return board
-    placed = [p for p in board.parts if p.placed]
-    top = max((p.y for p in placed), default=0.0) + (_PITCH_Y if placed else _MARGIN)
-    places = {
-        part.refdes: (_MARGIN + n % _COLUMNS * _PITCH_X, top + n // _COLUMNS * _PITCH_Y) for n, part in enumerate(loose)
-    }
-    height = max(board.height if placed else 0.0, max(y for _, y in places.values()) + _MARGIN)
+    placed = [p for p in board.parts if p not in bare]
+    width = max(board.width if placed else 0.0, _WIDTH)
+    top = max((p.y + body_size(p)[1] / 2 for p in placed), default=0.0) + _MARGIN
+    places: dict[str, tuple[float, float]] = {}
+    left, row = _MARGIN, top
+    for part in loose:
+        across = body_size(part)[0]
+        if left > _MARGIN and left + across + _MARGIN > width:
+            left, row = _MARGIN, row + _PITCH_Y
+        places[part.refdes] = (left + across / 2, row)
+        left += across + _GAP
     parts = tuple(
         replace(p, x=places[p.refdes][0], y=places[p.refdes][1]) if p.refdes in places else p for p in board.parts
     )
-    return replace(board, parts=parts, height=height, width=max(board.width, _MARGIN * 2 + _COLUMNS * _PITCH_X))
+    height = max(board.height if placed else 0.0, row + _MARGIN)
+    return replace(board, parts=parts, height=height, width=width)
 
 
 def _with_supplies(boards: dict[str, BoardDefinition], facts: Facts) -> dict[str, BoardDefinition]:

@@ -46,10 +46,13 @@ def within_reach(
     """The parts that electrolyte from `refdes` may have reached, with their distance (mm), nearest first.
 
     `down` is the side of the map (`top`, `right`, `bottom`, `left`) that was lowest as the board stood; empty: unknown.
+    Only parts of which somebody said where they are: those that are merely laid out on the map have no distance.
     """
     here, (sx, sy) = board.part(refdes), SIDES[down]
-    found = []
-    for part in (*board.parts, *board.vias):
+    found: list[tuple[float, str, Part]] = []
+    if not here.placed:
+        return ()
+    for part in (p for p in (*board.parts, *board.vias) if p.placed):
         dx, dy = part.x - here.x, part.y - here.y
         along = dx * sx + dy * sy
         across = math.hypot(dx - along * sx, dy - along * sy)

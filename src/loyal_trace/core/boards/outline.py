@@ -7,6 +7,7 @@ from loyal_trace.core.boards.model import Part
 _ROW_SPACING = {40: 15.2, 28: 15.2, 24: 15.2}
 _DRAWN_HEIGHT = {40: 19.0, 28: 19.0, 24: 19.0}
 _BY_KIND = {
+    "chip": (22.0, 12.5),
     "connector": (60.0, 10.0),
     "bridge": (20.0, 16.0),
     "regulator": (12.0, 18.0),
@@ -36,8 +37,9 @@ def _lying(part: Part) -> tuple[float, float]:
         pins = pin_count(part)
         return pins / 2 * 2.54 + 3, _DRAWN_HEIGHT.get(pins, 12.5)
     if part.kind == "capacitor":
-        if part.polarised and part.diameter:
-            return max(part.diameter, 12.0), max(part.diameter, 12.0)
+        if part.polarised:
+            across = max(part.diameter or 0.0, 12.0)
+            return across, across
         return 9.5, 5.5
     if part.kind == "connector" and pin_count(part):
         return min(150.0, pin_count(part) / 2 * 3.4 + 6), 11.0

@@ -9,7 +9,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import lru_cache
 
-from loyal_trace.core.boards.model import BoardDefinition
+from loyal_trace.core.boards.names import names_of
 from loyal_trace.core.boards.outline import pin_count
 from loyal_trace.core.job.entries import OWN_BOARD, NamedPart
 from loyal_trace.core.line.context import Context, Refusal
@@ -41,14 +41,9 @@ class Patterns:
         return {"part": self.part, "pin": self.pin, "parts": self.parts, "board": self.board, "point": self.point}
 
 
-def names_of(board_id: str, board: BoardDefinition) -> tuple[str, ...]:
-    """What a board can be called: its id, its name, its title."""
-    return tuple(dict.fromkeys((board.name, board.title, board_id)))
-
-
 def patterns_of(context: Context) -> Patterns:
     """The pieces for a context, made once for the boards as they are."""
-    names = tuple(name for b, board in context.boards.items() for name in names_of(b, board))
+    names = tuple(name for names in names_of(context.boards).values() for name in names)
     odd = tuple(
         part.refdes for board in context.boards.values() for part in board.parts if not _LOOKS.fullmatch(part.refdes)
     )
@@ -93,7 +88,7 @@ class Places:
 
     def __init__(self, context: Context) -> None:
         self.context = context
-        self._names = [(name.casefold(), b) for b, board in context.boards.items() for name in names_of(b, board)]
+        self._names = [(name.casefold(), b) for b, names in names_of(context.boards).items() for name in names]
         self._names.sort(key=lambda item: -len(item[0]))
         self.refdes = {
             b: {part.refdes.casefold(): part.refdes for part in (*board.parts, *board.vias)}

@@ -22,6 +22,7 @@ from loyal_trace.core.vocabulary.units import parse_quantity
 LINES = ("from", "through", "to")
 EXAMPLES = ("from J1 9 V AC 1.2 A", "through F1 2A, BR1, C1 4700u", "to REG1 5 V, 4F.20")
 _UNIT = {"fuse": "A", "capacitor": "F", "regulator": "V", "resistor": "Ω"}
+_LESS_A_DIODE = 0.85
 _LEVEL = re.compile(r"([+-]?\d+(?:[.,]\d+)?)\s*V?", re.IGNORECASE)
 _FIXED_REGULATOR = re.compile(r"\D*7([89])[A-Z]{0,2}(\d\d)\D*")
 _FROM = re.compile(r"from\s+(\S+)\s+([\d.,]+)\s*V\s*(AC|DC)(?:\s+([\d.,]+m?)\s*A)?(?:\s+(\d+)\s*Hz)?", re.IGNORECASE)
@@ -42,6 +43,7 @@ class _Building:
     path: str
     board: BoardDefinition | None
     ac: bool = False
+    level: float = 0.0
     regulated: float = 0.0
     parts: dict[str, Part] = field(default_factory=dict)
     points: list[ChainPoint] = field(default_factory=list)
@@ -64,6 +66,7 @@ def describe_chain(lines: Mapping[str, str], path: str = "", board: BoardDefinit
     plug = place.split(".")[0]
     built.parts[plug] = Part(plug, "plug", kind="connector")
     ac, level, current = built.ac, parse_quantity(volts), parse_quantity(amps or "0.5")
+    built.level = level
     quantity = "ac voltage" if ac else "voltage"
     low, high = (None, None) if ac else (level * 0.95, level * 1.05)
     built.points.append(ChainPoint(place, quantity, low, high, plug, "where it comes in", path=path))
@@ -142,10 +145,17 @@ def _reservoir(built: _Building, part: Part) -> str:
     """The points over the first capacitor: behind a rectifier its ripple tells its state, on DC the voltage alone."""
     if built.ac and not part.value:
         raise RequestError(f"the value of {part.refdes} is needed, for instance {part.refdes} 4700u")
-    for quantity in ("voltage", "ripple frequency", "ripple") if built.ac else ("voltage",):
-        built.points.append(
-            ChainPoint(part.refdes, quantity, part=part.refdes, note="over the reservoir", path=built.path)
-        )
+    over = ChainPoint(part.refdes, "voltage", part=part.refdes, note="over the reservoir", path=built.path)
+    if built.ac:
+        built.points += [replace(over, quantity=q) for q in ("voltage", "ripple frequency", "ripple")]
+        return part.refdes
+    # Before the regulator it holds the input, less a diode against reversed polarity; behind it the regulated voltage.
+    low, high = sorted(
+        (built.regulated * 0.95, built.regulated * 1.05)
+        if built.regulated
+        else (built.level * _LESS_A_DIODE, built.level * 1.05)
+    )
+    built.points.append(replace(over, low=low, high=high))
     return part.refdes
 
 
@@ -181,14 +191,12 @@ def _to(built: _Building, line: str, level: float) -> tuple[float, Rail]:
 
 
 def with_chain(board: BoardDefinition, chain: DescribedChain) -> BoardDefinition:
-    """The board with a described chain; its own of the same path gives way, parts it lacks are added at the top."""
+    """The board with a described chain; its own of the same path gives way; parts it lacks have no place yet."""
     path = chain.points[0].path
-    new = [part for part in chain.parts if not board.has(part.refdes)]
-    shelf = [replace(part, x=25.0 + 38 * n, y=18.0) for n, part in enumerate(new)]
+    new = [replace(part, placed=False) for part in chain.parts if not board.has(part.refdes)]
     return replace(
         board,
-        width=max(board.width, 30 + 38 * len(new)),
-        parts=(*board.parts, *shelf),
+        parts=(*board.parts, *new),
         chain=(*(p for p in board.chain if p.path != path), *chain.points),
         supplies=(*(s for s in board.supplies if s.path != path), chain.supply),
         rails=(*(r for r in board.rails if r.name != chain.rail.name), chain.rail),

@@ -88,8 +88,8 @@ class SimulatedBench:
         engine: Engine | None = None,
         bad_spares: Mapping[str, HiddenFault] | None = None,
     ) -> None:
-        self._boards, self._library, self._contents = boards, library, dict(contents)
-        self._faults, self._drives = list(faults), drives
+        self.boards, self._library, self._contents = boards, library, dict(contents)
+        self.faults, self._drives = list(faults), drives
         self._supplies = supply if isinstance(supply, tuple) else (supply,)
         self._engine = engine or StreamEngine()
         self._noise = np.random.default_rng(seed)
@@ -97,12 +97,12 @@ class SimulatedBench:
         self._streams: dict[str, dict[str, Stream]] = {}
 
     def _part(self, board: str, refdes: str) -> Part:
-        if board not in self._boards:
+        if board not in self.boards:
             raise RequestError(f"there is no board {board} on this bench")
-        return self._boards[board].part(refdes)
+        return self.boards[board].part(refdes)
 
     def _faults_at(self, board: str, refdes: str, kind: str = "") -> list[HiddenFault]:
-        return [f for f in self._faults if (f.board, f.refdes) == (board, refdes) and (not kind or f.kind == kind)]
+        return [f for f in self.faults if (f.board, f.refdes) == (board, refdes) and (not kind or f.kind == kind)]
 
     # the reader
 
@@ -137,10 +137,10 @@ class SimulatedBench:
 
     def _board_streams(self, board: str) -> dict[str, Stream]:
         if board not in self._streams:
-            definition, drive = self._boards[board], self._drives.get(board, Drive())
+            definition, drive = self.boards[board], self._drives.get(board, Drive())
             faults = tuple(
                 PinFault(f.refdes, f.pin, f.kind.removeprefix("pin-"), f.level)
-                for f in self._faults
+                for f in self.faults
                 if f.board == board and f.kind.startswith("pin-")
             )
             contents = {r: self.rom_in_chip(b, r) for b, r in self._contents if b == board}
@@ -190,7 +190,7 @@ class SimulatedBench:
         role = chip.pin_number(pin).role
         if role == "power":
             return PinReading("H", voltage=round(self.measure(board, f"{refdes}.{pin}", "voltage"), 2))
-        net = self._boards[board].net_of(refdes, pin)
+        net = self.boards[board].net_of(refdes, pin)
         stream = self._board_streams(board).get(net or f"{refdes}.{pin}")
         if role == "ground":
             return PinReading("L")
@@ -210,7 +210,7 @@ class SimulatedBench:
 
     def _path_at(self, board: str, place: str, quantity: str) -> str:
         """The supply path that a chain point belongs to; empty when the board has only one."""
-        points = [p for p in self._boards[board].chain if p.point == place]
+        points = [p for p in self.boards[board].chain if p.point == place]
         return next((p.path for p in points if p.quantity == quantity), points[0].path if points else "")
 
     def _supply(self, board: str, path: str) -> SupplyModel:
@@ -228,7 +228,7 @@ class SimulatedBench:
             return self.to_ground(board, place, reverse=quantity.endswith("reversed"))
         if quantity == "track resistance":
             return self._track(board, part)
-        if quantity.startswith("reset") or place in {r.point for r in self._boards[board].resets}:
+        if quantity.startswith("reset") or place in {r.point for r in self.boards[board].resets}:
             return self._reset(board, place, quantity)
         if quantity == "frequency":
             return self._frequency(board, part, place)
@@ -270,7 +270,7 @@ class SimulatedBench:
         return 0.08 if quantity == "resistance" else wrong[0].factor if wrong else part.value or 0.0
 
     def _cell(self, board: str, part: Part, quantity: str) -> float:
-        cell = next(c for c in self._boards[board].cells if c.part == part.refdes)
+        cell = next(c for c in self.boards[board].cells if c.part == part.refdes)
         if quantity == "current":
             return cell.current * 1.1
         flat = self._faults_at(board, part.refdes, "flat")
@@ -278,14 +278,14 @@ class SimulatedBench:
 
     def _shorted(self, board: str, net: str) -> list[tuple[Part, float]]:
         """Parts on a net that are shorted to ground, with their resistance (ohm)."""
-        definition = self._boards[board]
+        definition = self.boards[board]
         on_net = {refdes for refdes, _ in dict(definition.nets).get(net, ())}
-        bad = [f for f in self._faults if f.board == board and f.kind == "shorted" and f.refdes in on_net]
+        bad = [f for f in self.faults if f.board == board and f.kind == "shorted" and f.refdes in on_net]
         return [(definition.part(f.refdes), f.factor) for f in bad]
 
     def to_ground(self, board: str, place: str, reverse: bool = False, lifted: tuple[str, ...] = ()) -> float:
         """Resistance (ohm) of a pin's net to ground, power off, with some parts lifted off it."""
-        definition = self._boards[board]
+        definition = self.boards[board]
         refdes, _, pin = place.partition(".")
         net = definition.net_of(refdes, int(pin)) if pin.isdigit() else None
         chips = [
@@ -297,7 +297,7 @@ class SimulatedBench:
 
     def _track(self, board: str, part: Part) -> float:
         """A milliohm meter between a part's pin on the +5 V net and ground: least at the short."""
-        definition = self._boards[board]
+        definition = self.boards[board]
         net = definition.rails[0].net
         shorts = self._shorted(board, net)
         if not shorts:
@@ -306,7 +306,7 @@ class SimulatedBench:
 
     def _reset(self, board: str, place: str, quantity: str) -> float:
         """A reset as its parts make it; it pulses with the watchdog while the set does not start."""
-        definition = self._boards[board]
+        definition = self.boards[board]
         reset = next(r for r in definition.resets if r.point == place)
         if quantity == "voltage":
             return 4.6 if reset.active == "low" else 0.1
@@ -318,7 +318,7 @@ class SimulatedBench:
 
     def _frequency(self, board: str, part: Part, place: str) -> float:
         """A counter on a pin: rising edges of its net against those of the clock."""
-        definition = self._boards[board]
+        definition = self.boards[board]
         clock = next((c for c in definition.clocks), None)
         pin = place.rpartition(".")[2]
         if clock is None or not pin.isdigit():
@@ -334,7 +334,7 @@ class SimulatedBench:
 
     def seen(self, board: str) -> dict[str, str]:
         """What an eye would see: refdes → finding, of the parts whose fault shows."""
-        return {f.refdes: "leaking" for f in self._faults if f.board == board and f.kind == "leaking"}
+        return {f.refdes: "leaking" for f in self.faults if f.board == board and f.kind == "leaking"}
 
     def _capacitor(self, board: str, part: Part) -> tuple[float, float]:
         """(farad, ohm) of a capacitor as it is now; a dried one loses capacitance and gains series resistance."""
@@ -348,8 +348,8 @@ class SimulatedBench:
         """What stands on the reservoir of a supply under load; with a diode of its bridge open, half of it."""
         if supply.dc:
             return Reservoir(supply.dc, supply.dc, 0.0, 2 * _MAINS)
-        home = supply.board or next(b for b, d in self._boards.items() if d.has(supply.reservoir))
-        definition = self._boards[home]
+        home = supply.board or next(b for b, d in self.boards.items() if d.has(supply.reservoir))
+        definition = self.boards[home]
         capacitance, _ = self._capacitor(home, definition.part(supply.reservoir))
         points = [p for p in definition.chain if p.path == path]
         before = takewhile(lambda p: p.part != supply.reservoir, points)
@@ -383,7 +383,7 @@ class SimulatedBench:
 
     def start(self) -> tuple[bool, str]:
         """Powers the set up once: (clean, self-test code or empty)."""
-        for fault in self._faults:
+        for fault in self.faults:
             if fault.kind == "worn-socket" and self._noise.random() < fault.rate:
                 return False, fault.code
             if fault.kind in ("cells", "pin-open", "stuck-bit") and fault.code:
@@ -394,14 +394,14 @@ class SimulatedBench:
 
     def has(self, board: str, refdes: str) -> bool:
         """Is there such a part on this bench?"""
-        return board in self._boards and self._boards[board].has(refdes)
+        return board in self.boards and self.boards[board].has(refdes)
 
     def renew(self, board: str, refdes: str, spare: str = "") -> None:
         """A part is exchanged or its leg, joint or socket put right; a bad spare brings its own fault along."""
         self._part(board, refdes)
-        self._faults = [f for f in self._faults if (f.board, f.refdes) != (board, refdes)]
+        self.faults = [f for f in self.faults if (f.board, f.refdes) != (board, refdes)]
         if spare in self._bad_spares:
-            self._faults.append(replace(self._bad_spares[spare], board=board, refdes=refdes))
+            self.faults.append(replace(self._bad_spares[spare], board=board, refdes=refdes))
         self._streams.clear()
 
 

@@ -39,7 +39,7 @@ class ChainView(QWidget):
         self.setAccessibleDescription(words)
         self.update()
 
-    def _x(self, index: int) -> float:
+    def x_of(self, index: int) -> float:
         step = (self.width() - 20) / max(1, len(self.stops))
         return 10 + (index + 0.5) * step
 
@@ -47,7 +47,7 @@ class ChainView(QWidget):
         if event is None:
             return
         if self.stops:
-            nearest = min(range(len(self.stops)), key=lambda i: abs(self._x(i) - event.position().x()))
+            nearest = min(range(len(self.stops)), key=lambda i: abs(self.x_of(i) - event.position().x()))
             self.picked.emit(nearest)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -64,13 +64,13 @@ class ChainView(QWidget):
     def _paint_line(self, painter: QPainter) -> None:
         """The copper line: straight along the trunk, an elbow of its own to every branch, and what the end feeds."""
         trunk = [index for index, stop in enumerate(self.stops) if not stop.branch] or [0]
-        end = self._x(trunk[-1])
+        end = self.x_of(trunk[-1])
         painter.setPen(QPen(THEME.colour("copper"), 4))
-        painter.drawLine(QPointF(self._x(0), 62), QPointF(end, 62))
+        painter.drawLine(QPointF(self.x_of(0), 62), QPointF(end, 62))
         painter.setPen(QPen(THEME.colour("copper"), 2.6))
         branches = list(dict.fromkeys(stop.branch for stop in self.stops if stop.branch))
         for number, branch in enumerate(branches):
-            xs = [self._x(index) for index, stop in enumerate(self.stops) if stop.branch == branch]
+            xs = [self.x_of(index) for index, stop in enumerate(self.stops) if stop.branch == branch]
             low = 50.0 - 4 * number if number else 62.0
             painter.drawPolyline(
                 QPolygonF([QPointF(end, 62), QPointF(end, low), QPointF(xs[0], low), QPointF(xs[0], 62)])
@@ -84,7 +84,7 @@ class ChainView(QWidget):
             painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
 
     def _paint_stop(self, painter: QPainter, index: int, stop: ChainStop) -> None:
-        x = self._x(index)
+        x = self.x_of(index)
         width = (self.width() - 20) / len(self.stops)
         centre = Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignVCenter
         if index == self.current or stop.boundary:

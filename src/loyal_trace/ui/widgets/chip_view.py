@@ -45,7 +45,7 @@ class ChipView(QWidget):
         rows = max(1, len(self.picture.pins) // 2)
         return (self.height() - _MARGIN) / rows
 
-    def _pin_y(self, number: int) -> float:
+    def pin_y(self, number: int) -> float:
         rows = len(self.picture.pins) // 2
         row = number - 1 if number <= rows else 2 * rows - number
         return 12 + (row + 0.5) * self._pitch()
@@ -59,7 +59,7 @@ class ChipView(QWidget):
         rows = len(self.picture.pins) // 2
         for pin in self.picture.pins:
             on_left = pin.number <= rows
-            if on_left == left and abs(event.position().y() - self._pin_y(pin.number)) < self._pitch() / 2:
+            if on_left == left and abs(event.position().y() - self.pin_y(pin.number)) < self._pitch() / 2:
                 self.picked.emit(pin.number)
                 return
 
@@ -95,7 +95,7 @@ class ChipView(QWidget):
     def _paint_pin(self, painter: QPainter, pin: PinView, body: QRectF) -> None:
         rows = len(self.picture.pins) // 2
         on_left = pin.number <= rows
-        y = self._pin_y(pin.number)
+        y = self.pin_y(pin.number)
         kind = {"impossible": "bad", "unusual": "doubtful", "possible": "good"}.get(pin.verdict, "")
         edge = body.left() if on_left else body.right()
         square = QRectF(edge - 15 if on_left else edge, y - 6, 15, 12)

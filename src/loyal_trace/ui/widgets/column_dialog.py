@@ -103,7 +103,7 @@ class ColumnDialog(QDialog):
         self.resize(880, 480)
         self._read = read
         self.table: PartTable | None = None
-        self._choices: list[QComboBox] = []
+        self.choices: list[QComboBox] = []
         self.encoding, self.message = QComboBox(), QLabel()
         self.encoding.addItems(["by itself", *ENCODINGS])
         self.encoding.setAccessibleName("encoding")
@@ -142,7 +142,7 @@ class ColumnDialog(QDialog):
         for header in (self.preview.horizontalHeader(), self.preview.verticalHeader()):
             if header is not None:
                 header.hide()
-        self._choices = []
+        self.choices = []
         for column in range(table.width):
             choice = QComboBox()
             choice.addItems([_IGNORED, *words.values()])
@@ -150,7 +150,7 @@ class ColumnDialog(QDialog):
             choice.setCurrentText(words.get(by_column.get(column, ""), _IGNORED))
             choice.currentIndexChanged.connect(self._judge)
             self.preview.setCellWidget(0, column, choice)
-            self._choices.append(choice)
+            self.choices.append(choice)
             for row, cells in enumerate(shown):
                 item = QTableWidgetItem(cells[column] if column < len(cells) else "")
                 if row == 0:
@@ -164,7 +164,7 @@ class ColumnDialog(QDialog):
         """Field → column, as chosen; the first of two columns with the same choice counts."""
         fields = {words: field for field, words in self._kind.words.items()}
         found: dict[str, int] = {}
-        for column, choice in enumerate(self._choices):
+        for column, choice in enumerate(self.choices):
             field = fields.get(choice.currentText())
             if field:
                 found.setdefault(field, column)

@@ -1,14 +1,23 @@
 """The job list of the workshop; with no job at all, three lines that teach and three ways to begin."""
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QHBoxLayout,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from loyal_trace.ui.theme import THEME, font
 
 TEACHING = (
     "Everything you do or measure is one line in a logbook; every verdict is computed from it and says why.",
     "Ten stages lead from intake to the report. Go back and forth as you like: none blocks another.",
-    "Point it at your own ROM files, probe one chip with its pins, or work a whole board from its definition.",
+    "Any board will do: drop its ROM files, probe one chip by its pins, or type what is on it, such as U3 is 74LS00.",
 )
 
 
@@ -34,6 +43,8 @@ class FirstPage(QWidget):
             line.setText(f"{number}   {line.text()}")
             line.setFont(font(15))
             line.setWordWrap(True)
+            # As tall as its words: what is left of the page stays below, not between the lines.
+            line.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
             layout.addWidget(line)
         layout.addSpacing(10)
         layout.addLayout(self._buttons())
@@ -50,6 +61,7 @@ class FirstPage(QWidget):
         self.state.setFont(font(14))
         self.state.setStyleSheet(f"color: {THEME.palette.copper};")
         layout.addWidget(self.state)
+        layout.addStretch()
         self.show_jobs([])
 
     def _buttons(self) -> QHBoxLayout:

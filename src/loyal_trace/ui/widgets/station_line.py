@@ -42,7 +42,7 @@ class StationLine(QWidget):
         self.current = stage
         self.update()
 
-    def _pad(self, stage: int) -> QPointF:
+    def pad_at(self, stage: int) -> QPointF:
         step = (self.width() - _LEFT - _RIGHT) / (len(STAGE_NAMES) - 1)
         return QPointF(_LEFT + stage * step, _TRACK)
 
@@ -53,7 +53,7 @@ class StationLine(QWidget):
             self.jobs_asked.emit()
             return
         for stage in range(len(STAGE_NAMES)):
-            if abs(event.position().x() - self._pad(stage).x()) < 40:
+            if abs(event.position().x() - self.pad_at(stage).x()) < 40:
                 self.stage_asked.emit(stage)
                 return
 
@@ -76,11 +76,11 @@ class StationLine(QWidget):
         for stage in range(len(STAGE_NAMES) - 1):
             passed = self._stations[stage][0] >= 1 or stage < self.current
             painter.setPen(QPen(THEME.colour("copper" if passed else "copper_light"), 5 if passed else 3))
-            painter.drawLine(self._pad(stage), self._pad(stage + 1))
+            painter.drawLine(self.pad_at(stage), self.pad_at(stage + 1))
 
     def _paint_pad(self, painter: QPainter, stage: int) -> None:
         filled, count = self._stations[stage]
-        centre, current = self._pad(stage), stage == self.current
+        centre, current = self.pad_at(stage), stage == self.current
         copper = THEME.colour("copper" if filled > 0 or current else "copper_light")
         radius = 13 if current else 9.5
         painter.setBrush(THEME.colour("panel"))
