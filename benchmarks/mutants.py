@@ -21,7 +21,7 @@ import time
 from collections.abc import Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from contextlib import redirect_stderr, redirect_stdout
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from types import CodeType
 
@@ -52,24 +52,31 @@ _SIGNS: dict[type[ast.operator], tuple[str, str]] = {
 }
 
 
+# Arguments that decide nothing a test could see: how classes are made, how much is remembered.
+_NO_DECISION = ("frozen", "eq", "repr", "compare", "maxsize", "strict", "default_factory")
+
+
 @dataclass(frozen=True)
 class Change:
-    """One change: the file, from where to where in its text (characters), and what stands there instead."""
+    """One change: the file and its text, from where to where (characters), and what stands there instead."""
 
     file: Path
+    source: str = field(repr=False)
     kind: str
     start: int
     end: int
     new: str
     line: int
 
-    def applied(self, source: str) -> str:
-        return source[: self.start] + self.new + source[self.end :]
+    @property
+    def applied(self) -> str:
+        """The whole text with the change made."""
+        return self.source[: self.start] + self.new + self.source[self.end :]
 
-    def words(self, source: str) -> str:
+    def words(self) -> str:
         """Where it is, and the line before and after."""
-        before = source.splitlines()[self.line - 1].strip()
-        after = self.applied(source).splitlines()[self.line - 1].strip()
+        before = self.source.splitlines()[self.line - 1].strip()
+        after = self.applied.splitlines()[self.line - 1].strip()
         return f"{self.file.relative_to(ROOT)}:{self.line}: {self.kind}\n    - {before}\n    + {after}"
 
 
@@ -94,7 +101,7 @@ class _Places(ast.NodeVisitor):
         return self._at(node.end_lineno or node.lineno, node.end_col_offset or 0)
 
     def _add(self, kind: str, start: int, end: int, new: str, line: int) -> None:
-        self.found.append(Change(self.file, kind, start, end, new, line))
+        self.found.append(Change(self.file, self.source, kind, start, end, new, line))
 
     def _between(self, left: ast.expr, right: ast.expr, pattern: str, kind: str, new: str) -> None:
         start = self._end(left)
@@ -131,6 +138,10 @@ class _Places(ast.NodeVisitor):
         if node.value is not None and not (isinstance(node.value, ast.Constant) and node.value.value is None):
             self._add("return", self._start(node.value), self._end(node.value), "None", node.lineno)
         self.generic_visit(node)
+
+    def visit_keyword(self, node: ast.keyword) -> None:
+        if node.arg not in _NO_DECISION:
+            self.generic_visit(node)
 
     def visit_JoinedStr(self, node: ast.JoinedStr) -> None:
         """Words for people are no decisions, and their columns are not known."""
@@ -211,8 +222,7 @@ class _ChangedLoader(importlib.machinery.SourceFileLoader):
         self._change = change
 
     def get_code(self, fullname: str) -> CodeType:
-        source = self._change.file.read_text(encoding="utf-8")
-        return compile(self._change.applied(source), self.path, "exec")
+        return compile(self._change.applied, self.path, "exec")
 
 
 def _run(change: Change | None, tests: Sequence[str]) -> bool:
@@ -277,7 +287,7 @@ def main() -> int:
     for number, (change, survived) in enumerate(_results(chosen, options.jobs, options.limit), 1):
         if survived:
             survivors.append(change)
-            print(change.words(change.file.read_text(encoding="utf-8")), flush=True)
+            print(change.words(), flush=True)
         if number % 20 == 0:
             print(f"{number} of {len(chosen)} run, {number - len(survivors)} caught", flush=True)
     caught = len(chosen) - len(survivors)

@@ -120,6 +120,16 @@ def test_a_list_makes_sockets_and_undoing_it_removes_them(job, tmp_path):
     assert reopened.boards == job.boards and reopened.snapshot == job.snapshot
 
 
+def test_a_read_of_the_own_board_stays_there_when_a_board_with_such_a_socket_joins(store, tmp_path):
+    job = OpenJob(store, open_new_job(store, "Own first", []))
+    import_files(job, [file(tmp_path, "list.sha1", f"{SHA1}  u2.bin\n".encode()), file(tmp_path, "u2.bin", ROM)])
+    assert word(job, e.OWN_BOARD, "U2") == "matches"
+    job.add_board(with_rom("two", OTHER), "two")
+    assert word(job, e.OWN_BOARD, "U2") == "matches" and word(job, "two", "U2") == "not read"
+    import_files(job, [file(tmp_path, "u2.bin", OTHER)])
+    assert word(job, "two", "U2") == "matches", "the content decides between the two"
+
+
 def test_files_told_apart_only_by_their_endings_are_chips_of_their_own(job, tmp_path):
     images = {f"prog.{n}": bytes([n]) * 0x400 for n in (1, 2, 3)}
     lines = "".join(f"{hashlib.sha1(data).hexdigest()}  {name}\n" for name, data in images.items())

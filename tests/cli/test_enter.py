@@ -114,6 +114,22 @@ def test_files_are_added_as_dropped_and_those_left_out_are_named(shop):
     assert json.loads(shop("job", "show", "My board", "--json")[1])["roms"][0]["reads"] == 1
 
 
+def test_what_is_missing_or_unreadable_keeps_nothing_else_out(shop):
+    folder = shop.folder / "reads"
+    folder.mkdir()
+    (folder / "u2.bin").write_bytes(bytes(range(256)) * 8)
+    (folder / "u9.bin").write_bytes(b"")
+    code, out, _ = shop("job", "add", "My board", folder, shop.folder / "gone.bin", "--json")
+    found = json.loads(out)
+    assert code == 1 and [e["kind"] for e in found["entries"]] == ["rom_read"]
+    assert {one["name"] for one in found["not_imported"]} == {"u9.bin", "gone.bin"}
+
+
+def test_a_line_that_begins_with_a_number_sign_is_a_comment_wherever_it_comes_from(shop):
+    code, documents, _ = entered(shop, "# nothing", "U1 removed -- # 3 of the tray")
+    assert code == 0 and [one["text"] for one in documents] == ["U1 removed -- # 3 of the tray"]
+
+
 def test_a_board_begins_as_a_parts_list(shop):
     (shop.folder / "list.csv").write_text("Ref;Part\nU1;74LS00\nU2;74LS04\nC1;100n\n")
     code, out, _ = shop("job", "new", "From a list", "--parts", shop.folder / "list.csv", "--json")

@@ -73,7 +73,8 @@ def import_files(job: OpenJob, paths: Sequence[Path], meant: Meant | None = None
         run.attempt(path, lambda one: run.images(one, moment))
     untouched = [p for p in rest if p not in run.touched and not any(left.path == p for left in run.found.left_out)]
     for path in untouched:
-        run.leave_out(path.name, "is no image, list, photo, parts list or board that could be read", path)
+        kinds = "is no image, list, photo, parts list or board that could be read"
+        run.leave_out(path.name, kinds if path.exists() else "there is no such file", path)
     if run.found.entries:
         job.record_all(run.found.entries)
     return run.found
@@ -91,7 +92,7 @@ class _Run:
         """Names one thing that is not imported."""
         self.found.left_out.append(NotImported(name, reason, tuple(choices), path))
 
-    def attempt(self, path: Path, act: Callable[[Path], bool]) -> None:
+    def attempt(self, path: Path, act: Callable[[Path], bool | None]) -> None:
         """One kind of import from one path; what fails is named and the rest goes on."""
         try:
             if act(path):
@@ -120,6 +121,8 @@ class _Run:
             unclear: list[KnownSum] = []
             for entry in sums.entries:
                 known = bound(replace(entry, board=entry.board or self._board_said(entry)), boards)
+                # What no board answers to makes a socket of the own board, and stays there when a board joins later.
+                known = known if known.board else replace(known, board=OWN_BOARD)
                 (unclear if known.board == NOT_SAID else lines).append(known)
             for entry in unclear:
                 places = sockets_for(entry.place or entry.name, entry.size, boards)
@@ -164,7 +167,10 @@ class _Run:
         """The images in a file, zip or folder, each as a read of its socket."""
         if not path.is_dir() and not is_image_name(path.name):
             return False
-        images = [image for file in image_paths(path) for image in iter_images(file)]
+        images, left = list[RomImage](), len(self.found.left_out)
+        for file in image_paths(path):
+            # One file of a folder that cannot be read leaves the others as they are.
+            self.attempt(file, lambda one: images.extend(iter_images(one)))
         for image in images:
             places = places_for(moment, image, self.meant, alone=len(images) == 1)
             if len(places) == 1:
@@ -176,7 +182,7 @@ class _Run:
                 reason = f"matches no ROM socket by name or content{_likely(self.job, image)}"
                 remedy = "import a list of checksums first, or say which socket it is for"
                 self.leave_out(image.name, f"{reason}; {remedy}", path)
-        return bool(images)
+        return bool(images) or len(self.found.left_out) > left
 
 
 def place_words(boards: Mapping[str, BoardDefinition], place: PartRef) -> str:

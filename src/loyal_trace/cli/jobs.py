@@ -303,12 +303,11 @@ def job_enter(options: argparse.Namespace) -> int:
 
 
 def _lines(given: list[str]) -> Iterator[str]:
-    """The lines given; `-` stands for those of standard input, without comments and empty ones."""
+    """The lines given, without comments and empty ones; `-` stands for those of standard input."""
     for line in given:
-        if line == "-":
-            yield from (text.strip() for text in sys.stdin if text.strip() and not text.startswith("#"))
-        elif line.strip():
-            yield line
+        for text in sys.stdin if line == "-" else (line,):
+            if text.strip() and not text.startswith("#"):
+                yield text.strip()
 
 
 def _print_line(result: LineResult) -> None:
@@ -321,9 +320,6 @@ def _print_line(result: LineResult) -> None:
 
 def job_add(options: argparse.Namespace) -> int:
     """Imports files as dropping them on the window does; 1 when one was left out."""
-    for path in options.paths:
-        if not path.exists():
-            raise RequestError(f"{path}: there is no such file")
     with _opened(options, _to_write(options)) as job:
         setting = setting_at(job, None, options.board, options.at)
         found = import_files(job, options.paths, Meant(setting.board, setting.in_view, setting.picked))

@@ -188,7 +188,7 @@ def _job_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
         "enter",
         help="record lines, as typed in the window",
         description="Each LINE is read as in the window and recorded, or refused with the reason; - reads lines from "
-        "standard input, where a line that begins with # is a comment. Put -- before lines that begin with a minus. "
+        "standard input. A line that begins with # is a comment. Put -- before lines that begin with a minus. "
         "Exit 0: all recorded or noted; 1: a line was unclear; 2: a line was refused. Nothing of an unclear or refused "
         "line is stored.",
     )

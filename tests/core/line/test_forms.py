@@ -222,6 +222,31 @@ def test_off_time_of_a_start_is_what_was_said_or_the_time_since_the_last_or_unkn
     assert fields["off_seconds"] is None
 
 
+@pytest.mark.parametrize(
+    ("said", "seconds"),
+    [
+        ("30 s", 30.0),
+        ("1,5 min", 90.0),
+        ("10 minutes", 600.0),
+        ("2 h", 7200.0),
+        ("1 day", 86400.0),
+        ("3 days", 259200.0),
+    ],
+)
+def test_a_pause_can_be_said_in_any_unit(said, seconds):
+    ((_, fields),) = recorded(f"start ok off {said}")
+    assert fields["off_seconds"] == seconds
+
+
+def test_a_class_of_parts_is_replaced_each_with_its_own_value_unless_another_is_said():
+    plain = {f["place"]: f["number"] for kind, f in recorded("all electrolytics replaced") if kind == "fitted"}
+    board = TIDEWRACK[V]
+    assert plain == {place: board.part(place).number for place in plain} and len(set(plain.values())) > 1
+    given = recorded("all electrolytics replaced with 100u 25V from tray C")
+    assert {f["number"] for kind, f in given if kind == "fitted"} == {"100u 25V"}
+    assert {f["origin"] for kind, f in given if kind == "fitted"} == {"tray C"}
+
+
 def test_a_fact_can_make_a_part_on_a_job_without_any_board():
     found = read("U3 is 74LS00", context({}))
     assert found.said.new == (("own", "U3"),) and found.said.entries[0].fields["place"] == "U3"

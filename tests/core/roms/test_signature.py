@@ -11,7 +11,15 @@ from hypothesis import strategies as st
 from loyal_trace.core.roms.identify import KnownImages, Match, likely_sources
 from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
 from loyal_trace.core.roms.lane_keys import lane_keys
-from loyal_trace.core.roms.signature import Register, gcd, learn, multiply, read_signature, remainder
+from loyal_trace.core.roms.signature import (
+    Register,
+    gcd,
+    learn,
+    multiply,
+    read_signature,
+    register_from,
+    remainder,
+)
 from loyal_trace.core.roms.voting import vote
 from loyal_trace.core.vocabulary.errors import RequestError
 from tests.core.roms.test_rom_corpus import CODE, CONTENTS, EVERY
@@ -207,3 +215,17 @@ def test_a_feedback_register_is_learnt_too(turned):
     assert (found.register.poly, found.register.style, found.check) == (0x8291, "feedback", "3 of 3 pairs")
     other = rng.integers(0, 256, 512, dtype=np.uint8).tobytes()
     assert found.register.of(other) == theirs.of(other), "an image of that length it has not seen"
+
+
+@pytest.mark.parametrize("text", ["0x1FFFF", "0x10000 0", "0x1021 0x10000", "-1", "0x1021 0 0 0", "1021x", "SOMETHING"])
+def test_what_is_no_register_of_sixteen_bits_is_refused(text):
+    with pytest.raises(RequestError, match="no register"):
+        register_from(text)
+
+
+def test_a_register_is_named_or_spelt_out_and_the_widest_values_are_taken():
+    assert register_from("0xFFFF 0xFFFF 0xFFFF refin").poly == 0xFFFF and register_from("") == Register()
+    spelt = register_from("0x1021 0x1D0F 0 refout feedback")
+    assert (spelt.init, spelt.xorout, spelt.refin, spelt.refout, spelt.style) == (0x1D0F, 0, False, True, "feedback")
+    assert register_from("CRC16-ARC").poly == 0x8005
+    assert register_from("0x1021").shown(0x00AF) == "00AF" and read_signature("00af") == 0xAF

@@ -16,6 +16,7 @@ from loyal_trace.core.vocabulary.identity import PartRef, PointRef
 from loyal_trace.core.vocabulary.verdicts import OutputWord
 
 SHORTED_BELOW = 50.0
+# These say that the wrong image was put there or the list is of another board: nothing about the chip itself.
 _NOT_ACCUSING = ("other-slot", "other-revision", "wrong-size")
 
 
@@ -46,6 +47,7 @@ def _roms(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
         if slot.verdict is None or slot.verdict.verdict in _NOT_ACCUSING:
             continue
         kind = {"matches": "rom-right", "unstable": "rom-unstable"}.get(slot.verdict.verdict, "rom-wrong")
+        # The self-test complains although the content is right: contact is likelier than cells, so it clears less.
         if kind == "rom-right" and place in accused:
             kind = "rom-right-but-accused"
         yield table.line(place, kind, f"read out of circuit: {slot.verdict.reason}")
@@ -60,6 +62,7 @@ def _chips(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
         for output in outputs:
             if output.verdict == OutputWord.UNUSUAL:
                 yield table.line(place, "output-unusual", output.reason)
+        # Part of the outputs says nothing for the rest: a chip is only cleared by all of them.
         if outputs and all(output.verdict == OutputWord.POSSIBLE for output in outputs):
             yield table.line(place, "outputs-possible", f"all {len(outputs)} outputs were probed; each could be right")
 
@@ -68,6 +71,7 @@ def _held_lines(moment: Moment, table: EvidenceTable, place: PartRef, pin: int) 
     """Whatever else is on the line of an impossible output may be holding it."""
     board = moment.boards[place[0]]
     net = board.net_of(place[1], pin)
+    # One line for each neighbour, however many of its pins are on the net.
     seen = {place[1]}
     for refdes, other_pin in board.others_on_net(place[1], pin):
         if refdes not in seen and board.part(refdes).is_chip:
@@ -86,6 +90,7 @@ def _line_resistance(
     taken = moment.snapshot.latest(place[0], f"{place[1]}.{pin}", "resistance")
     if taken is None:
         return
+    # OL has no value: nothing pulls the line down.
     shorted = taken.value is not None and taken.value < SHORTED_BELOW
     words = f"{place[1]}.{pin} to ground, power off: {reading_words(taken)}"
     words += ", the line is shorted" if shorted else ", nothing pulls the line down"
@@ -103,6 +108,7 @@ def _odd_ones(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
                 chip, rom = chips.get(place), roms.get(place)
                 if chip and chip.word == OutputWord.IMPOSSIBLE:
                     wrong.append(refdes)
+                # A ROM that drives plausible levels can still hold wrong data: it is no proof for its siblings.
                 elif chip and chip.word == OutputWord.POSSIBLE and rom is None:
                     right.append(refdes)
             if len(wrong) == 1 and right:
@@ -112,6 +118,7 @@ def _odd_ones(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
 
 def _rails(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
     for board_id, report in judged_rails(moment).items():
+        # A good reading at one leg must not clear a part that fails at another.
         bad_parts = {p.point.part for p in report.points if p.verdict == "bad"}
         for point in report.points:
             place = PartRef(board_id, point.point.part)
@@ -122,6 +129,7 @@ def _rails(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
                 good = report.path_of(point).last_good
                 after = f"; {good.point.point} before it is good" if good else ""
                 yield table.line(place, "rail-bad", f"{point.why} ({point.shown}){after}")
+            # A good supply at a chip clears the supply, not the chip.
             elif point.verdict == "good" and moment.part(place).kind != "chip" and place[1] not in bad_parts:
                 yield table.line(place, "rail-good", f"{point.point.quantity} {point.shown}: {point.why}")
 
@@ -132,11 +140,13 @@ def _clocks(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
         if not board.clocks or not frequencies(moment, board_id):
             continue
         nodes = clock_tree(moment, board_id)
+        # A divider with one wrong output is not cleared by its right ones.
         wrong = {node.pin.partition(".")[0] for node in nodes if node.verdict == "bad"}
         for node in nodes:
             place = PartRef(board_id, node.pin.partition(".")[0])
             if node.verdict == "bad":
                 yield table.line(place, "clock-wrong", node.why)
+            # Depth 0 is the crystal's own net: a right frequency there is the premise, not a finding.
             elif node.verdict == "good" and node.depth and place[1] not in wrong:
                 yield table.line(place, "clock-right", f"{node.pin} runs at the frequency predicted from the crystal")
 
@@ -193,6 +203,7 @@ def _seen_codes(moment: Moment) -> Iterator[tuple[str, SelfTestCode]]:
     }
     for board_id, board in moment.boards.items():
         for code in board.self_tests:
+            # A code that was seen before the repair of a part it names has had its answer.
             changed = [since for refdes in code.parts if (since := last_change(moment, PartRef(board_id, refdes)))]
             if code.code in last_seen and all(last_seen[code.code] > since for since in changed):
                 yield board_id, code
@@ -214,6 +225,7 @@ def _codes(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
         slots = {r: roms[PartRef(board_id, r)].verdict for r in code.parts if PartRef(board_id, r) in roms}
         if any(v and v.good and complaint_of_code(moment, code, PartRef(board_id, r)) for r, v in slots.items()):
             continue  # the test knows another firmware: it must complain of a content that is right
+        # Wrong content explains the code: the others that it names are not accused as well.
         explained = {r for r, verdict in slots.items() if verdict and not verdict.good}
         for refdes in explained or code.parts:
             place, verdict = PartRef(board_id, refdes), slots.get(refdes)

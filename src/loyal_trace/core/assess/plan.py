@@ -65,6 +65,7 @@ def _open_id(moment: Moment, step: Step) -> str:
     records = [r for key, r in moment.snapshot.parts.steps.items() if key == step.id or key.startswith(step.id + "-")]
     if not records:
         return step.id
+    # A skipped step stays skipped: the same evidence must not bring it back with every entry.
     return "" if records[-1].skipped else f"{step.id}-{len(records) + 1}"
 
 
@@ -86,6 +87,7 @@ def _capacitor_steps(moment: Moment, suspects: tuple[Suspect, ...]) -> list[Step
     steps = []
     for place, verdict in verdicts.items():
         if verdict.verdict == "bad":
+            # A measured capacitor outside its limits is as sure as this program gets about a part.
             steps.append(_capacitor(moment, place, verdict.reason, 0.95))
         elif place in accused:
             steps.append(_capacitor(moment, place, accused[place].against[0].text, accused[place].belief))
@@ -101,6 +103,7 @@ def _capacitor(moment: Moment, place: PartRef, reason: str, belief: float) -> St
     if part.polarised and not photographed(moment, place):
         cautions.insert(0, f"No aligned photo shows {part.refdes}: photograph its polarity mark before it comes out.")
     if "reservoir" in part.role:
+        # Hazard first: what can kill stands before what can spoil a part.
         cautions[:0] = [CAUTIONS["mains"], CAUTIONS["reservoir"]]
     limit = board.height_limit_at(part)
     return Step(
@@ -116,6 +119,7 @@ def _capacitor(moment: Moment, place: PartRef, reason: str, belief: float) -> St
         tuple(cautions),
         "iron 350 °C, fresh solder on both joints, heat both sides, rock gently along the pads",
         f"measure {part.refdes} before it goes in; then the rail or signal it serves",
+        # Without a limit on the board, cans are about 1.6 times as tall as they are wide.
         height=limit[0] if limit else (part.diameter or 5) * 1.6,
         belief=belief,
     )
@@ -129,6 +133,7 @@ def choose_substitute(moment: Moment, place: PartRef) -> tuple[StockItem | None,
     for item, checks in judged:
         if acceptable(checks):
             return item, checks
+    # The nearest miss is shown: its reasons say what to look for in the shop.
     misses = sorted(judged, key=lambda j: sum(c.verdict == "bad" for c in j[1]))
     return None, misses[0][1] if misses else ()
 
@@ -187,6 +192,7 @@ def _suspect_steps(moment: Moment, suspects: tuple[Suspect, ...]) -> list[Step]:
     slots = {PartRef(b, s.refdes) for b, board in moment.boards.items() for s in board.rom_slots}
     for suspect in suspects:
         part = moment.part(suspect.place)
+        # Capacitors have steps of their own, from measured values.
         if part.kind == "capacitor" or suspect.belief < DECIDE_FROM:
             continue
         if suspect.place not in slots:
@@ -199,6 +205,7 @@ def _suspect_steps(moment: Moment, suspects: tuple[Suspect, ...]) -> list[Step]:
 def _chip_step(moment: Moment, suspect: Suspect, part: Part) -> Step:
     spare = next((i for i in stock(moment) if i.number == part.number and in_stock(moment, i)), None)
     reason = f"belief {format_percent(suspect.belief)}: {suspect.against[0].text}"
+    # Evidence after the replacement speaks against the new part or the line: twice the same chip is no plan.
     fitted = moment.snapshot.parts.fitted.get(suspect.place)
     if fitted:
         reason = f"the one from {fitted.origin} does it too, so mark it bad or doubt the line; {reason}"

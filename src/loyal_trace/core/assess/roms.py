@@ -58,6 +58,7 @@ def sockets_for(name: str, size: int | None, boards: dict[str, BoardDefinition])
         for slot in board.rom_slots
         if spellings & {slot.refdes.lower(), slot.label.lower()} - {""}
     ]
+    # A file of the wrong length is still a read of that socket: its length is the finding.
     fitting = [place for place, wanted in named if size is None or not wanted or wanted == size]
     return fitting or [place for place, _ in named]
 
@@ -69,6 +70,7 @@ def bound(entry: KnownSum, boards: dict[str, BoardDefinition]) -> KnownSum:
     found = sockets_for(entry.place or entry.name, entry.size, boards)
     if not found:
         return entry
+    # Two boards with a 6E each: the line is kept, but it proves nothing until somebody says which.
     return replace(entry, board=found[0].board if len({p.board for p in found}) == 1 else NOT_SAID)
 
 
@@ -132,6 +134,7 @@ def _slot(moment: Moment, board_id: str, slot: RomSlot) -> SlotAssessment:
     others = tuple(
         sorted((key, entry.attachment) for key, entry in moment.snapshot.roms.images.items() if key.board == board_id)
     )
+    # Everything that goes into the verdict stands in the key, so a list that was undone gives the old verdict back.
     key = (
         "rom",
         place,
@@ -160,6 +163,7 @@ def _judged(moment: Moment, place: PartRef, slot: RomSlot, reference: str) -> Sl
         lambda: _references(moment, place.board),
         place.board,
     )
+    # The newest read is judged; the earlier ones only say whether reads agree.
     verdict = judge(image, expected, sums, [moment.blobs(r.attachment) for r in reads[:-1]])
     return SlotAssessment(place.board, slot, len(reads), verdict, image.data, truth)
 
@@ -239,6 +243,8 @@ def _neighbour(moment: Moment, place: PartRef, pin_name: str) -> str:
     number = next((p.number for p in chip.pins if p.name == pin_name), None) if chip is not None else None
     for refdes, _ in board.others_on_net(place.refdes, number) if number is not None else ():
         other = moment.chip_type(PartRef(place.board, refdes)) if board.part(refdes).is_chip else None
+        # Other memories share the bus as well and processors drive it: neither selects the socket or buffers its
+        # data.
         if other is not None and other.memory is None and not other.cpu_address:
             return refdes
     return ""

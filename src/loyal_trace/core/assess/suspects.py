@@ -24,10 +24,13 @@ from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.core.vocabulary.verdicts import OutputWord
 
+# Below two in a hundred nothing is worth a minute of measuring.
 SHOWN_FROM = 0.02
+# Minutes as one hand works: seven seconds a pin, two to read a socketed ROM, soldered ones need the iron first.
 _PER_PIN_MINUTES = 0.12
 _READ_MINUTES = {True: 2.0, False: 18.0}
 _SWAP_MINUTES = {True: 3.0, False: 22.0}
+# Soldering can lift pads: the same bits must be worth that much more before it is advised.
 _SOLDER_RISK = 1.6
 
 
@@ -162,6 +165,7 @@ def _chip_things(moment: Moment, suspect: Suspect, table: EvidenceTable) -> list
     if verdict is not None and verdict.chip.memory is None:
         open_pins = [o.pin for o in verdict.outputs if o.verdict == OutputWord.NOT_PROBED]
         all_pins = sum(1 for p in verdict.chip.pins if p.role not in ("unused", "ground"))
+        # Inputs decide what an output can be, so they count as work to be done too.
         left = max(all_pins - verdict.probed, len(open_pins))
         if open_pins:
             text = f"probe {part.refdes}: {count_of(left, 'pin')}, {count_of(len(open_pins), 'output')} unjudged"
@@ -170,6 +174,7 @@ def _chip_things(moment: Moment, suspect: Suspect, table: EvidenceTable) -> list
         for output in verdict.impossible[:1]:
             things += _line_to_ground(moment, suspect, output.pin, table)
     is_rom = any(slot.refdes == part.refdes for slot in moment.boards[suspect.place[0]].rom_slots)
+    # An exchange costs a part and an hour when it was needless; a ROM's twin is its reader, not a spare.
     if suspect.belief > 0.3 and not is_rom and not _was_swapped(moment, suspect.place):
         spare = next((i for i in stock(moment) if i.number == part.number and in_stock(moment, i)), None)
         if spare:
@@ -203,6 +208,8 @@ def _open_rails(moment: Moment, table: EvidenceTable) -> list[NextThing]:
     for board_id, report in judged_rails(moment).items():
         for point in report.points:
             if point.reading is None and point.point.part:
+                # Nothing is known of an unmeasured rail: about one in twelve was bad on the boards that the weights
+                # come from.
                 bits = expected_gain_bits(0.08, weight.bad, weight.good)
                 text = f"measure {point.point.quantity} at {point.point.point}"
                 things.append(NextThing(Stage.RAILS, PartRef(board_id, point.point.part), text, 1.0, bits))

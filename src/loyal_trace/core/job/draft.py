@@ -30,6 +30,7 @@ class _Keyed:
 
     def _old(self, key: Any) -> Any:
         """The value of the base, unless it was taken away."""
+        # What was taken away since the last freeze is gone, although the base still has it.
         return None if key in self._gone else self._base.get(key)
 
     def _drop(self, key: Any) -> None:
@@ -40,6 +41,7 @@ class _Keyed:
     def freeze(self) -> Mapping[Any, Any]:
         """The table as an unchangeable mapping, from which this one goes on."""
         if self.touched:
+            # A plain copy keeps the order of the base; a comprehension only where something has to be left out.
             kept = {k: v for k, v in self._base.items() if k not in self._gone} if self._gone else dict(self._base)
             for key, value in self._new.items():
                 kept[key] = self._frozen(value)
@@ -103,6 +105,7 @@ class Nested(_Keyed):
 
     def of(self, key: Any) -> dict[Any, Any]:
         """The inner table of a key, to be written to."""
+        # Copied once per freeze, then written in place: probing a chip pin by pin stays linear.
         found: dict[Any, Any] | None = self._new.get(key)
         if found is None:
             found = self._new[key] = dict(self._old(key) or EMPTY)

@@ -12,6 +12,7 @@ from loyal_trace.core.job.draft import Draft
 from loyal_trace.core.job.kinds.paper import Retracted
 from loyal_trace.core.job.snapshot import EMPTY_SNAPSHOT, JobSnapshot
 
+# A snapshot shares what did not change, so keeping one is cheap; going back costs at most this many entries.
 _CHECKPOINT_EVERY = 4096
 _KEPT = 96
 _RETRACTED = Retracted.model_fields["kind"].default
@@ -46,6 +47,8 @@ class Liveness:
             name = asked.pop()
             if self._is_dead(name) == (name in self.dead):
                 continue
+            # A retraction that is itself retracted gives its target back, and all that belongs to it: both ways with
+            # one rule.
             self.dead ^= {name}
             changed ^= {name}
             asked += self._children.get(name, ())
@@ -61,6 +64,7 @@ class Liveness:
 def live_of(entries: Iterable[Entry]) -> list[Entry]:
     """The entries that count, in their order."""
     listed, known = list(entries), Liveness()
+    # Without a retraction everything counts: the usual case when a job is opened.
     if all(entry.kind != _RETRACTED for entry in listed):
         return listed
     for entry in listed:
@@ -128,6 +132,7 @@ class Fold:
     def add(self, new: Sequence[Entry]) -> JobSnapshot:
         """Goes on by some entries, recorded together; the snapshot after them."""
         before = len(self.entries)
+        # What the new entries change among themselves needs no going back: they have not been applied yet.
         changed = {name for name in self._take(new) if self._position.get(name, before) < before}
         if changed:
             self._back_to(min(self._position[name] for name in changed))

@@ -95,4 +95,5 @@ def typed_value(value: float, quantity: Quantity) -> str:
 
 def percent(share: float) -> str:
     """A share as it can be typed again."""
-    return f"{typed_quantity(round(share * 100, 9)).rstrip('k')}%" if share < 10 else f"{share * 100:g}%"
+    # Nine places take away what binary fractions add (0.07 × 100); no prefix, since 500m% is no way to write it.
+    return f"{Decimal(repr(round(share * 100, 9))).normalize():f}%"

@@ -30,6 +30,7 @@ def dead_rails(board: BoardDefinition, report: RailReport) -> tuple[str, ...]:
         path = next((p for p in report.paths if any(q.point.point == rail.far for q in p.points)), None)
         if path is None:
             continue
+        # Resistance to ground at the far end is no voltage: it counts among the cuts.
         ends = [p for p in path.points if p.point.point == rail.far and p.point.quantity not in GROUND]
         cut = [p for p in path.points if p.verdict == "bad" and (p.point.quantity in GROUND or p.overload)]
         measured = [p for p in ends if p.reading is not None]

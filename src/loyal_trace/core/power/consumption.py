@@ -9,6 +9,7 @@ from typing import Any
 from loyal_trace.core.boards.model import Part
 
 _LOGIC = re.compile(r"(?:[A-Z]{0,3})(?:74|54)(ALS|AS|LS|S|F|L|HCT|HC|ACT|AC|)(\d{2,4})")
+# Typical currents are taken at room temperature without load; the largest ones hardly ever add up.
 _BELOW, _ABOVE = 0.6, 1.15
 
 
@@ -45,6 +46,7 @@ class CurrentTable:
     def of(self, number: str) -> tuple[float, float, bool]:
         """Typical and largest current (ampere) of what is printed on a chip, and whether the type itself is known."""
         name = number.strip().upper()
+        # The letters behind the number are the package (74LS00N).
         logic = _LOGIC.fullmatch(re.sub(r"[A-Z]{1,2}\d?$", "", name))
         if name in self._type:
             return _ampere(self._type[name], 1.0, True)

@@ -42,6 +42,7 @@ def judge_bridge(readings: Sequence[float]) -> BridgeVerdict:
     """
     if len(readings) != 4:
         raise RequestError(f"a bridge has four diodes, and {len(readings)} readings were given")
+    # Shorted and open ones say nothing about the kind.
     conducting = [r for r in readings if NEAR_ZERO < r <= SILICON_HIGH]
     schottky = len(conducting) > 1 and max(conducting) < SILICON_LOW + 0.05
     diodes = tuple(judge_diode(r, schottky) for r in readings)
@@ -72,6 +73,7 @@ def judge_transistor(base_emitter: float, base_collector: float, collector_emitt
         wrong = [name for name, verdict in junctions.items() if verdict == word]
         if wrong:
             return TransistorVerdict(word, f"{' and '.join(wrong)} {'is' if len(wrong) == 1 else 'are'} {word}")
+    # In circuit a resistor across it reads the same, so it is doubted and not condemned.
     if math.isfinite(collector_emitter):
         shown = f"{collector_emitter:.2f} V between collector and emitter"
         return TransistorVerdict("leaky", f"{shown}, where nothing should pass; read it out of circuit")

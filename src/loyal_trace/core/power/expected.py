@@ -10,16 +10,23 @@ from loyal_trace.core.power.formulas import Reservoir, charge_time, reservoir
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.quantities import GROUND
 
+# Mains may differ by ten in a hundred (EN 50160), and an unloaded winding reads high.
 _WINDING = 0.10
+# Data sheets of fixed regulators allow ±4 %; nearly all sit within ±3 %, and one outside is worth a second look.
 _REGULATED = 0.03
+# A capacitor at −20 % has a quarter more ripple; beyond that it is not the tolerance.
 _RIPPLE = 1.3
 _FREQUENCY = 0.03
+# Fuse, clips and leads together; a cold small fuse has some tenths of an ohm by itself.
 _FUSE_OHMS = 0.5
 _RATING = 0.02
+# Loaded rails of TTL boards read tens of ohms to ground; under ten it is a short.
 NO_SHORT = 10.0
+# Electrolytics of −20/+50 % and a threshold that is no exact figure.
 _TIMING = 0.4
 _QUIET = 0.05
 _TTL_HIGH, _TTL_LOW = 2.4, 0.8
+# A fresh lithium cell reads some tenths above its nominal voltage.
 _CELL_HIGH, _CELL_DRAIN = 1.15, 2.0
 
 
@@ -48,6 +55,7 @@ def limits_at(board: BoardDefinition, point: ChainPoint, draw: Draw | None = Non
 
     `draw` is what the fitted chips should take together; without it a supply's current is held against its own load.
     """
+    # What the board's definition says counts over any sum.
     if point.low is not None and point.high is not None:
         return Limits(point.low, point.high)
     kind = board.part(point.part).kind if point.part and board.has(point.part) else ""
@@ -114,6 +122,7 @@ def _from_supply(
         return Limits(supply.ac_rms * (1 - _WINDING), supply.ac_rms * (1 + _WINDING), "the winding ±10 %")
     if point.quantity == "ripple frequency":
         pulses = 1 if supply.rectifier == "half" else 2
+        # Half a rectifier is told by exactly this: the mains itself in place of twice the mains.
         wanted = pulses * supply.mains
         return Limits(wanted * (1 - _FREQUENCY), wanted * (1 + _FREQUENCY), f"{pulses} × mains")
     full = nominal_reservoir(board, supply)

@@ -14,8 +14,11 @@ from loyal_trace.core.power.start_up import start_up
 from loyal_trace.core.power.under_load import Around, under_load
 from loyal_trace.core.vocabulary.units import format_quantity
 
+# As for a single reading to ground.
 _SHORT_OHMS = 10.0
+# The ripple formula errs by the conduction time, so less than −20 % is not held against the part.
 _CAPACITOR_LOW = 0.7
+# Meter leads and settling give a few in a hundred; junctions give far more.
 _ONE_WAY = 1.3
 
 
@@ -41,7 +44,7 @@ def _both_ways(report: PathReport) -> list[Explanation]:
         return []
     shown = f"{format_quantity(here, 'Ω')} one way and {format_quantity(there, 'Ω')} the other at {one.point.point}"
     if max(here, there) < _SHORT_OHMS:
-        return [Explanation(one.point.part, "bad", f"{shown}: a real short, alike both ways; hunt it with H")]
+        return [Explanation(one.point.part, "bad", f"{shown}: a real short, alike both ways")]
     if max(here, there) / min(here, there) > _ONE_WAY:
         return [Explanation(one.point.part, "good", f"{shown}: junctions conduct one way, as chips do")]
     return []
@@ -100,6 +103,7 @@ def _four_legs(points: list[PointVerdict]) -> list[float]:
         leg = point.point.point.rpartition(".")[2]
         value = value_of(point)
         read[int(leg) if leg in ("1", "2", "3", "4") else position] = float("inf") if value is None else value
+    # Unread legs must not turn the verdict: one that conducts like the others changes nothing.
     usual = next((value for value in read.values() if NEAR_ZERO < value <= SILICON_HIGH), SILICON_LOW + 0.15)
     return [read.get(leg, usual) for leg in (1, 2, 3, 4)]
 
@@ -110,6 +114,7 @@ def _ripple(board: BoardDefinition, report: PathReport, supply: Supply) -> list[
     if not ripple or ripple <= 0:
         return []
     wanted = ripple_frequency(supply.mains, supply.rectifier)
+    # The last comparison is false for a single diode, where the mains frequency is what is wanted.
     halved = frequency is not None and abs(frequency - supply.mains) < 0.1 * supply.mains < wanted - supply.mains
     found = []
     if halved:
@@ -141,6 +146,7 @@ def _regulator(board: BoardDefinition, report: PathReport, supply: Supply) -> li
     ripple = 0.0 if supply.dc else ripple
     if not part or not supply.nominal or mean is None or ripple is None:
         return []
+    # A meter on DC shows the mean; what the regulator gets at worst is half the ripple below it.
     trough, needed = abs(mean) - ripple / 2, abs(supply.nominal) + supply.dropout
     where = f"its input {'is' if supply.dc else 'falls to'} {_volts(trough)}"
     where += "" if supply.dc else " at the bottom of the ripple"

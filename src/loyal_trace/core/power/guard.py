@@ -44,6 +44,7 @@ def power_guard(report: PathReport) -> PowerGuard:
     """The unpowered points of a path that have no reading yet."""
     points = [p for p in report.points if not p.point.powered and p.reading is None]
     names = tuple(dict.fromkeys(f"{p.point.point} {p.point.quantity}" for p in points))
+    # Each risk is told once, however many points carry it.
     risks = dict.fromkeys(
         _RISK.get("resistance to ground" if p.point.quantity in GROUND else p.point.quantity, "") for p in points
     )

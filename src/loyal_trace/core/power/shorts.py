@@ -17,12 +17,16 @@ from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.readings import LiftReading
 from loyal_trace.core.vocabulary.units import format_quantity
 
+# Gone means both: many times what it was, and no longer near a short by itself.
 GONE_FACTOR, GONE_FROM = 8.0, 50.0
 SURE = 0.9
 TRACK = Quantity.TRACK
+# A lifted leg that still touches its pad: one wrong reading in thirty must not exclude the culprit for good.
 _MISREAD = 0.03
 _WEIGHT = {"tantalum": 4.0, "aluminium": 1.5, "ceramic": 1.0}
+# Pulled from a socket, or unsoldered at one leg.
 _MINUTES = {True: 0.5, False: 6.0}
+# From here on a few milliohm readings cost less than the lifting.
 _TRACK_FROM = 4.0
 
 
@@ -71,6 +75,7 @@ def hunt(
     total = sum(shares.values())
     ranked = sorted(((r, w / total) for r, w in shares.items()), key=lambda item: (-item[1], natural_key(item[0])))
     first, share = ranked[0]
+    # One part is named only when the readings leave the others one chance in ten together.
     if share >= SURE:
         return ShortHunt(tuple(ranked), (), _told(first, lifts, baseline), first)
     chosen = next_lift([board.part(r) for r, _ in ranked], dict(ranked))
@@ -107,6 +112,7 @@ def next_lift(parts: Sequence[Part], shares: Mapping[str, float]) -> tuple[str, 
     Parts are added by blame for their minutes until adding the next would go further from a half.
     """
     free = [part for part in parts if part.socketed and shares[part.refdes] > 0.01]
+    # Sockets first, as long as they hold a fifth of the blame: pulling them costs nothing.
     pool = free if sum(shares[p.refdes] for p in free) >= 0.2 else list(parts)
     order = sorted(pool, key=lambda p: (-shares[p.refdes] / _MINUTES[p.socketed], natural_key(p.refdes)))
     chosen: list[str] = []
@@ -134,8 +140,10 @@ def _by_distance(board: BoardDefinition, shares: Mapping[str, float], track: Map
         here = board.part(refdes)
         away = np.array([math.hypot(p.x - here.x, p.y - here.y) for p, _ in read])
         spread = away - away.mean()
+        # Resistance falls towards the short: a negative slope explains nothing.
         slope = max(0.0, float(spread @ (ohms - ohms.mean())) / max(float(spread @ spread), 1e-9))
         misfit = ohms - ohms.mean() - slope * spread
         found[refdes] = math.exp(-0.5 * min(60.0, float(misfit @ misfit) / noise**2))
+    # Never down to nothing: a track reading at the wrong pin must not exclude a part.
     best = max(found.values())
     return {refdes: max(value / best, 1e-3) for refdes, value in found.items()}

@@ -33,6 +33,7 @@ def _reset(board: BoardDefinition, report: PathReport, reset: Reset) -> list[Exp
     pulses = value_of(next((p for p in at if p.point.quantity == "reset pulses"), None))
     level = value_of(next((p for p in at if p.point.quantity == "voltage"), None))
     lasts = value_of(next((p for p in at if p.point.quantity == "reset time"), None))
+    # The program runs and crashes at the watchdog's pace: the reset circuit does its work.
     if pulses and reset.watchdog and abs(pulses * reset.watchdog - 1) <= _WATCHDOG:
         comes = f"reset comes again every {format_quantity(1 / pulses, 's')}, the watchdog's own {reset.watchdog:g} s"
         text = f"{comes}: the processor starts and does not get far; look at ROMs and bus before the reset circuit"
@@ -49,6 +50,7 @@ def _reset(board: BoardDefinition, report: PathReport, reset: Reset) -> list[Exp
     wanted = reset_time(board, reset)
     if lasts is not None and wanted:
         has = f"reset lasts {format_quantity(lasts, 's')}, {format_quantity(wanted, 's')} by its parts"
+        # The same ±40 % as in the limits of the point.
         if lasts < 0.6 * wanted:
             value = format_quantity((board.part(reset.capacitor).value or 0.0) * lasts / wanted, "F")
             text = f"{has}: too short, {reset.capacitor} acts like {value} and has dried, or {reset.resistor} is low"

@@ -12,9 +12,13 @@ from loyal_trace.core.power.rails import PathReport
 from loyal_trace.core.vocabulary.units import format_quantity
 from loyal_trace.core.vocabulary.verdicts import PartVerdict
 
+# A plug and some tracks lose this much on a good board.
 _DROP_SHARE = 0.03
+# Junction limits of common regulators are 125 to 150 °C; life halves with every ten degrees.
 _HOT, _WARM = 125.0, 100.0
+# Dry metal on metal against compound, kelvin per watt, TO-220.
 _NO_COMPOUND = 1.5
+# A fired thyristor holds about a volt; a short holds next to nothing.
 _CROWBAR = (0.4, 1.7)
 
 
@@ -80,6 +84,7 @@ def _drop(board: BoardDefinition, report: PathReport, supply: Supply) -> list[Ex
     if source is None or far is None or here is None or there is None or far is source or not supply.nominal:
         return []
     lost = abs(here) - abs(there)
+    # The measured current where there is one: the definition's is that of full load.
     current = value_of(report.latest("current")) or supply.current
     shown = f"{format_quantity(lost, 'V')} are lost between {source.point.point} and {far.point.point}"
     if lost <= _DROP_SHARE * abs(supply.nominal):
@@ -109,6 +114,7 @@ def _heat(board: BoardDefinition, report: PathReport, supply: Supply, around: Ar
             words.append("its compound is missing, which the sum counts with 1.5 K/W")
         if supply.shares_sink_with:
             words.append(f"it shares its sink with {supply.shares_sink_with}: screws first, then the joints")
+        # Without known cooling nothing can be said against the heat itself.
         kind = "good" if hot is None or hot < _WARM else "bad" if hot > _HOT else "doubtful"
         found.append(Explanation(part, "doubtful" if missing and kind == "good" else kind, "; ".join(words)))
     bridge = next((p.point.part for p in report.points if p.point.quantity == "diode"), "")

@@ -24,6 +24,7 @@ from loyal_trace.core.chips.model import ChipType, Register
 Drive = int | str
 Drives = Mapping[str, Drive]
 BEHAVIOURS = (0, 1, "P")
+# 2^14 rows are a blink; a cone with more free inputs than that decides nothing anyway.
 _MAX_FREE = 14
 
 
@@ -56,6 +57,7 @@ def function_behaviour(expr: Expr, drives: Drives) -> tuple[set[Drive], set[Driv
 @lru_cache(maxsize=32768)
 def _cached_function(expr: Expr, given: tuple[Drive, ...]) -> tuple[frozenset[Drive], frozenset[Drive]]:
     drives = dict(zip(expr.names, given, strict=True))
+    # A steady signal of unknown level takes one level for good: each is tried by itself, unlike a free one.
     steady_unknown = [n for n in expr.names if drives.get(n, "?") == "C"]
     possible: set[Drive] = set()
     usual: set[Drive] = set()
@@ -79,6 +81,7 @@ def _function_behaviour(expr: Expr, drives: Drives) -> tuple[set[Drive], set[Dri
             values[name] = np.full(size, drives[name], dtype=np.uint8)
     result = np.broadcast_to(np.asarray(expr.evaluate(values), dtype=np.uint8), (size,))
     possible: set[Drive] = {v for v in (0, 1) if _covers(values, result == v, pulsing)}
+    # A row is one choice of the free inputs, a column one of the pulsing ones: all of a row alike needs no league.
     table = result.reshape(1 << len(free), 1 << len(pulsing))
     usual: set[Drive] = {v for v in (0, 1) if (table == v).all(axis=1).any()}
     if result.any() and not result.all():
@@ -100,6 +103,8 @@ class _RegisterView:
 
     def _control_sets(self) -> Iterable[tuple[dict[str, Drive], list[dict[str, Drive]]]]:
         """For each choice of the free controls, all combinations of the pulsing ones."""
+        # Eight free controls are 256 trees; more of them means that hardly anything was probed, and low stands for
+        # all.
         for levels in product((0, 1), repeat=min(len(self.free), 8)):
             chosen = {**self.settled, **dict(zip(self.free, levels, strict=False))}
             chosen.update(dict.fromkeys(self.free[8:], 0))
@@ -137,6 +142,7 @@ class _RegisterView:
         """Can the bit stay at `level` at all, and also when the pulsing controls take all combinations?"""
         possible = False
         for _, combinations in self._control_sets():
+            # Held under every combination: it stays without the pulsing controls avoiding any.
             if all({level} in self._leaf_values(c, level) for c in combinations):
                 return True, True
             good = [c for c in combinations if {level} in self._leaf_values(c, level, fair=not self.pulsing)]
@@ -165,6 +171,7 @@ def _decision_of(register: Register, clocked: bool) -> tuple[Tree, tuple[str, ..
 def _with_overrides(register: Register, clocked: bool) -> Tree:
     hold = Expr(register.bit, (register.bit,), lambda v: v[register.bit])
     tree: Tree = register.sync if clocked else hold
+    # The first override listed wins (clear before load), so it becomes the outermost decision.
     for condition, value in reversed(register.overrides):
         tree = Branch(condition, value, tree)
     return tree
@@ -197,6 +204,7 @@ def _cached_step(register: Register, given: tuple[Drive, ...]) -> tuple[frozense
     possible: set[Drive] = set()
     usual: set[Drive] = set()
     for clocked in (True, False):
+        # A clock that cannot stand still leaves no unclocked case to explain, and the other way round.
         if not (clock_possible & ({"P"} if clocked else {0, 1})):
             continue
         view = _RegisterView(register, drives, clocked)
@@ -216,6 +224,8 @@ def register_behaviours(chip: ChipType, inputs: Drives) -> tuple[dict[str, set[D
     """(possible, usual) behaviours of every stored bit: the greatest sets that explain each other."""
     possible: dict[str, set[Drive]] = {r.bit: set(BEHAVIOURS) for r in chip.registers}
     usual = {bit: set(found) for bit, found in possible.items()}
+    # A work list: a bit is looked at again only when one that it reads has become narrower. Sets only shrink, so it
+    # ends.
     waiting = {r.bit for r in chip.registers}
     while waiting:
         for register in [r for r in chip.registers if r.bit in waiting]:
@@ -233,6 +243,7 @@ def register_behaviours(chip: ChipType, inputs: Drives) -> tuple[dict[str, set[D
 def _orbits(chip: ChipType, inputs: Drives) -> list[list[dict[str, int]]] | None:
     """The cycles that a chip runs through when its clock is all that moves; None when anything else decides."""
     bits = [r.bit for r in chip.registers]
+    # With more bits the orbits are too many to list, and the sets above have to do.
     if not bits or len(bits) > 8:
         return None
     for register in chip.registers:
@@ -275,6 +286,7 @@ def _cycles(following: np.ndarray) -> list[list[int]]:
             seen.add(state)
             path.append(state)
             state = int(following[state])
+        # Seen on this very walk: the walk has closed a cycle. Otherwise it ran into an older one.
         if state in path:
             cycles.append(path[path.index(state) :])
     return cycles
@@ -309,6 +321,8 @@ def expected_behaviours(chip: ChipType, inputs: Drives) -> dict[str, Expectation
             can: set[Drive] = set().union(*(p for p, _ in results))
             does: set[Drive] = set().union(*(u for _, u in results))
         else:
+            # Possible outputs follow from possible bits, usual ones from usual bits: mixing them would call rare
+            # things usual.
             can, _ = function_behaviour(output.value, {**drives, **{b: _as_drive(s) for b, s in possible.items()}})
             _, does = function_behaviour(output.value, {**drives, **{b: _as_drive(s) for b, s in usual.items()}})
         found[output.name] = _with_enable(output.enable, drives, can, does)
@@ -323,6 +337,7 @@ def _with_enable(enable: Expr | None, drives: Drives, can: set[Drive], does: set
         return Expectation(frozenset(can), frozenset(does))
     states, _ = function_behaviour(enable, drives)
     released = "never" if states == {1} else "always" if states == {0} else "sometimes"
+    # Off at times: the level seen there may come from any other driver of the line.
     if released == "never":
         return Expectation(frozenset(can), frozenset(does))
     return Expectation(frozenset(BEHAVIOURS), frozenset(BEHAVIOURS), released)

@@ -68,6 +68,7 @@ def drive_of(reading: PinReading, family: Family) -> Drive:
 
     A floating TTL input acts as a high; an invalid level or a floating CMOS input may act as either.
     """
+    # Bipolar inputs source current: an open one reads as a high to the chip behind it.
     if reading.state == "Z" and family.open_input_is_high:
         return 1
     return _DRIVE_OF_STATE.get(reading.state, "?")
@@ -89,6 +90,7 @@ def cone_of(chip: ChipType, output_name: str) -> ChipType:
         return replace(chip, outputs=(), registers=())
     needed = set(output.value.names)
     growing = True
+    # Bits read bits: everything behind the output, until nothing is added.
     while growing:
         growing = False
         for register in chip.registers:
@@ -157,6 +159,7 @@ def _judged(chip: ChipType, pin: Pin, reading: PinReading, readings: Readings, e
     if reading.state == "?":
         return OutputVerdict(pin.number, pin.name, reading, OutputWord.NOT_PROBED, "this pin has not been probed")
     output = chip.output_of.get(pin.name)
+    # An output that may be off says nothing by its level: whatever else is on the line is seen there.
     if expected.released != "never":
         return _judge_released(pin, reading, expected)
     if reading.state in "XZ":
@@ -181,6 +184,8 @@ def _judge_released(pin: Pin, reading: PinReading, expected: Expectation) -> Out
 
 
 def _judge_no_level(pin: Pin, reading: PinReading, expected: Expectation, output: Output | None) -> OutputVerdict:
+    # An open collector that is off is no driver: a missing pull-up leaves it without a level, the chip is not to
+    # blame.
     if output and output.open_collector and 1 in expected.possible:
         reason = f"{_named(pin)} is open collector and off; the pull-up that should lift it seems to be missing"
         return OutputVerdict(pin.number, pin.name, reading, OutputWord.UNUSUAL, reason)
@@ -207,6 +212,7 @@ def _impossible(
         f"{_named(pin)} is {STATE_WORDS[reading.state]} although {_list_inputs(chip, because, readings)}; "
         f"by the logic of a {chip.name} it can only be {_can(expected)}"
     )
+    # Wired-AND: another output may pull the line down while this one is off.
     if output and output.open_collector and reading.state in "LP" and expected.possible != {0}:
         reason += ", unless another open-collector output on the line pulls it down"
         return OutputVerdict(pin.number, pin.name, reading, OutputWord.UNUSUAL, reason, because)
@@ -238,6 +244,7 @@ def _deciding_pins(chip: ChipType, pin: Pin, readings: Readings, drive: Drive, u
     only_near: dict[str, Drive] = {n: (d if n in near else "?") for n, d in kept.items()}
     if settles(only_near):
         kept = only_near
+    # Pulsing readings are dropped first: a reason made of steady pins is the one that can be checked by eye.
     for name in sorted((n for n, d in kept.items() if d != "?"), key=lambda n: kept[n] != "P"):
         without = {**kept, name: "?"}
         if settles(without):
@@ -304,10 +311,12 @@ def _judge_together(chip: ChipType, verdicts: list[OutputVerdict], readings: Rea
 
 def _compatible(chip: ChipType, first: OutputVerdict, second: OutputVerdict, drives: Mapping[str, Drive]) -> bool:
     left, right = chip.output_of[first.name].value, chip.output_of[second.name].value
+    # Outputs that share nothing can show any two levels at once.
     if not set(left.names) & set(right.names):
         return True
     names = sorted(set(left.names) | set(right.names))
     moving = [n for n in names if drives.get(n, "?") not in (0, 1)]
+    # 4096 rows are enough for every output pair of the library; above that nothing is claimed.
     if len(moving) > 12:
         return True
     index = np.arange(1 << len(moving))
@@ -323,6 +332,7 @@ def _supply_word(chip: ChipType, readings: Readings) -> str:
     for pin in chip.pins:
         reading = readings.get(pin.number, NOT_PROBED)
         if pin.role == "power" and pin.name == "VCC":
+            # The lower limit of 5 V TTL (recommended operating conditions): below it levels and margins mean nothing.
             if reading.voltage is not None and reading.voltage < 4.75:
                 return f"{_named(pin)} is at {reading.voltage:.2f} V: below 4.75 V nothing else here can be judged"
             if reading.state in "LZ" and reading.state != "?":

@@ -42,12 +42,18 @@ from loyal_trace.core.roms.maps import (
 from loyal_trace.core.roms.shapes import Shape, shapes
 from loyal_trace.core.vocabulary.units import count_of
 
+# Places looked at before a fault of address lines is tried in full: enough to rank hundreds of maps in milliseconds.
 _SAMPLE = 4096
+# The best of a sample are judged in full.
 _KEPT = 8
 _LEAST_SHOWN = 3
+# Scores are description lengths in bits: what it takes to write down the fault and everything it leaves unexplained.
 _PER_BYTE = 8.0
+# A fault that leaves more than a third of the sample wrong explains nothing.
 _PLAUSIBLE = 0.35
+# Programs and graphics stay below; noise and compressed content come near eight.
 _GARBAGE_BITS = 7.0
+# Below half a KiB a range is too short to tell a fault inside the chip from chance.
 _RANGED, _RANGE_BITS = 512, 9.0
 _VERDICT_OF = {
     "data-stuck-0": "stuck-data",
@@ -324,6 +330,7 @@ def _slow(image: Bytes, truth: Bytes) -> Hypothesis | None:
     places = np.flatnonzero(image != truth)
     places = places[places > 0]
     late = int(np.count_nonzero(image[places] == truth[places - 1]))
+    # Repeats in the content lag by themselves: only many, and nearly all of the wrong ones, are a slow output.
     if late < 16 or late < 0.9 * len(places) or late > 0.7 * len(image):
         return None
     left = len(places) - late
@@ -446,6 +453,7 @@ def _garbage(image: Bytes, truth: Bytes) -> Hypothesis | None:
     """As good as random, and no more like the true image than chance."""
     bits = entropy_of(np.bincount(image, minlength=256) / len(image))
     alike = float(np.count_nonzero(image == truth)) / len(image)
+    # A short image cannot reach eight bits a byte, however random.
     if bits < min(_GARBAGE_BITS, math.log2(len(image)) - 2) or alike > 0.05:
         return None
     return Hypothesis(
@@ -465,6 +473,7 @@ def _patched(image: Bytes, truth: Bytes) -> Hypothesis | None:
         return None
     gaps = np.flatnonzero(np.diff(places) > 8)
     starts, ends = places[np.r_[0, gaps + 1]], places[np.r_[gaps, len(places) - 1]]
+    # Accidents are scattered single bytes; edits are few and each several bytes long.
     if len(starts) > 12 or len(places) < 2.5 * len(starts):
         return None
     lengths = ends - starts + 1

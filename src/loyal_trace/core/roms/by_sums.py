@@ -63,6 +63,7 @@ def from_elsewhere(image: RomImage, expected: Expected, ranked: tuple[Hypothesis
     best = max(alike, key=lambda name: alike[name], default="")
     truth = expected.truth_of_size(image.size)
     own = float(np.mean(here == np.frombuffer(truth, np.uint8))) if truth is not None else 0.0
+    # It must be nearer to the other slot than to its own: two revisions of one slot resemble each other too.
     if best and alike[best] >= _RESEMBLES and alike[best] > own:
         wrong = int(np.count_nonzero(same_size[best] != here))
         reason = f"this is the content of {best}, but for {count_of(wrong, 'byte')}"
@@ -83,6 +84,7 @@ def _before(proved: Hypothesis, ranked: tuple[Hypothesis, ...]) -> tuple[Hypothe
 def put_back(image: RomImage, expected: Expected) -> Hypothesis | None:
     """An image of another size that a cut or another order makes right, proved by its sums."""
     for entry in expected.own:
+        # A checksum of a few bits agrees with one cut in some thousands: it proves none.
         undone = None if entry.weak else undo(image.data, entry.by_algorithm, entry.size or expected.size)
         if undone:
             reason = f"{count_of(image.size, 'byte')}, but {len(undone.data):,} are expected; {undone.words}"

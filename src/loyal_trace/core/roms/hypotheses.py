@@ -81,6 +81,7 @@ NO_DEVICE = PinNames()
 
 def rank(found: Sequence[Hypothesis]) -> tuple[Hypothesis, ...]:
     """Turns scores (bits) into likelihoods that sum to one; likeliest first."""
+    # Relative to the best, or the powers of two underflow for a large image.
     best = min(h.score for h in found)
     weights = [2.0 ** -(h.score - best) for h in found]
     total = sum(weights)
@@ -96,6 +97,7 @@ def _with_rival(hypothesis: Hypothesis, ranked: Sequence[Hypothesis]) -> Hypothe
     check = separating(hypothesis.site, rival.site) if rival is not None else ""
     if rival is None or not check or check in hypothesis.next:
         return hypothesis
+    # Eight bits apart is a factor of 256: below it neither is to be preferred.
     alike = rival.unexplained == hypothesis.unexplained and abs(rival.score - hypothesis.score) < _ALIKE_BITS
     told = "The image alone cannot tell it from" if alike else "To tell it from"
     return replace(hypothesis, next=f"{hypothesis.next} {told} {rival.short}: {check[:1].lower()}{check[1:]}")

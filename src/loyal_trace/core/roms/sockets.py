@@ -16,10 +16,17 @@ def own_sockets(
 ) -> BoardDefinition:
     """The own board with one socket for each listed name that no socket of the given boards answers to.
 
-    The board itself comes back when there is nothing to add.
+    A line that was imported for the own board makes a socket there, whatever boards have joined since: the reads of it
+    stay where they were taken. The board itself comes back when there is nothing to add.
     """
     taken = {name.lower() for b in boards.values() for slot in b.rom_slots for name in (slot.refdes, slot.label)}
-    found = {name: entries for name, entries in _sockets(sums).items() if name not in taken}
+    here = {name.lower() for slot in own.rom_slots for name in (slot.refdes, slot.label)}
+    free = [entry for entry in sums if entry.board in ("", own.id)]
+    found = {
+        name: entries
+        for name, entries in _sockets(free).items()
+        if name not in (here if any(entry.board == own.id for entry in entries) else taken)
+    }
     if not found:
         return own
     parts = {part.refdes: part for part in own.parts}
