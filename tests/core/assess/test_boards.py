@@ -6,6 +6,7 @@ import pytest
 
 from loyal_trace.core.assess.boards import boards_of
 from loyal_trace.core.boards.model import Part
+from loyal_trace.core.boards.outline import body_size
 from loyal_trace.core.job import entries as e
 from loyal_trace.core.job.fold import fold
 from loyal_trace.core.vocabulary.identity import PartRef
@@ -126,3 +127,22 @@ def test_a_fact_about_an_unknown_part_makes_it_with_the_kind_of_its_designator()
     assert len({(part.x, part.y) for part in board.parts}) == len(board.parts), (
         "every part has its own place on the map"
     )
+
+
+def test_parts_without_a_place_are_laid_out_side_by_side_inside_the_board_below_the_others():
+    names = [f"U{n}" for n in range(1, 15)] + ["C1", "C2", "J1", "R1"]
+    facts = [told(name, number="27C64" if name[0] == "U" else "", sort="") for name in names]
+    placed = Part("U99", "74LS00", "DIP-14", x=40, y=30)
+    board = stands(*facts, boards={"small": small_board(parts=(placed,), nets=(), width=100, height=60)})["small"]
+    boxes = []
+    for part in board.parts:
+        width, height = body_size(part)
+        box = (part.x - width / 2, part.y - height / 2, part.x + width / 2, part.y + height / 2)
+        assert box[0] >= 0 and box[1] >= 0 and box[2] <= board.width and box[3] <= board.height, part.refdes
+        boxes.append(box)
+    for n, one in enumerate(boxes):
+        assert all(one[2] <= b[0] or b[2] <= one[0] or one[3] <= b[1] or b[3] <= one[1] for b in boxes[:n])
+    loose = [part for part in board.parts if not part.placed]
+    assert board.part("U99") == placed and min(part.y for part in loose) > placed.y
+    first_row = [part for part in loose if part.y == min(p.y for p in loose)]
+    assert min(part.x - body_size(part)[0] / 2 for part in first_row) == 20.0 and len(first_row) < len(loose)

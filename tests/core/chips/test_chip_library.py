@@ -74,3 +74,18 @@ def test_the_counter_counts_and_loads(library):
 def test_the_logic_language_takes_nothing_else(text):
     with pytest.raises(RequestError):
         compile_expression(text)
+
+
+def test_pins_are_asked_for_by_number_from_one_to_the_last_and_by_name(library):
+    chip = library.find("74LS00")
+    assert chip.pin_number(1).number == 1 and chip.pin_number(14).name == "VCC" and chip.pin("GND").number == 7
+    for number in (0, 15, -1):
+        with pytest.raises(RequestError, match="14 pins"):
+            chip.pin_number(number)
+    with pytest.raises(RequestError, match="no pin called"):
+        chip.pin("QX")
+
+
+@pytest.mark.parametrize(("number", "rom"), [("2764", True), ("27C256", True), ("6116", False), ("74LS00", False)])
+def test_content_is_held_by_memories_that_cannot_be_written_in_circuit(library, number, rom):
+    assert library.find(number).is_rom is rom

@@ -78,3 +78,9 @@ def test_a_list_over_two_boards_is_of_the_board_that_has_all_of_it():
     found = Places(context(TIDEWRACK)).several("5D, 4G")
     assert {part.board for one in found for part in one.parts} <= {"tw-cpu", "tw-vid"}
     assert [part.board for part in Places(context(TIDEWRACK)).several("TW-VID 5D, 4C")[0].parts] == [V, V]
+
+
+def test_with_two_boards_what_is_typed_again_names_the_board():
+    for line in ("TW-VID supply +5: to 5D.16", "TW-VID serial: 5", "TW-VID rail +5 to ground 4.2 ohm"):
+        assert read(line, context(TIDEWRACK)).said.canonical.startswith("TW-VID "), line
+        assert not read(line.removeprefix("TW-VID ")).said.canonical.startswith("TW-VID "), line

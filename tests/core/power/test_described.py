@@ -5,6 +5,7 @@ from dataclasses import replace
 import pytest
 
 from loyal_trace.core.boards.model import BoardDefinition, Part
+from loyal_trace.core.boards.supplies import Rail
 from loyal_trace.core.job.entries import OWN_BOARD
 from loyal_trace.core.power.described import EXAMPLES, LINES, describe_chain, kind_of, with_chain
 from loyal_trace.core.power.expected import limits_at
@@ -104,6 +105,9 @@ def test_a_described_chain_takes_the_place_of_the_boards_own_of_that_path_alone(
     assert [p.point for p in board.chain if p.path == "+24 V"] == ["F2"] and len(board.supplies) == 1
     assert len({p.refdes for p in board.parts}) == len(board.parts), "nothing is there twice"
     assert board.has("4F") and board.part("U1") == chain_board().part("U1")
+    other = chain_board(rails=(*chain_board().rails, Rail("-12 V", -12.0, -12.6, -11.4)))
+    rails = with_chain(other, describe_chain(TOLD, "+5 V")).rails
+    assert [(rail.name, rail.far) for rail in rails] == [("-12 V", ""), ("+5 V", "4F.20")]
 
 
 def guard_after(*readings):

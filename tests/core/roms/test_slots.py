@@ -137,3 +137,17 @@ def test_sums_of_a_few_bits_claim_no_cut_no_order_and_no_repair():
         found = judge(RomImage("6A", wrong), Expected((weak,), "", 0x400), SumList([weak]))
         assert "exactly right" not in found.reason and "every sum" not in found.reason
     assert mend([bytes(b ^ 0xFF for b in image)], [weak]) is None
+
+
+def test_slots_are_ordered_by_number_then_address_then_lane_and_those_without_come_last():
+    slots = [
+        RomSlot("a", "", 16, None, "", None),
+        RomSlot("b", "", 16, None, "", 0x2000),
+        RomSlot("c", "", 16, None, "", 0x1000, (), 1, 2),
+        RomSlot("d", "", 16, None, "", 0x1000, (), 0, 2),
+        RomSlot("e", "", 16, 7, "", 0x0),
+        RomSlot("f", "", 16, 0, "", 0x9000),
+    ]
+    table = slot_table(replace(BOARD, rom_slots=tuple(slots)))
+    assert "".join(line.slot.refdes for line in table) == "fedcba"
+    assert [line.number for line in table] == ["0", "7", "", "", "", ""]
