@@ -29,7 +29,7 @@ def test_the_report_says_what_was_found_measured_done_and_not_tested(session):
     found, report = sections(session)
     assert any("6C" in line and "A9" in line for line in found["Found"].lines)
     ripple = next(
-        row for row in found["Measured, before and after"].table if row[0] == "tw-cpu C1" and row[1] == "ripple"
+        row for row in found["Measured, before and after"].table if row[0] == "TW-CPU C1" and row[1] == "ripple"
     )
     assert ripple[2] != "–" and ripple[3] == "2.00 V"
     assert found["Parts out and in"].table[1][2:4] == ("6800u 35V", "tray F")

@@ -15,6 +15,7 @@ _SENTENCES: Mapping[str, str] = {
     "pin-twice": "A pin of {place} is named twice.",
     "too-many-pins": "{place} has only {left} pins left from here on.",
     "word-too": "“{word}” is a word as well as a reading. Choose one.",
+    "place-too": "“{word}” is a place as well as a value. Choose one.",
     "no-rail": "{parts} are not on one rail of this board.",
     "none-of-class": "There are no {sort} on this board.",
     "never-removed": "{place} was never removed.",

@@ -95,6 +95,12 @@ def _sections(assessment: Assessment, live: Sequence[Entry], head: str) -> list[
     ]
 
 
+def _at(assessment: Assessment, board_id: str, place: str) -> str:
+    """A place as the owner reads it: with the name of its board where there are several."""
+    boards = assessment.moment.boards
+    return f"{boards[board_id].name} {place}" if len(boards) > 1 and board_id in boards else place
+
+
 def _boards(assessment: Assessment) -> Section:
     """What came in: revision, serial and labels of every board."""
     choices = {what: decided.choice for what, decided in assessment.moment.snapshot.paper.decisions.items()}
@@ -143,7 +149,7 @@ def _roms(assessment: Assessment) -> Section:
     rows = [("slot", "device", "verdict", "why")]
     for place, slot in assessment.roms.items():
         why = slot.verdict.reason if slot.verdict else ""
-        rows.append((f"{place[0]} {place[1]}", slot.slot.device, slot.word, why))
+        rows.append((_at(assessment, *place), slot.slot.device, slot.word, why))
     title = "ROM contents" + (f", firmware {assessment.firmware}" if assessment.firmware else "")
     return Section(title, (), tuple(rows) if len(rows) > 1 else (), (16, 14, 14, 56))
 
@@ -153,14 +159,14 @@ def _measured(assessment: Assessment) -> Section:
     rows = [("place", "quantity", "before", "after")]
     for key, taken in assessment.moment.snapshot.readings.measured.items():
         after = reading_words(taken[-1]) if len(taken) > 1 else "–"
-        rows.append((f"{key.board} {key.point}", key.quantity, reading_words(taken[0]), after))
+        rows.append((_at(assessment, key.board, key.point), key.quantity, reading_words(taken[0]), after))
     return Section("Measured, before and after", (), tuple(rows) if len(rows) > 1 else (), (30, 30, 20, 20))
 
 
 def _done(assessment: Assessment, live: Sequence[Entry]) -> Section:
     work = [e for e in live if e.kind in _WORK]
     minutes = sum(record.minutes for record in assessment.moment.snapshot.parts.steps.values() if not record.skipped)
-    lines = [f"{local_time(e.time)} {e.board} {describe(e)}" for e in work]
+    lines = [f"{local_time(e.time)} {_at(assessment, e.board, describe(e))}" for e in work]
     if minutes:
         lines.append(f"Bench time booked on steps: {minutes:.0f} minutes.")
     return Section("Done", tuple(lines))
@@ -174,7 +180,7 @@ def _parts(assessment: Assessment) -> Section:
         number = out.number if out else ""
         rows.append(
             (
-                f"{place[0]} {place[1]}",
+                _at(assessment, *place),
                 number or "–",
                 new.number if new else "–",
                 new.origin if new else "–",
@@ -223,7 +229,7 @@ def _left_alone(assessment: Assessment) -> Section:
 
 
 def _advice(assessment: Assessment) -> Section:
-    lines = [f"{thing.text} ({thing.place[0]} {thing.place[1]})." for thing in assessment.next]
+    lines = [f"{thing.text} ({_at(assessment, *thing.place)})." for thing in assessment.next]
     boards = assessment.moment.boards
     for board_id, board in boards.items():
         untouched = [

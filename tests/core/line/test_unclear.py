@@ -22,6 +22,8 @@ UNCLEAR = [
     ("C1 51u 5 12%", {"C1 measures 51u esr 5 ohm loss 12%", "C1 measures 51u leakage 5uA loss 12%"}),
     ("swap 5D and 5A: goes", {"swap 5D and 5A: gone", "swap 5D and 5A: moves"}),
     ("5D socketed", {"5D socket fitted", "5D is socketed"}),
+    ("5D = 5A", {"5D current 5A", "-- 5D = 5A"}),
+    ("5D 5F", {"5D capacitance 5", "-- 5D 5F"}),
 ]
 REFUSED = [
     ("U77 removed", "unknown-place"), ("5D.99 low", "unknown-pin"), ("5D.13 = 5D.13", "same-pin"),

@@ -14,7 +14,7 @@ from loyal_trace.core.line.context import Context, Message, Parsed, Planned, Ref
 from loyal_trace.core.line.places import Places, looks_like_place, patterns_of
 from loyal_trace.core.line.registry import FORMS, Form, Scope
 
-_ASKS = ("impossible-value", "word-too")
+_ASKS = ("impossible-value", "word-too", "place-too")
 _FREE = re.compile(r"(?:^|\s)--\s+(.*)$", re.DOTALL)
 _MOST_WORDS = 14
 

@@ -33,6 +33,8 @@ from loyal_trace.core.vocabulary.stages import Stage
 
 _ON = r"(?:(?P<on><board>)\s+)?"
 _PLACEHOLDER = {"from": "from J1 9 V DC", "through": "through C1 1000u", "to": "to REG1 5 V, U1.14"}
+# A value whose unit stands apart: 10 uF, 8 MHz, 2 A.
+_SPACED = r"\d[\d.,]*\s+(?:[pnuµμm]?F|[kM]?Hz|m?A|[kM]?(?:ohms?|Ω)|[kM])"
 _VOLTS = re.compile(r"([+-]?\d+(?:[.,]\d+)?)\s*V?", re.IGNORECASE)
 
 
@@ -55,7 +57,7 @@ def _kind(scope: Scope, part: NamedPart) -> str:
 
 
 @form(
-    r"(?P<at><part>)\s+is\s+(?:a\s+|an\s+)?(?P<what>\S+(?:\s+(?:\d+(?:[.,]\d+)?\s*V|BP|NP|slow|fast)){0,2})",
+    rf"(?P<at><part>)\s+is\s+(?:a\s+|an\s+)?(?P<what>(?:{_SPACED}|\S+)(?:\s+(?:\d+(?:[.,]\d+)?\s*V|BP|NP|slow|fast)){{0,2}})",
     "5D is 74LS166",
     "C1 is 6800u 25V",
     stage=Stage.INTAKE,

@@ -149,6 +149,10 @@ def value_at_a_point(m: Match, scope: Scope) -> Iterable[Said]:
     if unit not in _BY_UNIT:
         return
     yield from _readings(scope, m["at"], _BY_UNIT[unit], m["value"], bool(m["good"]))
+    # On a board with a grid, 5A and 5F are places as well as five ampere and five farad.
+    typed = m["value"].replace(" ", "")
+    if any(typed.casefold() in names for names in scope.places.refdes.values()):
+        raise Refusal("place-too", word=typed)
 
 
 @form(

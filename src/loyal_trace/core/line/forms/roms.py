@@ -68,6 +68,7 @@ def _typed(fields: dict[str, object]) -> str:
 
 
 _BITS_A_SYMBOL = 4
+_NO_SIGNATURE = ("none", "never", "no signature")
 
 
 def _can_hold(scope: Scope, part: NamedPart) -> None:
@@ -84,7 +85,7 @@ def _signed(scope: Scope, part: NamedPart, text: str) -> Iterator[Said]:
     symbols = scope.context.snapshot.decision("symbols") or HEX_SYMBOLS
     words = text.strip()
     name = scope.named(part)
-    if words.lower() in ("none", "never", "no signature"):
+    if words.lower() in _NO_SIGNATURE:
         yield said(f"{name} sig none", at(SignatureTaken, part, value=None))
         return
     try:
@@ -111,7 +112,10 @@ def signature(m: Match, scope: Scope) -> Iterable[Said]:
 def signature_asked_for(m: Match, scope: Scope) -> Iterable[Said]:
     """The signature of the socket in hand."""
     asked = scope.context.asked
-    if isinstance(asked, AskedSocket):
+    symbols = scope.context.snapshot.decision("symbols") or HEX_SYMBOLS
+    # Without a place in front, words that are no symbols are a sentence (“sig ok”).
+    told = m["sig"].lower()
+    if isinstance(asked, AskedSocket) and (told in _NO_SIGNATURE or set(told) <= set(symbols.lower())):
         yield from _signed(scope, NamedPart(board=asked.place.board, refdes=asked.place.refdes), m["sig"])
 
 
