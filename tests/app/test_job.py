@@ -19,6 +19,7 @@ from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.formats.bench_profile import BENCH_FILE
 from loyal_trace.store.store import Store
 from tests.helpers.builders import BOARD_TOML, tiny_files
+from tests.helpers.entries import logbooks
 
 
 def board_folder(path, **changes):
@@ -156,6 +157,38 @@ def test_a_job_is_found_by_id_or_title_and_two_of_one_title_are_told_apart_by_id
     assert first in str(told.value) and second in str(told.value)
     with pytest.raises(RequestError, match="id or title"):
         find_job(store, "Nobody")
+
+
+def test_a_chip_that_was_read_or_gave_a_signature_is_a_socket_at_once_and_after_reopening(job, store):
+    job.record(e.PartTold, board="tiny", place="U7", number="HYB-3", sort="chip")
+    assert [slot.refdes for slot in job.boards["tiny"].rom_slots] == ["U2"]
+    job.record(e.SignatureTaken, board="tiny", place="U7", value=0x7A5F)
+    job.record(e.PartTold, board="tiny", place="U8", number="HYB-4", sort="chip")
+    job.record(e.RomRead, board="tiny", place="U8", attachment=store.put_attachment(b"x" * 16), size=16)
+    assert [slot.refdes for slot in job.boards["tiny"].rom_slots] == ["U2", "U7", "U8"]
+    again = OpenJob(store, job.id)
+    assert again.boards == job.boards and set(again.assessment().roms) == set(job.assessment().roms)
+    job.undo()
+    assert [slot.refdes for slot in job.boards["tiny"].rom_slots] == ["U2", "U7"]
+
+
+@settings(max_examples=30)
+@given(logbooks())
+def test_whatever_is_recorded_the_open_job_shows_what_a_fresh_opening_shows(tmp_path_factory, log):
+    """Entries of any kind and retractions, judged after each: no cache of the open job is older than its logbook."""
+    with Store(tmp_path_factory.mktemp("any")) as store:
+        job = OpenJob(store, open_new_job(store, "Job", []))
+        job.add_board(tiny_files(BOARD_TOML.replace('"tiny"', '"small"')), "small")
+        blobs = {store.put_attachment(data): data for data in (bytes(8), b"12345678")}
+        for entry in log:
+            if getattr(entry, "attachment", None):
+                entry = entry.model_copy(update={"attachment": next(iter(blobs))})
+            job.record_all([entry.model_copy(update={"part_of": ""})])
+            boards, roms = job.boards, job.assessment().roms
+        if log:
+            again = OpenJob(store, job.id)
+            assert (again.boards, again.assessment().roms) == (boards, roms)
+            assert again.assessment().plan == job.assessment().plan
 
 
 def test_verdicts_are_worked_out_beside_while_entries_are_recorded(job):

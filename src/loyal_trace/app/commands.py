@@ -112,6 +112,7 @@ def enter_line(job: OpenJob, text: str, setting: Setting, choice: int | None = N
     Nothing of an unclear or refused line is stored. MachineError when it could not be written.
     """
     found = preview(job, text, setting)
+    # The command line has no choice to make: there an unclear line stays unclear and nothing is stored.
     if found.status is Status.UNCLEAR and choice is not None and 0 <= choice < len(found.said):
         return record_said(job, text, found.said[choice])
     if found.status is Status.RECORDED or (found.status is Status.NOTE and found.said):
@@ -123,6 +124,7 @@ def record_said(job: OpenJob, text: str, said: Said, status: Status = Status.REC
     """Records one reading of a line, with the open step of the plan that it completes."""
     cautions = cautions_for(job, said.entries)
     entries = [job.make(one.kind, **one.fields) for one in said.entries]
+    # Asked before the entries are recorded: afterwards the plan would no longer have the step open.
     entries += steps_completed(job, entries)
     job.record_all(entries)
     if any(isinstance(entry, Decided) and entry.what in (LACKS, SUPPLIES) for entry in entries):
@@ -133,6 +135,7 @@ def record_said(job: OpenJob, text: str, said: Said, status: Status = Status.REC
 def _result(job: OpenJob, parsed: Parsed) -> LineResult:
     why = sentence(parsed.message) if parsed.message is not None else ""
     if parsed.said is not None:
+        # Made only to be described; a preview must not use up an id.
         entries = tuple(one.kind(id="0", time=job.env.clock(), **one.fields) for one in parsed.said.entries)
         cautions = cautions_for(job, parsed.said.entries)
         return _described(parsed.text, parsed.status, parsed.said, entries, cautions, why)
@@ -199,12 +202,14 @@ def _holds_of(job: OpenJob, one: Planned) -> Iterator[Hold]:
     board_id = str(fields["board"])
     board = job.boards.get(board_id)
     here = (fields["place"], fields["quantity"])
+    # A reading beside the described points is somebody's own look round: nothing is held against it.
     paths = [p.path for p in board.chain if (p.point, p.quantity) == here] if board is not None else []
     if board is None or not paths:
         return
     caution = caution_of(board, paths[0])
     if caution and caution not in job.snapshot.paper.cautions:
         yield Hold(caution, CAUTIONS[caution], board_id, True)
+    # Readings with the power off are what the guard asks for, and AC at the plug comes before the board.
     if not fields.get("powered") or fields.get("source") == GOOD_BOARD or fields.get("quantity") == Quantity.AC_VOLTAGE:
         return
     first = guard_words(job, board_id, paths[0])
@@ -231,6 +236,7 @@ def steps_completed(job: OpenJob, entries: Sequence[Entry]) -> list[Entry]:
     """The open steps of the plan that these entries do, as done: an action said does all that its step would do."""
     wanted: dict[PartRef, tuple[str, ...]] = {}
     for entry in entries:
+        # A borrowed stand-in completes nothing: the part itself is still to be replaced.
         if isinstance(entry, Fitted) and not entry.lender:
             wanted[entry.part] = _STEP_OF_ORIGIN.get(entry.origin, _NEW_PART)
         elif isinstance(entry, GaveBack):

@@ -107,6 +107,7 @@ class Desk:
         finally:
             self._holding -= 1
             if not self._holding and self._waiting:
+                # A change shows everything that a mere picking would, so it is told alone.
                 every, self._waiting = self._waiting, []
                 (self.changed if self.changed in every else self.picked).emit()
 
@@ -150,6 +151,7 @@ class Desk:
         except LoyalTraceError as error:
             self.say(str(error), True)
             return False
+        # Undoing the last fact of the own board takes the board itself away.
         if self.board not in self.job.boards:
             self.board, self.part = next(iter(self.job.boards), ""), ""
         self._tell(self.changed)
@@ -194,6 +196,7 @@ class Desk:
 
     def drop(self, paths: list[Path], columns: Mapping[Path, Mapping[str, str]] | None = None) -> None:
         """Files were dropped on the window; `columns` of tables whose titles had to be explained."""
+        # Told after the change, or the newest entry would cover the reasons.
         left: list[str] = []
 
         def act() -> list[str]:
@@ -229,6 +232,7 @@ class Desk:
             for number, place in enumerate(wanted):
                 label = f"{place.refdes}, {number + 1} of {len(wanted)}" if len(wanted) > 1 else place.refdes
                 try:
+                    # Each read is kept as soon as it is whole: stopping the fifth must not lose the four before it.
                     data = reader.read(place, partial(watch.said, label), self.tasks.cancel)
                 except Cancelled:
                     raise Cancelled(f"stopped; {count_of(number, 'read')} kept") from None

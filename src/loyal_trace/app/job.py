@@ -120,7 +120,8 @@ class OpenJob:
 
     def _boards_at(self, snapshot: JobSnapshot) -> Mapping[str, BoardDefinition]:
         """The boards at a moment, folded again only when one of the frozen things that they are made of is another."""
-        inputs = (snapshot.facts, snapshot.roms.lists, snapshot.paper.decisions, self.defined)
+        # Everything that boards_of reads, by identity: the snapshot shares each group that did not change.
+        inputs = (snapshot.facts, snapshot.roms, snapshot.paper.decisions, self.defined)
         kept, boards = self._boards_kept
         if not kept or any(a is not b for a, b in zip(kept, inputs, strict=True)):
             boards = boards_of(self.defined, snapshot, self.library)
@@ -158,6 +159,7 @@ class OpenJob:
 
     def record_all(self, new: Sequence[Entry]) -> None:
         """Writes the entries of one action, all or none; they are undone as one."""
+        # Something new ends what can be redone, as in every editor.
         self._undone.clear()
         self._write(_as_one(new))
 
@@ -194,12 +196,14 @@ class OpenJob:
             raise RequestError(f"there is no entry {target} in this logbook")
         if target in self.retracted:
             raise RequestError("this entry is already undone")
+        # One row of the logbook stands for its whole action: half of it undone would be a state nobody made.
         whole = self._fold.entry(target).part_of or target
         self._undone = [self._group(whole if self._fold.has(whole) else target)]
         self._write([self.make(Retracted, target=whole if self._fold.has(whole) else target)])
 
     def _group(self, head: str) -> list[Entry]:
         """The live entries of one action: its head, and what belongs to it, in their order."""
+        # An action's entries were recorded together; looking further back would slow undo on a long job.
         start = max(0, len(self.entries) - 5000)
         near = [e for e in self.entries[start:] if (e.id == head or e.part_of == head) and e.id not in self.retracted]
         return near or [self._fold.entry(head)]

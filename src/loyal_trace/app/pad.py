@@ -46,6 +46,7 @@ class Pad:
 
     def show(self, stage: Stage, caps: frozenset[str]) -> None:
         """Another stage, or other keys: what was pressed before counts first."""
+        # The key was pressed for the part that was shown then.
         if (stage, caps) != (self.stage, self.caps):
             self.flush()
             self.stage, self.caps = stage, caps
@@ -58,6 +59,7 @@ class Pad:
 
     def key(self, text: str) -> None:
         """A printable key. A cap lights; a second key before it is saved, or a key without a cap, opens the line."""
+        # Two keys within a quarter of a second are a word being typed, not two readings.
         if self.lit:
             typed = self._typed + text
             self._forget()

@@ -21,6 +21,7 @@ def write_whole(path: Path, data: bytes, what: str, make_folders: bool = False) 
             stream.flush()
             os.fsync(stream.fileno())
         temporary.replace(path)
+        # Without it the name may be gone after a power cut although the bytes are there.
         _sync_folder(path.parent)
     except OSError as error:
         with suppress(OSError):

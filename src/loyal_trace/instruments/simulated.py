@@ -37,6 +37,7 @@ class SimulatedInstruments:
 
     def _ready(self) -> SimulatedBench:
         wanted = self._changes()
+        # What was undone cannot be taken out of a bench: it is built again and given what still counts.
         if self.bench is None or wanted[: len(self._applied)] != self._applied:
             self.bench, self._applied = self._build(), ()
         for place, origin in wanted[len(self._applied) :]:
@@ -53,6 +54,7 @@ class SimulatedInstruments:
             if cancel.is_set():
                 raise Cancelled
             progress(done, len(data))
+            # Outside the lock: the meter may be used while a ROM is being read.
             time.sleep(self._seconds * _BLOCK / max(len(data), 1))
         progress(len(data), len(data))
         return data

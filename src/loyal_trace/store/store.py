@@ -202,6 +202,7 @@ class Store:
         """Keeps bytes under their SHA-256, which is returned; on disk when this returns."""
         sha = hashlib.sha256(data).hexdigest()
         path = self._attachment_path(sha)
+        # Named by its content: the same bytes are there already, unless an earlier write was cut short.
         if path.exists() and path.stat().st_size == len(data):
             return sha
         self._may_write()
@@ -217,6 +218,7 @@ class Store:
             raise UserFileError(
                 str(path), "the attachment is missing", "import the job from an archive again"
             ) from None
+        # Verified on every read: a damaged image must never be judged as if it came from the chip.
         if hashlib.sha256(data).hexdigest() != sha:
             raise UserFileError(str(path), "the attachment is damaged", "import the job from an archive again")
         return data
@@ -242,6 +244,7 @@ class Store:
         opened = next((e for e in archive.entries if isinstance(e, Opened)), None)
         title = opened.title if opened is not None else job
         when = archive.entries[0].time.isoformat() if archive.entries else ""
+        # The chain goes on from the archive's head, so that the import itself is a link of it.
         last = _chained([noted], archive.head)[0]
         rows = [(entry.id, line) for entry, line in zip(archive.entries, archive.lines, strict=True)]
         self._create(job, title, when, archive.boards, [*rows, (last.id, write_entry(last))])

@@ -162,6 +162,7 @@ class LineControl:
             self._opened = True
             self.desk.show()
             return
+        # Read again on Enter: a worker may have recorded something since the last key.
         found = preview(self.desk.job, text, setting)
         if found.status is Status.REFUSED or (found.status is Status.NOTE and not found.said):
             self.desk.say(found.why, True)
@@ -188,6 +189,7 @@ class LineControl:
                 return
             self._opened = False
             self.foot.edit.setText("")  # forgets the typing, so that undo is about the record now
+            # A part that was just made is picked, unless the person has another one in hand.
             if done[0].new and self.desk.picked_part is None:
                 self.desk.pick(*done[0].new[0])
             self._stage().recorded(done[0].entries)

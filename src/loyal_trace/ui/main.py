@@ -76,6 +76,7 @@ def open_store(folder: Path, demo: bool) -> "tuple[Store, OpenJob | None]":
     except (StoreBusy, MachineError):
         if not (folder / DATABASE).exists():
             raise
+        # Another window has it: looking is allowed, and the bar says why nothing can be written.
         store = Store(folder, read_only=True)
     if not demo:
         return store, None

@@ -89,6 +89,7 @@ class JobWiring(QObject):
         for page in self.stages:
             self.shell.stages.removeWidget(page)
             page.deleteLater()
+        # The foot belongs to the job: the next one brings its own, with its own line and undo.
         self.shell.right.removeWidget(self.foot)
         self.foot.hide()
         self.foot.deleteLater()
@@ -137,6 +138,7 @@ class JobWiring(QObject):
         job = self.desk.job
         if self.shell.drawer.isVisible():
             self.shell.drawer.follow(job.entries, partial(line_of, job))
+        # While work runs, the bar shows its progress.
         if not self.desk.tasks.busy:
             self.shell.bar.say(newest(job), False)
 
