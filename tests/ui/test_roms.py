@@ -32,7 +32,7 @@ def read_in(window, board, refdes, data):
 def test_the_bytes_stand_side_by_side_and_a_key_walks_the_differences(roms):
     view = roms.figure("bytes as read and as expected")
     assert view.isHidden()
-    roms.press("Show the bytes")
+    roms.press("Show bytes")
     assert view.isVisible() and view.accessibleDescription() == "1 of 2: 0B78 is DA, should be D2 (D3)"
     roms.press("Next difference")
     assert view.accessibleDescription() == "2 of 2: 162F is 7F, should be 77 (D3)"
@@ -45,7 +45,7 @@ def test_the_bytes_stand_side_by_side_and_a_key_walks_the_differences(roms):
 def test_two_wrong_bytes_are_restored_from_the_sums_and_kept_beside_the_read(roms):
     true = true_image("tw-cpu", "6F", "B")
     before = [e for e in roms.on_disk() if e.kind == "rom_read" and e.place == "6F"]
-    roms.press("Plan the repair", "Restore the contents")
+    roms.press("Plan repair", "Restore the contents")
     roms.wait_idle()
     roms.qtbot.waitUntil(lambda: roms.last.kind == "image_known", timeout=20_000)
     entry = roms.last
@@ -60,7 +60,7 @@ def test_what_cannot_be_restored_says_so_and_the_window_stays_awake(roms):
     roms.desk.pick("tw-cpu", "6C")
     read_in(roms, "tw-cpu", "6C", damaged)
     count = len(roms.on_disk())
-    roms.press("Plan the repair", "Restore the contents")
+    roms.press("Plan repair", "Restore the contents")
     assert roms.desk.tasks.busy, "it works in the background"
     roms.wait_idle()
     roms.qtbot.waitUntil(lambda: "not restored" in roms.message, timeout=20_000)
@@ -108,7 +108,7 @@ def texts(roms):
 
 def test_the_set_stands_as_a_table_and_an_unknown_dump_is_held_against_the_store(roms):
     roms.desk.pick("tw-cpu", "6C")
-    roms.press("Show the whole set")
+    roms.press("Show the set")
     assert any(line.startswith("3 6D TW-3 27C64 6000–7FFF 8 bit differs: A | B B") for line in texts(roms))
     roms.press("Identify the ROM")
     roms.wait_idle()
@@ -122,7 +122,7 @@ def test_the_set_stands_as_a_table_and_an_unknown_dump_is_held_against_the_store
 def test_the_reads_of_a_chip_stand_beside_each_other_and_what_flickers_is_drawn(roms):
     first = np.frombuffer(true_image("tw-cpu", "6B", "B"), np.uint8).copy()
     roms.desk.pick("tw-cpu", "6B")
-    roms.press("Compare the reads")
+    roms.press("Compare reads")
     assert "alike" in texts(roms)[-1] or "one read tells nothing" in texts(roms)[-1]
     for place in (100, 900, 1700):
         turned = first.copy()
@@ -135,7 +135,7 @@ def test_the_reads_of_a_chip_stand_beside_each_other_and_what_flickers_is_drawn(
 
 def test_the_repair_page_says_how_the_chip_is_written_and_what_could_take_its_place(roms):
     roms.desk.pick("tw-cpu", "6F")
-    roms.press("Plan the repair")
+    roms.press("Plan repair")
     shown = " ".join(texts(roms))
     assert "6F: 27C64, EPROM" in shown and "programme over it" in shown and "28C64" in shown
     assert roms.page.caution.isHidden(), "programming over needs no lamp"
@@ -180,7 +180,7 @@ def test_the_picture_zooms_to_single_bytes_and_a_click_shows_them(roms):
     roms.desk.pick("tw-cpu", "6F")
     picture, view = roms.figure("picture of the image"), roms.figure("bytes as read and as expected")
     walk = roms.wiring.presenter.walk
-    roms.press("Show the bytes", "Zoom in", "Zoom in", "Zoom in")
+    roms.press("Show bytes", "Zoom in", "Zoom in", "Zoom in")
     assert picture.count == 0x400 and picture.first <= walk.offset < picture.first + picture.count
     roms.press("Next difference")
     assert picture.first <= 0x162F < picture.first + picture.count, "the next difference is brought into view"
@@ -207,7 +207,7 @@ def test_checksums_and_symbols_are_typed_and_files_are_written(roms, tmp_path, m
     assert set(shown) <= set("GHJKLMNPQRSTVWXZ") and shown in roms.hint
     roms.type(f"sig {shown}")
     assert roms.last.value == wanted
-    roms.press("Plan the repair")
+    roms.press("Plan repair")
 
     def save(label, name):
         monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / name), ""))
@@ -233,11 +233,11 @@ def test_the_register_of_a_tester_is_learnt_from_the_signatures_taken(roms):
         roms.desk.pick("tw-cpu", slot)
         roms.type(f"sig {theirs.of(true_image('tw-cpu', slot, 'B')):04X}")
         if slot != "6D":
-            roms.press("Show the whole set", "Learn the register")
+            roms.press("Show the set", "Learn the register")
             roms.wait_idle()
             roms.qtbot.waitUntil(lambda: "are needed" in roms.message)
             roms.press("Show the sockets")
-    roms.press("Show the whole set", "Learn the register")
+    roms.press("Show the set", "Learn the register")
     roms.wait_idle()
     roms.qtbot.waitUntil(lambda: roms.last.kind == "decided", timeout=20_000)
     assert "3 of 3 pairs" in roms.last.reason

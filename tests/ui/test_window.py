@@ -92,6 +92,23 @@ def test_files_dropped_anywhere_become_reads_of_their_slots(window, tmp_path):
     assert window.last.kind == "sums_known"
 
 
+def test_a_name_that_two_boards_have_is_asked_and_the_socket_shown_is_the_answer(window, tmp_path, monkeypatch):
+    odd = tmp_path / "6e.bin"
+    odd.write_bytes(b"unknown!" * 77)
+    count = len(window.on_disk())
+    drop(window, odd)
+    assert "TW-CPU 6E or TW-VID 6E" in window.message and "Import a read" in window.message
+    assert len(window.on_disk()) == count
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(odd), ""))
+    window.pick("tw-vid", "6E")
+    window.stage(Stage.ROMS)
+    window.press("Import a read")
+    assert (window.last.kind, window.last.board, window.last.place) == ("rom_read", "tw-vid", "6E")
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: ("", ""))
+    window.press("Import a read")
+    assert len(window.on_disk()) == count + 1, "a dialog that was closed records nothing"
+
+
 def test_rails_want_the_caution_read_before_a_reading(window):
     window.stage(Stage.RAILS)
     window.press("Next point")

@@ -196,12 +196,21 @@ class Desk:
 
     def drop(self, paths: list[Path], columns: Mapping[Path, Mapping[str, str]] | None = None) -> None:
         """Files were dropped on the window; `columns` of tables whose titles had to be explained."""
+        self._import(paths, Meant(in_view=self.board, columns=columns or {}))
+
+    def import_at(self, path: Path, place: PartRef) -> None:
+        """A file is of this socket, whatever its name."""
+        self._import([path], Meant(place.board, self.board, place))
+
+    def _import(self, paths: list[Path], meant: Meant) -> None:
         # Told after the change, or the newest entry would cover the reasons.
         left: list[str] = []
 
         def act() -> list[str]:
-            found = import_files(self.job, paths, Meant(in_view=self.board, columns=columns or {}))
-            left.extend(f"{one.name} was not imported: {one.reason}" for one in found.left_out)
+            found = import_files(self.job, paths, meant)
+            for one in found.left_out:
+                remedy = " (pick the socket at ROMs, then Import a read, Alt+I)" if one.image else ""
+                left.append(f"{one.name} was not imported: {one.reason}{remedy}")
             return found.done
 
         self.attempt(act)

@@ -27,12 +27,16 @@ from loyal_trace.formats.sum_lists import SURE_ENDINGS, read_sums
 
 @dataclass(frozen=True)
 class NotImported:
-    """A file that was left out: its name, why, and the sockets it could mean when that is the question."""
+    """A file that was left out: its name, why, and the sockets it could mean when that is the question.
+
+    `image`: it could be a read, if somebody said of which socket.
+    """
 
     name: str
     reason: str
     choices: tuple[PartRef, ...] = ()
     path: Path | None = None
+    image: bool = False
 
 
 @dataclass
@@ -88,9 +92,11 @@ class _Run:
         self.found = Imports()
         self.touched: set[Path] = set()
 
-    def leave_out(self, name: str, reason: str, path: Path, choices: Iterable[PartRef] = ()) -> None:
+    def leave_out(
+        self, name: str, reason: str, path: Path, choices: Iterable[PartRef] = (), image: bool = False
+    ) -> None:
         """Names one thing that is not imported."""
-        self.found.left_out.append(NotImported(name, reason, tuple(choices), path))
+        self.found.left_out.append(NotImported(name, reason, tuple(choices), path, image))
 
     def attempt(self, path: Path, act: Callable[[Path], bool | None]) -> None:
         """One kind of import from one path; what fails is named and the rest goes on."""
@@ -177,11 +183,11 @@ class _Run:
                 self.found.entries.append(rom_read(self.job, moment, image, places[0]))
                 self.found.done.append(f"{image.name}: recorded as a read of {place_words(moment.boards, places[0])}")
             elif places:
-                self.leave_out(image.name, _which(self.job, places), path, places)
+                self.leave_out(image.name, _which(self.job, places), path, places, image=True)
             else:
                 reason = f"matches no ROM socket by name or content{_likely(self.job, image)}"
                 remedy = "import a list of checksums first, or say which socket it is for"
-                self.leave_out(image.name, f"{reason}; {remedy}", path)
+                self.leave_out(image.name, f"{reason}; {remedy}", path, image=True)
         return bool(images) or len(self.found.left_out) > left
 
 

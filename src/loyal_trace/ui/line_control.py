@@ -8,7 +8,7 @@ from loyal_trace.app.commands import LineResult, Setting, context_of, enter_line
 from loyal_trace.app.desk import Desk
 from loyal_trace.app.pad import Pad
 from loyal_trace.app.presenters.logbook import newest
-from loyal_trace.app.presenters.model import Action, Page, Presenter
+from loyal_trace.app.presenters.model import Action, Page, Presenter, Question
 from loyal_trace.app.presenters.strip import NOTHING, Strip, hold_words, strip_of
 from loyal_trace.core.line.context import Planned, Said, Status
 from loyal_trace.core.vocabulary.errors import RequestError
@@ -221,7 +221,7 @@ class LineControl:
         if asked is None:
             action.run()
         else:
-            answer = self._ask_file(asked.prompt, asked.suggestion) if asked.save else self._ask(asked.prompt)
+            answer = self._ask_file(asked) if asked.save or asked.load else self._ask(asked.prompt)
             if answer:
                 action.run(answer)
         self.focus()
@@ -230,9 +230,10 @@ class LineControl:
         text, accepted = QInputDialog.getText(self.foot, "Loyal Trace", prompt)
         return text.strip() if accepted else ""
 
-    def _ask_file(self, prompt: str, suggestion: str) -> str:
-        name, _ = QFileDialog.getSaveFileName(self.foot, prompt, suggestion)
-        return name
+    def _ask_file(self, asked: Question) -> str:
+        if asked.load:
+            return QFileDialog.getOpenFileName(self.foot, asked.prompt)[0]
+        return QFileDialog.getSaveFileName(self.foot, asked.prompt, asked.suggestion)[0]
 
     def switch_pad(self) -> None:
         """The pad of this stage on or off."""

@@ -85,11 +85,12 @@ class Target:
 
 @dataclass(frozen=True)
 class Question:
-    """What has to be asked before an action can run: a text, or a file to write (`save`)."""
+    """What has to be asked before an action can run: a text, a file to write (`save`) or one to read (`load`)."""
 
     prompt: str
     suggestion: str = ""
     save: bool = False
+    load: bool = False
 
 
 @dataclass(frozen=True)

@@ -34,10 +34,10 @@ SLOTS, EXPLAINED, PAGE = "ROM slots", "what explains it", "page"
 PICTURE, HEX = "picture of the image", "bytes as read and as expected"
 BYTES, READS, REPAIR, SET = "bytes", "reads", "repair", "set"
 _PAGES = (
-    ("Y", BYTES, "Show the bytes", "As read, beside the reference"),
-    ("D", READS, "Compare the reads", "Every read of this chip, and what changes between them"),
-    ("U", REPAIR, "Plan the repair", "What must change in the chip, and what could take its place"),
-    ("S", SET, "Show the whole set", "Every socket, addresses, byte lanes, revisions"),
+    ("Y", BYTES, "Show bytes", "As read, beside the reference"),
+    ("D", READS, "Compare reads", "Every read of this chip, and what changes between them"),
+    ("U", REPAIR, "Plan repair", "What must change in the chip, and what could take its place"),
+    ("S", SET, "Show the set", "Every socket, addresses, byte lanes, revisions"),
 )
 _IN_THE_CELLS = ("few-bytes", "blank")
 _SHOWN = 3
@@ -141,8 +141,16 @@ class RomsPresenter(StagePresenter):
             Action("T", "Read three times", lambda: self.read(3), "To see whether a contact comes and goes"),
             every,
             following,
+            self._import_action(slot),
             *pages.values(),
         )
+
+    def _import_action(self, slot: SlotAssessment) -> Action:
+        """How a file gets to a socket when neither its name nor its content says which."""
+        place = slot.place
+        asked = Question(f"Which file is a read of {self.desk.place_name(place)}?", load=True)
+        tip = "A file as a read of this socket, whatever its name"
+        return Action("I", "Import a read", lambda name: self.desk.import_at(Path(name), place), tip, asks=asked)
 
     def _turn_action(self, key: str, page: str, label: str, tip: str) -> Action:
         return Action(key, "Show the sockets" if self.open == page else label, lambda: self.turn(page), tip)
