@@ -279,9 +279,8 @@ def rom_read(job: OpenJob, moment: Moment, image: RomImage, place: PartRef) -> R
     if not moment.has(place):
         raise RequestError(f"there is no place {place.refdes} on {place.board or 'any board'} of this job")
     board = moment.boards[place.board]
-    part = board.part(place.refdes)
-    is_socket = any(slot.refdes == place.refdes for slot in board.rom_slots)
-    if not is_socket and not can_hold(part, moment.library):
+    if not can_hold(board, place.refdes, moment.library):
+        part = board.part(place.refdes)
         raise RequestError(f"{place.refdes} ({part.number or part.kind}) holds no content that could be read")
     sha = job.store.put_attachment(image.data)
     kept = {"attachment": sha, "size": image.size, "source": "file", "file_name": image.name}

@@ -41,8 +41,11 @@ def own_sockets(
     return replace(own, parts=tuple(parts.values()), rom_slots=tuple(slots), firmwares=tuple(firmwares))
 
 
-def can_hold(part: Part, library: ChipLibrary) -> bool:
-    """Whether a part may hold content: a memory by its type, or a chip whose type is not known."""
+def can_hold(board: BoardDefinition, refdes: str, library: ChipLibrary) -> bool:
+    """Whether a part may hold content: a socket of the board, a memory by its type, or a chip of an unknown type."""
+    if any(slot.refdes == refdes for slot in board.rom_slots):
+        return True
+    part = board.part(refdes)
     if library.knows(part.number):
         return library.find(part.number).memory is not None
     return part.is_chip

@@ -74,10 +74,10 @@ _NO_SIGNATURE = ("none", "never", "no signature")
 def _can_hold(scope: Scope, part: NamedPart) -> None:
     """Only a chip that may hold content has a signature: a gate or a resistor refuses it."""
     board = scope.context.boards.get(part.board)
-    if board is None or not board.has(part.refdes) or any(slot.refdes == part.refdes for slot in board.rom_slots):
+    if board is None or not board.has(part.refdes):
         return
-    known = board.part(part.refdes)
-    if not can_hold(known, scope.context.library):
+    if not can_hold(board, part.refdes, scope.context.library):
+        known = board.part(part.refdes)
         raise Refusal("no-rom-socket", place=part.refdes, number=known.number or known.kind)
 
 
