@@ -12,6 +12,7 @@ from loyal_trace.app.known import known_of_store
 from loyal_trace.core.assess.moment import Moment
 from loyal_trace.core.assess.roms import NOT_SAID, bound, known_sums, sockets_for
 from loyal_trace.core.boards.model import BoardDefinition
+from loyal_trace.core.boards.names import board_prefix
 from loyal_trace.core.job.entries import OWN_BOARD, Entry, PartTold, Photographed, RomRead, SumLine, SumsKnown
 from loyal_trace.core.roms.images import KnownSum, RomImage, SumList, base_name, without_read_number
 from loyal_trace.core.roms.sockets import can_hold
@@ -193,9 +194,7 @@ class _Run:
 
 def place_words(boards: Mapping[str, BoardDefinition], place: PartRef) -> str:
     """A place as it is named to people: with its board when there are several."""
-    if len(boards) < 2 or place.board not in boards:
-        return place.refdes
-    return f"{boards[place.board].name} {place.refdes}"
+    return f"{board_prefix(boards, place.board)}{place.refdes}"
 
 
 def _which(job: OpenJob, places: Sequence[PartRef]) -> str:

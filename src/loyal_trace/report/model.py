@@ -9,6 +9,7 @@ from loyal_trace.core.assess.assumptions import assumptions
 from loyal_trace.core.assess.away import away
 from loyal_trace.core.assess.parts import replaced
 from loyal_trace.core.assess.teardown import left_over, still_out
+from loyal_trace.core.boards.names import board_prefix
 from loyal_trace.core.boards.revisions import label_words
 from loyal_trace.core.job.entries import Entry, describe, reading_words
 from loyal_trace.core.job.fold import live_of
@@ -97,8 +98,7 @@ def _sections(assessment: Assessment, live: Sequence[Entry], head: str) -> list[
 
 def _at(assessment: Assessment, board_id: str, place: str) -> str:
     """A place as the owner reads it: with the name of its board where there are several."""
-    boards = assessment.moment.boards
-    return f"{boards[board_id].name} {place}" if len(boards) > 1 and board_id in boards else place
+    return f"{board_prefix(assessment.moment.boards, board_id)}{place}"
 
 
 def _boards(assessment: Assessment) -> Section:

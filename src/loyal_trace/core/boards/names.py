@@ -20,6 +20,11 @@ def short_names(boards: Mapping[str, BoardDefinition]) -> dict[str, str]:
     return {board_id: clear.get(board_id, board.name) for board_id, board in boards.items()}
 
 
+def board_prefix(boards: Mapping[str, BoardDefinition], board_id: str) -> str:
+    """What stands before a place of a board: its name and a blank where there are several boards, else nothing."""
+    return f"{boards[board_id].name} " if len(boards) > 1 and board_id in boards else ""
+
+
 def names_of(boards: Mapping[str, BoardDefinition]) -> dict[str, tuple[str, ...]]:
     """Board id → everything that it can be called in a line: its name, its title, its id, its short name."""
     short = short_names(boards)

@@ -9,7 +9,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import lru_cache
 
-from loyal_trace.core.boards.names import names_of
+from loyal_trace.core.boards.names import board_prefix, names_of
 from loyal_trace.core.boards.outline import pin_count
 from loyal_trace.core.job.entries import OWN_BOARD, NamedPart
 from loyal_trace.core.line.context import Context, Refusal
@@ -278,6 +278,4 @@ def listed(parts: Iterable[NamedPart], context: Context) -> str:
 
 def named(part: NamedPart, context: Context) -> str:
     """One place as it can be typed again."""
-    if len(context.boards) < 2 or part.board not in context.boards:
-        return part.name
-    return f"{context.boards[part.board].name} {part.name}"
+    return f"{board_prefix(context.boards, part.board)}{part.name}"

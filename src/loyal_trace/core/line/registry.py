@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from functools import lru_cache
 
+from loyal_trace.core.boards.names import board_prefix
 from loyal_trace.core.job.entries import OWN_BOARD, Entry, NamedPart
 from loyal_trace.core.line.context import Context, Planned, Said
 from loyal_trace.core.line.places import Alternative, Patterns, Places, listed, named
@@ -76,9 +77,7 @@ class Scope:
 
     def board_words(self, board: str) -> str:
         """The name of a board before a line that names no place, where there are several boards."""
-        if len(self.context.boards) < 2 or board not in self.context.boards:
-            return ""
-        return f"{self.context.boards[board].name} "
+        return board_prefix(self.context.boards, board)
 
     def boards(self, said: str | None, free: bool = True) -> list[str]:
         """The boards that a line without a place can be about: the one named or explicit, the only one; else none
