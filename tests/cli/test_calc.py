@@ -65,5 +65,5 @@ def test_what_cannot_be_computed_is_one_line_and_exit_2(capsys, line):
 def test_the_command_line_tells_the_time_under_the_lamp_and_the_caution(capsys):
     assert main(["calc", "erase", "--irradiance", "12m"]) == 0
     said = capsys.readouterr().out
-    assert "About 21 minutes" in said and "harms eyes and skin" in said
+    assert "About 21 minutes" in said and "damages eyes and skin" in said
     assert main(["calc", "erase", "--irradiance", "0"]) == 2

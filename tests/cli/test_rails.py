@@ -76,7 +76,7 @@ def test_a_board_without_a_chain_says_so(capsys, board):
     lines = (board / "board.toml").read_text().split("[[supply]]")
     (board / "board.toml").write_text(lines[0] + "[[block]]" + lines[1].split("[[block]]", 1)[1])
     code, _, err = check(capsys, board, GOOD)
-    assert code == 2 and "describes no supply chain" in err
+    assert code == 2 and "has no supply chain" in err
 
 
 def test_limits_that_can_neither_be_read_nor_computed_are_a_defect_of_the_board(capsys, board):

@@ -149,7 +149,9 @@ def test_halves_and_lanes_of_one_content_are_put_together_by_check(capsys, tmp_p
         kinds = [image["hypotheses"][0]["kind"] for image in found["images"]]
         assert code == 1 and kinds == ["half-read" if folder == "halves" else "lane-wrong"] * 2
         assert found["images"][0]["hypotheses"][0]["where"]["with"] == ["u1x.bin", "u0x.bin"]
-        assert found["images"][0]["hypotheses"][0]["detail"] and "exactly right" in found["images"][0]["reason"]
+        assert (
+            found["images"][0]["hypotheses"][0]["detail"] and "every checksum matches" in found["images"][0]["reason"]
+        )
 
 
 def test_a_set_of_mixed_revisions_is_named_by_check(capsys, tmp_path):

@@ -6,6 +6,7 @@ from loyal_trace.core.assess.looking import leaks_on
 from loyal_trace.core.assess.roms import mixed_revisions
 from loyal_trace.core.job.entries import Measured, Observed, RomRead, number_or_overload
 from loyal_trace.core.power.explain import explain
+from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.demo.corvane import CORVANE_BOARD, CORVANE_JOB, build_corvane, corvane_bench
 from loyal_trace.store.store import Store
 from tests.helpers.jobs import demo_job
@@ -43,7 +44,7 @@ def test_the_roms_are_of_two_firmwares_and_the_sums_say_which(job):
     verdicts = {place[1]: slot.verdict.verdict for place, slot in session.assessment().roms.items()}
     assert sorted(verdicts.values()) == ["matches", "other-revision"]
     mix = mixed_revisions(session.moment, CORVANE_BOARD)
-    assert mix.mixed and "3A of A; 3B of B" in mix.words and "no chip is bad" in mix.words
+    assert mix.mixed and "3A of A; 3B of B" in mix.words and "the chips can be good" in mix.words
 
 
 def test_the_flat_cell_the_stuck_bit_and_the_leaks_are_found(job):
@@ -65,7 +66,7 @@ def test_the_flat_cell_the_stuck_bit_and_the_leaks_are_found(job):
     assert {"V2", "V3", "C31", "J2"} <= reached, "vias are within reach too"
     assert bench.probe(board.id, "5F", 14).state == "H" and bench.probe(board.id, "5E", 14).state == "P"
     steps = {s.place[1]: s for s in found.plan.steps}
-    assert "never charge it" in " ".join(steps["BT1"].cautions) and "socket" not in steps["BT1"].tool
+    assert Caution.CELL_LITHIUM in steps["BT1"].cautions and "socket" not in steps["BT1"].tool
 
 
 def test_the_photo_shows_the_stains_that_the_bench_hides(job):

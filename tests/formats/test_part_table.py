@@ -60,7 +60,7 @@ def test_a_list_without_known_titles_is_guessed_by_its_cells():
     ("data", "words"),
     [
         (b"", "empty"),
-        (b"\x00\x01\x02", "no text"),
+        (b"\x00\x01\x02", "not text"),
         (b"ref,part\nU1,7400\nU2,7404\nU1,7408\n", "line 4: U1 is listed twice"),
         (b"ref,part\n,\n", "lists no parts"),
     ],

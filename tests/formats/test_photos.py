@@ -49,7 +49,7 @@ def test_a_large_photo_is_shrunk_for_the_screen_only():
 
 
 @pytest.mark.parametrize(
-    ("data", "words"), [(b"", "empty"), (b"not a photo at all", "is no photo"), (jpeg()[:150], "damaged|no photo")]
+    ("data", "words"), [(b"", "empty"), (b"not a photo at all", "is not a photo"), (jpeg()[:150], "damaged|no photo")]
 )
 def test_what_is_no_photo_is_refused(tmp_path, data, words):
     (tmp_path / "x.png").write_bytes(data)

@@ -102,7 +102,7 @@ def test_the_first_file_that_cannot_be_read_stops_with_its_name(tmp_path):
     (folder / "bad.hex").write_text(":10000000zz")
     with pytest.raises(UserFileError, match=r"bad\.hex, line 1"):
         RomChecker(sums()).check([folder])
-    with pytest.raises(UserFileError, match="hold no files"):
+    with pytest.raises(UserFileError, match="contain no files"):
         (tmp_path / "empty").mkdir()
         RomChecker(sums()).check([tmp_path / "empty"])
 

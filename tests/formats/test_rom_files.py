@@ -42,7 +42,7 @@ def test_hex_is_recognised_by_its_look_and_binary_stays_binary():
         (lambda t: "\n".join(t.splitlines()[:-1]), "no end record"),
         (lambda t: t.replace(":20", ":21", 1), "line 1"),
         (lambda t: t + "garbage", "not a whole"),
-        (lambda t: ":00000001FF\n", "no sensible range"),
+        (lambda t: ":00000001FF\n", "no valid range"),
     ],
 )
 def test_damaged_hex_is_refused_with_its_line(change, words):
@@ -204,7 +204,7 @@ def test_the_buffer_gives_raw_files_whole_and_leaves_the_others_to_a_closer_look
 
 def test_a_pipe_among_the_files_is_refused_at_once(tmp_path):
     os.mkfifo(tmp_path / "6c.bin")
-    with pytest.raises(UserFileError, match="not a plain file") as caught:
+    with pytest.raises(UserFileError, match="not a regular file") as caught:
         RomChecker(SumList([known(DATA)])).check([tmp_path])
     again = pickle.loads(pickle.dumps(caught.value))
     assert (str(again), again.place, again.remedy) == (str(caught.value), caught.value.place, caught.value.remedy)

@@ -21,7 +21,7 @@ def test_the_svg_is_well_formed_and_marks_what_became_of_parts():
     assert {b.label: b.mark for b in drawing.bodies} == {"U1": "suspect", "U2": "", "C1": "renewed"}
     root = ElementTree.fromstring(to_svg(drawing))
     texts = [t.text for t in root.iter("{http://www.w3.org/2000/svg}text")]
-    assert texts == ["U1", "U2", "C1"] and "1 renewed" in drawing.legend and "1 still suspect" in drawing.legend
+    assert texts == ["U1", "U2", "C1"] and "1 replaced" in drawing.legend and "1 still suspect" in drawing.legend
     fills = {c.get("fill") for c in root.iter("{http://www.w3.org/2000/svg}circle")}
     assert fills == {COPPER} and BAD in to_svg(drawing)
 
@@ -31,11 +31,11 @@ def report(entries):
 
 
 def test_retracted_work_is_not_reported_as_done():
-    note = made(e.StepDone, step="small/U1/chip", what="Renew U1", minutes=25.0)
+    note = made(e.StepDone, step="small/U1/chip", what="Replace U1", minutes=25.0)
     done = {s.title: s for s in report([note]).sections}["Done"]
-    assert "step done: Renew U1" in done.lines[0] and "25 minutes" in done.lines[1]
+    assert "step done: Replace U1" in done.lines[0] and "25 minutes" in done.lines[1]
     again = {s.title: s for s in report([note, made(e.Retracted, target=note.id)]).sections}
-    assert "Done" not in again or not any("Renew U1" in line for line in again["Done"].lines)
+    assert "Done" not in again or not any("Replace U1" in line for line in again["Done"].lines)
 
 
 def test_starts_are_told_with_their_bound_and_what_chance_would_do():
@@ -44,13 +44,13 @@ def test_starts_are_told_with_their_bound_and_what_chance_would_do():
     after = [made(e.Started, clean=True) for _ in range(20)]
     lines = {s.title: s for s in report([*before, fitted, *after]).sections}["Starts"].lines
     assert lines[0] == "Before the last change: 0 clean of 3 starts." and "At most 14 % of starts fail" in lines[1]
-    assert "Chance alone" in lines[2]
+    assert "by chance alone" in lines[2]
 
 
 def test_what_is_left_alone_and_advised_is_said_with_its_reason():
-    skipped = made(e.StepDone, step="small/U1/chip", what="Renew U1", skipped=True, note="kept for its looks")
+    skipped = made(e.StepDone, step="small/U1/chip", what="Replace U1", skipped=True, note="kept for its looks")
     found = {s.title: s for s in report([probed("U1", "1=L 2=H 3=L"), skipped]).sections}
-    assert any("kept for its looks" in line for line in found["Left alone, and why"].lines)
+    assert any("kept for its looks" in line for line in found["Left as it was, and why"].lines)
     assert any("C1" in line for line in found["Advice"].lines)
 
 

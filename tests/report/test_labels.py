@@ -16,11 +16,11 @@ def test_a_label_carries_mark_place_firmware_and_sums():
 
 
 def test_labels_of_a_set_that_differs_want_the_firmware_said():
-    with pytest.raises(RequestError, match="say which"):
+    with pytest.raises(RequestError, match="name it with"):
         labels_of(BOARD)
-    with pytest.raises(RequestError, match="knows no sums of firmware C"):
+    with pytest.raises(RequestError, match="has no checksums of firmware C"):
         labels_of(BOARD, "C")
-    with pytest.raises(RequestError, match="nothing to print"):
+    with pytest.raises(RequestError, match="no labels to print"):
         labels_of(boards_of(("hl-main",))["hl-main"])
 
 

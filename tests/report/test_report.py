@@ -60,10 +60,12 @@ def test_the_report_tells_serials_assumptions_and_what_does_not_go_home(session)
     found, _ = sections(session)
     (line,) = found["Boards"].lines
     assert "serial TW-1042" in line and "6B labelled “TW-1 B”" in line and "6A say A; 6B say B" in line
-    assert found["Assumed of the board"].lines == ("spare gate: does not hold, 1B.5 and 1B.9 do not ring.",)
-    assert found["Not as it should go home"].lines == (
-        "4 × screws, shield.",
-        "2B lies at box 3.",
-        "5A is a stand-in from spare set, to go back.",
+    assert found["Assumptions about the board"].lines == (
+        "spare gate: does not hold, 1B.5 and 1B.9 are not connected.",
     )
-    assert not any("5A: put right" in text for text in found["Found"].lines), "a stand-in repairs nothing"
+    assert found["Not complete"].lines == (
+        "4 × screws, shield.",
+        "2B is stored at box 3.",
+        "5A is borrowed from spare set and has to go back.",
+    )
+    assert not any("5A: repaired" in text for text in found["Found"].lines), "a stand-in repairs nothing"

@@ -391,7 +391,7 @@ def test_lists_are_walked_copied_and_acted_on_by_keyboard(window):
     assert window.desk.place != first and rows.hasFocus()
     window.ctrl("c")
     assert QApplication.clipboard().text() == window.row_texts("suspects")[1]
-    things = window.rows("next three things")
+    things = window.rows("next three measurements")
     things.setFocus()
     things.setCurrentIndex(things.model().index(1))
     assert window.wiring.current is Stage.SUSPECTS, "passing over a thing does not do it"

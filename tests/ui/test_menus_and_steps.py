@@ -124,13 +124,13 @@ def test_an_answer_to_a_mark_changes_the_board_and_a_wrong_one_is_warned_of(wind
     window.desk.pick("tw-cpu", "6C")
     assert window.desk.job.boards["tw-cpu"].has("C3") and not window.desk.job.boards["tw-cpu"].has("CR3")
     window.click_row_of("intake sheet", "at 1G")
-    window.press("Change the picked line")
+    window.press("Change the selected line")
     assert window.last.choice == "a diode"
     told = " ".join(window.row_texts("intake sheet"))
     assert "the marks disagree: “etched beside J1” says C, “at 1G” says B" in told
     assert window.desk.job.boards["tw-cpu"].has("C3"), "while they disagree the definition counts"
     window.click_row_of("intake sheet", "etched beside J1 ")
-    window.press("Change the picked line")
+    window.press("Change the selected line")
     assert window.last.choice == "worn away"
     board = window.desk.job.boards["tw-cpu"]
     assert board.revision == "B" and board.has("CR3") and not board.has("C3") and window.shell.panel.map.board is board

@@ -16,6 +16,18 @@ def hollin(window):
     return window
 
 
+def read_on(hollin, place):
+    """Reads with the meter until a place is in hand; past the wrong fuse by the person's own decision."""
+    for _ in range(40):
+        if hollin.place == place:
+            return
+        before = hollin.wiring.presenter.setting().asked
+        hollin.press("Go on anyway" if "Go on anyway" in hollin.buttons() else "Read the meter")
+        if before == hollin.wiring.presenter.setting().asked:
+            hollin.press("Next point")
+    raise AssertionError(f"{place} was never asked for, {hollin.place} is")
+
+
 def test_the_open_diode_is_found_with_the_meter_key_in_under_ten_readings(hollin):
     before = len(hollin.on_disk())
     for _ in range(9):
@@ -24,10 +36,9 @@ def test_the_open_diode_is_found_with_the_meter_key_in_under_ten_readings(hollin
             break
     assert len(hollin.on_disk()) - before == 5 and "BR1.2 before it is good" in hollin.why
     assert "Replace BR1: Plan (Ctrl+7)" in hollin.next
-    while hollin.place != "4F.20":
-        hollin.press("Read the meter")
+    read_on(hollin, "4F.20")
     told = " ".join(hollin.row_texts("supply limits and blocks"))
-    assert "REG1 drops out in every cycle and is not to blame" in told and "C1 is cleared" in told
+    assert "REG1 drops out in every cycle because of its input" in told and "C1 is in order" in told
 
 
 def test_each_supply_is_a_chain_of_its_own_and_n_goes_to_the_next(hollin):
@@ -48,8 +59,8 @@ def test_typed_readings_find_the_missing_and_the_wrong_fuse(hollin):
     for reading in ("0.1", "2A fast"):
         hollin.type(reading)
     assert hollin.last.note == "fast where the board wants slow", "the speed is read off the cap as well"
-    assert "F3 is a 2.00 A fuse where the board wants 0.5 A" in hollin.why
-    assert "like for like" in hollin.next and hollin.on_disk()[-2].quantity == "rating"
+    assert "F3 is a 2.00 A fuse where the board needs 0.5 A" in hollin.why
+    assert "same rating" in hollin.next and hollin.on_disk()[-2].quantity == "rating"
     hollin.press("Next supply")
     hollin.press("Enter OL")
     assert "F2 is blown or missing" in hollin.why and hollin.last.overload
@@ -58,8 +69,7 @@ def test_typed_readings_find_the_missing_and_the_wrong_fuse(hollin):
 
 def test_the_ripple_is_drawn_against_what_a_healthy_reservoir_would_show(hollin):
     view = hollin.figure("ripple on the reservoir")
-    while hollin.place != "REG1.3":
-        hollin.press("Read the meter")
+    read_on(hollin, "REG1.3")
     assert view.isVisible() and "expected 2.55 V at 100 Hz, measured 5.3" in view.accessibleDescription()
     assert view.accessibleDescription().endswith("at 50 Hz, the regulator needs 7.00 V")
     image = view.grab().toImage()

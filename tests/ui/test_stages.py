@@ -42,7 +42,7 @@ def test_a_finished_step_books_minutes_and_leaves_a_trail(window):
     window.press("Step done")
     kinds = [(e.kind, getattr(e, "place", "")) for e in window.on_disk()[-2:]]
     assert kinds == [("fitted", step.place.refdes), ("step_done", "")]
-    assert "3 min booked" in window.page.subtitle.text() and "1 of" in window.page.subtitle.text()
+    assert "3 min recorded" in window.page.subtitle.text() and "1 of" in window.page.subtitle.text()
 
 
 def test_an_action_said_in_the_line_finishes_its_step_as_the_button_would(window):
@@ -73,9 +73,9 @@ def test_a_step_skipped_needs_its_reason(window, monkeypatch):
 def test_repair_shows_the_caution_of_the_step_in_hand(window):
     window.pick("tw-cpu", "C1")
     window.stage(Stage.REPAIR)
-    assert "Reservoir capacitors hold charge" in window.page.caution.label.text() and window.page.caution.isVisible()
+    assert "Reservoir capacitors stay charged" in window.page.caution.label.text() and window.page.caution.isVisible()
     window.pick("tw-cpu", "6C")
-    assert "static" in window.page.caution.label.text()
+    assert "Static" in window.page.caution.label.text()
 
 
 def test_verify_takes_codes_reasons_notes_and_decisions(window, monkeypatch):
@@ -153,10 +153,10 @@ def test_intake_changes_decisions_and_abilities(window):
     window.click_row_of("intake sheet", "first power")
     assert window.desk.snapshot.decision("first power") == "renew capacitors first"
     window.click_row_of("intake sheet", "speaker")
-    window.press("Change the picked line")
+    window.press("Change the selected line")
     assert "speaker" in window.desk.snapshot.decision("bench lacks")
     assert dict(window.desk.assessment().proof.not_tested)["sound"] == "this bench has no speaker"
-    window.press("Change the picked line")
+    window.press("Change the selected line")
     assert "speaker" not in window.desk.snapshot.decision("bench lacks")
 
 
@@ -215,7 +215,7 @@ def test_a_report_is_written_under_a_name_of_its_own_and_refused_under_others(wi
         window.press("Save under a name")
         assert told in window.message
     assert (tmp_path / "for-the-pier.html").read_text().startswith("<!doctype")
-    window.press("Judge good enough")
+    window.press("Accept as good enough")
     window.qtbot.keyClicks(window.edit, "the lid stays scratched")
     window.keys("Enter")
     assert "the lid stays scratched" in window.figure("report preview").toPlainText()

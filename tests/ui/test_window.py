@@ -5,8 +5,9 @@ from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QLabel, QLineEdit, QMessageBox
 
+from loyal_trace.app.cautions import caution_texts
 from loyal_trace.core.line.grammar import examples
-from loyal_trace.core.power.guard import CAUTIONS, MAINS
+from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.demo.images import true_image
 from loyal_trace.ui.theme import DARK, LIGHT
@@ -65,7 +66,7 @@ def test_the_reader_reads_in_the_background_and_can_be_stopped(window):
     window.qtbot.waitUntil(lambda: window.shell.bar.progress.isVisible(), timeout=5000)
     window.keys("Esc")
     window.wait_idle()
-    assert "stopped" in window.message or len(window.on_disk()) == count + 4
+    assert "Stopped" in window.message or len(window.on_disk()) == count + 4
 
 
 def drop(window, *paths):
@@ -111,21 +112,20 @@ def test_a_name_that_two_boards_have_is_asked_and_the_socket_shown_is_the_answer
 
 def test_rails_want_the_caution_read_before_a_reading(window):
     window.stage(Stage.RAILS)
-    window.press("Next point")
-    window.pick("tw-vid", "J3")
+    window.pick("tw-cpu", "F1")
     count = len(window.on_disk())
-    window.qtbot.keyClicks(window.edit, "4.86")
+    window.qtbot.keyClicks(window.edit, "0.08")
     assert window.strip.startswith("First: read the caution first")
     window.keys("Enter")
     assert "read the caution first" in window.message and len(window.on_disk()) == count
     window.press("Sign the caution")
-    assert window.edit.text() == "4.86", "what was typed is not lost"
+    assert window.edit.text() == "0.08", "what was typed is not lost"
     window.keys("Enter")
-    assert window.last.value == pytest.approx(4.86) and window.last.place == "J3.30"
-    assert "Mains" in window.page.caution.label.text() and CAUTIONS[MAINS] in window.page.caution.label.text()
+    assert window.last.value == pytest.approx(0.08) and window.last.place == "F1"
+    assert caution_texts()[Caution.MAINS].text in window.page.caution.label.text()
     window.press("Change limits")
     assert window.desk.snapshot.decision("supply limits") == "strict"
-    assert any("strict bad" in text for text in window.row_texts("supply limits and blocks"))
+    assert any("strict" in text for text in window.row_texts("supply limits and blocks"))
 
 
 def test_suspects_open_to_their_reasons_and_jump_to_the_next_thing(window):
@@ -135,7 +135,7 @@ def test_suspects_open_to_their_reasons_and_jump_to_the_next_thing(window):
     window.click_row("suspects", 0)
     reasons = window.row_texts("reasons")
     assert any("against" in text and "A9" in text for text in reasons)
-    assert len(window.row_texts("next three things")) == 4
+    assert len(window.row_texts("next three measurements")) == 4
     thing = window.desk.assessment().next[0]
     window.alt("D")
     assert window.wiring.current == thing.stage and window.desk.place == thing.place
@@ -260,7 +260,7 @@ def test_with_no_data_the_first_page_teaches_and_opens_a_board_folder(open_windo
     ours.shell.stage_asked.emit(3)
     assert "Read U2" in ours.wiring.page.meaning.next.text()
     ours.wiring.foot.buttons.buttons[0].click()
-    assert "no ROM reader is connected" in ours.shell.bar.last.text()
+    assert "No ROM reader is connected" in ours.shell.bar.last.text()
     ours.show_jobs()
     assert ours.shell.first.jobs.count() == 1
 

@@ -1,9 +1,11 @@
 """Commands on an open job that window and command line share: a line entered, a step done or skipped."""
 
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from loyal_trace.app.cautions import caution_words
 from loyal_trace.app.job import OpenJob
 from loyal_trace.app.words import sentence
 from loyal_trace.core.assess.plan import plan_of
@@ -26,11 +28,18 @@ from loyal_trace.core.line.asked import asked_at
 from loyal_trace.core.line.context import Asked, Context, Parsed, Planned, Refusal, Said, Status
 from loyal_trace.core.line.places import Places
 from loyal_trace.core.planning.steps import Step
-from loyal_trace.core.power.guard import CAUTIONS, caution_of, guard_decision, power_guard
+from loyal_trace.core.power.guard import (
+    cautions_of,
+    decided_to_go_on,
+    drives_monitor,
+    guard_decision,
+    power_guard,
+    to_sign,
+)
 from loyal_trace.core.proving.bench import LACKS, SUPPLIES
+from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.identity import PartRef
-from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.stages import Stage
 
 _STEP_OF_ORIGIN = {
@@ -40,6 +49,12 @@ _STEP_OF_ORIGIN = {
     OWN_PART: ("put-back",),
 }
 _NEW_PART = ("capacitor", "chip", "missing")
+_NAMED = 5
+_ETCHANT = re.compile(
+    r"\b(?:etchants?|etching|ferric|iron chloride|persulphate|persulfate|(?:oxalic|hydrochloric|muriatic|sulphuric|"
+    r"sulfuric|phosphoric) acid|rust remover)\b",
+    re.IGNORECASE,
+)
 
 
 @dataclass(frozen=True)
@@ -206,30 +221,51 @@ def _holds_of(job: OpenJob, one: Planned) -> Iterator[Hold]:
     paths = [p.path for p in board.chain if (p.point, p.quantity) == here] if board is not None else []
     if board is None or not paths:
         return
-    caution = caution_of(board, paths[0])
-    if caution and caution not in job.snapshot.paper.cautions:
-        yield Hold(caution, CAUTIONS[caution], board_id, True)
-    # Readings with the power off are what the guard asks for, and AC at the plug comes before the board.
-    if not fields.get("powered") or fields.get("source") == GOOD_BOARD or fields.get("quantity") == Quantity.AC_VOLTAGE:
+    for caution in to_sign(cautions_of(board, paths[0])):
+        if caution not in job.snapshot.paper.cautions:
+            yield Hold(caution, caution_words((caution,)), board_id, True)
+    # Readings with the power off are what the guard asks for; AC at the plug needs the plug in, as all others do.
+    if not fields.get("powered") or fields.get("source") == GOOD_BOARD:
         return
-    first = guard_words(job, board_id, paths[0])
+    first = guard_words(job, board_id)
     if first:
-        yield Hold(guard_decision(board_id, paths[0]), first, board_id, False)
+        yield Hold(guard_decision(board_id), first, board_id, False)
 
 
-def guard_words(job: OpenJob, board_id: str, path: str) -> str:
-    """What was not measured yet before power goes on a supply path, and its risk; empty when nothing stands before."""
-    report = job.assessment().rails[board_id]
-    guard = next((power_guard(one) for one in report.paths if one.path == path), None)
-    decided = guard_decision(board_id, path) in job.snapshot.paper.decisions
-    if guard is None or not guard.missing or decided:
+def went_on(job: OpenJob, board_id: str) -> bool:
+    """Did the person decide to put power on a board without the readings that come before?"""
+    return decided_to_go_on(job.snapshot.paper.decisions, board_id)
+
+
+def guard_words(job: OpenJob, board_id: str) -> str:
+    """What comes before power goes on a board: unplugging, the power-off readings, and what their lack risks.
+
+    Empty when nothing stands before, or when the person decided to go on.
+    """
+    report = job.assessment().rails.get(board_id)
+    if report is None or report.may_power(went_on(job, board_id)):
         return ""
-    return f"not measured before power: {', '.join(guard.missing[:5])}. {guard.risk[:1].upper()}{guard.risk[1:]}"
+    if not report.power_off_missing and report.hazard is not None:
+        bad = report.hazard
+        return f"Unplug the board: {bad.why}. Mend that and measure {bad.point.point} again, power off"
+    guard = power_guard(report)
+    named = ", ".join(guard.missing[:_NAMED])
+    more = f" and {len(guard.missing) - _NAMED} more" if len(guard.missing) > _NAMED else ""
+    return f"Unplug the board and measure with the power off: {named}{more}. Unknown until then: {guard.risk}"
+
+
+def monitor_near(job: OpenJob, board_id: str) -> bool:
+    """Can a monitor be part of the work on a board, by its definition, the complaint or a symptom entered?"""
+    told = [s.text for s in job.snapshot.proving.symptoms.values() if s.board in ("", board_id)]
+    board = job.boards.get(board_id)
+    return board is not None and drives_monitor(board, [*told, job.snapshot.complaint])
 
 
 def cautions_for(job: OpenJob, planned: Sequence[Planned]) -> tuple[str, ...]:
-    """The cautions that belong to the supplies that are measured and were not signed yet."""
-    return tuple(hold.words for hold in holds_for(job, planned) if hold.caution)
+    """The cautions of the supplies that are measured and were not signed yet, and of etchants that a line names."""
+    told = [str(value) for one in planned for value in one.fields.values() if isinstance(value, str)]
+    corrosive = [caution_words((Caution.CORROSIVE,))] if any(_ETCHANT.search(text) for text in told) else []
+    return (*(hold.words for hold in holds_for(job, planned) if hold.caution), *corrosive)
 
 
 def steps_completed(job: OpenJob, entries: Sequence[Entry]) -> list[Entry]:

@@ -165,7 +165,7 @@ class Desk:
 
         def act() -> list[str]:
             undone = self.job.undo()
-            return [f"undone: {describe(undone[-1])}{_others(undone)}"] if undone else ["there is nothing to undo"]
+            return [f"undone: {describe(undone[-1])}{_others(undone)}"] if undone else ["There is nothing to undo."]
 
         self.attempt(act)
 
@@ -174,7 +174,7 @@ class Desk:
 
         def act() -> list[str]:
             again = self.job.redo()
-            return [f"redone: {describe(again[-1])}{_others(again)}"] if again else ["there is nothing to redo"]
+            return [f"redone: {describe(again[-1])}{_others(again)}"] if again else ["There is nothing to redo."]
 
         self.attempt(act)
 
@@ -230,10 +230,10 @@ class Desk:
         """Reads ROMs from the reader in the background; each finished read is an entry at once."""
         reader = self.instruments.reader
         if not places:
-            self.say("this board lists no ROM sockets to read", True)
+            self.say("This board lists no ROM sockets. Enter one, such as 6C is ROM 2, 27C64.", True)
             return
         if reader is None:
-            self.say("no ROM reader is connected: drop files here instead", True)
+            self.say("No ROM reader is connected. Drop image files here instead.", True)
             return
         wanted = [place for place in places for _ in range(times)]
 
@@ -244,7 +244,7 @@ class Desk:
                     # Each read is kept as soon as it is whole: stopping the fifth must not lose the four before it.
                     data = reader.read(place, partial(watch.said, label), self.tasks.cancel)
                 except Cancelled:
-                    raise Cancelled(f"stopped; {count_of(number, 'read')} kept") from None
+                    raise Cancelled(f"Stopped: {count_of(number, 'read')} recorded") from None
                 self.tasks.post(partial(self._keep_read, place, data))
             return True
 

@@ -78,8 +78,8 @@ def import_files(job: OpenJob, paths: Sequence[Path], meant: Meant | None = None
         run.attempt(path, lambda one: run.images(one, moment))
     untouched = [p for p in rest if p not in run.touched and not any(left.path == p for left in run.found.left_out)]
     for path in untouched:
-        kinds = "is no image, list, photo, parts list or board that could be read"
-        run.leave_out(path.name, kinds if path.exists() else "there is no such file", path)
+        kinds = "not recognised as an image, checksum list, photo, parts list or board"
+        run.leave_out(path.name, kinds if path.exists() else "file not found", path)
     if run.found.entries:
         job.record_all(run.found.entries)
     return run.found
@@ -117,7 +117,7 @@ class _Run:
         except LoyalTraceError as error:
             self.leave_out(path.name, str(error), path)
             return True
-        self.found.done.append(f"{path.name}: {board.title} belongs to this job now")
+        self.found.done.append(f"{path.name}: board {board.title} added to this job")
         return True
 
     def lists(self, path: Path) -> bool:
@@ -187,7 +187,7 @@ class _Run:
                 self.leave_out(image.name, _which(self.job, places), path, places, image=True)
             else:
                 reason = f"matches no ROM socket by name or content{_likely(self.job, image)}"
-                remedy = "import a list of checksums first, or say which socket it is for"
+                remedy = "import a list of checksums first, or name its socket"
                 self.leave_out(image.name, f"{reason}; {remedy}", path, image=True)
         return bool(images) or len(self.found.left_out) > left
 
@@ -280,7 +280,7 @@ def rom_read(job: OpenJob, moment: Moment, image: RomImage, place: PartRef) -> R
     board = moment.boards[place.board]
     if not can_hold(board, place.refdes, moment.library):
         part = board.part(place.refdes)
-        raise RequestError(f"{place.refdes} ({part.number or part.kind}) holds no content that could be read")
+        raise RequestError(f"{place.refdes} ({part.number or part.kind}) is not a memory")
     sha = job.store.put_attachment(image.data)
     kept = {"attachment": sha, "size": image.size, "source": "file", "file_name": image.name}
     return job.make(RomRead, board=place.board, place=place.refdes, **kept)

@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any, TypeVar
 from uuid import uuid4
 
+from loyal_trace.app.preferences import load_preferences, remember
 from loyal_trace.app.workshop import Workshop, load_workshop, save_bench
 from loyal_trace.core.assess.assessment import Assessment
 from loyal_trace.core.assess.boards import boards_of, revision_of
@@ -61,6 +62,8 @@ class OpenJob:
             raise RequestError(f"there is no job {job} in this store (see `loyal-trace job list`)")
         self.store, self.id = store, job
         self.env = environment or Environment()
+        # Entries carry the name of the person, never that of an account.
+        self.author = self.env.author or load_preferences(store.folder).name
         self.library = self.env.library()
         self._fold = Fold(store.entries(job))
         parsed = {name: parse_board(files, name, self.library) for name, files in store.board_files(job).items()}
@@ -149,13 +152,19 @@ class OpenJob:
 
     def make(self, kind: type[EntryType], **fields: Any) -> EntryType:
         """An entry with id, time and author filled in, not yet recorded."""
-        return kind(id=self.env.ids(), time=self.env.clock(), author=self.env.author, **fields)
+        return kind(id=self.env.ids(), time=self.env.clock(), author=self.author, **fields)
 
     def record(self, kind: type[EntryType], **fields: Any) -> EntryType:
         """Makes an entry, writes it to disk, and brings the snapshot up to date."""
         entry = self.make(kind, **fields)
         self.record_all([entry])
         return entry
+
+    def sign_as(self, name: str) -> None:
+        """Entries from now on carry this name; it is remembered for the store."""
+        self.author = name
+        if not self.store.read_only:
+            remember(self.store.folder, name=name)
 
     def record_all(self, new: Sequence[Entry]) -> None:
         """Writes the entries of one action, all or none; they are undone as one."""
@@ -234,7 +243,7 @@ class OpenJob:
                 update={
                     "id": names[entry.id],
                     "time": self.env.clock(),
-                    "author": self.env.author,
+                    "author": self.author,
                     "part_of": names.get(entry.part_of, entry.part_of),
                 }
             )
@@ -274,7 +283,7 @@ def open_new_job(
     opened = Opened(
         id=env.ids(),
         time=opened_at,
-        author=env.author,
+        author=env.author or load_preferences(store.folder).name,
         title=title,
         owner=owner,
         complaint=complaint,
@@ -288,7 +297,8 @@ def import_archive(store: Store, archive: JobArchive, environment: Environment |
     """Imports an archive into a store and returns the job's id there: its own, or a new one when that is in use."""
     env = environment or Environment()
     job = archive.job_id if archive.job_id and not store.has_job(archive.job_id) else env.ids()[:8]
-    noted = Imported(id=env.ids(), time=env.clock(), author=env.author, head=archive.head, entries=len(archive.lines))
+    author = env.author or load_preferences(store.folder).name
+    noted = Imported(id=env.ids(), time=env.clock(), author=author, head=archive.head, entries=len(archive.lines))
     store.import_archive(archive, job, noted)
     return job
 

@@ -1,39 +1,73 @@
-"""What the window remembers of one store: the pads that are switched on, stage by stage."""
+"""What the program remembers of one store: who works here, the pads, the last job and stage, the window's looks."""
 
 import tomllib
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import Any
 
 import tomli_w
 
 from loyal_trace.core.vocabulary.stages import Stage, stage_of_word
 
 FILE = "window.toml"
+SMALLEST, LARGEST = 80, 200
+COLOURS = ("system", "light", "dark")
 
 
 @dataclass(frozen=True)
 class Preferences:
-    """Never more than a convenience: a file that cannot be read is no preference."""
+    """Never more than a convenience: a file that cannot be read is no preference.
+
+    `name` is how the person signs; `geometry` the window's place as Qt writes it (hexadecimal); `text_size` is in %.
+    """
 
     pads: Mapping[Stage, bool] = field(default_factory=dict)
+    name: str = ""
+    job: str = ""
+    stage: str = ""
+    geometry: str = ""
+    text_size: int = 100
+    colours: str = "system"
 
 
 def load_preferences(folder: Path) -> Preferences:
     """What was remembered; nothing when there is no file, or none that can be read."""
     try:
-        told = tomllib.loads((folder / FILE).read_text(encoding="utf-8")).get("pads", {})
+        told = tomllib.loads((folder / FILE).read_text(encoding="utf-8"))
     except (OSError, ValueError):
         return Preferences()
+    texts = {key: str(told[key]) for key in ("name", "job", "stage", "geometry") if isinstance(told.get(key), str)}
+    colours = told.get("colours") if told.get("colours") in COLOURS else "system"
+    return Preferences(_pads(told.get("pads")), **texts, text_size=_size(told.get("text_size")), colours=str(colours))
+
+
+def _pads(told: Any) -> dict[Stage, bool]:
     found = {stage_of_word(str(name)): on for name, on in told.items()} if isinstance(told, dict) else {}
-    return Preferences({stage: on for stage, on in found.items() if stage is not None and isinstance(on, bool)})
+    return {stage: on for stage, on in found.items() if stage is not None and isinstance(on, bool)}
 
 
-def save_preferences(folder: Path, pads: Mapping[Stage, bool]) -> None:
+def _size(told: Any) -> int:
+    return min(LARGEST, max(SMALLEST, told)) if isinstance(told, int) and not isinstance(told, bool) else 100
+
+
+def save_preferences(folder: Path, preferences: Preferences) -> None:
     """Remembers; where nothing can be written, nothing is remembered."""
-    words = tomli_w.dumps({"pads": {stage.word: on for stage, on in pads.items()}})
+    plain = Preferences()
+    told: dict[str, Any] = {
+        key: value for key, value in vars(preferences).items() if key != "pads" and value != getattr(plain, key)
+    }
+    told["pads"] = {stage.word: on for stage, on in preferences.pads.items()}
+    words = tomli_w.dumps(told)
     try:
         if not (folder / FILE).exists() or (folder / FILE).read_text(encoding="utf-8") != words:
             (folder / FILE).write_text(words, encoding="utf-8")
     except OSError:
         return
+
+
+def remember(folder: Path, **changes: Any) -> Preferences:
+    """Changes some of what is remembered, and says what it is now."""
+    found = replace(load_preferences(folder), **changes)
+    save_preferences(folder, found)
+    return found

@@ -17,7 +17,7 @@ from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.units import format_percent
 from loyal_trace.store.store import Store
 
-_NOT_FOUND = "no choice of its reads, no reversible change and no few bytes or bits make its checksums right"
+_NOT_FOUND = "no combination of its reads, no reversible change and no few bytes or bits give the known checksums"
 Matches = Callable[[PartRef, tuple[Match, ...]], None]
 
 
@@ -38,7 +38,7 @@ def restore_slot(desk: Desk, place: PartRef) -> None:
 
 def _keep_restored(desk: Desk, place: PartRef, found: Mended | None) -> None:
     if found is None or not found.certain:
-        several = f"{found.solutions:,} contents have these checksums; a SHA-1 would tell which" if found else ""
+        several = f"{found.solutions:,} contents have these checksums; a SHA-1 would decide" if found else ""
         desk.say(f"{place.refdes} not restored: {several or _NOT_FOUND}", True)
         return
 
@@ -70,7 +70,7 @@ def identify_slot(desk: Desk, place: PartRef, image: bytes, show: Matches) -> No
 
 def _told(count: int, matches: tuple[Match, ...]) -> str:
     if not matches:
-        return f"resembles none of the {count:,} contents known to the store"
+        return f"no match among the {count:,} contents known to the store"
     best = matches[0]
     version = f", firmware {best.firmware}" if best.firmware else ""
     return f"{best.name} of {best.source}{version}: {format_percent(best.fraction)} ({best.how})"
@@ -85,7 +85,7 @@ def learn_from_signatures(desk: Desk) -> None:
         turned = f"{' refin' if r.refin else ''}{' refout' if r.refout else ''}{' feedback' if r.feedback else ''}"
         choice = f"{r.poly:#06x} {r.init:#06x} {r.xorout:#06x}{turned}"
         odd = "; one signature does not fit: take it again" if found.odd is not None else ""
-        desk.record(Decided, what="register", choice=choice, reason=f"learnt: {found.check}{odd}")
+        desk.record(Decided, what="register", choice=choice, reason=f"register found: {found.check}{odd}")
         desk.say(f"register {choice} explains {found.check}{odd}", bool(odd))
 
     desk.tasks.run("learning the register", lambda watch: learn_register(moment), done)

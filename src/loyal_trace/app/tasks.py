@@ -43,7 +43,7 @@ class Tasks:
         `failed`, what was stopped by `stopped`, and `done` is not called.
         """
         if self.busy:
-            self.failed.emit("the workbench is busy; Esc stops it")
+            self.failed.emit("A task is running; Esc stops it.")
             return False
         self.busy = True
         self._cancel.clear()
@@ -70,7 +70,7 @@ class Tasks:
         if isinstance(error, Cancelled):
             self.stopped.emit(str(error))
         elif error is not None and not self._cancel.is_set():
-            self.failed.emit(str(error) if isinstance(error, LoyalTraceError) else f"it failed: {error}")
+            self.failed.emit(str(error) if isinstance(error, LoyalTraceError) else f"Failed: {error}")
         elif error is not None or (self._cancel.is_set() and ended.result() is None):
             self.stopped.emit("")
         else:

@@ -5,12 +5,14 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
+from loyal_trace.app.cautions import caution_words
 from loyal_trace.cli.output import print_json
 from loyal_trace.core.power.clocks import cell_life, crystal_load, divided
 from loyal_trace.core.power.diodes import judge_bridge
 from loyal_trace.core.power.formulas import regulator, reservoir, ripple_frequency, ripple_voltage
-from loyal_trace.core.proving.starts import failure_rate_upper, starts_needed
-from loyal_trace.core.roms.programming import UV_CAUTION, erase_minutes
+from loyal_trace.core.proving.starts import WORTH_TELLING, failure_rate_upper, starts_needed
+from loyal_trace.core.roms.programming import erase_minutes
+from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.units import count_of, format_percent, format_quantity, parse_quantity, parse_reading
 
@@ -38,7 +40,7 @@ def _fraction(text: str) -> float:
     try:
         return float(text.rstrip("% ")) / (100 if text.strip().endswith("%") else 1)
     except ValueError:
-        raise RequestError(f"“{text}” is not a share; write 95% or 0.95") from None
+        raise RequestError(f"“{text}” is not a probability; write 95% or 0.95") from None
 
 
 def _listed(text: str, unit: str) -> list[float]:
@@ -61,8 +63,12 @@ def starts(options: argparse.Namespace) -> Answer:
         "still_needed": still,
     }
     tried = count_of(options.clean + options.failed, "start")
-    bound = f"with {format_percent(confidence)} confidence at most {format_percent(upper)} of starts fail"
-    more = f"{count_of(still, 'more clean start')} would show {format_percent(target)}"
+    bound = (
+        f"at most {format_percent(upper)} of starts fail ({format_percent(confidence)} confidence)"
+        if upper <= WORTH_TELLING
+        else "too few to bound the failure rate"
+    )
+    more = f"{count_of(still, 'more clean start')} would show at most {format_percent(target)}"
     return Answer(document, f"{options.clean} clean of {tried}: {bound}; {more}.")
 
 
@@ -137,14 +143,13 @@ def cell(options: argparse.Namespace) -> Answer:
     """How long a back-up cell lasts."""
     charge = 3600 * parse_quantity(options.capacity, "Ah")
     years = cell_life(charge, parse_quantity(options.current, "A"), _fraction(options.self_discharge))
-    note = " A primary lithium cell is never charged, and never soldered to directly."
-    return Answer({"life_years": years}, f"About {years:.1f} years.{note}")
+    return Answer({"life_years": years}, f"About {years:.1f} years.")
 
 
 def erase(options: argparse.Namespace) -> Answer:
     """How long an EPROM lies under the lamp."""
     minutes = erase_minutes(parse_quantity(options.irradiance), parse_quantity(options.dose))
-    return Answer({"minutes": minutes}, f"About {minutes:.0f} minutes. {UV_CAUTION}")
+    return Answer({"minutes": minutes}, f"About {minutes:.0f} minutes. {caution_words([Caution.UV])}")
 
 
 def divider(options: argparse.Namespace) -> Answer:

@@ -34,12 +34,12 @@ def _columns(pairs: list[str]) -> dict[str, str]:
 def roms_check(options: argparse.Namespace) -> int:
     """Checks images against sums; 1 when any is not right."""
     if options.sums is None and options.board is None:
-        raise RequestError("roms check needs known sums: give --sums FILE, or --board FOLDER with sums in it")
+        raise RequestError("roms check needs known checksums: give --sums FILE, or --board FOLDER with checksums in it")
     library = chip_library()
     board = load_board(options.board, library) if options.board else None
     sums = read_sums(options.sums, _columns(options.column)) if options.sums else sums_of_board(board)  # type: ignore[arg-type]
     if options.truth and not options.truth.is_dir():
-        raise UserFileError(str(options.truth), "is not a folder of true images")
+        raise UserFileError(str(options.truth), "is not a folder of reference images")
     result = RomChecker(sums, options.truth, board, library, options.firmware).check(options.paths)
     if options.json:
         print_json(_roms_document(result, sums.source))

@@ -9,6 +9,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
+from loyal_trace.app.cautions import caution_texts
 from loyal_trace.app.commands import LineResult, Tally, enter_line, setting_at
 from loyal_trace.app.importers import Meant, import_files, place_words
 from loyal_trace.app.job import OpenJob, find_job, import_archive, open_new_job
@@ -42,7 +43,7 @@ def _to_read(options: argparse.Namespace) -> Store:
     """Opens for reading beside a window that may be writing."""
     folder = _folder(options)
     if not (folder / DATABASE).exists():
-        raise RequestError(f"{folder}: there is no store here yet (make a job with `loyal-trace job new`)")
+        raise RequestError(f"{folder}: there is no store here yet; open a job with `loyal-trace job new`")
     return Store(folder, read_only=True)
 
 
@@ -227,7 +228,8 @@ def _plan(job: OpenJob) -> dict[str, Any]:
                 "from": s.from_drawer,
                 "done": s.done,
                 "skipped": s.skipped,
-                "cautions": list(s.cautions),
+                "before": list(s.before),
+                "cautions": [caution_texts()[caution].text for caution in s.cautions],
             }
             for s in plan.steps
         ],

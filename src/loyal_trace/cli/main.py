@@ -30,15 +30,16 @@ def _roms_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
     roms = commands.add_parser("roms", help="check ROM images").add_subparsers(dest="action", required=True)
     check = roms.add_parser(
         "check",
-        help="hold images against known sums and say what kind of wrong",
-        description="Files, folders and zips; a file finds its slot by its name in the sums. Numbered reads of one "
+        help="compare images with known checksums and name the fault",
+        description="Files, folders and zips; a file is matched to its slot by its "
+        "name in the list. Numbered reads of one "
         "chip (6c-1.bin 6c-2.bin, or read1/6c.bin read2/6c.bin) are compared with each other.",
     )
     check.add_argument("paths", nargs="+", type=Path, metavar="PATH")
-    check.add_argument("--sums", type=Path, metavar="FILE", help="known sums: GNU style, tagged, SFV, CSV or JSON")
-    check.add_argument("--truth", type=Path, metavar="FOLDER", help="true images under the same names")
-    check.add_argument("--board", type=Path, metavar="FOLDER", help="board definition: slots, pins, sums")
-    check.add_argument("--firmware", default="", help="the firmware revision the set should be")
+    check.add_argument("--sums", type=Path, metavar="FILE", help="known checksums: GNU style, tagged, SFV, CSV or JSON")
+    check.add_argument("--truth", type=Path, metavar="FOLDER", help="reference images under the same names")
+    check.add_argument("--board", type=Path, metavar="FOLDER", help="board definition: slots, pins, checksums")
+    check.add_argument("--firmware", default="", help="the firmware revision that the set should have")
     check.add_argument(
         "--column", action="append", default=[], metavar="FIELD=TITLE", help="which column of a CSV or JSON is which"
     )
@@ -48,25 +49,29 @@ def _roms_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
 
 
 def _more_rom_parsers(roms: "argparse._SubParsersAction[_Parser]") -> None:
-    slots = roms.add_parser("slots", help="the ROM sockets of a board: numbers, places, addresses, lanes, revisions")
+    slots = roms.add_parser(
+        "slots", help="the ROM sockets of a board: numbers, places, addresses, byte lanes, revisions"
+    )
     slots.add_argument("board", type=Path, metavar="BOARD", help="board folder or zip")
     slots.add_argument("name", nargs="?", default="", help="one of them: a start-up number, label, place or address")
-    found = roms.add_parser("identify", help="which known image is it, also damaged, cut, doubled or byte-swapped")
+    found = roms.add_parser("identify", help="find which known image it is, also damaged, cut, doubled or byte-swapped")
     found.add_argument("files", nargs="+", type=Path, metavar="FILE")
     found.add_argument(
-        "--known", nargs="+", default=[], type=Path, help="lists of sums; images, boards, or folders of images"
+        "--known", nargs="+", default=[], type=Path, help="checksum lists; images, boards, or folders of images"
     )
-    found.add_argument("--store", type=Path, help="a store whose boards count too (by itself: yours, without --known)")
-    mend = roms.add_parser("repair", help="restore an image from its sums alone: orders, lanes, one or two wrong bytes")
+    found.add_argument("--store", type=Path, help="a store whose boards are included (default without --known: yours)")
+    mend = roms.add_parser(
+        "repair", help="restore an image from its checksums: orders, byte lanes, one or two wrong bytes"
+    )
     mend.add_argument("file", type=Path)
     mend.add_argument("--size", type=int, help="the right size in bytes, if it differs")
-    votes = roms.add_parser("vote", help="the consensus of several reads of one chip, or of twins; sums prove it")
+    votes = roms.add_parser("vote", help="the majority of several reads of one chip, or of twins; checksums prove it")
     votes.add_argument("reads", nargs="+", type=Path, metavar="READ")
     for parser in (mend, votes):
         for name in ("crc32", "md5", "sha1", "sha256"):
             parser.add_argument(f"--{name}", metavar="HEX")
         parser.add_argument("--sum", action="append", default=[], metavar="NAME=HEX", help="sum16=1F2E, crc16-arc=12AB")
-        parser.add_argument("-o", "--out", type=Path, help="where the image goes; the ending decides the format")
+        parser.add_argument("-o", "--out", type=Path, help="output file; the ending decides the format")
     sign = roms.add_parser("signature", help="the signature a tester should show, for its own register")
     sign.add_argument("files", nargs="+", type=Path, metavar="FILE")
     sign.add_argument("--model", help="a name of the public catalogue, such as CRC16-IBM-3740")
@@ -74,18 +79,20 @@ def _more_rom_parsers(roms: "argparse._SubParsersAction[_Parser]") -> None:
         sign.add_argument(f"--{name}")
     for name in ("refin", "refout"):
         sign.add_argument(f"--{name}", action="store_true")
-    sign.add_argument("--feedback", action="store_true", help="the register shows the shifted-in stream, no remainder")
-    lesson = roms.add_parser("learn-signature", help="work a tester's register out from chips whose content is known")
+    sign.add_argument(
+        "--feedback", action="store_true", help="the register shows the shifted-in stream, not the remainder"
+    )
+    lesson = roms.add_parser("learn-signature", help="compute the register of a tester from chips with known contents")
     lesson.add_argument("pairs", type=Path, help="CSV with the columns file, signature")
     lesson.add_argument("--width", default="16")
     for parser in (sign, lesson):
         parser.add_argument("--symbols", default="0123456789ABCDEF", help="the tester's sixteen symbols, 0 first")
-    stand_in = roms.add_parser("substitutes", help="what can take the place of a memory: pins, wiring, image, speed")
+    stand_in = roms.add_parser("substitutes", help="possible substitutes of a memory: pins, wiring, image, speed")
     stand_in.add_argument("device", help="the type in the socket, such as 2364 or 27C64")
     stand_in.add_argument("new", nargs="?", default="", help="one candidate, with every pin that differs")
     stand_in.add_argument("--clock", help="clock of the processor, such as 4MHz: is it fast enough?")
     stand_in.add_argument("--periods", type=float, default=2.0, help="clock periods from address to data (default 2)")
-    label = roms.add_parser("labels", help="window labels with the sums, to print: SVG or PDF by the ending")
+    label = roms.add_parser("labels", help="window labels with the checksums: SVG or PDF by the ending")
     label.add_argument("board", type=Path, metavar="BOARD", help="board folder or zip")
     label.add_argument("out", type=Path, metavar="OUT")
     label.add_argument("--firmware", default="", help="the firmware revision (needed when slots differ)")
@@ -93,9 +100,11 @@ def _more_rom_parsers(roms: "argparse._SubParsersAction[_Parser]") -> None:
     turn.add_argument("files", nargs="+", type=Path, metavar="IN… OUT")
     turn.add_argument("--swap", action="append", default=[], help="bytes, words, bits, nibbles or halves")
     turn.add_argument("--invert", action="store_true")
-    turn.add_argument("--interleave", action="store_true", help="weave the images as lanes; else they are joined")
+    turn.add_argument(
+        "--interleave", action="store_true", help="interleave the images as byte lanes; else they are joined"
+    )
     turn.add_argument("--split", type=int, help="cut into that many pieces")
-    turn.add_argument("--lanes", type=int, help="take apart into that many lanes")
+    turn.add_argument("--lanes", type=int, help="de-interleave into that many byte lanes")
     for parser in (slots, found, mend, votes, sign, lesson, stand_in, label, turn):
         parser.add_argument("--json", action="store_true")
 
@@ -104,7 +113,7 @@ def _chip_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
     chip = commands.add_parser("chip", help="the chip check and the chip library").add_subparsers(
         dest="action", required=True
     )
-    check = chip.add_parser("check", help="judge a chip's outputs: chip check 74LS00 1=L 2=P 3=L")
+    check = chip.add_parser("check", help="check the outputs of a chip: chip check 74LS00 1=L 2=P 3=L")
     check.add_argument("type")
     check.add_argument("pins", nargs="*", metavar="PIN=STATE", help="states L H P X Z, a voltage or a frequency")
     show = chip.add_parser("show", help="pinout and logic of one type")
@@ -129,7 +138,7 @@ _CALC: dict[str, tuple[str, dict[str, str | None]]] = {
     "regulator": ("headroom, heat and junction of a linear regulator", {"input": None, "output": None, "dropout": "2V",
                   "current": None, "theta-jc": "", "theta-cs": "", "theta-sa": "", "ambient": "25"}),
     "bridge": ("four diode-test readings: 0.55,0.56,OL,0.54", {"readings": None}),
-    "crystal": ("the load a crystal sees against the one it was cut for", {"c1": None, "c2": None, "stray": "5p",
+    "crystal": ("the load capacitance of a crystal against its specification", {"c1": None, "c2": None, "stray": "5p",
                 "load": None}),
     "cell": ("how long a back-up cell lasts", {"capacity": None, "current": None, "self-discharge": "0%"}),
     "erase": ("minutes under an eraser lamp (W/cm² at 253.7 nm)", {"irradiance": None, "dose": "15"}),
@@ -144,7 +153,7 @@ def _calc_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
     starts.add_argument("--clean", type=int, required=True, metavar="N")
     starts.add_argument("--failed", type=int, default=0, metavar="K")
     starts.add_argument("--confidence", default="95%")
-    starts.add_argument("--target", default="5%", help="failure rate to be shown; says how many starts it takes")
+    starts.add_argument("--target", default="5%", help="failure rate to be shown; tells how many starts are needed")
     starts.add_argument("--json", action="store_true")
     for action, (words, fields) in _CALC.items():
         parser = calc.add_parser(action, help=words)
@@ -180,7 +189,7 @@ def _job_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
     new.add_argument("--owner", default="")
     new.add_argument("--complaint", default="")
     listing = job.add_parser("list", help="all jobs")
-    show = job.add_parser("show", help="where a job stands")
+    show = job.add_parser("show", help="the state of a job")
     suspects = job.add_parser("suspects", help="the suspects with their evidence, and what is worth doing next")
     plan = job.add_parser("plan", help="the steps of the repair and the parts they need")
     proof = job.add_parser("proof", help="what the starts prove, the checks, and what was not tested")
@@ -201,7 +210,7 @@ def _job_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
         parser.add_argument("job", metavar="JOB", help="the id or the title of a job")
     enter.add_argument("lines", nargs="+", metavar="LINE")
     enter.add_argument("--stage", choices=_STAGES, help="the stage at which bare values are understood")
-    enter.add_argument("--dry-run", action="store_true", help="say what would be recorded, record nothing")
+    enter.add_argument("--dry-run", action="store_true", help="show what would be recorded; record nothing")
     add.add_argument("paths", nargs="+", type=Path, metavar="PATH")
     for parser in (enter, add):
         parser.add_argument("--board", default="", metavar="B", help="the board that is meant")
@@ -215,20 +224,26 @@ def _job_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
 
 def build_parser() -> argparse.ArgumentParser:
     """The whole command line."""
-    parser = _Parser(prog="loyal-trace", description="From a dead board to a proved repair.")
+    parser = _Parser(
+        prog="loyal-trace",
+        description="Repair planning for vintage computer and arcade boards: from the first reading to the report.",
+    )
     parser.add_argument("--version", action="version", version=f"loyal-trace {__version__}")
-    parser.add_argument("--demo", action="store_true", help="open the window on the demo workshop")
-    parser.add_argument("--shot", type=Path, metavar="PNG", help="write a picture of the window and leave")
+    parser.add_argument("--demo", action="store_true", help="open the window with the demo workshop")
+    parser.add_argument("--shot", type=Path, metavar="PNG", help="write a picture of the window and exit")
     parser.add_argument("--stage", default="", help="stage to show first (intake, inspect, …)")
     parser.add_argument("--store", dest="window_store", type=Path, default=None, help="store folder of the window")
-    parser.add_argument("--dark", action="store_true", help="dark colours for a dim bench")
+    parser.add_argument("--dark", action="store_true", help="dark colours")
     parser.add_argument("archives", nargs="*", type=Path, help=argparse.SUPPRESS)
     return parser
 
 
 def build_commands() -> argparse.ArgumentParser:
     """The sub-commands."""
-    parser = _Parser(prog="loyal-trace", description="From a dead board to a proved repair.")
+    parser = _Parser(
+        prog="loyal-trace",
+        description="Repair planning for vintage computer and arcade boards: from the first reading to the report.",
+    )
     parser.add_argument("--version", action="version", version=f"loyal-trace {__version__}")
     commands: argparse._SubParsersAction[_Parser] = parser.add_subparsers(
         dest="command", required=True, parser_class=_Parser
@@ -295,7 +310,7 @@ def _run(options: argparse.Namespace) -> int:
 def _window(options: argparse.Namespace) -> int:
     for path in options.archives:
         if not path.exists():
-            print(f"loyal-trace: there is no command or file called {path}", file=sys.stderr)
+            print(f"loyal-trace: “{path}” is not a command or file", file=sys.stderr)
             return 2
     from loyal_trace.ui.main import WindowOptions, run_window
 

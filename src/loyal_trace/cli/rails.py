@@ -27,7 +27,7 @@ def rails_check(options: argparse.Namespace) -> int:
     """Judges readings; 1 when any point is not good."""
     board = load_board(options.board, chip_library())
     if not board.chain:
-        raise RequestError(f"{board.title} describes no supply chain; add [[chain]] points to its board.toml")
+        raise RequestError(f"{board.title} has no supply chain; add [[chain]] points to its board.toml")
     latest = _latest(board, read_readings(options.readings, board))
     draw = current_table().draw(board.chips)
     report = judge_rails(board.id, board, latest, options.limits, draw)

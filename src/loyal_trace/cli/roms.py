@@ -45,11 +45,13 @@ def _sums(options: argparse.Namespace, needed: bool = True) -> dict[str, str]:
         checked = checked_digest(value, name, filled=False)
         if checked is None:
             length = digest_length(name)
-            what = f"no {name} of {length} hex digits" if length else f"no sum known here ({known_algorithms()})"
+            what = (
+                f"no {name} of {length} hex digits" if length else f"not a checksum known here ({known_algorithms()})"
+            )
             raise RequestError(f"“{value}” is {what}")
         digests[name] = checked
     if not digests and needed:
-        raise RequestError("repair needs the sums that are right: --crc32, and --sha1 or another to prove it")
+        raise RequestError("repair needs the right checksums: --crc32, and --sha1 or another to prove it")
     return digests
 
 
@@ -88,10 +90,10 @@ def repair(options: argparse.Namespace) -> int:
 def _why_not(found: Mended | None, digests: dict[str, str]) -> str:
     if found is not None:
         names = " and ".join(sorted(digests))
-        return f"{found.solutions} different changes fit {names} alone; a SHA-1 would tell which"
+        return f"{found.solutions} different changes fit {names} alone; a SHA-1 would decide"
     if "crc32" not in digests:
-        return "without a CRC-32 only reversible changes and single wrong bits can be tried, and none fits"
-    return "no reversible change, no one or two bytes, no three bits and no stuck stretch make these sums right"
+        return "without a CRC-32 only reversible changes and single wrong bits can be searched; none fits"
+    return "no reversible change, one or two bytes, three bits or stuck stretch gives these checksums"
 
 
 def _repaired(options: argparse.Namespace, found: Mended) -> int:
@@ -115,12 +117,12 @@ def vote_(options: argparse.Namespace) -> int:
     if options.out and (right or not digests):
         write_image(options.out, data)
     sure = right if digests else found.confidence >= _SURE
-    told = proved.told if proved is not None and right else "no choice between the reads has these sums"
+    told = proved.told if proved is not None and right else "no combination of the reads has these checksums"
     if options.json:
         print_json(
             {
                 "reads": found.reads,
-                "confidence": 1.0 if right else found.confidence,
+                "confidence": 1.0 if right else found.confidence if found.bits else None,
                 "source": found.source,
                 "reason": found.why,
                 "flickering": [{"offset": o, "bit": b, "ones": n} for o, b, n in found.bits[:256]],
@@ -136,8 +138,13 @@ def vote_(options: argparse.Namespace) -> int:
     if digests:
         print(f"{told}, proved by {proved.proof}." if proved is not None and right else f"{told}.")
     else:
-        more = f"; {count_of(found.more_reads, 'more read')} would settle it" if found.more_reads else ""
-        print(f"All bits right with {format_percent(found.confidence)}{more}.")
+        more = f" {count_of(found.more_reads, 'more read')} would settle it." if found.more_reads else ""
+        if found.bits:
+            print(
+                "Probability that no bit of the majority is a random misread: "
+                f"{format_percent(found.confidence)}.{more}"
+            )
+        print("A fault that all reads share does not show in a vote.")
     return 0 if sure else 1
 
 
@@ -145,7 +152,7 @@ def _number(text: str) -> int:
     try:
         return int(text, 0)
     except ValueError:
-        raise RequestError(f"“{text}” is no number; write 0x1021 or 4129") from None
+        raise RequestError(f"“{text}” is not a number; write 0x1021 or 4129") from None
 
 
 def _register(options: argparse.Namespace) -> Register:

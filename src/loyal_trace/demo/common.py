@@ -15,6 +15,8 @@ from loyal_trace.store.store import Store
 
 EntryType = TypeVar("EntryType", bound=Entry)
 
+DEMO_AUTHOR = "M. Pell"
+
 
 def board_files_of(boards: tuple[str, ...]) -> dict[str, dict[str, bytes]]:
     """The files of demo boards: board id → file name → bytes."""
@@ -53,7 +55,7 @@ class BenchClock:
 class DemoJob:
     """A job opened some days ago and worked on by M. Pell since; `told` are fields of its first entry."""
 
-    author = "M. Pell"
+    author = DEMO_AUTHOR
 
     def __init__(self, store: Store, ids: Callable[[], str], job: str, since: datetime, **told: Any) -> None:
         self.store, self.id, self._ids, self._clock = store, job, ids, BenchClock(since)

@@ -3,6 +3,7 @@
 from collections.abc import Collection, Mapping
 from typing import Any
 
+from loyal_trace.core.boards.cells import Chemistry, chemistry_named
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.power.expected import limits_at
 from loyal_trace.core.power.formulas import reservoir
@@ -47,7 +48,14 @@ def check_references(
 
 
 def check_chain(reader: DefectReader, text: str, board: BoardDefinition) -> None:
-    """Supplies make sense, and every chain point has limits, its own or ones computed from how its path is fed."""
+    """Supplies and cells make sense; every chain point has limits, its own or computed from how its path is fed."""
+    for index, cell in enumerate(board.cells):
+        if cell.chemistry and chemistry_named(cell.chemistry) is None:
+            known = ", ".join(one.value for one in Chemistry if one is not Chemistry.UNKNOWN)
+            what = f"the cell {cell.part} is of unknown chemistry “{cell.chemistry}”"
+            reader.bad(
+                "board.toml", line_of(text, "cell", index, "chemistry"), what, f"known: {known}; or leave it out"
+            )
     for index, supply in enumerate(board.supplies):
         if supply.dc > 0 and not supply.ac_rms:
             continue
@@ -84,7 +92,7 @@ def check_marks(reader: DefectReader, text: str, board: BoardDefinition) -> None
             )
         named = {revision for answer in mark.answers for revision in mark.allowed(answer)}
         for revision in sorted(named - set(known[mark.of])):
-            what = f"mark “{mark.name}” speaks of {mark.of} revision {revision}, which [board] does not list"
+            what = f"mark “{mark.name}” names {mark.of} revision {revision}, which [board] does not list"
             reader.bad("board.toml", line, what, "add the revision or correct it")
         for answer in sorted(set(mark.warn) - set(mark.answers)):
             reader.bad(

@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 from pathlib import Path, PurePosixPath
 from typing import Any
 
+from loyal_trace.core.boards.cells import Chemistry
 from loyal_trace.core.boards.model import (
     Block,
     BoardDefinition,
@@ -152,6 +153,7 @@ def parse_board(files: Mapping[str, bytes], place: str, library: ChipLibrary) ->
     head = _read_head(reader, table, text)
     parts = _read_parts(reader, files.get("parts.csv", b""), head.get("revisions", ()))
     nets = _read_nets(reader, files["nets.csv"], parts) if "nets.csv" in files else ()
+    _former_keys(table)
     tables = {name: _read_table(reader, table, text, name, cls) for name, cls in (*_TABLES.items(), *_ROWS.items())}
     slots = _read_roms(reader, tables["rom"], text, parts)
     check_references(reader, text, table, parts, dict(nets))
@@ -262,7 +264,7 @@ def _read_parts(reader: DefectReader, data: bytes, revisions: tuple[str, ...]) -
     for line, row in _csv_rows(reader, data, "parts.csv", ("refdes", "part")) if data else ():
         refdes = row["refdes"]
         if not re.fullmatch(r"[A-Za-z0-9_/+-]+", refdes):
-            reader.bad("parts.csv", line, f"“{refdes}” is no reference designator", "use letters, digits, _ + - /")
+            reader.bad("parts.csv", line, f"“{refdes}” is not a reference designator", "use letters, digits, _ + - /")
         elif refdes in parts:
             reader.bad("parts.csv", line, f"{refdes} is listed twice (first on line {parts[refdes][0]})", "remove one")
         else:
@@ -361,7 +363,7 @@ def _pin_ref(
 ) -> BoardPin | None:
     match = _PIN.fullmatch(text)
     if not match:
-        reader.bad("nets.csv", line, f"“{text}” on net {net} is no pin", "write REFDES.PIN, for instance 6A.24")
+        reader.bad("nets.csv", line, f"“{text}” on net {net} is not a pin", "write REFDES.PIN, for instance 6A.24")
         return None
     refdes, pin = match[1], int(match[2])
     if refdes not in parts:
@@ -376,6 +378,15 @@ def _pin_ref(
         )
         return None
     return BoardPin(refdes, pin)
+
+
+def _former_keys(table: dict[str, Any]) -> None:
+    """Brings keys of older board folders to those of today: `primary_lithium` of a cell is its chemistry now."""
+    cells = table.get("cell")
+    for cell in cells if isinstance(cells, list) else ():
+        if isinstance(cell, dict) and "primary_lithium" in cell:
+            primary = cell.pop("primary_lithium")
+            cell.setdefault("chemistry", Chemistry.LITHIUM.value if primary is True else "")
 
 
 def _read_table(reader: DefectReader, table: dict[str, Any], text: str, name: str, cls: type) -> tuple[Any, ...]:
@@ -401,7 +412,7 @@ def _read_table(reader: DefectReader, table: dict[str, Any], text: str, name: st
             row = adapter.validate_python(item)
             for key in [k for k, v in vars(row).items() if isinstance(v, float) and not math.isfinite(v)]:
                 line = line_of(text, name, index, key)
-                reader.bad("board.toml", line, f"[[{name}]] {key} is no number", "write a number")
+                reader.bad("board.toml", line, f"[[{name}]] {key} is not a number", "write a number")
             found.append(row)
         except ValidationError as error:
             for problem in error.errors():
@@ -442,7 +453,7 @@ def _slot_sums(reader: DefectReader, line: int, refdes: str, digests: Mapping[st
     for written, value in digests.items():
         algorithm = canonical(written)
         if algorithm is None:
-            what = f"ROM slot {refdes}: unknown sum “{written}”"
+            what = f"ROM slot {refdes}: unknown checksum “{written}”"
             reader.bad("board.toml", line, what, f"known: {known_algorithms()}")
             continue
         checked = checked_digest(str(value), algorithm, filled=False)

@@ -41,7 +41,7 @@ def swap(data: bytes, what: str) -> bytes:
     if what not in SWAPS:
         raise RequestError(f"“{what}” cannot be exchanged (known: {', '.join(SWAPS)})")
     if len(data) % need:
-        raise RequestError(f"{len(data):,} bytes cannot be exchanged by {what}: the size is no multiple of {need}")
+        raise RequestError(f"{len(data):,} bytes cannot be exchanged by {what}: the size is not a multiple of {need}")
     if what == "bytes":
         return array.reshape(-1, 2)[:, ::-1].tobytes()
     if what == "words":

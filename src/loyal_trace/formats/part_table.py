@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 from loyal_trace.core.boards.kinds import kind_of
 from loyal_trace.core.chips.library import ChipLibrary
+from loyal_trace.core.parts.marking import capacitor_marking
 from loyal_trace.core.vocabulary.errors import RequestError, UserFileError
 from loyal_trace.core.vocabulary.identity import natural_key
 from loyal_trace.core.vocabulary.units import parse_quantity
@@ -60,7 +61,7 @@ def read_table(data: bytes, name: str, encoding: str = "") -> PartTable:
     if not data.strip():
         raise UserFileError(name, "the file is empty", "export the list again")
     if b"\0" in data and not data.startswith((b"\xff\xfe", b"\xfe\xff")):
-        raise UserFileError(name, "is no text", "save the spreadsheet as CSV")
+        raise UserFileError(name, "is not text", "save the spreadsheet as CSV")
     tried = [encoding] if encoding else _likely(data)
     for one in tried:
         try:
@@ -68,7 +69,7 @@ def read_table(data: bytes, name: str, encoding: str = "") -> PartTable:
         except (UnicodeDecodeError, LookupError):
             continue
         return _table(text, name, one)
-    raise UserFileError(name, f"is no text in {' or '.join(tried)}", "choose another encoding")
+    raise UserFileError(name, f"is not text in {' or '.join(tried)}", "choose another encoding")
 
 
 def _likely(data: bytes) -> list[str]:
@@ -158,12 +159,18 @@ def _part_row(refdes: str, told: Mapping[str, str], library: ChipLibrary) -> dic
     row = {"refdes": clean, "part": number, "kind": kind, "package": told.get("package", "")}
     if kind == "chip" and library.knows(number) and not re.search(r"\d$", row["package"]):
         row["package"] = f"DIP-{len(library.find(number).pins)}"
+    # A cell such as 100u 16V holds the value and its rating; a column of its own counts before it.
+    marked = capacitor_marking(told.get("value") or number) if kind == "capacitor" else None
+    if marked is not None and marked.voltage is not None:
+        told = {"voltage": f"{marked.voltage:g}", **{k: v for k, v in told.items() if v}}
     unit = {"capacitor": "F", "resistor": "Ω", "crystal": "Hz", "fuse": "A"}.get(kind)
     value = _number(told.get("value") or told.get("part", ""), unit) if unit else ""
+    value = str(marked.value) if marked is not None and marked.value is not None else value
     if value:
         row["value"] = value
     if kind == "capacitor" and value and parse_quantity(value, "F") >= 1e-6:
-        row |= {"polarised": "yes", "technology": "aluminium"}
+        bipolar = marked is not None and marked.polarised is False
+        row |= {"technology": "aluminium"} if bipolar else {"polarised": "yes", "technology": "aluminium"}
     for field, unit in (("voltage", "V"), ("x", ""), ("y", ""), ("rotation", "")):
         number_text = _number(told.get(field, ""), unit)
         if number_text:

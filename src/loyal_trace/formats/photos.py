@@ -53,12 +53,12 @@ def upright(data: bytes, place: str, longest: int = 0) -> Pixels:
             warnings.simplefilter("error", Image.DecompressionBombWarning)
             with Image.open(io.BytesIO(data)) as picture:
                 if picture.width * picture.height > _MOST_PIXELS:
-                    raise UserFileError(place, f"has {picture.width} × {picture.height} pixels, more than any camera")
+                    raise UserFileError(place, f"has {picture.width} × {picture.height} pixels, more than the limit")
                 turned = ImageOps.exif_transpose(picture).convert("RGB")
     except UnidentifiedImageError:
-        raise UserFileError(place, "is no photo that can be read", "save it as JPEG or PNG") from None
+        raise UserFileError(place, "is not a photo that can be read", "save it as JPEG or PNG") from None
     except (Image.DecompressionBombWarning, Image.DecompressionBombError):
-        raise UserFileError(place, "has more pixels than any camera", "nothing was kept") from None
+        raise UserFileError(place, "has more pixels than the limit", "nothing was kept") from None
     except (OSError, SyntaxError, ValueError, EOFError) as error:
         raise UserFileError(place, f"the photo is damaged ({error})", "copy it again") from None
     if longest and max(turned.size) > longest:

@@ -143,7 +143,7 @@ class RomChecker:
         files = [(str(f), str(path if path.is_dir() else path.parent)) for path in paths for f in image_paths(path)]
         seen = list(self._seen(files))
         if not seen:
-            raise UserFileError("the given paths", "hold no files that could be ROM images")
+            raise UserFileError("the given paths", "contain no files that could be ROM images")
         firmware = self._firmware or prevailing_firmware(one.accepting for one in seen if one.accepting)
         groups: dict[str, list[_Seen]] = {}
         for one in seen:

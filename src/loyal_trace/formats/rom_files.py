@@ -74,7 +74,7 @@ def read_file(path: Path) -> bytes:
         with open(path, "rb", buffering=0, opener=_without_waiting) as stream:
             found = os.fstat(stream.fileno())
             if not stat.S_ISREG(found.st_mode):
-                raise UserFileError(str(path), "is not a plain file")
+                raise UserFileError(str(path), "is not a regular file")
             if found.st_size > MAX_MEMBER_BYTES:
                 most = f"{MAX_MEMBER_BYTES >> 20} MiB"
                 raise UserFileError(str(path), f"is {found.st_size:,} bytes long, more than any ROM ({most})")
@@ -163,7 +163,7 @@ def _decode_text(
     try:
         (file.add_ihex if kind == "Intel HEX" else file.add_srec)(text)
         if not len(file) or file.maximum_address - file.minimum_address > MAX_MEMBER_BYTES:
-            raise UserFileError(source, f"the {kind} records hold no sensible range of data")
+            raise UserFileError(source, f"the {kind} records contain no valid range of data")
         start = file.minimum_address
         pieces = [(segment.minimum_address - start, segment.maximum_address - start) for segment in file.segments]
         gaps = tuple((a[1], b[0] - 1) for a, b in pairwise(pieces))

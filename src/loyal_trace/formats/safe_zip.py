@@ -41,7 +41,9 @@ def _check_member(member: zipfile.ZipInfo, place: str) -> None:
     if member.flag_bits & 0x1:
         raise UserFileError(where, "is encrypted", "unpack it with its password first")
     if member.file_size > MAX_MEMBER_BYTES:
-        raise UserFileError(where, f"unpacks to {member.file_size:,} bytes", "no ROM or board is that large")
+        raise UserFileError(
+            where, f"unpacks to {member.file_size:,} bytes", "the limit for a ROM or a board is smaller"
+        )
     if member.file_size > _RATIO_FREE_BYTES and member.file_size > MAX_RATIO * max(member.compress_size, 1):
         raise UserFileError(where, "unpacks to more than 200 times its size", "nothing was read")
 

@@ -56,7 +56,7 @@ def decode_text(data: bytes, place: str) -> str:
         except UnicodeDecodeError:
             raise UserFileError(place, "is not text in UTF-16, as its first bytes say") from None
     if b"\0" in data:
-        raise UserFileError(place, "is a binary file, not a list of sums")
+        raise UserFileError(place, "is a binary file, not a list of checksums")
     try:
         return data.decode("utf-8-sig")
     except UnicodeDecodeError:
@@ -126,11 +126,11 @@ def _plain_row(line: str, where: str, sfv: bool) -> _Line:
     if typed is not None:
         return typed
     if plain and not sfv:
-        what = f"a checksum of {len(plain[1])} hex digits is of no known algorithm"
+        what = f"a checksum of {len(plain[1])} hex digits has the length of no known algorithm"
         raise UserFileError(where, what, f"known: {known_algorithms()}")
     if re.match(r"[A-Za-z0-9/_-]+ \(.*\) = ", line):
         raise UserFileError(where, "has a checksum that is not hexadecimal")
-    raise UserFileError(where, f"“{line[:60]}” is no line of a list of sums")
+    raise UserFileError(where, f"“{line[:60]}” is not a line of a checksum list")
 
 
 def _typed_row(line: str) -> _Line | None:
@@ -202,7 +202,7 @@ def _json_rows(text: str, name: str, columns: Mapping[str, str] | None) -> list[
         inner = next((v for v in found.values() if isinstance(v, list)), None)
         found = inner if inner is not None else [{"name": k, **v} for k, v in found.items() if isinstance(v, dict)]
     if not isinstance(found, list) or not all(isinstance(item, dict) for item in found):
-        raise UserFileError(name, "is JSON, but no list of objects with a name and sums")
+        raise UserFileError(name, "is JSON, but not a list of objects with a name and checksums")
     return [
         _mapped({str(k): v for k, v in item.items()}, map_columns(map(str, item), columns), f"{name}, item {number}")
         for number, item in enumerate(found, start=1)

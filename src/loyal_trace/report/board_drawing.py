@@ -40,7 +40,7 @@ def draw_board(board_id: str, board: BoardDefinition, assessment: Assessment) ->
     fitted = {refdes for b, refdes in assessment.moment.snapshot.parts.fitted if b == board_id}
     suspects = {s.place[1] for s in assessment.suspects if s.place[0] == board_id and s.belief >= 10 * SHOWN_FROM}
     bodies = tuple(_body(part, fitted, suspects) for part in board.parts)
-    legend = f"{len(fitted)} renewed (filled), {len(suspects - fitted)} still suspect (crossed)"
+    legend = f"{len(fitted)} replaced (filled), {len(suspects - fitted)} still suspect (crossed)"
     return Drawing(board.title, board.width, board.height, bodies, legend)
 
 

@@ -33,13 +33,13 @@ class Label:
 def labels_of(board: BoardDefinition, firmware: str = "") -> tuple[Label, ...]:
     """A label for every slot whose sums are known; RequestError when the firmware has to be said or is unknown."""
     if firmware and firmware not in {name for slot in board.rom_slots for name in slot.firmwares}:
-        raise RequestError(f"{board.title} knows no sums of firmware {firmware}")
+        raise RequestError(f"{board.title} has no checksums of firmware {firmware}")
     found = []
     for slot in board.rom_slots:
         contents = dict.fromkeys(digests for name, digests in slot.sums if not firmware or name == firmware)
         if len(contents) > 1:
             names = ", ".join(slot.firmwares)
-            raise RequestError(f"{slot.refdes} differs between firmware {names}: say which with --firmware")
+            raise RequestError(f"{slot.refdes} differs between firmware {names}: name it with --firmware")
         for digests in contents:
             known = dict(digests)
             told = [f"CRC {known['crc32'].upper()}"] if "crc32" in known else []
@@ -48,7 +48,7 @@ def labels_of(board: BoardDefinition, firmware: str = "") -> tuple[Label, ...]:
             about = " ".join(part for part in (slot.device, f"fw {firmware}" if firmware else "") if part)
             found.append(Label(" ".join(p for p in (slot.label, slot.refdes) if p), about, tuple(told)))
     if not found:
-        raise RequestError(f"{board.title} lists no sums for its ROM slots: there is nothing to print")
+        raise RequestError(f"{board.title} lists no checksums for its ROM slots, so there are no labels to print")
     return tuple(found)
 
 

@@ -69,7 +69,7 @@ def _summary(assessment: Assessment) -> tuple[str, ...]:
     if gone:
         lines.append(f"Gone: {'; '.join(gone)}.")
     if still:
-        lines.append(f"Still there or not yet re-tested: {'; '.join(still)}.")
+        lines.append(f"Still present or not tested again: {'; '.join(still)}.")
     decided = state.paper.decisions.get(GOOD_ENOUGH)
     if decided:
         lines.append(f"Good enough, by decision: {decided.choice}. {decided.reason}")
@@ -121,14 +121,14 @@ def _boards(assessment: Assessment) -> Section:
 def _assumed(assessment: Assessment) -> Section:
     """What the plan rested on, and whether ringing it out bore that out."""
     found = assumptions(assessment.moment.snapshot)
-    return Section("Assumed of the board", tuple(f"{a.name}: {a.verdict}, {a.reason}." for a in found))
+    return Section("Assumptions about the board", tuple(f"{a.name}: {a.verdict}, {a.reason}." for a in found))
 
 
 def _not_home(assessment: Assessment) -> Section:
     """What is left over, still off, missing, on a shelf or on loan."""
     state = assessment.moment.snapshot
     lines = dict.fromkeys((*left_over(state), *still_out(state), *(a.words for a in away(assessment.moment))))
-    return Section("Not as it should go home", tuple(f"{line}." for line in lines))
+    return Section("Not complete", tuple(f"{line}." for line in lines))
 
 
 def _found(assessment: Assessment) -> Section:
@@ -141,7 +141,7 @@ def _found(assessment: Assessment) -> Section:
     fitted = assessment.moment.snapshot.parts.fitted
     for place, entry in fitted.items():
         if place[0] in assessment.moment.boards and replaced(assessment.moment, place):
-            lines.append(f"{assessment.moment.boards[place[0]].title} {place[1]}: put right. {entry.note}".strip())
+            lines.append(f"{assessment.moment.boards[place[0]].title} {place[1]}: repaired. {entry.note}".strip())
     return Section("Found", tuple(lines))
 
 
@@ -168,7 +168,7 @@ def _done(assessment: Assessment, live: Sequence[Entry]) -> Section:
     minutes = sum(record.minutes for record in assessment.moment.snapshot.parts.steps.values() if not record.skipped)
     lines = [f"{local_time(e.time)} {_at(assessment, e.board, describe(e))}" for e in work]
     if minutes:
-        lines.append(f"Bench time booked on steps: {minutes:.0f} minutes.")
+        lines.append(f"Bench time recorded for steps: {minutes:.0f} minutes.")
     return Section("Done", tuple(lines))
 
 
@@ -205,11 +205,11 @@ def _starts(assessment: Assessment) -> Section:
     if tally.clean + tally.failed:
         bound = format_percent(tally.upper)
         since = f"Since then: {tally.clean} clean of {count_of(tally.clean + tally.failed, 'start')}."
-        since += f" At most {bound} of starts fail, with 95 % confidence." if tally.upper < 1 else ""
+        since += f" At most {bound} of starts fail, with 95 % confidence." if tally.tells else ""
         lines.append(since)
         if before:
             chance = format_percent(tally.chance)
-            lines.append(f"Chance alone would explain an improvement this large in {chance} of cases.")
+            lines.append(f"Probability of such an improvement by chance alone: {chance}.")
     return Section("Starts", tuple(lines))
 
 
@@ -225,7 +225,7 @@ def _left_alone(assessment: Assessment) -> Section:
     skipped = [s for s in assessment.plan.steps if s.skipped]
     lines = [f"{s.what}: skipped. {assessment.moment.snapshot.parts.steps[s.id].note}".strip() for s in skipped]
     lines += [f"{s.what}: not done. {s.reason}" for s in assessment.plan.steps if not s.done]
-    return Section("Left alone, and why", tuple(lines))
+    return Section("Left as it was, and why", tuple(lines))
 
 
 def _advice(assessment: Assessment) -> Section:

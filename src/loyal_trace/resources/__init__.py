@@ -64,5 +64,7 @@ def default_beliefs() -> "Beliefs":
     """The evidence weights and priors that ship with the program."""
     from loyal_trace.core.assess.moment import Beliefs  # not before the first paint
     from loyal_trace.core.diagnosis.evidence import EvidenceTable, Priors
+    from loyal_trace.core.parts.esr import EsrTable
 
-    return Beliefs(EvidenceTable(read_text("data/evidence.toml")), Priors(read_text("data/priors.toml")))
+    evidence, priors = EvidenceTable(read_text("data/evidence.toml")), Priors(read_text("data/priors.toml"))
+    return Beliefs(evidence, priors, EsrTable(read_text("data/esr.toml")))

@@ -4,7 +4,6 @@ Nothing heavy is imported before the window has painted once; then the store is 
 """
 
 import gc
-import getpass
 import os
 import sys
 from concurrent.futures import Future, ThreadPoolExecutor
@@ -50,13 +49,6 @@ class WindowOptions:
     files: tuple[Path, ...] = ()
 
 
-def _author() -> str:
-    try:
-        return getpass.getuser()
-    except (OSError, KeyError):
-        return ""
-
-
 def store_folder(options: WindowOptions) -> Path:
     """Where this window keeps its jobs: as asked, else the user's data folder, the demo apart from real work."""
     from platformdirs import user_data_path
@@ -80,9 +72,10 @@ def open_store(folder: Path, demo: bool) -> "tuple[Store, OpenJob | None]":
         store = Store(folder, read_only=True)
     if not demo:
         return store, None
+    from loyal_trace.demo.common import DEMO_AUTHOR
     from loyal_trace.demo.workshop import JOB_ID, build_workshop
 
-    env = Environment(author=_author())
+    env = Environment(author=DEMO_AUTHOR)
     if not store.has_job(JOB_ID):
         build_workshop(store, env.ids)
     return store, OpenJob(store, JOB_ID, env)
@@ -165,8 +158,9 @@ class Application(QObject):
     def environment(self) -> "Environment":
         """What an open job needs from outside."""
         from loyal_trace.app.job import Environment, utc_now
+        from loyal_trace.demo.common import DEMO_AUTHOR
 
-        return Environment(author=_author(), clock=self.clock or utc_now)
+        return Environment(author=DEMO_AUTHOR if self.options.demo else "", clock=self.clock or utc_now)
 
     def _start(self) -> None:
         """After the first paint: open the store without holding up the window."""
@@ -192,7 +186,7 @@ class Application(QObject):
         self.shell.first.say("")
         self._list_jobs()
         if self.store.read_only:
-            self.shell.bar.say("this store is in use or read-only: you can look, but not write", True)
+            self.shell.bar.say("The store is in use or read-only. You can view it, but nothing is recorded.", True)
         if session is not None:
             self.show_session(session, with_bench=self.options.demo)
         for path in self.options.files:
@@ -268,9 +262,9 @@ class Application(QObject):
         from loyal_trace.core.vocabulary.errors import LoyalTraceError
 
         if self.store is None:
-            self.shell.first.say("The workshop is still being opened.")
+            self.shell.first.say("The workshop is still opening.")
             return
-        title, accepted = QInputDialog.getText(self.shell, "New job", "What is it, and whose?")
+        title, accepted = QInputDialog.getText(self.shell, "New job", "Title of the job")
         if not accepted or not title.strip():
             return
         try:
@@ -318,7 +312,7 @@ class Application(QObject):
         def act() -> list[str]:
             path = chosen or Path(folder)
             files = board_from_list(self.shell, path) if chosen else board_files(path)
-            return [f"{desk.job.add_board(files, str(path)).title} belongs to this job now"] if files else []
+            return [f"board {desk.job.add_board(files, str(path)).title} added to this job"] if files else []
 
         desk.attempt(act)
 
@@ -346,7 +340,7 @@ class Application(QObject):
                 elif is_part_list(path):
                     self.new_from_list(path)
                 else:
-                    self.shell.first.say("Open or make a job first; then drop images and checksums on it.")
+                    self.shell.first.say("Open a job first; then drop images and checksums.")
             except LoyalTraceError as error:
                 self.shell.first.say(f"Not imported: {error}")
 

@@ -25,7 +25,7 @@ class PhotoWatch(QObject):
         self.folder = PhotoFolder(folder)
         self.folder.begin()
         self._timer.start(_EVERY)
-        self.desk.say(f"photos that come into {folder.name} are imported by themselves")
+        self.desk.say(f"new photos in {folder.name} are imported automatically")
 
     def look(self) -> None:
         """Imports what has come and stopped growing."""

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
 
 from loyal_trace.app.desk import Desk
 from loyal_trace.app.pad import Pad, Timer
-from loyal_trace.app.preferences import load_preferences, save_preferences
+from loyal_trace.app.preferences import load_preferences, remember
 from loyal_trace.app.presenters.logbook import line_of, newest
 from loyal_trace.app.presenters.model import Action, Presenter
 from loyal_trace.app.presenters.overview import (
@@ -148,7 +148,7 @@ class JobWiring(QObject):
             self.presenter.press(key)
 
     def _remember_pads(self) -> None:
-        save_preferences(self._folder, self.pad.switched_on)
+        remember(self._folder, pads=self.pad.switched_on)
 
     # what the window asks for
 

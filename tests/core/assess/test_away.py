@@ -53,7 +53,7 @@ def test_a_rare_chip_comes_out_first_lies_on_its_shelf_and_goes_back_last():
     assert rare_in_place(moment_of(RARE)) == (("small", "2B"),)
     assert assessment_of(RARE).plan.steps[0].kind == "rescue"
     entries = said("2B shelf: box 3, foam", "U1 missing")
-    assert words(entries) == ["U1 is missing", "2B lies at box 3, foam"]
+    assert words(entries) == ["U1 is missing", "2B is stored at box 3, foam"]
     plan = assessment_of(RARE, entries).plan
     assert [s.kind for s in plan.steps][-1] == "put-back" and "box 3, foam" in plan.steps[-1].what
     back = [*entries, *said("2B put back", before=entries)[len(entries) :]]
@@ -67,7 +67,7 @@ def test_what_was_read_of_a_shelved_chip_stays_true():
 
 def test_a_stand_in_is_tracked_until_it_goes_back():
     entries = said("U2 borrowed from the spare set")
-    assert words(entries) == ["U2 is a stand-in from the spare set, to go back"]
+    assert words(entries) == ["U2 is borrowed from the spare set and has to go back"]
     assert not replaced(moment_of(RARE, entries), PartRef("small", "U2"))
     assert any(s.kind == "give-back" for s in assessment_of(RARE, entries).plan.steps)
     assert words(said("U2 given back", before=entries)) == []
@@ -110,7 +110,7 @@ def test_a_teardown_step_is_one_line(line, fields):
 
 
 @pytest.mark.parametrize(
-    ("line", "words_"), [("", "say what came off"), ("plug, J4", "which way round"), ("0 screws", "how many")]
+    ("line", "words_"), [("", "type what came off"), ("plug, J4", "orientation"), ("0 screws", "how many")]
 )
 def test_a_teardown_step_that_says_too_little_is_asked_again(line, words_):
     with pytest.raises(RequestError, match=words_):
@@ -149,11 +149,11 @@ def rung(a, b, value):
 @pytest.mark.parametrize(
     ("readings", "verdict", "reason"),
     [
-        ([], "open", "2 pairs to ring out"),
+        ([], "open", "2 pairs to check for continuity"),
         ([("U1.3", "U2.1", 0.4)], "open", "1 pairs"),
-        ([("U1.3", "U2.1", 0.4), ("U1.5", "U1.6", float("inf"))], "holds", "all 2 pairs are right"),
-        ([("U1.3", "U2.1", 900.0)], "does not hold", "U1.3 and U2.1 do not ring"),
-        ([("U1.3", "U2.1", 0.4), ("U1.5", "U1.6", 0.1)], "does not hold", "U1.5 and U1.6 ring"),
+        ([("U1.3", "U2.1", 0.4), ("U1.5", "U1.6", float("inf"))], "holds", "all 2 pairs are as required"),
+        ([("U1.3", "U2.1", 900.0)], "does not hold", "U1.3 and U2.1 are not connected"),
+        ([("U1.3", "U2.1", 0.4), ("U1.5", "U1.6", 0.1)], "does not hold", "U1.5 and U1.6 are connected"),
     ],
 )
 def test_an_assumption_holds_only_when_every_pair_is_as_it_must_be(readings, verdict, reason):
@@ -164,7 +164,7 @@ def test_an_assumption_holds_only_when_every_pair_is_as_it_must_be(readings, ver
 def test_a_step_at_a_part_whose_assumption_fails_says_so_first():
     entries = [ASSUMED, rung("U1.3", "U2.1", 900.0), *said("U2 missing", board=small_board())]
     step = next(s for s in assessment_of(entries=entries).plan.steps if s.place[1] == "U2")
-    assert step.cautions[0] == "spare gate does not hold: U1.3 and U2.1 do not ring."
+    assert step.before[0] == "spare gate does not hold: U1.3 and U2.1 are not connected."
 
 
 def test_pairs_are_typed_or_come_from_the_netlist():

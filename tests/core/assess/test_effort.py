@@ -32,22 +32,32 @@ def test_hours_spent_count_gaps_up_to_a_pause_in_whatever_order(minutes):
     assert hours_spent(times) == pytest.approx(sum(g for g in gaps if g <= 20) / 60)
 
 
+GONE = made(SymptomSeen, board="small", text="dead", present=False)
+LOOKED = made(Observed, board="small", place="U2", finding="looks good")
+
+
 def test_the_ranges_narrow_as_more_is_known():
-    vague = effort_of(DEAD)
+    vague = effort_of(DEAD, LOOKED)
     seen = [made(Observed, board="small", place=p, finding="looks good") for p in ("U1", "U2", "C1")]
-    better = effort_of(DEAD, *seen)
+    better = effort_of(DEAD, LOOKED, *seen)
     width = [e.hours_left[1] - e.hours_left[0] for e in (vague, better)]
     assert better.known > vague.known and width[1] < width[0]
     assert better.chance[1] - better.chance[0] < vague.chance[1] - vague.chance[0]
     assert 0 < vague.hours_left[0] < vague.hours_left[1] and 0 <= vague.chance[0] < vague.chance[1] <= 1
 
 
+def test_without_a_symptom_or_a_reading_no_probability_of_success_is_told():
+    for nothing in (effort_of(), effort_of(DEAD), effort_of(LOOKED)):
+        assert nothing.chance is None and "probability" not in " ".join(nothing.sentences)
+    assert "probability that every symptom goes" in " ".join(effort_of(DEAD, LOOKED).sentences)
+
+
 def test_a_symptom_that_a_suspect_explains_costs_less_search_and_one_that_is_gone_hardly_any():
     scorched = [made(Observed, board="small", place="U1", finding="scorched") for _ in range(3)]
     rail = [measured("U1.3", "resistance", 1.0)]
     unknown, found = effort_of(DEAD), effort_of(DEAD, *scorched, *rail)
-    gone = effort_of(made(SymptomSeen, board="small", text="dead", present=False))
-    assert found.hours_left[1] <= unknown.hours_left[1] and gone.chance[0] > unknown.chance[0]
+    assert found.hours_left[1] <= unknown.hours_left[1]
+    assert effort_of(GONE, LOOKED).chance[0] > effort_of(DEAD, LOOKED).chance[0]
 
 
 def test_it_says_what_it_comes_to_and_never_whether_it_is_worth_it():
@@ -86,7 +96,7 @@ def test_what_no_supply_feeds_or_no_instrument_reads_is_not_tested_from_the_star
     moment = moment_of(board)
     reasons = {s.item: s.reason for s in shortfalls(moment.boards, profile, {"small": _draw(board)}, set())}
     assert reasons["−12 V of Small"] == "this bench has no supply of -12 V"
-    assert "the bench supply stops at 0.001 A" in reasons["+5 V of Small"]
+    assert "the bench supply delivers 0.001 A at most" in reasons["+5 V of Small"]
     assert reasons["ripple of Small"] == "this bench has no analyser"
     assert "ripple of Small" not in {s.item for s in shortfalls(moment.boards, profile, {}, {"ripple"})}, (
         "it was read anyway"
@@ -111,7 +121,7 @@ def test_the_jobs_own_word_on_the_bench_goes_before_the_workshops():
     decided = [made(Decided, what="bench lacks", choice=""), made(Decided, what="bench supplies", choice="12 V")]
     told = bench_of(moment_of(entries=decided))
     assert told == BenchProfile((BenchSupply(12.0, 0.0),), frozenset())
-    with pytest.raises(RequestError, match="is no supply"):
+    with pytest.raises(RequestError, match="is not a supply"):
         parse_supplies("plenty")
 
 

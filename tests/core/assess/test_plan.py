@@ -3,10 +3,12 @@
 import pytest
 
 from loyal_trace.core.assess.parts import in_stock
-from loyal_trace.core.assess.plan import CAUTIONS, REPAIR_ORDERS, choose_substitute
+from loyal_trace.core.assess.plan import REPAIR_ORDERS, choose_substitute
 from loyal_trace.core.boards.model import KeepOut, Part, ServiceItem
+from loyal_trace.core.boards.supplies import ChainPoint, Supply
 from loyal_trace.core.job import entries as e
 from loyal_trace.core.parts.capacitors import StockItem
+from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.identity import PartRef
 from tests.helpers.builders import assessment_of, made, measured, moment_of, probed, small_board
 
@@ -31,7 +33,7 @@ def test_a_dried_capacitor_is_renewed_with_the_first_item_that_fits():
     ]
     step = steps(entries=[DRIED], drawer=drawer)["small/C1/capacitor"]
     assert step.part_number == "fits" and step.from_drawer == "tray A" and all(c.verdict == "good" for c in step.checks)
-    assert "dried" in step.reason and CAUTIONS["polarity"] in step.cautions and step.minutes > 0
+    assert "dried" in step.reason and Caution.POLARITY in step.cautions and step.minutes > 0
 
 
 def test_without_a_fit_the_nearest_miss_says_why_and_the_part_is_ordered():
@@ -61,8 +63,12 @@ def test_a_reservoir_brings_its_cautions_first():
             role="reservoir",
         ),
     )
-    step = steps(small_board(parts=parts, nets=(), rails=()), [DRIED])["small/C1/capacitor"]
-    assert step.cautions[:2] == (CAUTIONS["mains"], CAUTIONS["reservoir"])
+    fed = {"chain": (ChainPoint("C1", "voltage", 9, 12, "C1"),)}
+    mains = small_board(parts=parts, nets=(), rails=(), supplies=(Supply(ac_rms=9.0, reservoir="C1"),), **fed)
+    step = steps(mains, [DRIED])["small/C1/capacitor"]
+    assert step.cautions[:2] == (Caution.MAINS, Caution.RESERVOIR)
+    plug = small_board(parts=parts, nets=(), rails=(), supplies=(Supply(dc=9.0, reservoir="C1"),), **fed)
+    assert Caution.MAINS not in steps(plug, [DRIED])["small/C1/capacitor"].cautions, "the mains is in another box"
 
 
 def test_the_usual_service_is_planned_until_the_part_proves_good():
@@ -81,16 +87,16 @@ def test_a_finished_step_stays_and_a_new_accusation_opens_a_further_one():
     done = [
         DEAD,
         made(e.Fitted, board="small", place="U1", number="74LS00", origin="drawer 1"),
-        made(e.StepDone, step="small/U1/chip", what="Renew U1", minutes=25.0),
+        made(e.StepDone, step="small/U1/chip", what="Replace U1", minutes=25.0),
     ]
     assert [(s.id, s.done) for s in steps(entries=done).values()] == [("small/U1/chip", True)]
     again = steps(entries=[*done, probed("U1", "1=L 2=H 3=L")])
     assert list(again) == ["small/U1/chip", "small/U1/chip-2"] and not again["small/U1/chip-2"].done
-    assert "drawer 1 does it too" in again["small/U1/chip-2"].reason
+    assert "drawer 1 shows the same fault" in again["small/U1/chip-2"].reason
 
 
 def test_a_skipped_step_is_not_asked_for_again():
-    skipped = made(e.StepDone, step="small/U1/chip", what="Renew U1", skipped=True, note="owner wants it as found")
+    skipped = made(e.StepDone, step="small/U1/chip", what="Replace U1", skipped=True, note="owner wants it as found")
     found = steps(entries=[DEAD, skipped])
     assert list(found) == ["small/U1/chip"] and found["small/U1/chip"].skipped and found["small/U1/chip"].done
 

@@ -138,7 +138,7 @@ def test_marks_are_words_first():
         (probed("U1", "1=L 2=L 3=L 4=L"), "U1 4 pins probed", 4),
         (made(e.Fitted, place="U1", number="74LS00", origin="drawer 1"), "U1 fitted with 74LS00 from drawer 1", 7),
         (made(e.Started, clean=False, code="ROM 2"), "failed start, code ROM 2", 8),
-        (made(e.StepDone, step="x", what="Renew U1", skipped=True), "step skipped: Renew U1", 7),
+        (made(e.StepDone, step="x", what="Replace U1", skipped=True), "step skipped: Replace U1", 7),
         (made(e.Decided, what="firmware", choice="B", reason="labels"), "decided firmware: B, because labels", None),
         (made(e.HandedBack, note="paid"), "handed back (paid)", 9),
         (made(e.Note, text="smells of fish"), "smells of fish", None),
@@ -206,6 +206,6 @@ def test_a_self_test_that_knows_another_firmware_accuses_nobody(firmware, sha, a
     entries = [read(sha), made(e.Started, clean=False, code="ROM 2")]
     moment = moment_of(board, entries, NAMES)
     told = [line.text for lines in gather(moment, default_beliefs().evidence).values() for line in lines]
-    assert any("self-test said" in text for text in told) == accused
+    assert any("self-test reported" in text for text in told) == accused
     expected = complaint_expected(moment, PartRef("small", "U2"))
     assert bool(expected) != accused and ("knows only firmware A; the set is firmware B" in expected) != accused

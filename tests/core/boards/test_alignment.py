@@ -57,7 +57,7 @@ def test_two_or_three_points_align_what_was_taken_straight_from_above(count):
         ([(0, 0), (0, 0)], [(0, 0), (9, 9)], "the same"),
         ([(0, 0), (1, 1), (2, 2), (3, 3)], [(0, 0), (1, 0), (2, 0), (3, 1)], "on one line"),
         ([(0, 0), (1, 1), (2, 2)], [(0, 0), (1, 0), (2, 1)], "on one line"),
-        ([(0, 0), (1, 1)], [(0, float("nan")), (9, 9)], "no number"),
+        ([(0, 0), (1, 1)], [(0, float("nan")), (9, 9)], "not a number"),
     ],
 )
 def test_points_that_fix_nothing_are_refused_with_the_reason(board, photo, words):

@@ -69,7 +69,7 @@ def test_a_line_of_teardown_is_taken_apart(text, sort, count, size, what):
 
 @pytest.mark.parametrize(
     ("text", "words"),
-    [("", "say what"), (", lid", "say what"), ("0 screws", "how many"), ("cable, J3", "which way round the cable")],
+    [("", "type what"), (", lid", "type what"), ("0 screws", "how many"), ("cable, J3", "orientation of the cable")],
 )
 def test_a_line_that_would_be_regretted_later_is_asked_again(text, words):
     with pytest.raises(RequestError, match=words):

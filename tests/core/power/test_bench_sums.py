@@ -6,7 +6,6 @@ import pytest
 
 from loyal_trace.core.boards.supplies import ChainPoint
 from loyal_trace.core.job import entries as e
-from loyal_trace.core.parts.capacitors import esr_limit
 from loyal_trace.core.power.formulas import peak_voltage, ripple_voltage
 from tests.helpers.builders import made, rails_of, small_board
 
@@ -14,7 +13,6 @@ from tests.helpers.builders import made, rails_of, small_board
 def test_supply_sums():
     assert ripple_voltage(1.5, 4700e-6, 100) == pytest.approx(3.19, abs=0.01)
     assert peak_voltage(9.0, 0.85) == pytest.approx(9 * math.sqrt(2) - 1.7)
-    assert esr_limit(1000e-6, 16) == pytest.approx(2 * 0.16 / (2 * math.pi * 120 * 1e-3))
 
 
 def rail_board():

@@ -52,7 +52,10 @@ def test_only_the_symptoms_of_blocks_on_the_dead_rail_stop_accusing():
     accused = {s.place[1] for s in found.suspects if any(line.kind == "symptom" for line in s.evidence)}
     assert accused == {"U1"}
     report = found.rails["small"]
-    assert dead_blocks(BOARD, report)[0].words == "logic needs +5 V: not accused while that is bad; explains “no count”"
+    assert (
+        dead_blocks(BOARD, report)[0].words
+        == "logic needs +5 V: its parts are not suspected while that is bad; explains “no count”"
+    )
 
 
 @pytest.mark.parametrize(

@@ -87,7 +87,7 @@ def test_one_open_diode_is_said_to_halve_the_ripple_frequency():
     assert "diode 3 is open; half of the wave is missing" in judge_bridge((0.5, 0.5, OL, 0.5)).reason
     with pytest.raises(RequestError, match="four diodes, and 3"):
         judge_bridge((0.5, 0.5, 0.5))
-    with pytest.raises(RequestError, match="turn the probes round"):
+    with pytest.raises(RequestError, match="swap the probes"):
         judge_bridge((0.5, 0.5, 0.5, -0.5))
 
 

@@ -63,7 +63,7 @@ def test_milliohms_along_the_track_point_at_the_nearest_part(culprit):
 
 def test_with_solder_everywhere_reading_the_track_is_offered_as_cheaper():
     found = hunt(rail_board(12), "VCC", 1.0, [], {})
-    assert {"U1", "U12"} <= set(found.track) and "min) splits the blame" in found.why
+    assert {"U1", "U12"} <= set(found.track) and "min) splits the probability" in found.why
 
 
 def test_a_net_without_parts_says_so_and_shares_always_add_up():

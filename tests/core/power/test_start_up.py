@@ -50,8 +50,8 @@ def test_a_reset_that_lasts_as_long_as_its_parts_say_is_right():
     [
         ("reset time", 0.09, "C12", "bad", "acts like 2.33 µF and has dried"),
         ("reset time", 0.9, "C12", "bad", "leaks or R12 has risen"),
-        ("reset pulses", 2.1, "4C", "doubtful", "look at ROMs and bus before the reset circuit"),
-        ("reset pulses", 11.0, "4C", "bad", "not the watchdog's period"),
+        ("reset pulses", 2.1, "4C", "doubtful", "check ROMs and bus before the reset circuit"),
+        ("reset pulses", 11.0, "4C", "bad", "not the period of the watchdog"),
         ("voltage", 0.2, "4C", "bad", "reset is held low (200 mV)"),
     ],
 )
@@ -69,8 +69,8 @@ def test_an_active_high_reset_is_judged_the_other_way_round():
 
 def test_a_flat_cell_a_good_one_and_one_that_something_empties():
     flat = said_of("back-up cell", {("BT1", "voltage"): 1.3, ("BT1", "current"): 3e-6})
-    assert "forgets below 2.5 V; look at C41" in flat[("BT1", "bad")] and "never charged" in flat[("BT1", "bad")]
-    assert "a fresh BT1 lasts 7.7 years" in flat[("BT1", "good")]
+    assert "below 2.5 V what it feeds loses its contents; inspect C41" in flat[("BT1", "bad")]
+    assert "a new BT1 lasts 7.7 years" in flat[("BT1", "good")]
     drained = said_of("back-up cell", {("BT1", "voltage"): 3.0, ("BT1", "current"): 60e-6})
     assert "C41" in drained[("C41", "bad")] and "0.4 years, not 7.7" in drained[("C41", "bad")]
     assert cell_years(Cell("BT1", 3.0, 2.5, 0.0, 3e-6)) is None, "a cell of no capacity has no life"
@@ -110,13 +110,13 @@ def loaded(around=None, supply=None, **changes):
 def test_volts_lost_on_the_way_become_a_resistance():
     said = loaded(U1o14_voltage=4.60, REG1o3_current=1.0)
     assert "410 mV are lost between REG1.3 and U1.14, 410 mΩ at 1.00 A" in said[("U1", "doubtful")]
-    assert "little enough" in loaded()[("", "good")]
+    assert "within what plug and tracks lose" in loaded()[("", "good")]
 
 
 def test_heat_needs_the_cooling_and_missing_compound_counts():
     cooled = {"theta_jc": 3.0, "theta_cs": 0.5, "theta_sa": 4.0, "shares_sink_with": "BR1"}
     assert "REG1 turns 4.79 W into heat; junction about 61 °C" in loaded(supply=cooled)[("REG1", "good")]
-    assert "screws first, then the joints" in loaded(supply=cooled)[("REG1", "good")]
+    assert "fit the screws first, then solder" in loaded(supply=cooled)[("REG1", "good")]
     dry = loaded(Around(without_compound=frozenset({"REG1"})), cooled)
     assert "compound is missing" in dry[("REG1", "doubtful")] and "junction about 68 °C" in dry[("REG1", "doubtful")]
     assert "junction about 146 °C" in loaded(supply={**cooled, "theta_sa": 21.8})[("REG1", "bad")]
@@ -124,7 +124,11 @@ def test_heat_needs_the_cooling_and_missing_compound_counts():
 
 @pytest.mark.parametrize(
     ("taken", "kind", "words"),
-    [(1.9, "bad", "feel for the warm part"), (0.2, "doubtful", "not fed"), (0.9, "good", "30 chips together")],
+    [
+        (1.9, "bad", "Find the hot part with a thermometer"),
+        (0.2, "doubtful", "not supplied"),
+        (0.9, "good", "30 chips together"),
+    ],
 )
 def test_the_current_is_held_against_the_chips_own(taken, kind, words):
     said = loaded(Around(draw=Draw(0.8, 1.4, 30, 2)), REG1o3_current=taken)
@@ -157,14 +161,14 @@ def test_transistor_points_of_a_chain_are_read_together():
     legs = tuple(point(f"Q1.{leg}", "diode", "Q1", path="driver", powered=False) for leg in ("be", "bc", "ce"))
     board = chain_board(parts=(*chain_board().parts, Part("Q1", "driver", kind="transistor")), chain=legs, supplies=())
     said = said_of("driver", {("Q1.be", "diode"): 0.66, ("Q1.bc", "diode"): 0.65, ("Q1.ce", "diode"): 0.0}, board)
-    assert "the usual death of a driver" in said[("Q1", "bad")]
+    assert "the usual fault of a driver" in said[("Q1", "bad")]
 
 
 def test_ground_both_ways_tells_a_short_from_junctions():
     here = {("5H.8", "resistance to ground"): 2.0, ("5H.8", "resistance to ground, reversed"): 2.1}
-    assert "a real short, alike both ways" in said_of("+5 V", here)[("5H", "bad")]
+    assert "low in both directions, which indicates a short" in said_of("+5 V", here)[("5H", "bad")]
     other = {("5H.8", "resistance to ground"): 420.0, ("5H.8", "resistance to ground, reversed"): 300.0}
-    assert "junctions conduct one way" in said_of("+5 V", other)[("5H", "good")]
+    assert "different in both directions" in said_of("+5 V", other)[("5H", "good")]
 
 
 def test_a_good_board_becomes_what_this_one_is_held_against():

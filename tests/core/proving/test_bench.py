@@ -22,7 +22,7 @@ RAILS = (Rail("+5 V", 5.0, 4.75, 5.25), Rail("-12 V", -12.0, -12.6, -11.4))
 def test_supplies_are_volts_with_a_limit_if_one_is_told():
     assert parse_supplies("5 V 3 A, -12V 500m A,24 V") == (BenchSupply(5, 3), BenchSupply(-12, 0.5), BenchSupply(24))
     assert [s.words for s in parse_supplies("5 V 3 A, -12 V")] == ["+5 V 3 A", "-12 V"] and parse_supplies("") == ()
-    with pytest.raises(RequestError, match="no supply"):
+    with pytest.raises(RequestError, match="not a supply"):
         parse_supplies("5 V, plenty")
 
 
@@ -56,7 +56,7 @@ def test_a_bench_that_told_nothing_lacks_nothing_and_a_positive_supply_feeds_no_
 def test_a_supply_must_carry_what_the_chips_take_where_its_limit_is_known(limit, enough):
     found = short(BenchProfile((BenchSupply(5, limit), BenchSupply(-12, 0.1))), Draw(1.0, 2.0, 9, 0))
     assert (found == []) is enough
-    assert enough or "its chips take 1.00 A, the bench supply stops at 0.99 A" in found[0][1]
+    assert enough or "its chips take 1.00 A, the bench supply delivers 0.99 A at most" in found[0][1]
 
 
 def test_a_board_with_an_input_needs_that_and_not_its_rails():

@@ -73,10 +73,10 @@ def test_another_size_needs_another_device_and_the_lamp_its_time():
 def test_a_set_of_one_revision_is_not_called_mixed():
     a, b = KnownSum("x", (), firmware="A"), KnownSum("x", (), firmware="B")
     assert not revision_mix({"6A": (a, b), "6B": (a,), "6C": ()}).mixed
-    assert "every slot that tells is of firmware A" in revision_mix({"6B": (a,)}).words
+    assert "every slot that differs between revisions has firmware A" in revision_mix({"6B": (a,)}).words
     mixed = revision_mix({"6A": (a, b), "6B": (a,), "6C": (b,), "6D": (b,)})
     assert mixed.mixed and mixed.by_firmware == {"A": ("6B",), "B": ("6C", "6D")}
-    assert revision_mix({}).words == "no slot tells the firmware"
+    assert revision_mix({}).words == "no slot that differs between revisions was read"
 
 
 def test_votes_and_restorations_do_not_change_what_they_are_given():
@@ -170,5 +170,5 @@ def test_without_a_crc_a_single_wrong_bit_is_still_found():
 def test_a_verdict_from_sums_alone_points_at_restoring_where_that_could_help():
     bad = spoilt((1, 0x55), (1000, 0xAA))
     strong, crc_only = OWN[1], KnownSum("u1", OWN[1].digests[:1], len(TRUE))
-    assert "restoring may find" in judge(RomImage("u1", bad), Expected((strong,)), SumList([strong])).next
+    assert "Restore the contents can find" in judge(RomImage("u1", bad), Expected((strong,)), SumList([strong])).next
     assert "restoring" not in judge(RomImage("u1", bad), Expected((crc_only,)), SumList([crc_only])).next

@@ -88,7 +88,7 @@ def test_joined_contents_and_a_header_of_any_length_are_taken_apart():
     top = examine(CODE.tobytes() + others["3B"], CODE.tobytes(), others=others)[0]
     assert top.kind == "joined" and top.where["pieces"] == ["this slot", "3B"]
     headed = examine(b"\x01" * 77 + CODE.tobytes() + b"\xff" * 9, CODE.tobytes())[0]
-    assert headed.kind == "header" and headed.where["offset"] == 77 and "9 behind it" in headed.reason
+    assert headed.kind == "header" and headed.where["offset"] == 77 and "9 after them" in headed.reason
 
 
 @given(st.integers(2, 400), st.data())
@@ -175,7 +175,7 @@ def test_the_verdict_without_a_true_image_names_what_was_undone(kind):
     damaged = DAMAGES[kind](np.random.default_rng(1), CODE)
     known = KnownSum("u1", tuple(sums_of(CODE.tobytes()).items()), len(CODE))
     found = judge(RomImage("u1", damaged.tobytes()), Expected((known,)), SumList([known]))
-    assert found.hypotheses[0].kind == kind and "put back, every sum is right" in found.reason
+    assert found.hypotheses[0].kind == kind and "with that reversed every checksum matches" in found.reason
 
 
 def test_no_good_image_is_ever_called_wrong():

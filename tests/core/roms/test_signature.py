@@ -87,7 +87,7 @@ def test_too_little_or_wrong_pairs_are_said():
 def test_a_testers_own_symbols_are_read_and_shown():
     symbols = "0123456789ACFHPU"
     assert read_signature("7A5U", symbols) == 0x7A5F and Register().shown(0x7A5F, symbols) == "7A5U"
-    with pytest.raises(RequestError, match="none of the symbols"):
+    with pytest.raises(RequestError, match="not one of the symbols"):
         read_signature("7B", symbols)
     with pytest.raises(RequestError, match="sixteen different"):
         Register().shown(1, "0123")
@@ -119,9 +119,9 @@ def test_the_vote_is_right_sure_when_it_can_be_and_says_what_flickers():
 def test_flicker_that_follows_a_line_is_told_from_tired_cells():
     rng = random.Random(2)
     lane = vote(reads_with({(rng.randrange(4096), 6): [rng.randrange(5)] for _ in range(60)}))
-    assert lane.source == "leg or socket" and "D6" in lane.why and lane.lanes == (6,)
+    assert lane.source == "pin or socket" and "D6" in lane.why and lane.lanes == (6,)
     line = vote(reads_with({(rng.randrange(4096) | 1 << 9, rng.randrange(8)): [rng.randrange(5)] for _ in range(60)}))
-    assert line.source == "leg or socket" and "A9 is high" in line.why
+    assert line.source == "pin or socket" and "A9 is high" in line.why
     cells = vote(reads_with({(rng.randrange(4096), rng.randrange(8)): [rng.randrange(5)] for _ in range(60)}))
     assert cells.source == "cells"
     for bad in ([b"one"], [b"one", b"longer"], [b"", b""]):
@@ -219,7 +219,7 @@ def test_a_feedback_register_is_learnt_too(turned):
 
 @pytest.mark.parametrize("text", ["0x1FFFF", "0x10000 0", "0x1021 0x10000", "-1", "0x1021 0 0 0", "1021x", "SOMETHING"])
 def test_what_is_no_register_of_sixteen_bits_is_refused(text):
-    with pytest.raises(RequestError, match="no register"):
+    with pytest.raises(RequestError, match="not a register"):
         register_from(text)
 
 

@@ -98,7 +98,7 @@ def test_a_damaged_content_of_another_slot_is_named_with_what_is_wrong_in_it():
     data[7] ^= 0x11
     expected = Expected(KNOWN.for_place("6A", ""), "", 0x400, IMAGES["6A"], others=lambda: IMAGES)
     found = judge(RomImage("6a", bytes(data)), expected, KNOWN)
-    assert found.verdict == "other-slot" and "6B, but for 1 byte" in found.reason
+    assert found.verdict == "other-slot" and "6B, except 1 byte" in found.reason
 
 
 def test_records_with_gaps_are_not_blamed_on_the_chip():
@@ -108,7 +108,7 @@ def test_records_with_gaps_are_not_blamed_on_the_chip():
     with_gap = bytes(true[:0x100]) + b"\xff" * 0x80 + bytes(true[0x180:])
     found = judge(RomImage("6A", with_gap, gaps=((0x100, 0x17F),)), Expected(own), SumList(own))
     assert found.hypotheses[0].kind == "part-blank" and found.hypotheses[0].site == "file"
-    assert "filled with 00 every sum is right" in found.reason and "0100 to 017F" in found.reason
+    assert "filled with 00 every checksum matches" in found.reason and "0100 to 017F" in found.reason
 
 
 def test_every_site_has_words_and_any_two_are_told_apart():

@@ -12,11 +12,11 @@ BAD = Socket("6C", "wrong", "matches", "2E", "5A")
     ("socket", "others", "watchdog", "accused"),
     [
         (Socket("6C", "wrong", "differs"), (), False, "chip"),
-        (Socket("6C", "wrong", "unstable"), (), False, "leg or chip"),
+        (Socket("6C", "wrong", "unstable"), (), False, "pin or chip"),
         (Socket("6C", "wrong"), (), False, "open"),
         (Socket("6C", "none", "matches"), (), False, "set-up"),
         (BAD, (GOOD,), True, "set-up"),
-        (BAD, (GOOD,), False, "leg or socket"),
+        (BAD, (GOOD,), False, "pin or socket"),
         (Socket("6C", "right"), (), False, ""),
         (BAD, (GOOD, Socket("6D", "wrong", "", "2E", "5A")), False, "decoder"),
         (BAD, (Socket("6D", "wrong", "", "2D", "5A"),), False, "bus"),
@@ -24,7 +24,7 @@ BAD = Socket("6C", "wrong", "matches", "2E", "5A")
             BAD,
             (GOOD, Socket("6D", "wrong", "", "2E", "5A"), Socket("6E", "right", "", "2E", "5A")),
             False,
-            "leg or socket",
+            "pin or socket",
         ),
     ],
 )

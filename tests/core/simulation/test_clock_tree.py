@@ -44,7 +44,7 @@ def test_a_dead_divider_output_is_named_and_what_hangs_on_it_only_follows(refdes
     bench.faults.append(HiddenFault(CORVANE_BOARD, refdes, "pin-output-stuck", pin=pin, level=0))
     judged = judge_tree(NODES, {n.net: bench.measure(CORVANE_BOARD, n.pin, "frequency") for n in NODES})
     wrong = first_wrong(judged)
-    assert wrong.pin == f"{refdes}.{pin}" and f"{stage}, or something that holds the line" in wrong.why
+    assert wrong.pin == f"{refdes}.{pin}" and f"{stage}, or a part that holds the line" in wrong.why
     assert all(n.verdict == "follows" for n in judged if n.verdict != "good" and n is not wrong)
 
 

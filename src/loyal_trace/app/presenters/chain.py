@@ -93,7 +93,7 @@ def path_row(one: PathReport, current: bool) -> Row:
     cells = (
         Cell(40, 130, one.path, bold=current),
         Cell(176, 90, f"{one.measured} of {len(one.points)}"),
-        Cell(270, 0, f"stops being right at {bad.point.point}" if bad else "nothing wrong so far"),
+        Cell(270, 0, f"first fault at {bad.point.point}" if bad else "no fault found so far"),
     )
     return Row(kind, cells, height=24)
 
@@ -133,4 +133,4 @@ def limit_rows(moment: Moment, board_id: str, path: PathReport) -> list[Row]:
                 Cell(310, 0, words),
             )
             rows.append(Row(KIND_OF.get(end.verdict, "unknown"), cells, height=24))
-    return [heading("The far end by each of the supply limits"), *rows] if rows else []
+    return [heading("Voltage at the far chip under each choice of supply limits"), *rows] if rows else []

@@ -67,9 +67,9 @@ class ClockPage:
         if self.in_hand() is None:
             return ()
         return (
-            Action("M", "Read the counter", self.from_counter, "The net in hand", main=True),
-            Action("O", "Enter no clock", lambda: self._record(0.0), "Nothing toggles there"),
-            Action("N", "Next net", lambda: self.move(1), "Nothing is recorded"),
+            Action("M", "Read the counter", self.from_counter, "The selected net", main=True),
+            Action("O", "Enter no clock", lambda: self._record(0.0), "There is no signal at this pin"),
+            Action("N", "Next net", lambda: self.move(1), "Go to the next net; nothing is recorded"),
         )
 
     def view(self) -> ClockTreeView:
@@ -84,27 +84,25 @@ class ClockPage:
     def meaning(self) -> Meaning:
         """Where the clock stops being right."""
         if self._computing():
-            return Meaning("The dividers of this board are being computed from its netlist.")
+            return Meaning("Computing the divided clocks from the netlist.")
         nodes, node = self.nodes(), self.in_hand()
         if node is None:
-            return Meaning("No clock is described for this board.", "Add a [[clock]] to board.toml.")
+            return Meaning("No clock is described for this board.", "Add a [[clock]] table to board.toml.")
         wrong, done = first_wrong(nodes), sum(n.measured is not None for n in nodes)
         if wrong is not None:
             return Meaning(f"{wrong.why}.", f"Probe {wrong.pin.split('.')[0]}, all its pins (Ctrl+5).", "bad")
         if done:
-            right = (
-                "Every frequency measured so far is as predicted: that proves the clock and the counters before them"
-            )
+            right = "Every frequency measured so far is as predicted. The clock and the counters before these nets work"
             return Meaning(f"{right}.", f"Measure {node.pin}; {len(nodes) - done} nets are left.", "good")
         why = "Predicted from the crystal through the counters of the netlist."
-        return Meaning(why, f"Measure {nodes[-1].pin} first: right there, right before it.")
+        return Meaning(why, f"Measure {nodes[-1].pin} first: if it is right, the counters before it work.")
 
     def target(self) -> Target:
         """The pin of the net in hand, in large type."""
         node = self.in_hand()
         if node is None:
             return Target("job", "clock", "")
-        return Target(node.pin, f"frequency of {node.net}", "such as 31.25kHz; then the next net")
+        return Target(node.pin, f"frequency of {node.net}", "such as 31.25kHz")
 
     def fact_rows(self) -> Rows:
         """Crystal load and pull, and how long a fresh cell lasts."""
@@ -119,7 +117,7 @@ class ClockPage:
             years = cell_years(cell)
             if years is not None:
                 feeds = f"{format_quantity(cell.capacity_ah, 'Ah')} at {format_quantity(cell.current, 'A')}"
-                rows.append(_fact(cell.part, f"{feeds}: a fresh one lasts {years:.1f} years, self-discharge counted"))
+                rows.append(_fact(cell.part, f"{feeds}: a new cell lasts about {years:.1f} years, with self-discharge"))
         return Rows((heading("Crystal load and back-up cell"), *rows) if rows else ())
 
     def go_to(self, index: int) -> None:
@@ -142,7 +140,7 @@ class ClockPage:
         """The net in hand from the counter."""
         meter, node = self.desk.instruments.meter, self.in_hand()
         if meter is None or node is None:
-            self.desk.say("no counter is connected: type what yours shows", True)
+            self.desk.say("No counter is connected. Type the reading.", True)
             return
         try:
             self._record(meter.measure(self.desk.board, node.pin, Quantity.FREQUENCY), "meter")

@@ -16,10 +16,10 @@ from loyal_trace.core.vocabulary.units import count_of, format_quantity
 
 _EXAMPLE = "assume spare footprint: 4A.3=4B.3, 4A.5!4B.6"
 _KIND = {"holds": "good", "does not hold": "bad", "open": "unknown"}
-_WORD = {"not measured": "to be checked", "good": "as it must be"}
+_WORD = {"not measured": "to be measured", "good": "as required"}
 _FOLLOWING = {
-    "holds": "The plan may rest on it.",
-    "does not hold": "Change the plan, or find out why, before the iron.",
+    "holds": "The plan can rely on it.",
+    "does not hold": "Change the plan, or find the reason, before you solder.",
 }
 
 
@@ -52,8 +52,8 @@ class ContinuityPage:
         if self.in_hand() is None:
             return (pairs,)
         return (
-            Action("K", "Mark connected", lambda: self.record(0.0), "The pair in hand is connected", main=True),
-            Action("N", "Mark not connected", lambda: self.record(float("inf")), "The pair in hand is open"),
+            Action("K", "Mark connected", lambda: self.record(0.0), "The selected pair is connected", main=True),
+            Action("N", "Mark not connected", lambda: self.record(float("inf")), "The selected pair is not connected"),
             pairs,
         )
 
@@ -74,8 +74,10 @@ class ContinuityPage:
         """Whether what is assumed holds, and the next pair."""
         found = self.in_hand()
         if found is None:
-            why = "Check what a plan assumes of the board (a free footprint, two joined pins) before work begins."
-            return Meaning(why, f"Type what must be connected (=) and what not (!): {_EXAMPLE}; or press Alt+P.")
+            why = "Check the assumptions of the plan (a free footprint, two joined pins) before work begins."
+            return Meaning(
+                why, f"Type pairs that must be connected (=) or must not be (!), such as {_EXAMPLE}; or press Alt+P."
+            )
         assumed, pair = found
         asks = f"Check {pair.pair[0]} to {pair.pair[1]}: {_must(pair)}."
         why = f"{assumed.name} {assumed.verdict.replace('open', 'is open')}: {assumed.reason}."
@@ -106,7 +108,7 @@ class ContinuityPage:
         board = self.desk.definition
         fields = suggested(board, self.desk.part) if board is not None and board.has(self.desk.part) else None
         if fields is None:
-            self.desk.say("pick a part whose pins are in the netlist, or type the pairs", True)
+            self.desk.say("Pick a part whose pins are in the netlist, or type the pairs.", True)
             return
         self.current = 0
         self.desk.record(Assumed, board=self.desk.board, **fields)
@@ -156,4 +158,4 @@ def summary(found: tuple[AssumptionVerdict, ...]) -> str:
     if wrong:
         return f"{', '.join(wrong)} does not hold"
     still = sum(a.verdict == "open" for a in found)
-    return f"{count_of(still, 'assumption')} to check" if still else "what it assumes holds"
+    return f"{count_of(still, 'assumption')} to check" if still else "its assumptions hold"

@@ -3,18 +3,20 @@
 from dataclasses import replace
 from itertools import zip_longest
 
+from loyal_trace.app.cautions import caution_words
 from loyal_trace.app.commands import Setting
 from loyal_trace.app.desk import Desk
 from loyal_trace.app.presenters.base import StagePresenter, capital
 from loyal_trace.app.presenters.model import Action, Cap, Cell, Meaning, Page, Row, Rows, Target, heading
 from loyal_trace.app.presenters.photos import PhotoBench
 from loyal_trace.app.presenters.teardown import TeardownPage
-from loyal_trace.core.assess.looking import leak_reach, leaks_on
+from loyal_trace.core.assess.looking import leak_cautions, leak_reach, leaks_on
 from loyal_trace.core.boards.leaks import SIDES, Leak
 from loyal_trace.core.boards.model import Part
 from loyal_trace.core.boards.paths import walking_path
 from loyal_trace.core.job.entries import Entry, Observed, PutBack, TakenApart
 from loyal_trace.core.line.context import AskedParts
+from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.findings import Finding
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.stages import Stage
@@ -30,7 +32,7 @@ FINDINGS = (
 )  # fmt: skip
 _OF_KEY = dict(FINDINGS)
 _HINT = "corroded; looks good; 5D.4 corroded; C1-C4 leaking; socket of 6C loose; or a note"
-_NOT_SEEN = "Many faults can be seen: contacts, pins, joints, sockets, leaking capacitors. What is seen is evidence."
+_NOT_SEEN = "Many faults are visible: contacts, pins, joints, sockets, leaking capacitors. Findings count as evidence."
 _LISTED = 9
 
 
@@ -61,7 +63,7 @@ class InspectPresenter(StagePresenter):
         board = self.desk.definition
         if board is None:
             why = "This job has no board yet, so there is no map to walk over."
-            what = "Say what is on it, such as U1 is 74LS00, or add a board (File menu)."
+            what = "Type what is on it, such as U1 is 74LS00, or add a board (Board menu)."
             return Page("What can be seen?", "no board", Meaning(why, what), Target("job", "", _HINT))
         findings = self.desk.snapshot.seen.findings
         seen = {p: f for p, f in findings.items() if p.board == self.desk.board}
@@ -72,6 +74,7 @@ class InspectPresenter(StagePresenter):
             self._meaning(),
             self._target(),
             self._actions(),
+            caution_words(self._cautions()),
             lists={KEYS: Rows() if scene is not None else self._key_rows(), SEEN: self._seen_rows(seen)},
             figures={PHOTO: scene},
         )
@@ -80,9 +83,14 @@ class InspectPresenter(StagePresenter):
         part = self._part()
         return self.target(_HINT, f"{part.number} {part.role}".strip() if part is not None else "")
 
+    def _cautions(self) -> tuple[Caution, ...]:
+        """What leaked on the board in view, and what cleans it."""
+        board = self.desk.definition
+        return leak_cautions(self.desk.moment, board.id) if board is not None else ()
+
     def _teardown_page(self) -> Page:
         title = self.desk.definition.title if self.desk.definition else ""
-        walk = Action("D", "Inspect the parts", self.turn, "Back to the board")
+        walk = Action("D", "Inspect the parts", self.turn, "Return to the board")
         return Page(
             "What came off?",
             title,
@@ -93,12 +101,14 @@ class InspectPresenter(StagePresenter):
         )
 
     def _actions(self) -> tuple[Action, ...]:
-        reached = Action("N", "Next part to inspect", self.next_to_inspect, "What leaking electrolyte may have reached")
+        reached = Action(
+            "N", "Next part to inspect", self.next_to_inspect, "Parts that leaking electrolyte can have reached"
+        )
         return (
-            Action("S", "Next part", lambda: self.move(1), "Along the rows; nothing is recorded"),
+            Action("S", "Next part", lambda: self.move(1), "Go along the rows; nothing is recorded"),
             *((reached,) if self._to_inspect() else ()),
             *self.photos.actions(),
-            Action("D", "List the teardown", self.turn, "What came off, and whether all of it went back"),
+            Action("D", "Show the teardown", self.turn, "Parts taken off, and what is still off"),
         )
 
     def _part(self) -> Part | None:
@@ -114,7 +124,7 @@ class InspectPresenter(StagePresenter):
         """Every finding with its key, as the pad and the line take it."""
         part = self._part()
         if self.desk.area:
-            title = f"{count_of(len(self.desk.area), 'part')} in the area drawn: type one finding for all of them"
+            title = f"{count_of(len(self.desk.area), 'part')} in the drawn area: a finding is recorded for all of them"
         elif part is not None:
             title = f"{part.refdes}  {part.number}" + (f", {part.role}" if part.role else "")
         else:
@@ -161,7 +171,10 @@ class InspectPresenter(StagePresenter):
         board = self.desk.definition
         loose = [one.refdes for one in found if board is not None and not board.part(one.refdes).placed]
         if loose and not self._settled(loose[0]):
-            why = f"{loose[0]} leaks. What its electrolyte reaches is not known: nobody has said where the parts are."
+            why = (
+                f"{loose[0]} leaks. The reach of its electrolyte cannot be computed: "
+                "the positions of the parts are not known."
+            )
             return Meaning(why, f"Inspect the parts around {loose[0]} for residue and corrosion.", "bad")
         part = self._part()
         left = [p.refdes for p in self._path() if (self.desk.board, p.refdes) not in self.desk.snapshot.seen.findings]

@@ -72,7 +72,7 @@ class IntakePresenter(StagePresenter):
         if self.current not in self._changes:
             self.current = min(self._asked or self._symptoms or list(self._changes), default=-1)
         return Page(
-            "What came in, and what is promised?",
+            "What came in, and for what?",
             title,
             self._meaning(),
             self.target(_HINT),
@@ -82,7 +82,7 @@ class IntakePresenter(StagePresenter):
 
     def _walk_page(self) -> Page:
         board = self.desk.definition
-        back = Action("W", "Show the sheet", self.turn, "Back to the intake sheet")
+        back = Action("W", "Show the intake sheet", self.turn, "Return to the intake sheet")
         picked = self.desk.picked_part
         return Page(
             "What is missing?",
@@ -98,10 +98,10 @@ class IntakePresenter(StagePresenter):
 
     def _actions(self) -> tuple[Action, ...]:
         return (
-            Action("C", "Change the picked line", self.change, "Present or gone, or the next choice", main=True),
-            Action("N", "Next line", lambda: self.move(1), "Nothing is changed"),
-            Action("S", "Suggest symptoms", self.suggest, "The complaint, held against the boards' symptoms"),
-            Action("W", "Walk for missing parts", self.turn, "Over the board part by part"),
+            Action("C", "Change the selected line", self.change, "Present or not, or the next choice", main=True),
+            Action("N", "Next line", lambda: self.move(1), "Go to the next line; nothing is changed"),
+            Action("S", "Suggest symptoms", self.suggest, "Compares the complaint with the symptoms of the boards"),
+            Action("W", "Walk for missing parts", self.turn, "Goes over the board part by part"),
         )
 
     def _rows(self) -> list[Row]:
@@ -122,7 +122,9 @@ class IntakePresenter(StagePresenter):
         for board_id, board in job.defined.items():
             if not board.marks:
                 continue
-            rows.append(heading(f"Which revision is {board.name}? Look, and change the line until it fits", 30))
+            rows.append(
+                heading(f"Which revision is {board.name}? Compare each mark and change its line until it fits", 30)
+            )
             findings = {of: job.revision(board_id, of) for of in ("board", "firmware")}
             for mark in board.marks:
                 self._mark_row(rows, board_id, mark, mark in findings[mark.of].ask)
@@ -131,7 +133,7 @@ class IntakePresenter(StagePresenter):
 
     def _mark_row(self, rows: list[Row], board_id: str, mark: RevisionMark, asked: bool) -> None:
         answer = self.desk.snapshot.decision(decision_name(board_id, mark.name))
-        word = answer or ("look here next" if asked else "not needed any more")
+        word = answer or ("check this next" if asked else "no longer needed")
         if asked:
             self._asked.append(len(rows))
         self._changes[len(rows)] = lambda: self._next_answer(board_id, mark)
@@ -140,7 +142,7 @@ class IntakePresenter(StagePresenter):
         rows.append(Row(kind, (Cell(40, 290, place + mark.name), Cell(336, 0, word, bold=bool(answer))), height=24))
 
     def _symptom_rows(self, rows: list[Row]) -> None:
-        rows.append(heading("Symptoms: present, or gone", 30))
+        rows.append(heading("Symptoms: present or gone", 30))
         state, suggested = self.desk.snapshot, self._suggested()
         listed = [(b, text) for b, board in self.desk.job.boards.items() for text, _ in board.symptoms]
         known = dict.fromkeys((*listed, *((key.board, key.text) for key in state.proving.symptoms)))
@@ -151,7 +153,7 @@ class IntakePresenter(StagePresenter):
                 state_word = "partly gone" if seen.partly else "present" if seen.present else "gone"
                 glyph, word = "bad" if seen.present else "good", state_word
             elif hint is not None:
-                glyph, word = "doubtful", f"meant? ({', '.join(hint.shared)})"
+                glyph, word = "doubtful", f"possibly meant ({', '.join(hint.shared)})"
             self._symptoms.append(len(rows))
             present = seen is None or not seen.present
             self._changes[len(rows)] = self._symptom_change(board, text, present)
@@ -170,13 +172,13 @@ class IntakePresenter(StagePresenter):
         promise = state.decision("promise", (state.opened.promise if state.opened else "") or "")
         firmware = state.decision("firmware", "")
         reach, lowest = state.decision("leak reach", "35 mm"), state.decision("lowest side", "not known")
-        about = f"{FIRST_POWER.get(first, '')}; " * bool(first) + f"risk {risk.word}, {risk.share:.0%}"
+        about = f"{FIRST_POWER.get(first, '')}; " * bool(first) + f"risk {risk.word}, {risk.points} of 100 points"
         return [
-            _Setting("firmware", firmwares, firmware, firmware or "not decided", "by the labels; verdicts follow it"),
+            _Setting("firmware", firmwares, firmware, firmware or "not decided", "by the labels; the verdicts use it"),
             _Setting("promise", _PROMISES, promise, promise or "not decided"),
             _Setting("first power", tuple(FIRST_POWER), first, first or "not decided", about),
-            _Setting("leak reach", _REACHES, reach, reach, "how far electrolyte creeps; twice that downhill"),
-            _Setting("lowest side", _LOWEST, lowest, lowest, "of the board as it stood: electrolyte runs down"),
+            _Setting("leak reach", _REACHES, reach, reach, "how far electrolyte spreads; twice as far downhill"),
+            _Setting("lowest side", _LOWEST, lowest, lowest, "of the board in its cabinet: electrolyte runs down"),
             _Setting("supply limits", tuple(SUPPLY_LIMITS), limits, limits, SUPPLY_LIMITS[limits]),
             _Setting("repair order", tuple(REPAIR_ORDERS), order, order, REPAIR_ORDERS[order]),
         ]
@@ -202,14 +204,14 @@ class IntakePresenter(StagePresenter):
         """Supplies and instruments; what the job needs beyond them is not tested from the start."""
         moment = self.desk.moment
         bench = bench_of(moment)
-        rows.append(heading("What this bench can do; type bench supplies: 5 V 3 A, 12 V 1 A", 30))
+        rows.append(heading("Equipment of this bench; type bench supplies: 5 V 3 A, 12 V 1 A", 30))
         supplies = ", ".join(s.words for s in bench.supplies)
         told = supplies or "not entered; the program assumes that every rail is available"
         rows.append(_named("supplies", told, "good" if supplies else "unknown"))
         for ability in ABILITIES:
             self._changes[len(rows)] = self._ability_change(bench.lacks ^ {ability})
             lacking = ability in bench.lacks
-            word = "this bench has none: what needs it is listed as not tested" if lacking else "at hand"
+            word = "not available: what needs it is listed as not tested" if lacking else "available"
             rows.append(_named(ability, word, "doubtful" if lacking else "good"))
         rows += [line(f"{short.item}: {short.reason}", "doubtful") for short in shortfalls_of(moment)]
 
@@ -226,7 +228,7 @@ class IntakePresenter(StagePresenter):
         present = [(key, s) for key, s in state.proving.symptoms.items() if s.present]
         if not present:
             told = state.complaint or "No complaint has been entered yet."
-            return Meaning(told, "Enter which symptoms are present; they point at blocks.")
+            return Meaning(told, "Enter the symptoms that are present; they indicate which blocks are affected.")
         blocks = {
             block.name
             for key, seen in present
@@ -235,9 +237,9 @@ class IntakePresenter(StagePresenter):
             if seen.text in block.symptoms
         }
         why = f"Present: {'; '.join(s.text for _, s in present)}."
-        why += f" That concerns {', '.join(sorted(blocks))}." if blocks else ""
+        why += f" Affected blocks: {', '.join(sorted(blocks))}." if blocks else ""
         undecided = [w for w in ("firmware", "first power") if w not in state.paper.decisions]
-        following = f"Decide {undecided[0]}." if undecided else "Inspect the boards (Ctrl+2) before power is applied."
+        following = f"Decide {undecided[0]}." if undecided else "Inspect the boards (Ctrl+2) before you apply power."
         return Meaning(why, following)
 
     def _suggested(self) -> dict[tuple[str, str], Suggestion]:
@@ -259,7 +261,7 @@ class IntakePresenter(StagePresenter):
         self._suggesting = not self._suggesting
         self.desk.show()
         if self._suggesting and not self._suggested():
-            self.desk.say("the complaint names none of the symptoms that these boards list")
+            self.desk.say("The complaint names none of the symptoms listed for these boards.")
 
     def change(self) -> None:
         """Changes the picked line: present or gone, or the next of its choices."""

@@ -23,7 +23,7 @@ def fact_rows(job: OpenJob) -> list[Row]:
             facts.append(("", "labels: " + "; ".join(f"{refdes} “{text}”" for refdes, text in labels.items())))
         if warning:
             warnings.append(warning)
-        facts += [("", f"told apart by: {mark}") for mark in board.revision_marks if not board.marks]
+        facts += [("", f"distinguished by: {mark}") for mark in board.revision_marks if not board.marks]
     rows = [_fact(name, text) for name, text in facts if text]
     return rows + [line(text, "doubtful") for text in warnings]
 
@@ -39,14 +39,16 @@ def away_rows(job: OpenJob) -> list[Row]:
     rows = [line(a.words, "bad" if a.what == "missing" else "doubtful") for a in away(moment)]
     for board_id, refdes in rare_in_place(moment):
         name = moment.boards[board_id].name
-        rows.append(line(f"{refdes} of {name} is rare: take it out first, and type {refdes} shelf: box 3", "unknown"))
-    return [heading("Away, on loan, to be kept safe", 30), *rows] if rows else []
+        rows.append(
+            line(f"{refdes} of {name} is rare: take it out first and store it; type {refdes} shelf: box 3", "unknown")
+        )
+    return [heading("Missing, borrowed, stored safely", 30), *rows] if rows else []
 
 
 def effort_rows(job: OpenJob) -> list[Row]:
     """Hours, parts and chance as far as they are known."""
     found = estimate(job.assessment(), job.live_times())
-    title = f"Value against effort: an estimate, {found.known:.0%} of the looking and measuring done"
+    title = f"Value against effort: an estimate, inspection and measuring {found.known:.0%} done"
     return [heading(title, 30), *(Row("", (Cell(40, 0, text),), height=23) for text in found.sentences)]
 
 
@@ -55,7 +57,9 @@ def risk_rows(risk: PowerRisk) -> list[Row]:
     rows = []
     for points, text in sorted(risk.lines, key=lambda one: -abs(one[0])):
         if points:
-            rows.append(Row("", (Cell(164, 60, f"{points:+.0%}".replace("-", "−")), Cell(230, 0, text)), height=21))
+            rows.append(
+                Row("", (Cell(164, 60, f"{round(100 * points):+d}".replace("-", "−")), Cell(230, 0, text)), height=21)
+            )
     rows.append(Row("", (Cell(164, 0, f"suggests: {risk.advice}", bold=True),), height=22))
     return rows
 
@@ -69,5 +73,5 @@ def revision_rows(job: OpenJob, board_id: str, of: str, finding: RevisionFinding
         rows.append(line(f"{of} revision {finding.settled}", "good", bold=True))
         rows += [Row("", (Cell(64, 0, text),), height=22) for text in effects(board, finding.settled)]
     elif len(finding.possible) > 1 and any(mark.of == of for mark in board.marks):
-        rows.append(line(f"{of} revision still open: {' or '.join(finding.possible)}", "unknown"))
+        rows.append(line(f"{of} revision not decided: {' or '.join(finding.possible)}", "unknown"))
     return rows

@@ -28,22 +28,29 @@ class MissingWalk:
 
     def actions(self) -> tuple[Action, ...]:
         """What can be done on this page."""
-        rest = Action("A", "Mark the rest present", self.rest_present, "Every part not looked for yet, as one action")
-        following = Action("N", "Next part", lambda: self.move(1), "Along the rows; nothing is recorded", main=True)
+        rest = Action(
+            "A",
+            "Mark the rest present",
+            self.rest_present,
+            "Records every part not looked for yet as present, as one action",
+        )
+        following = Action("N", "Next part", lambda: self.move(1), "Go along the rows; nothing is recorded", main=True)
         return (following, *((rest,) if self.still() else ()))
 
     def rows(self) -> Rows:
         """What is away so far."""
         found = away(self.desk.moment)
-        rows = [heading("Away, on the shelf or on loan", 30)]
+        rows = [heading("Missing, stored or borrowed", 30)]
         rows += [Row("bad" if a.what == "missing" else "doubtful", (Cell(40, 0, a.words),), height=24) for a in found]
-        return Rows(tuple(rows) if found else (*rows, Row("", (Cell(40, 0, "nothing so far"),), height=24)))
+        return Rows(tuple(rows) if found else (*rows, Row("", (Cell(40, 0, "none so far"),), height=24)))
 
     def meaning(self) -> Meaning:
         """What is asked next."""
         part = self.desk.picked_part
         if not self._path():
-            return Meaning("There is no board to walk over.", "Add one, or say what is on it: U1 is 74LS00.")
+            return Meaning(
+                "This job has no board yet.", "Add a board (Board menu), or type what is on it, such as U1 is 74LS00."
+            )
         told = f"{count_of(len(self.still()), 'part')} of this board not looked for yet."
         if part is None:
             return Meaning(told, "Pick a part, or take the next one (Alt+N).")

@@ -23,15 +23,15 @@ SHOWING: Mapping[Stage, str] = {
     Stage.REPORT: "what was replaced",
 }
 PURPOSE: Mapping[Stage, str] = {
-    Stage.INTAKE: "Who brought what, which revision it is, what is wrong in the owner's words, and the job settings.",
-    Stage.INSPECT: "Over the board part by part, one finding each, before anything is suspected or removed.",
-    Stage.RAILS: "Are the supplies right, and where along the chain do they stop being right?",
-    Stage.ROMS: "Is in each socket what should be there, and if not, what kind of wrong is it?",
-    Stage.PROBE: "Pin by pin: can this chip do what its pins do?",
-    Stage.SUSPECTS: "Everything known, weighed part by part, with all evidence for and against.",
-    Stage.PLAN: "What to replace, with what, in which order, and what to order.",
-    Stage.REPAIR: "One step at a time, with its tool, its caution and the check afterwards.",
-    Stage.VERIFY: "Counted starts, the checklist, and what could not be tested.",
+    Stage.INTAKE: "Owner, complaint, boards and their revisions, first power, job settings.",
+    Stage.INSPECT: "The board part by part: findings, photos, leaks, teardown, before anything is removed.",
+    Stage.RAILS: "Supply voltages from the plug to the far chip: where the first fault is.",
+    Stage.ROMS: "The contents of every ROM socket: do they match, and if not, which fault explains it.",
+    Stage.PROBE: "Logic levels pin by pin: which outputs are possible, unusual or impossible.",
+    Stage.SUSPECTS: "Probability that each part is faulty, with all evidence for and against.",
+    Stage.PLAN: "What to replace, with which part, in which order, and what to buy.",
+    Stage.REPAIR: "One step at a time, with tool, cautions and the check afterwards.",
+    Stage.VERIFY: "Counted starts, the checklist, and what was not tested.",
     Stage.REPORT: "The report for the owner and the next repairer.",
 }
 
@@ -96,4 +96,4 @@ def evidence_words(desk: Desk) -> str:
     if suspect is None:
         return ""
     lines = [f"{'+' if e.weight > 0 else '−'} {abs(e.weight):.1f}  {e.text}" for e in suspect.evidence]
-    return f"Evidence on {suspect.place.refdes} (log-odds):\n" + "\n".join(lines)
+    return f"Evidence about {suspect.place.refdes} (log-odds):\n" + "\n".join(lines)

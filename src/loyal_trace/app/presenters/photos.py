@@ -95,22 +95,26 @@ class PhotoBench:
         """What can be done with photos now."""
         if not self.photos():
             return ()
-        following = Action("I", "Show the next photo", self.next_photo, "Of this board; after the last one none")
+        following = Action(
+            "I", "Show the next photo", self.next_photo, "The photos of this board one after the other, then the map"
+        )
         if not self.open:
             return (following,)
         return (
             following,
-            Action("A", "Align the photo", self.start_aligning, "Four clicks on parts; a fifth shows how well it fits"),
+            Action(
+                "A", "Align the photo", self.start_aligning, "Four clicks on parts; a fifth shows the error of the fit"
+            ),
             Action("M", "Map over the photo", self.fade, "Outlines, then the map faded in, then the photo alone"),
-            Action("C", "Compare before, after", self.compare, "The same area on the oldest and the newest photo"),
-            Action("T", "Tie the photo to the part", self.tie, "This photo shows the picked part"),
+            Action("C", "Compare before, after", self.compare, "The same area on the oldest and on the newest photo"),
+            Action("T", "Link the photo to the part", self.tie, "This photo shows the picked part"),
         )
 
     def next_photo(self) -> None:
         """The next photo; after the last one, none."""
         names = [p.attachment for p in self.photos()]
         if not names:
-            self.desk.say("no photo of this board yet: drop one on the window", True)
+            self.desk.say("There is no photo of this board yet. Drop one on the window.", True)
             return
         at = names.index(self._shown) + 1 if self._shown in names else 0
         self._shown, self._clicks = (names[at] if at < len(names) else ""), None
@@ -135,13 +139,13 @@ class PhotoBench:
         self._pair = not self._pair
         if self._pair and len(self._showing()) < 2:
             self._pair = False
-            self.desk.say("two aligned photos that show this part are needed: one before, one after", True)
+            self.desk.say("Two aligned photos that show this part are needed: one before, one after.", True)
         self.desk.show()
 
     def tie(self) -> None:
         """The photo shown belongs to the picked part."""
         if not self._shown or self.desk.picked_part is None:
-            self.desk.say("show a photo (Alt+I) and pick a part first", True)
+            self.desk.say("Show a photo (Alt+I) and pick a part first.", True)
             return
         self.desk.record(PhotoOf, board=self.desk.board, place=self.desk.part, attachment=self._shown)
 
@@ -168,7 +172,7 @@ class PhotoBench:
             return ""
         wanted = _wanted(self.desk.definition)
         part, number = wanted[len(self._clicks)], len(self._clicks) + 1
-        counted = "to see how well it fits" if number > _EXACT else f"{number} of {min(len(wanted), _EXACT)}"
+        counted = "to see the error of the fit" if number > _EXACT else f"{number} of {min(len(wanted), _EXACT)}"
         return f"click the middle of {part.refdes} on the photo ({counted})"
 
     def uncovered(self) -> list[str]:
@@ -185,7 +189,7 @@ class PhotoBench:
         if found is None:
             return "not aligned yet: Alt+A, then four clicks"
         if found.points <= _EXACT:
-            return f"aligned by {count_of(found.points, 'point')}; one more (Alt+A) shows how well it fits"
+            return f"aligned by {count_of(found.points, 'point')}; one more (Alt+A) shows the error of the fit"
         return f"aligned by {count_of(found.points, 'point')}, {found.residual:.1f} pixels off on average"
 
     def scene(self) -> PhotoScene | None:

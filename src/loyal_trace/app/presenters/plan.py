@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 
+from loyal_trace.app.cautions import caution_words
 from loyal_trace.app.commands import Setting
 from loyal_trace.app.desk import Desk
 from loyal_trace.app.presenters.base import StagePresenter
@@ -48,9 +49,9 @@ class PlanPresenter(StagePresenter):
         left = sum(not s.done for s in plan.steps)
         told = f"{count_of(left, 'step')} to do, about {plan.minutes_left:.0f} min"
         if self._checking:
-            back = Action("C", "Show the plan", self.turn, "Back to the steps")
+            back = Action("C", "Show the repair plan", self.turn, "Return to the steps")
             return Page(
-                "Does what the plan assumes hold?",
+                "Do the assumptions hold?",
                 rests or told,
                 self.continuity.meaning(),
                 self.continuity.target(),
@@ -60,7 +61,7 @@ class PlanPresenter(StagePresenter):
         about = f"{told} · {f'{rests} · ' if rests else ''}{REPAIR_ORDERS[plan.order]}"
         here = self._step_in_view(plan)
         return Page(
-            "What is replaced, and in which order?",
+            "What to replace, and when?",
             about,
             self._meaning(here),
             self.target(_HINT, self._detail()),
@@ -77,14 +78,14 @@ class PlanPresenter(StagePresenter):
 
     def _actions(self) -> tuple[Action, ...]:
         measure = Action(
-            "M", "Measure the capacitor", self.from_meter, "Capacitance and ESR, from the meter", main=True
+            "M", "Measure the capacitor", self.from_meter, "Reads capacitance and ESR from the meter", main=True
         )
-        following = Action("N", "Next capacitor", lambda: self.move(1), "Electrolytics not measured yet come first")
+        following = Action("N", "Next capacitor", lambda: self.move(1), "Those not measured yet come first")
         return (
             *((measure,) if self._is_capacitor(self.desk.picked_part) else ()),
             *((following,) if self._listed() else ()),
             Action("O", "Change the repair order", self.next_order, "least invasive, likely first, capacitors first"),
-            Action("C", "Check continuity", self.turn, "What the plan assumes of the board, pair by pair"),
+            Action("C", "Check continuity", self.turn, "The assumptions of the plan, pair by pair"),
         )
 
     def _listed(self) -> list[PartRef]:
@@ -141,15 +142,15 @@ class PlanPresenter(StagePresenter):
         if picked is not None and self._is_capacitor(picked):
             verdict = self.desk.assessment().capacitors[picked]
             measure = "Measure it (Alt+M), or type capacitance and ESR, such as 3200u 0.4."
-            advice = measure if verdict.verdict == "not measured" else "Leave it."
+            advice = measure if verdict.verdict == "not measured" else "Leave it in place."
             return Meaning(f"{picked.refdes}: {verdict.reason}.", advice, verdict.verdict)
         if picked is not None:
             why = f"The plan has no step for {picked.refdes}."
-            return Meaning(why, f"Say what should go in, such as {picked.refdes} use 74LS166 from drawer 3.")
-        return Meaning("Nothing has to be replaced by what is known.", "Measure the electrolytics (Alt+N).")
+            return Meaning(why, f"Type what should go in, such as {picked.refdes} use 74LS166 from drawer 3.")
+        return Meaning("The evidence so far names no part to replace.", "Measure the electrolytics (Alt+N).")
 
     def _caution(self, here: Step | None) -> str:
-        return " ".join(here.cautions[:2]) if here is not None else ""
+        return "\n".join((*here.before, caution_words(here.cautions[:2]))) if here is not None else ""
 
     def row_picked(self, name: str, index: int) -> None:
         if name == STEPS:
@@ -172,7 +173,7 @@ class PlanPresenter(StagePresenter):
         """Capacitance and ESR of the picked capacitor."""
         place, meter = self.desk.picked_part, self.desk.instruments.meter
         if place is None or meter is None:
-            self.desk.say("no meter is connected: type what yours shows, such as 3200u 0.4", True)
+            self.desk.say("No meter is connected. Type the reading, such as 3200u 0.4.", True)
             return
         try:
             numbers = [meter.measure(place.board, place.refdes, quantity) for quantity in _ASKS]

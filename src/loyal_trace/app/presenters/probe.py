@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from loyal_trace.app.commands import Setting
+from loyal_trace.app.commands import Setting, guard_words
 from loyal_trace.app.desk import Desk
 from loyal_trace.app.presenters.base import StagePresenter, capital
 from loyal_trace.app.presenters.model import NO_TRACE, Action, Cap, Cell, Meaning, Page, Row, Rows, Trace, heading
@@ -109,6 +109,7 @@ class ProbePresenter(StagePresenter):
             self._meaning(place, verdict),
             self.target(_HINT, f"pin {pin.number} {pin.name}"),
             self._actions(),
+            guard_words(self.desk.job, place.board),
             lists={WORTH: self._worth_rows()},
             figures={CHIP: _picture(place, chip, verdict, readings, self.pin)},
         )
@@ -118,15 +119,18 @@ class ProbePresenter(StagePresenter):
         picked = self.desk.picked_part
         detail = f"pin {self.pin}" if place is not None else ""
         if picked is None:
-            why, what = "No chip is picked.", "Pick one on the map, or say what it is, such as U1 is 74LS00."
+            why, what = "No chip is picked.", "Pick one on the map, or type what it is, such as U1 is 74LS00."
         elif place is None:
             part = self.desk.moment.part(picked)
             why = f"{picked.refdes} is a {part.kind}: it has no logic pins to probe."
             what = "Measure it at Rails (Ctrl+3) or Plan (Ctrl+7), or take the next chip (Alt+N)."
         else:
             number = self.desk.moment.number_at(place)
-            why = f"The chip library does not know the type {number or 'of this chip'}. Levels are kept, not judged."
-            what = f"Say its type, such as {place.refdes} is 74LS166, or go on with pin {self.pin}."
+            why = (
+                f"The chip library does not know the type {number or 'of this chip'}. "
+                "Levels are recorded, but not judged."
+            )
+            what = f"Type its type, such as {place.refdes} is 74LS166, or go on with pin {self.pin}."
         return Page(
             "Can this chip do what its pins do?",
             "",
@@ -138,11 +142,11 @@ class ProbePresenter(StagePresenter):
 
     def _actions(self) -> tuple[Action, ...]:
         probing = [
-            Action("R", "Read the probe", self.read_probe, "The pin in hand, from the logic probe", main=True),
-            Action("A", "Probe all pins", self.probe_all, "Every used pin of the chip, from the logic probe"),
-            Action("M", "Measure to ground", self.to_ground, "The resistance of the pin to ground, power off"),
+            Action("R", "Read the probe", self.read_probe, "Reads the selected pin with the logic probe", main=True),
+            Action("A", "Probe all pins", self.probe_all, "Reads every used pin of the chip with the logic probe"),
+            Action("M", "Measure to ground", self.to_ground, "Resistance of the pin to ground, power off"),
         ]
-        following = Action("N", "Next chip", self.next_chip, "The next chip of this board that was not probed yet")
+        following = Action("N", "Next chip", self.next_chip, "Goes to the next chip that was not probed yet")
         return (*probing, following) if self._chip_place() is not None else (following,)
 
     def _meaning(self, place: PartRef, verdict: ChipVerdict | None) -> Meaning:
@@ -154,7 +158,7 @@ class ProbePresenter(StagePresenter):
         worst = min(verdict.outputs, key=lambda o: _rank(o, self.pin))
         following = {
             OutputWord.IMPOSSIBLE: self._after_impossible(place, worst.pin),
-            OutputWord.UNUSUAL: "Look at these signals with an analyser or scope, or probe what drives them.",
+            OutputWord.UNUSUAL: "Look at these signals with an analyser or oscilloscope, or probe what drives them.",
             OutputWord.POSSIBLE: "Go on with the next pin, or the next chip (Alt+N).",
         }
         reason = verdict.supply or f"{capital(worst.reason)}."
@@ -162,7 +166,7 @@ class ProbePresenter(StagePresenter):
 
     def _after_impossible(self, place: PartRef, pin: int) -> str:
         if self.desk.snapshot.latest(place.board, f"{place.refdes}.{pin}", Quantity.RESISTANCE):
-            return f"Weigh it against the rest at Suspects (Ctrl+6), then replace {place.refdes} (Ctrl+8)."
+            return f"Compare it with the other suspects (Ctrl+6) before you replace {place.refdes} (Ctrl+8)."
         return f"Measure {place.refdes}.{pin} to ground, power off (Alt+M)."
 
     def _worth_rows(self) -> Rows:
@@ -266,7 +270,7 @@ class ProbePresenter(StagePresenter):
         if place is None:
             return
         if probe is None:
-            self.desk.say("no probe is connected: type what yours shows", True)
+            self.desk.say("No probe is connected. Type the reading.", True)
             return
         try:
             readings = tuple(probe.probe(PinRef(place.board, place.refdes, pin)) for pin in pins)
@@ -281,7 +285,7 @@ class ProbePresenter(StagePresenter):
         if place is None:
             return
         if meter is None:
-            self.desk.say("no meter is connected: type the reading, such as 5D.13 4k3 ohm", True)
+            self.desk.say("No meter is connected. Type the reading, such as 5D.13 4k3 ohm.", True)
             return
         verdict = judged_chip(self.desk.moment, place)
         if verdict is not None and verdict.impossible:

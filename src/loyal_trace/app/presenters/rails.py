@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import replace
 
-from loyal_trace.app.commands import Setting, guard_words, holds_for
+from loyal_trace.app.commands import Setting, guard_words, holds_for, went_on
 from loyal_trace.app.desk import Desk
 from loyal_trace.app.presenters.base import StagePresenter, capital
 from loyal_trace.app.presenters.chain import (
@@ -17,10 +17,11 @@ from loyal_trace.app.presenters.chain import (
     stop,
 )
 from loyal_trace.app.presenters.clock import ClockPage
-from loyal_trace.app.presenters.model import Action, Meaning, Page, Row, Rows, Target, heading
+from loyal_trace.app.presenters.model import Action, Meaning, Page, Question, Row, Rows, Target, heading
 from loyal_trace.app.presenters.short import ShortPage
 from loyal_trace.app.presenters.strip import hold_words
 from loyal_trace.app.presenters.supply import SupplyPage
+from loyal_trace.app.presenters.supply_cautions import caution_at, unsigned
 from loyal_trace.core.assess.rails import around
 from loyal_trace.core.job.entries import (
     GOOD_BOARD,
@@ -35,11 +36,13 @@ from loyal_trace.core.line.context import AskedPoint, Planned
 from loyal_trace.core.power.blocks import dead_blocks
 from loyal_trace.core.power.explain import explain
 from loyal_trace.core.power.findings import Explanation
-from loyal_trace.core.power.guard import CAUTIONS, caution_of, guard_decision
+from loyal_trace.core.power.guard import guard_decision
 from loyal_trace.core.power.rails import SUPPLY_LIMITS, PathReport, PointVerdict, RailReport
+from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
 from loyal_trace.core.vocabulary.quantities import GROUND, Quantity
 from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.core.vocabulary.units import count_of
 
 CHAIN, RIPPLE, TREE = "supply chain", "ripple on the reservoir", "clock tree"
 BLOCKS, SHORTS, FACTS, SUPPLY = (
@@ -52,8 +55,8 @@ _CHECK: Mapping[str, str] = {
     "capacitor": "Measure {part}: Plan (Ctrl+7) judges capacitance and ESR.",
     "bridge": "Diode-test {part} pin by pin, power off.",
     "proved": "Replace {part}: Plan (Ctrl+7) has the step; measure on when it is done.",
-    "fuse": "Find out why before you replace {part}, like for like.",
-    "regulator": "Take the load off {part} and measure its output again.",
+    "fuse": "Find out why it failed before you replace {part} with the same rating and type.",
+    "regulator": "Disconnect the load of {part} and measure its output again.",
     "short": "Find the short before any power is applied (Alt+S).",
     "connector": "Clean and reseat {part}, then measure again.",
 }
@@ -84,16 +87,18 @@ class RailsPresenter(StagePresenter):
         report = self._report()
         if self._board != self.desk.board:
             self._board, self._part = self.desk.board, ""
-            self.current = _first_wanted(report)
+            self.current = _first_wanted(report, self._went_on())
         if self._part != self.desk.part:
             self._part = self.desk.part
             own = [n for n, p in enumerate(report.points) if p.point.part == self.desk.part]
-            still = [n for n in own if report.points[n].reading is None]
+            still = sorted(
+                (n for n in own if report.points[n].reading is None), key=lambda n: report.points[n].point.powered
+            )
             self.current = next(iter(still or own), self.current)
         self.current = min(self.current, max(0, len(report.points) - 1))
 
     def _point(self) -> PointVerdict | None:
-        """The point in hand; none when a part is picked that is no point of a supply."""
+        """The selected point; none when a part is picked that is no point of a supply."""
         self._follow()
         points = self._report().points
         point = points[self.current] if points else None
@@ -136,7 +141,7 @@ class RailsPresenter(StagePresenter):
             self._elsewhere() if point is None else self._meaning(path, accused),
             self._target(point),
             self._actions(report, point),
-            self._caution(path),
+            caution_at(self.desk.job, self.desk.board, path, explained),
             lists={BLOCKS: self._rows(report, path, others)},
             figures={CHAIN: self._chain(report, path, point), RIPPLE: ripple_of(board, path) if board else None},
         )
@@ -153,7 +158,7 @@ class RailsPresenter(StagePresenter):
             page.meaning(),
             page.target(),
             (*page.actions(), *self._turns()),
-            self._caution(self._path()),
+            caution_at(self.desk.job, self.desk.board, self._path()),
             lists=lists,
             figures=figures,
         )
@@ -167,8 +172,8 @@ class RailsPresenter(StagePresenter):
         """To the further pages, or back to the chain."""
         pages: tuple[tuple[str, ShortPage | ClockPage | SupplyPage, str, str], ...] = (
             ("S", self.short, "Find a short", "Which parts to lift next"),
-            ("C", self.clock, "Check the clock", "The tree of divided clocks"),
-            ("D", self.supply, "Describe a supply", "In three lines"),
+            ("C", self.clock, "Check the clock", "Clock, dividers and their frequencies"),
+            ("D", self.supply, "Describe a supply", "A supply in three typed lines"),
         )
         return tuple(
             Action(key, "Show the chain" if self.open is page else label, lambda page=page: self.turn(page), tip)
@@ -179,20 +184,25 @@ class RailsPresenter(StagePresenter):
         found = []
         if point is not None:
             found += [
-                Action("M", "Read the meter", self.from_meter, "The point in hand", main=True),
+                Action("M", "Read the meter", self.from_meter, "The selected point", main=True),
                 Action(
-                    "O", "Enter OL", lambda: self._record(float("inf"), "hand"), "An open line at the point in hand"
+                    "O",
+                    "Enter OL",
+                    lambda: self._record(float("inf"), "hand"),
+                    "The meter shows OL at the selected point",
                 ),
             ]
         if report.points:
-            found.append(Action("N", "Next point", self.next_point, "The next to be measured, power off first"))
+            found.append(
+                Action("N", "Next point", self.next_point, "Goes to the next point to be measured, power off first")
+            )
         if len(report.paths) > 1:
-            found.append(Action("P", "Next supply", self.next_path, "Another supply of this board"))
+            found.append(Action("P", "Next supply", self.next_path, "Goes to another supply of this board"))
         found += self._holding(point)
         whose = "Measure this board" if self._good_board else "Use a good board"
         found += [
             Action("L", "Change limits", self.next_limits, "maker, strict, clean"),
-            Action("A", whose, self.other_board, "Readings of a board known to work, to hold this one against"),
+            Action("A", whose, self.other_board, "Enters readings of a board known to work, for comparison"),
         ]
         return (*found, *self._turns())
 
@@ -201,10 +211,18 @@ class RailsPresenter(StagePresenter):
         found = []
         if self._unsigned():
             found.append(
-                Action("K", "Sign the caution", self.sign, "You have read it; your name and the time are kept")
+                Action(
+                    "K",
+                    "Sign the caution",
+                    self.sign,
+                    "Records that you have read it, with your name and the time",
+                    asks=None if self.desk.job.author else Question("Your name, for the logbook"),
+                )
             )
-        if point is not None and point.point.powered and self._blocked():
-            found.append(Action("Y", "Go on anyway", self.go_on_anyway, "Without those readings; this is recorded"))
+        if point is not None and (point.point.powered or point is self._report().hazard) and self._blocked():
+            found.append(
+                Action("Y", "Go on anyway", self.go_on_anyway, "Applies power without those readings; this is recorded")
+            )
         return found
 
     def _target(self, point: PointVerdict | None) -> Target:
@@ -215,22 +233,13 @@ class RailsPresenter(StagePresenter):
         whose = "good board, " if self._good_board else ""
         return Target(place.point, f"{whose}{place.quantity}, {power}", _HINT)
 
-    def _caution(self, path: PathReport) -> str:
-        board = self.desk.definition
-        name = caution_of(board, path.path) if board is not None and path.points else ""
-        read = self.desk.snapshot.paper.cautions.get(name)
-        text = CAUTIONS.get(name, "")
-        return f"Read by {read.author or 'you'}, {read.time.astimezone():%H:%M}. {text}" if read else text
-
-    def _unsigned(self) -> str:
-        """The name of the caution of this path that was not signed yet; empty for none."""
-        board, path = self.desk.definition, self._path()
-        name = caution_of(board, path.path) if board is not None and path.points else ""
-        return name if name and name not in self.desk.snapshot.paper.cautions else ""
+    def _unsigned(self) -> tuple[Caution, ...]:
+        """The cautions of this path that were not signed yet."""
+        return unsigned(self.desk.job, self.desk.board, self._path())
 
     def _blocked(self) -> str:
-        """What was not measured yet before power, and its risk; empty when nothing stands before."""
-        return guard_words(self.desk.job, self.desk.board, self._path().path)
+        """What comes before power, and what its lack risks; empty when nothing stands before."""
+        return guard_words(self.desk.job, self.desk.board)
 
     def _explained(self, path: PathReport) -> tuple[list[Explanation], Explanation | None]:
         """What the readings say together, and the one that names the faulty part."""
@@ -250,11 +259,11 @@ class RailsPresenter(StagePresenter):
         return ChainPicture(stops, here, feeds_words(board, path) if board else "")
 
     def _rows(self, report: RailReport, path: PathReport, others: list[Explanation]) -> Rows:
-        """What else the readings say together, all supplies, the far end by each of the limits, dead blocks."""
+        """Further conclusions from the readings, all supplies, the far end by each of the limits, dead blocks."""
         board = self.desk.definition
         if board is None or not report.points:
             return Rows()
-        rows: list[Row] = [heading("What else the readings say together")] if others else []
+        rows: list[Row] = [heading("Further conclusions from the readings")] if others else []
         rows += [sentence_row(one.text, KIND_OF.get(one.kind, "unknown"), 96) for one in others]
         if len(report.paths) > 1:
             rows += [heading("Supplies", 26), *(path_row(one, one is path) for one in report.paths)]
@@ -269,21 +278,45 @@ class RailsPresenter(StagePresenter):
             why = "No supply is described for this board."
             return Meaning(why, "Describe one in three lines (Alt+D), or type readings such as 5D.16 4.87V.")
         name = picked.refdes if picked else "Nothing"
-        why = f"{name} is no point of a described supply."
+        why = f"{name} is not a point of a described supply."
         return Meaning(why, f"Type a reading with its place, such as {name}.16 4.87V, or take the next point (Alt+N).")
 
     def _meaning(self, path: PathReport, accused: Explanation | None) -> Meaning:
-        bad = path.first_bad
+        """What the readings of this supply say, and the one next thing: the same that the line asks for."""
+        report, bad = self._report(), path.first_bad
         if bad is not None:
-            return self._of_bad(path, bad, accused)
+            why, advice = self._of_bad(path, bad, accused)
+            return Meaning(why, self._next_words(report, advice, bad), "bad")
         left = [p for p in path.points if p.reading is None]
         if left:
-            note = f": {left[0].point.note}" if left[0].point.note else ""
-            why = f"{path.measured} points are within limits; {len(left)} are not measured yet."
-            return Meaning(why, f"Measure {left[0].point.quantity} at {left[0].point.point}{note}.")
-        return Meaning("Every point of this chain is within its limits.", "Go on to the ROMs (Ctrl+4).", "good")
+            why = f"{count_of(path.measured, 'point')} within limits, {len(left)} not measured yet."
+            return Meaning(why, self._next_words(report))
+        if report.wanted(self._went_on()) is not None:
+            return Meaning("Every point of this supply is within its limits.", self._next_words(report), "good")
+        return Meaning("Every point of this supply is within its limits.", "Go on to the ROMs (Ctrl+4).", "good")
 
-    def _of_bad(self, path: PathReport, bad: PointVerdict, accused: Explanation | None) -> Meaning:
+    def _next_words(self, report: RailReport, advice: str = "", bad: PointVerdict | None = None) -> str:
+        """The selected point, or the one that comes before it; what is wrong is repaired before power goes on."""
+        went_on = self._went_on()
+        off_bad = report.hazard
+        if not went_on and off_bad is not None and not report.power_off_missing:
+            first = advice if bad is off_bad else f"{capital(off_bad.why)}."
+            return f"{first} Then measure {off_bad.point.point} again, power off."
+        here = self._point()
+        powerless = here is not None and here.reading is None and (not here.point.powered or report.may_power(went_on))
+        wanted = here if powerless else report.wanted(went_on)
+        if wanted is None:
+            return advice
+        place = wanted.point
+        power = "" if place.powered else ", power off"
+        supply = f" ({place.path})" if here is not None and place.path != here.point.path else ""
+        note = f": {place.note}" if place.note and place.note != "power off" else ""
+        jump = "" if powerless else " Alt+N shows it."
+        measure = f"Measure {place.quantity} at {place.point}{supply}{power}{note}.{jump}"
+        return f"{measure} Then: {advice}" if advice else measure
+
+    def _of_bad(self, path: PathReport, bad: PointVerdict, accused: Explanation | None) -> tuple[str, str]:
+        """Why this supply is wrong, and what to do about it."""
         good, board = path.last_good, self.desk.definition
         before = f" {good.point.point} before it is good." if good else ""
         why = f"{accused.text}." if accused else f"{bad.why}: {bad.shown}, expected {bad.expected}."
@@ -293,7 +326,7 @@ class RailsPresenter(StagePresenter):
             kind = "proved"
         kind = "short" if bad.point.quantity in GROUND else kind
         advice = _CHECK.get(kind, "Measure the path to {part} and {part} itself, power off.").format(part=part)
-        return Meaning(f"{capital(why)}{before}", advice, "bad")
+        return f"{capital(why)}{before}", advice
 
     # what is done
 
@@ -310,8 +343,12 @@ class RailsPresenter(StagePresenter):
 
     def next_point(self) -> None:
         """The next point that is still to be measured, those with the power off first; else simply the next."""
-        point = self._point()
-        self.go_to(self._following(point) if point is not None else _first_wanted(self._report()))
+        report, point = self._report(), self._point()
+        after = report.wanted(self._went_on(), point.point) if point is not None and not self._good_board else None
+        if after is not None:
+            self.go_to(report.points.index(after))
+        else:
+            self.go_to(self.current + 1 if point is not None else _first_wanted(report, self._went_on()))
 
     def go_to(self, index: int) -> None:
         """Another point; its part is picked."""
@@ -342,15 +379,14 @@ class RailsPresenter(StagePresenter):
         report = self._report()
         names = [path.path for path in report.paths]
         following = report.paths[(names.index(self._path().path) + 1) % len(names)]
-        still = [p for p in following.points if p.reading is None]
-        first = [p for p in still if not p.point.powered] or still or list(following.points)
-        self.go_to(report.points.index(first[0]))
+        still = sorted((p for p in following.points if p.reading is None), key=lambda p: p.point.powered)
+        self.go_to(report.points.index((still or list(following.points))[0]))
 
     def from_meter(self) -> None:
-        """The point in hand from the meter."""
+        """The selected point from the meter."""
         point, meter = self._point(), self.desk.instruments.meter
         if point is None or meter is None:
-            self.desk.say("no meter is connected: type what yours shows", True)
+            self.desk.say("No meter is connected. Type the reading.", True)
             return
         try:
             number = meter.measure(self.desk.board, point.point.point, point.point.quantity)
@@ -384,7 +420,7 @@ class RailsPresenter(StagePresenter):
         """After the reading of the point in hand: the next one. After the end of a described supply: its chain."""
         if any(isinstance(e, ChainDescribed) and e.line == "to" for e in entries):
             self.open = None
-            self.current = _first_wanted(self._report())
+            self.current = _first_wanted(self._report(), self._went_on())
             self.desk.show()
         measured = [e for e in entries if isinstance(e, Measured)]
         if isinstance(self.open, ClockPage) and measured:
@@ -397,35 +433,40 @@ class RailsPresenter(StagePresenter):
             self.go_to(self._following(point))
 
     def _following(self, point: PointVerdict) -> int:
-        """The next point: along the path, those to be taken with the power off before the others."""
-        points, path = self._report().points, self._path()
+        """The next point: all those with the power off before any other; of a good board simply the next."""
+        points = self._report().points
         if self._good_board:
             return self.current + 1
-        rest = points[self.current + 1 :]
-        off = [p for p in path.points if not p.point.powered and p.reading is None]
-        after = next((p for p in rest if p in off), None) or next(iter(off), None)
-        after = after or next((p for p in rest if p in path.points and p.reading is None), None)
-        after = after or next((p for p in (*path.points, *rest) if p.reading is None), None)
+        after = self._report().wanted(self._went_on(), point.point)
+        path = self._path()
+        if after is not None and path.first_bad is not None and after not in path.points:
+            # What is wrong with this supply stays in view; the button leads on to the next.
+            return self.current
         return points.index(after) if after is not None else self.current + 1
 
-    def sign(self) -> None:
-        """The caution of this supply was read."""
-        name = self._unsigned()
+    def _went_on(self) -> bool:
+        return went_on(self.desk.job, self.desk.board)
+
+    def sign(self, name: str = "") -> None:
+        """The cautions of this supply were read by the person, whose name is asked once."""
         if name:
-            self.desk.record(CautionSeen, caution=name)
+            self.desk.job.sign_as(name)
+        unsigned = self._unsigned()
+        if unsigned:
+            self.desk.record_all([self.desk.job.make(CautionSeen, caution=name.value) for name in unsigned])
 
     def go_on_anyway(self) -> None:
         """Power without what should have been measured first: a decision, with its reason."""
         blocked = self._blocked()
         if blocked:
-            what = guard_decision(self.desk.board, self._path().path)
+            what = guard_decision(self.desk.board)
             self.desk.record(Decided, board=self.desk.board, what=what, choice="go on anyway", reason=blocked)
 
     def other_board(self) -> None:
         """Readings from now on are of a good board, or of this one again."""
         self._good_board = not self._good_board
         self.desk.show()
-        words = "a board known to work: this one is held against it" if self._good_board else "this board again"
+        words = "a board known to work, for comparison" if self._good_board else "this board again"
         self.desk.say(f"readings are of {words}")
 
     def next_limits(self) -> None:
@@ -436,11 +477,7 @@ class RailsPresenter(StagePresenter):
         self.desk.record(Decided, what="supply limits", choice=choice, reason=SUPPLY_LIMITS[choice])
 
 
-def _first_wanted(report: RailReport) -> int:
-    """Where to begin: what is bad, else what has to be measured before power, else what is left."""
-    points = list(report.points)
-    bad = [p for p in points if p in report.first_bads]
-    still = [p for p in points if p.reading is None]
-    before = [p for p in still if not p.point.powered and points and p.point.path == points[0].point.path]
-    first = (bad if not still else before or still) or points
-    return points.index(first[0]) if first else 0
+def _first_wanted(report: RailReport, went_on: bool) -> int:
+    """Where to begin: what is wanted next, or what is bad when everything was measured."""
+    first = report.wanted(went_on) or next(iter(report.first_bads), None)
+    return report.points.index(first) if first is not None else 0

@@ -1,5 +1,6 @@
 """Repair: the step in hand with its tool, its caution and the check afterwards; which spare goes in; all steps."""
 
+from loyal_trace.app.cautions import caution_words
 from loyal_trace.app.desk import Desk
 from loyal_trace.app.presenters.base import StagePresenter
 from loyal_trace.app.presenters.model import NO_ROWS, Action, Cell, Meaning, Page, Question, Row, Rows, heading
@@ -45,27 +46,29 @@ class RepairPresenter(StagePresenter):
         self._chosen = min(self._chosen, max(0, len(spares) - 1))
         return Page(
             "Current step",
-            f"{done} · {booked:.0f} min booked, {plan.minutes_left:.0f} to go",
+            f"{done} · {booked:.0f} min recorded, {plan.minutes_left:.0f} min left",
             self._meaning(step),
             self.target(_HINT),
             self._actions(step, len(spares)),
-            " ".join(step.cautions) if step else "",
+            "\n".join((*step.before, caution_words(step.cautions))).strip() if step else "",
             lists={CARD: self._card(step), SPARES: self._spare_rows(step), STEPS: self._step_rows(step)},
         )
 
     def _actions(self, step: Step | None, spares: int) -> tuple[Action, ...]:
-        following = Action("N", "Next step", lambda: self.move(1), "The next step that is open")
+        following = Action("N", "Next step", lambda: self.move(1), "Goes to the next open step")
         if step is None:
             return (following,) if self._open_steps() else ()
-        choice = Action("C", "Choose next spare", lambda: self._choose(self._chosen + 1), "Which spare goes in")
+        choice = Action(
+            "C", "Choose next spare", lambda: self._choose(self._chosen + 1), "Chooses which spare is fitted"
+        )
         return (
-            Action("D", "Step done", self.done, "Books the step, parts out and in, and the minutes", main=True),
+            Action("D", "Step done", self.done, "Records the step, the parts out and in, and the minutes", main=True),
             Action(
                 "S",
                 "Skip the step",
                 self.skip,
-                "Leaves it alone, with the reason",
-                asks=Question("Why is this step left alone?"),
+                "Records that this step is left out, with the reason",
+                asks=Question("Why is this step left out?"),
             ),
             following,
             *((choice,) if spares > 1 else ()),
@@ -73,15 +76,15 @@ class RepairPresenter(StagePresenter):
 
     def _meaning(self, step: Step | None) -> Meaning:
         if step is not None:
-            return Meaning(f"{step.reason}.", f"Do it, press Alt+D, then {step.after}.")
+            return Meaning(f"{step.reason}.", f"Carry out the step and press Alt+D. Then {step.after}.")
         steps, picked = self._open_steps(), self.desk.picked_part
         if picked is not None and steps:
-            why = f"The plan has no step for {picked.refdes}. What was done to it can be typed all the same."
+            why = f"The plan has no step for {picked.refdes}. Work on it can be typed all the same."
             return Meaning(why, f"Type {picked.refdes} replaced, or take the next step (Alt+N).")
         if self._plan().steps:
             return Meaning("No step is open.", "Verify the repair (Ctrl+9).")
         return Meaning(
-            "The plan is empty so far. What was done can be typed all the same.",
+            "The plan has no steps so far. Work done can be typed all the same.",
             "Gather evidence, or see Suspects (Ctrl+6).",
         )
 
@@ -91,7 +94,7 @@ class RepairPresenter(StagePresenter):
         board = self.desk.job.boards[step.place.board].title
         facts = [
             ("where", f"{board}, {step.place.refdes}"),
-            ("with", step.part_number or "nothing new"),
+            ("part", step.part_number or "none"),
             ("tool", step.tool),
             ("time", f"about {step.minutes:.0f} minutes"),
             ("after", step.after),
@@ -106,7 +109,7 @@ class RepairPresenter(StagePresenter):
 
     def _spare_rows(self, step: Step | None) -> Rows:
         spares = spares_for(self.desk.job, step) if step else []
-        rows = [heading("Which spare goes in", 26)] if spares else []
+        rows = [heading("Chooses which spare is fitted", 26)] if spares else []
         for number, item in enumerate(spares, start=1):
             kind = "good" if item.state == "proven" else "doubtful"
             word = f"{item.state} until proven" if item.state == "unknown" else item.state

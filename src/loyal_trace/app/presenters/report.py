@@ -31,7 +31,7 @@ class ReportPresenter(StagePresenter):
         untested = len(job.assessment().proof.not_tested)
         written = count_of(len(job.entries), "logbook entry", "logbook entries")
         return Page(
-            "What do owner and repairer get?",
+            "What does the owner get?",
             f"{written} · {count_of(untested, 'item')} not tested",
             self._meaning(untested),
             self.target(_HINT),
@@ -41,8 +41,14 @@ class ReportPresenter(StagePresenter):
 
     def _actions(self) -> tuple[Action, ...]:
         return (
-            Action("P", "Write PDF", lambda: self.write_to(self.file(".pdf")), "Into the folder of reports", main=True),
-            Action("M", "Write HTML", lambda: self.write_to(self.file(".html")), "Into the folder of reports"),
+            Action(
+                "P",
+                "Write PDF",
+                lambda: self.write_to(self.file(".pdf")),
+                "Writes it into the report folder",
+                main=True,
+            ),
+            Action("M", "Write HTML", lambda: self.write_to(self.file(".html")), "Writes it into the report folder"),
             Action(
                 "S",
                 "Save under a name",
@@ -52,11 +58,13 @@ class ReportPresenter(StagePresenter):
             ),
             Action(
                 "J",
-                "Judge good enough",
+                "Accept as good enough",
                 lambda: self.desk.line_asked.emit("good enough: "),
                 "Puts the words into the line; type what stays as it is",
             ),
-            Action("A", "Hand the job back", lambda: self.desk.record(HandedBack), "The job goes to its owner"),
+            Action(
+                "A", "Hand the job back", lambda: self.desk.record(HandedBack), "Records that the job goes to its owner"
+            ),
         )
 
     def _meaning(self, untested: int) -> Meaning:
@@ -64,18 +72,24 @@ class ReportPresenter(StagePresenter):
         still = (*left_over(job.snapshot), *still_out(job.snapshot), *(a.words for a in away(job.moment)))
         open_steps = sum(not s.done for s in job.assessment().plan.steps)
         if still and not handed_back:
-            why = f"Not as the owner gave it: {'; '.join(dict.fromkeys(still))[:230]}."
-            return Meaning(why, "Put back what came off (Ctrl+2, Alt+D), and what is away (Ctrl+8).", "bad")
-        if handed_back:
+            why = f"Not complete: {'; '.join(dict.fromkeys(still))[:230]}."
             return Meaning(
-                f"Handed back on {handed_back.time:%Y-%m-%d}.", "Write the report again if you need it.", "good"
+                why, "Refit what was taken off (Ctrl+2, Alt+D) and what is stored or borrowed (Ctrl+8).", "bad"
             )
+        if handed_back:
+            return Meaning(f"Handed back on {handed_back.time:%Y-%m-%d}.", "Write the report again if needed.", "good")
         if open_steps or untested:
             why = f"{count_of(open_steps, 'step')} open, {count_of(untested, 'item')} not tested."
-            return Meaning(why, "Verify what is left, or judge that it is good enough (Alt+J).", "doubtful")
-        return Meaning(
-            "Everything planned is done and everything listed is tested.", "Write the report (Alt+P).", "good"
-        )
+            return Meaning(why, "Verify what is left, or accept it as good enough (Alt+J).", "doubtful")
+        proof = job.assessment().proof
+        failed = [item.name for item in proof.items if item.status == "failed"]
+        if proof.starts.failed or failed:
+            told = [*failed, *([count_of(proof.starts.failed, "failed start")] if proof.starts.failed else [])]
+            return Meaning(f"Failed: {', '.join(told)}.", "Return to Suspects (Ctrl+6), or accept it (Alt+J).", "bad")
+        if not any(item.status == "passed" for item in proof.items):
+            why = "No check has passed yet, so nothing shows that the board works."
+            return Meaning(why, "Record checks and starts at Verify (Ctrl+9).", "doubtful")
+        return Meaning("Every planned step and every listed check is done.", "Write the report (Alt+P).", "good")
 
     def file(self, ending: str) -> Path:
         """Where a report goes by itself: beside the store, under the number of the job."""

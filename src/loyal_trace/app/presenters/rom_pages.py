@@ -40,10 +40,12 @@ def set_rows(moment: Moment, board_id: str, matches: tuple[Match, ...], asked: s
     mix = mixed_revisions(moment, board_id)
     rows.append(_said(mix.words, "doubtful" if mix.mixed else ""))
     if asked:
-        rows.append(heading(f"What {asked} could be, held against every board of the store", 26))
+        rows.append(heading(f"Contents of {asked}, compared with every board of the store", 26))
         rows += [_match_row(match) for match in matches[:5]]
         if not matches:
-            rows.append(Row("unknown", (Cell(36, 0, "It resembles nothing known here, whole, in part or damaged."),)))
+            rows.append(
+                Row("unknown", (Cell(36, 0, "It resembles no contents known here, whole, partial or damaged."),))
+            )
     return tuple(rows)
 
 
@@ -85,24 +87,33 @@ def read_rows(moment: Moment, place: PartRef) -> tuple[Row, ...]:
     rows = [heading(f"{count_of(len(reads), 'read')} of {place.refdes}", 26)]
     for read in reads[-_MOST_READS:]:
         like = "" if read.like == read.number else f"like read {read.like}"
-        word = like or ("first read" if read.number == 1 else "differs from it")
+        word = like or ("first read" if read.number == 1 else "differs from read 1")
         cells = (
             Cell(36, 40, str(read.number), bold=True, mono=True),
             Cell(80, 130, read.source),
             Cell(214, 90, f"{read.size:,} bytes"),
             Cell(310, 90, read.crc32.upper(), mono=True),
-            Cell(408, 0, "has the right checksums" if read.right else word),
+            Cell(408, 0, "checksums match" if read.right else word),
         )
         rows.append(Row("good" if read.right else "", cells, height=24))
     found = vote_of(moment, place)
     if found is not None and found.bits:
         more = f" {count_of(found.more_reads, 'more read')} would settle it." if found.more_reads else ""
-        told = f"All bits of the majority are right with {format_percent(found.confidence)}.{more}"
+        told = (
+            f"Probability that no bit of the majority is a random misread: {format_percent(found.confidence)}. "
+            f"A fault that all reads share does not show.{more}"
+        )
         rows.append(Row("doubtful", (Cell(36, 0, f"{capital(found.why)}. {told}"),), height=44))
     elif found is not None:
-        rows.append(_said(f"all {found.reads} are alike: no contact comes and goes here", "good"))
+        rows.append(
+            _said(
+                f"All {found.reads} reads are equal: no intermittent contact shows. "
+                "Only checksums tell whether they are right.",
+                "good",
+            )
+        )
     elif len(reads) == 1:
-        rows.append(_said("one read tells nothing of what comes and goes; read it three times more (Alt+T)", "unknown"))
+        rows.append(_said("One read cannot show an intermittent contact. Read it three more times (Alt+T).", "unknown"))
     return tuple(rows)
 
 
@@ -113,10 +124,10 @@ def repair_rows(repair: Repair, slot: SlotAssessment) -> tuple[Row, ...]:
     if repair.proof:
         rows.append(_said(f"the reference image was restored: {repair.proof}", "good"))
     if repair.minutes is not None:
-        rows.append(_said(f"under this lamp {repair.minutes:.0f} minutes give the usual 15 W·s/cm²", "", 27))
+        rows.append(_said(f"with this lamp, {repair.minutes:.0f} minutes give the usual dose of 15 W·s/cm²", "", 27))
     rows.append(_said(allowed_words(repair.technology), "", 62))
     if repair.fits:
-        rows.append(heading("What could take its place"))
+        rows.append(heading("Possible substitutes"))
         rows += [_fit_row(found) for found in repair.fits]
     return tuple(rows)
 

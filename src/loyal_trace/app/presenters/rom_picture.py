@@ -118,12 +118,12 @@ class ImageWalk:
     def words(self) -> str:
         """Which difference is in hand, and what it is."""
         if not self._truth:
-            return "no reference image at hand: the bytes as read"
+            return "no reference image available: the bytes as read"
         if not len(self._wrong):
             return "no byte differs"
         read, meant = self._image[self.offset], self._truth[self.offset]
         if self._pointed is not None:
-            return f"{self.offset:04X} is {read:02X}, as it should be"
+            return f"{self.offset:04X} is {read:02X}, as expected"
         flips = ", ".join(f"D{n}" for n in range(8) if (read ^ meant) >> n & 1)
         at = f"{self._current + 1:,} of {len(self._wrong):,}: {self.offset:04X}"
         return f"{at} is {read:02X}, should be {meant:02X} ({flips})"
@@ -139,7 +139,7 @@ def strip_of(slot: SlotAssessment, chosen: Hypothesis | None = None) -> Strip | 
         return None
     image = np.frombuffer(slot.image, dtype=np.uint8)
     wrong = None
-    title = f"{slot.slot.refdes}, content as read (no reference image at hand)"
+    title = f"{slot.slot.refdes}, contents as read (no reference image available)"
     if slot.truth is not None and len(slot.truth) == len(slot.image):
         differing = image ^ np.frombuffer(slot.truth, dtype=np.uint8)
         wrong = np.stack([(differing >> lane) & 1 for lane in range(8)])
@@ -155,7 +155,7 @@ def flicker_strip(slot: SlotAssessment, moved: NDArray[np.uint8]) -> Strip:
     """The bits that change between reads, shape (8, size), as a picture."""
     count = int(np.count_nonzero(moved.any(axis=0)))
     lanes = tuple(lane for lane in range(8) if moved[lane].any())
-    aside = f"on {', '.join(f'D{n}' for n in lanes)}" if lanes else "every read is alike"
+    aside = f"on {', '.join(f'D{n}' for n in lanes)}" if lanes else "all reads are equal"
     title = f"{slot.slot.refdes}: {count_of(count, 'byte')} {'changes' if count == 1 else 'change'} between its reads"
     image = np.frombuffer(slot.image or b"", dtype=np.uint8)
     return Strip(title, aside, image, moved, (), lanes if len(lanes) < 8 else ())

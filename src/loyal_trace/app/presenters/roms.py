@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from pathlib import Path
 
+from loyal_trace.app.cautions import caution_words
 from loyal_trace.app.desk import Desk
 from loyal_trace.app.presenters.base import StagePresenter, capital
 from loyal_trace.app.presenters.model import NO_TRACE, Action, Cell, Meaning, Page, Question, Row, Rows, Trace, heading
@@ -34,10 +35,10 @@ SLOTS, EXPLAINED, PAGE = "ROM slots", "what explains it", "page"
 PICTURE, HEX = "picture of the image", "bytes as read and as expected"
 BYTES, READS, REPAIR, SET = "bytes", "reads", "repair", "set"
 _PAGES = (
-    ("Y", BYTES, "Show bytes", "As read, beside the reference"),
-    ("D", READS, "Compare reads", "Every read of this chip, and what changes between them"),
-    ("U", REPAIR, "Plan repair", "What must change in the chip, and what could take its place"),
-    ("S", SET, "Show the set", "Every socket, addresses, byte lanes, revisions"),
+    ("Y", BYTES, "Show bytes", "The bytes as read, beside the reference image"),
+    ("D", READS, "Compare reads", "Every read of this chip, and the differences between them"),
+    ("U", REPAIR, "Plan repair", "What must change in the chip, and possible substitutes"),
+    ("S", SET, "Show the set", "Every socket with addresses, byte lanes and revisions"),
 )
 _IN_THE_CELLS = ("few-bytes", "blank")
 _SHOWN = 3
@@ -132,13 +133,13 @@ class RomsPresenter(StagePresenter):
                 SET: self._set_actions,
             }[self.open]()
             return (*own, pages[self.open])
-        every = Action("A", "Read all ROMs", self.read_all, "Every socket that was not read yet")
-        following = Action("N", "Next socket", lambda: self.move(1), "On every board of the job")
+        every = Action("A", "Read all ROMs", self.read_all, "Reads every socket that was not read yet")
+        following = Action("N", "Next socket", lambda: self.move(1), "Goes to the next socket on any board of the job")
         if slot is None:
             return (every, following, *pages.values())
         return (
-            Action("R", "Read the ROM", lambda: self.read(1), "Once, from the ROM reader", main=True),
-            Action("T", "Read three times", lambda: self.read(3), "To see whether a contact comes and goes"),
+            Action("R", "Read the ROM", lambda: self.read(1), "Reads it once with the ROM reader", main=True),
+            Action("T", "Read three times", lambda: self.read(3), "Shows an intermittent contact"),
             every,
             following,
             self._import_action(slot),
@@ -149,7 +150,7 @@ class RomsPresenter(StagePresenter):
         """How a file gets to a socket when neither its name nor its content says which."""
         place = slot.place
         asked = Question(f"Which file is a read of {self.desk.place_name(place)}?", load=True)
-        tip = "A file as a read of this socket, whatever its name"
+        tip = "Imports a file as a read of this socket, whatever its name"
         return Action("I", "Import a read", lambda name: self.desk.import_at(Path(name), place), tip, asks=asked)
 
     def _turn_action(self, key: str, page: str, label: str, tip: str) -> Action:
@@ -161,15 +162,26 @@ class RomsPresenter(StagePresenter):
                 "N",
                 "Next difference",
                 lambda: self._look(lambda: self.walk.move(1)),
-                "Against the reference",
+                "Goes to the next byte that differs from the reference image",
                 main=True,
             ),
-            Action("P", "Previous difference", lambda: self._look(lambda: self.walk.move(-1)), "Against the reference"),
             Action(
-                "Z", "Zoom in", lambda: self._look(lambda: self.walk.zoom(0.5, self.walk.offset)), "Fewer addresses"
+                "P",
+                "Previous difference",
+                lambda: self._look(lambda: self.walk.move(-1)),
+                "Goes to the next byte that differs from the reference image",
             ),
             Action(
-                "O", "Zoom out", lambda: self._look(lambda: self.walk.zoom(2.0, self.walk.offset)), "More addresses"
+                "Z",
+                "Zoom in",
+                lambda: self._look(lambda: self.walk.zoom(0.5, self.walk.offset)),
+                "Shows fewer addresses",
+            ),
+            Action(
+                "O",
+                "Zoom out",
+                lambda: self._look(lambda: self.walk.zoom(2.0, self.walk.offset)),
+                "Shows more addresses",
             ),
         )
 
@@ -180,35 +192,46 @@ class RomsPresenter(StagePresenter):
 
     def _read_actions(self) -> tuple[Action, ...]:
         return (
-            Action("T", "Read three times", lambda: self.read(3), "To see whether a contact comes and goes", main=True),
-            Action("M", "Restore the contents", self.restore, "From its reads and its checksums"),
+            Action("T", "Read three times", lambda: self.read(3), "Shows an intermittent contact", main=True),
+            Action("M", "Restore the contents", self.restore, "Computes the contents from its reads and its checksums"),
         )
 
     def _repair_actions(self) -> tuple[Action, ...]:
         slot = self._current()
         name = f"{slot.slot.refdes.lower()}.bin" if slot else ""
         return (
-            Action("M", "Restore the contents", self.restore, "From its reads and its checksums", main=True),
+            Action(
+                "M",
+                "Restore the contents",
+                self.restore,
+                "Computes the contents from its reads and its checksums",
+                main=True,
+            ),
             Action(
                 "W",
                 "Write the image",
                 self.save_image,
-                "A .bin or .hex file for the programmer",
+                "Writes a .bin or .hex file for the programmer",
                 asks=Question("Write the reference image", name, save=True),
             ),
             Action(
                 "P",
                 "Print the labels",
                 self.save_labels,
-                "Window labels of this board, .svg or .pdf",
+                "Window labels of this board as .svg or .pdf",
                 asks=Question("Write the labels", "labels.pdf", save=True),
             ),
         )
 
     def _set_actions(self) -> tuple[Action, ...]:
         return (
-            Action("I", "Identify the ROM", self.identify, "Against every board of the store", main=True),
-            Action("L", "Learn the register", lambda: learn_from_signatures(self.desk), "Of the signature tester"),
+            Action("I", "Identify the ROM", self.identify, "Compares it with every board of the store", main=True),
+            Action(
+                "L",
+                "Learn the register",
+                lambda: learn_from_signatures(self.desk),
+                "Computes the register of the signature tester from known chips",
+            ),
         )
 
     def _slot_rows(self, places: list[PartRef]) -> Rows:
@@ -252,7 +275,7 @@ class RomsPresenter(StagePresenter):
     def _caution(self, slot: SlotAssessment | None) -> str:
         if self.open != REPAIR or slot is None:
             return ""
-        return repair_of(self.desk.moment, slot.place, memory_types()).caution
+        return caution_words(repair_of(self.desk.moment, slot.place, memory_types()).cautions)
 
     def _picture(self, slot: SlotAssessment | None) -> RomView | None:
         if slot is None or not slot.image or self.open in (REPAIR, SET):
@@ -297,7 +320,9 @@ class RomsPresenter(StagePresenter):
         if found is not None and found.accused:
             return Meaning(f"{capital(found.why)}.", found.next, "bad", reads)
         if complaint and verdict.good:
-            return Meaning(f"{refdes}: {verdict.reason}. {capital(complaint)}.", "Nothing to do here.", kind, reads)
+            return Meaning(
+                f"{refdes}: {verdict.reason}. {capital(complaint)}.", "Take the next socket (Alt+N).", kind, reads
+            )
         if chosen is not None and self._chosen and not verdict.good:
             return Meaning(f"{refdes}: {chosen.reason}.", chosen.next, kind, reads)
         return Meaning(f"{refdes}: {verdict.reason}.", verdict.next, kind, reads)
@@ -306,15 +331,17 @@ class RomsPresenter(StagePresenter):
         """Why there is nothing to show here, and what can be done."""
         picked = self.desk.picked_part
         if picked is not None and self.desk.assessment().roms:
-            return Meaning(f"{picked.refdes} is no ROM socket.", "Take the next socket (Alt+N), or drop image files.")
+            return Meaning(
+                f"{picked.refdes} is not a ROM socket.", "Take the next socket (Alt+N), or drop image files."
+            )
         if picked is not None:
-            why = f"{picked.refdes} is not known as a ROM socket."
-            return Meaning(why, f"If it is one, say so: {picked.refdes} is ROM 1, 27C64.")
-        why = "No ROM sockets are known yet. Say what a chip is (6C is ROM 2, 27C64), or drop images here."
+            why = f"{picked.refdes} is not listed as a ROM socket."
+            return Meaning(why, f"If it is one, type {picked.refdes} is ROM 1, 27C64.")
+        why = "No ROM sockets are known yet. Enter one, such as 6C is ROM 2, 27C64, or drop images here."
         return Meaning(why, "Drop a list of checksums, images, or a folder of both.")
 
     def _about_reads(self, slot: SlotAssessment) -> str:
-        reads = f"{count_of(slot.reads, 'read')}, all alike" if slot.word != "unstable" and slot.reads > 1 else ""
+        reads = f"{count_of(slot.reads, 'read')}, all equal" if slot.word != "unstable" and slot.reads > 1 else ""
         verdict = slot.verdict
         if (
             verdict is not None
@@ -406,7 +433,7 @@ class RomsPresenter(StagePresenter):
         """Holds the read against every board of the store."""
         slot = self._current()
         if slot is None or slot.image is None:
-            self.desk.say("read the chip first, or drop its file", True)
+            self.desk.say("Read the chip first, or drop its file.", True)
             return
         identify_slot(self.desk, slot.place, slot.image, self.show_matches)
 
@@ -437,7 +464,7 @@ class RomsPresenter(StagePresenter):
 
             board = self.desk.definition
             if board is None:
-                raise RequestError("there is no board to print labels of")
+                raise RequestError("There is no board to print labels for.")
             write_labels(Path(name), labels_of(board, self.desk.assessment().firmware))
             return [f"labels written to {Path(name).name}"]
 

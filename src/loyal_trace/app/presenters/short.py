@@ -50,8 +50,19 @@ class ShortPage:
         if self.rail() is None:
             return ()
         return (
-            Action("M", "Read the meter", self.from_meter, "The rail to ground, the proposed parts lifted", main=True),
-            Action("O", "Enter OL", lambda: self._record(float("inf"), "hand"), "The short is gone with these lifted"),
+            Action(
+                "M",
+                "Read the meter",
+                self.from_meter,
+                "Reads the rail to ground with the proposed parts lifted",
+                main=True,
+            ),
+            Action(
+                "O",
+                "Enter OL",
+                lambda: self._record(float("inf"), "hand"),
+                "Records that the short is gone with these parts lifted",
+            ),
         )
 
     def rows(self) -> Rows:
@@ -59,31 +70,31 @@ class ShortPage:
         rail, found = self.rail(), self._hunt()
         if rail is None:
             return NO_ROWS
-        title = heading(f"What may short {rail.name} ({rail.net})")
+        title = heading(f"Parts that can short {rail.name} ({rail.net})")
         return Rows((title, *self._candidates(rail, found), *self._tests(rail)))
 
     def meaning(self) -> Meaning:
         """What is known of the short, and the next reading."""
         rail, found = self.rail(), self._hunt()
         if rail is None:
-            why = "No rail of this board names its net, so the parts on it are not known."
-            return Meaning(why, "Say what a rail feeds, such as rail +5 feeds 1A, 5F.")
+            why = "No rail of this board has a net, so the parts on it are not known."
+            return Meaning(why, "Type what a rail feeds, such as rail +5 feeds 1A, 5F.")
         words = f"{rail.name} to ground at {rail.far}"
         if found is None:
-            return Meaning(f"{words} is not measured yet, power off.", f"Measure {words} with everything in place.")
+            return Meaning(f"{words} is not measured yet (power off).", f"Measure {words} with everything in place.")
         if found.culprit:
             return Meaning(f"{capital(found.why)}.", f"Replace {found.culprit}, then measure again.", "bad")
         lift = f"ift {', '.join(found.lift)} and measure {rail.far} to ground."
         if found.track:
             example = f"{found.track[0]}.1 track 32m"
-            cheaper = f"Cheaper: read the track in milliohms at {', '.join(found.track)} (such as {example})"
+            cheaper = f"Faster: measure the track in milliohms at {', '.join(found.track)} (such as {example})"
             return Meaning(f"{found.why}.", f"{cheaper}. Or l{lift}")
         return Meaning(f"{found.why}.", f"L{lift}")
 
     def target(self) -> Target:
         """What is measured next, in large type."""
         rail, found = self.rail(), self._hunt()
-        hint = "ohms alone are with these parts lifted; or 5F, 5D lifted: 430 ohm; or C5.1 track 32m"
+        hint = "a value alone is with these parts lifted; or 5F, 5D lifted: 430 ohm; or C5.1 track 32m"
         if rail is None:
             return Target("job", "", "")
         if found is None or found.culprit:
@@ -123,7 +134,7 @@ class ShortPage:
             cells = (
                 Cell(40, 330, f"{' '.join(lift.parts)} lifted"),
                 Cell(376, 90, "OL" if lift.value is None else f"{lift.value:.3g} Ω"),
-                Cell(470, 0, "the short is gone" if gone else "still there"),
+                Cell(470, 0, "the short is gone" if gone else "still shorted"),
             )
             rows.append(Row("good" if gone else "unknown", cells, height=23))
         return rows
@@ -143,7 +154,7 @@ class ShortPage:
         """The rail to ground from the meter, with the proposed parts lifted."""
         meter, asked = self.desk.instruments.meter, self.asked()
         if meter is None or asked is None:
-            self.desk.say("no meter is connected: type what yours shows", True)
+            self.desk.say("No meter is connected. Type the reading.", True)
             return
         try:
             self._record(meter.to_ground(asked.board, asked.far, asked.parts), "meter")

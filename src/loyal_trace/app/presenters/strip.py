@@ -39,18 +39,18 @@ def strip_of(found: LineResult, chosen: int = 0, before: str = "") -> Strip:
         return Strip(head, kind, found.why, found.choices, min(chosen, len(found.choices) - 1))
     if found.status is Status.REFUSED:
         return Strip(head, kind, found.why)
-    if found.status is Status.NOTE:
-        return Strip(head, kind, _note_words(found))
     if before:
         return Strip("First", "doubtful", before)
-    return Strip(head, kind, _record_words(found))
+    words = _note_words(found) if found.status is Status.NOTE else _record_words(found)
+    # Signed cautions stand on the page; what is left belongs to this line alone.
+    return Strip(head, kind, "\n".join((words, *found.cautions)))
 
 
 def hold_words(caution: bool, words: str) -> str:
     """What the window says where a reading has to wait."""
     if caution:
-        return "read the caution first and sign it (Alt+K): your name and the time are kept with it"
-    return f"{words}. Measure them first, or go on anyway (Alt+Y), which is recorded"
+        return "read the caution first and sign it (Alt+K); your name and the time are recorded with it"
+    return f"{words}. Or go on anyway (Alt+Y), which is recorded."
 
 
 def _note_words(found: LineResult) -> str:

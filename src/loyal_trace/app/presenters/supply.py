@@ -6,9 +6,9 @@ from loyal_trace.core.job.entries import OWN_BOARD
 from loyal_trace.core.power.described import EXAMPLES, LINES
 
 _SAYS = {
-    "from": "where it comes in, its volts, and the load if known",
-    "through": "what it passes: fuses, bridge, reservoir, with their values; may be empty on DC",
-    "to": "the regulator with its volts, if there is one, and a pin of the far chip",
+    "from": "where it enters the board, its voltage, and the load if known",
+    "through": "the parts it passes: fuses, bridge, reservoir, with their values; may be empty on DC",
+    "to": "the regulator with its voltage, if there is one, and a pin of the far chip",
 }
 
 
@@ -55,8 +55,8 @@ class SupplyPage:
     def meaning(self) -> Meaning:
         """What the lines are for."""
         name, _, example = self._wanted()
-        why = "From these lines come the points to measure, in order, and what each should read."
-        return Meaning(why, f"Type, for instance: supply {name}: {example}")
+        why = "These lines give the points to measure, in order, with the limits of each."
+        return Meaning(why, f"Type, for example: supply {name}: {example}")
 
     def target(self) -> Target:
         """What the line is for."""

@@ -7,7 +7,7 @@ from loyal_trace.core.vocabulary.identity import PartRef, in_order
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of, format_percent
 
-RANKED, REASONS, THINGS = "suspects", "reasons", "next three things"
+RANKED, REASONS, THINGS = "suspects", "reasons", "next three measurements"
 _LISTED = 8
 _HINT = "swap 5D and 5A: moves; 6A out: gone; pressed 6D: comes back; or a note"
 
@@ -34,7 +34,7 @@ class SuspectsPresenter(StagePresenter):
         index = next((i for i, s in enumerate(suspects) if current and s.place == current.place), -1)
         return Page(
             "Which part is faulty, and why?",
-            f"{about} · {count_of(len(healthy), 'part')} look healthy so far",
+            f"{about} · evidence in favour of {count_of(len(healthy), 'part')}",
             self._meaning(current),
             self.target(_HINT),
             self._actions(),
@@ -59,7 +59,13 @@ class SuspectsPresenter(StagePresenter):
         if not self.desk.assessment().next:
             return ()
         return (
-            Action("D", "Do the next thing", lambda: self._jump(0), "To the stage and part of the first", main=True),
+            Action(
+                "D",
+                "Go to the measurement",
+                lambda: self._jump(0),
+                "Goes to the stage and the part of the first",
+                main=True,
+            ),
         )
 
     def _meaning(self, suspect: Suspect | None) -> Meaning:
@@ -69,10 +75,10 @@ class SuspectsPresenter(StagePresenter):
             picked = self.desk.picked_part
             if picked is not None and self._suspects():
                 return Meaning(f"There is no evidence about {picked.refdes} yet.", following)
-            return Meaning("No part is suspect yet.", "Read the ROMs, probe a chip or enter a symptom.")
-        strongest = suspect.against[0].text if suspect.against else "only evidence for it"
+            return Meaning("No part is suspected yet.", "Read the ROMs, probe a chip or enter a symptom.")
+        strongest = suspect.against[0].text if suspect.against else "no evidence against it"
         healthy = in_order(set(cleared(self.desk.assessment().suspects)))
-        aside = f"Look healthy so far: {', '.join(healthy[:14])}" if healthy else ""
+        aside = f"Evidence so far is in favour of: {', '.join(healthy[:14])}" if healthy else ""
         likely = format_percent(suspect.belief)
         why = f"Probability that {suspect.place.refdes} is faulty: {likely}. Strongest evidence: {strongest}."
         return Meaning(why, following, _kind(suspect, "good"), aside)
@@ -108,7 +114,7 @@ def _reason_rows(suspect: Suspect | None) -> Rows:
     """Every strong line for and against one part."""
     if suspect is None:
         return NO_ROWS
-    start = f"before any evidence: {format_percent(suspect.prior)} (prior by kind and age)"
+    start = f"before any evidence: {format_percent(suspect.prior)} (prior probability by kind and age)"
     rows = [heading(f"Why {suspect.place.refdes}: {start}", 26)]
     lines = [(e, "bad") for e in suspect.against[:4]] + [(e, "good") for e in suspect.in_favour[:3]]
     for one, kind in lines:
@@ -120,7 +126,7 @@ def _reason_rows(suspect: Suspect | None) -> Rows:
 
 def _thing_rows(things: tuple[NextThing, ...]) -> Rows:
     """What is worth doing next, with what it tells and what it takes."""
-    rows = [heading("The next three things worth doing", 26)] if things else []
+    rows = [heading("The next three measurements worth doing", 26)] if things else []
     top = max((t.value for t in things), default=1.0)
     for number, thing in enumerate(things, start=1):
         cells = (

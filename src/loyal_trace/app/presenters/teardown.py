@@ -21,13 +21,18 @@ class TeardownPage:
         off = Action("O", "Enter what comes off", lambda: self.desk.line_asked.emit("off: "), "Puts off: into the line")
         if not reassembly(self.desk.snapshot):
             return (off,)
-        return (Action("P", "Put back the step", self.put_back, "All pieces of the picked step", main=True), off)
+        return (
+            Action(
+                "P", "Refit the step", self.put_back, "Records all pieces of the selected step as refitted", main=True
+            ),
+            off,
+        )
 
     def rows(self) -> Rows:
         """What came off, the last first."""
         listed = reassembly(self.desk.snapshot)
         self.current = min(self.current, max(0, len(listed) - 1))
-        rows = [heading("Going together again, last off first on", 30)] if listed else []
+        rows = [heading("Reassembly: last off, first on", 30)] if listed else []
         errors = left_over(self.desk.snapshot)
         for item in listed:
             lost = item.back == 0 and any(item.words in error for error in errors)
@@ -45,14 +50,18 @@ class TeardownPage:
         """What is left over, or still off."""
         errors, out = left_over(self.desk.snapshot), still_out(self.desk.snapshot)
         if errors:
-            return Meaning(f"{'; '.join(errors)}.", "Find out where they belong before the lid goes on.", "bad")
+            return Meaning(f"{'; '.join(errors)}.", "Find out where they belong before you close the case.", "bad")
         if out:
-            still = f"{count_of(len(out), 'step')} of the teardown still open."
-            return Meaning(still, "Type what comes off next; press Alt+P when the picked step is back.")
+            still = f"{count_of(len(out), 'step')} of the teardown not refitted yet."
+            return Meaning(still, "Type what comes off next; press Alt+P when the selected step is refitted.")
         if reassembly(self.desk.snapshot):
-            return Meaning("Everything that came off is back in place.", "Nothing is left over.", "good")
-        why = "Note what comes off as it comes off: fasteners by size and place, cables by which way round."
-        return Meaning(why, f"Type, for instance: {_EXAMPLE}")
+            return Meaning(
+                "Everything recorded as taken off is recorded as refitted.",
+                "Look for pieces that are left over.",
+                "good",
+            )
+        why = "Record each piece as it comes off: fasteners by size and place, cables by orientation."
+        return Meaning(why, f"Type, for example: {_EXAMPLE}")
 
     def target(self) -> Target:
         """The line takes what comes off next."""

@@ -2,12 +2,15 @@
 
 from dataclasses import dataclass
 
+from loyal_trace.app.cautions import caution_words
+from loyal_trace.app.commands import guard_words, monitor_near
 from loyal_trace.app.desk import Desk
 from loyal_trace.app.presenters.base import StagePresenter
 from loyal_trace.app.presenters.model import Action, Cap, Cell, Meaning, Page, Question, Row, Rows, Target
 from loyal_trace.core.assess.proof import Proof, ProofItem
 from loyal_trace.core.job.entries import CheckResult, NotTestable, SymptomSeen
 from loyal_trace.core.proving.starts import StartTally, failure_rate_upper
+from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of, format_percent
@@ -54,14 +57,22 @@ class VerifyPresenter(StagePresenter):
         )
         starts = tuple(s.clean for s in self.desk.snapshot.proving.starts)
         return Page(
-            "What is proved, and what is not?",
+            "What is proved so far?",
             f"{about}{tally.failed} failed since the last change",
             self._meaning(proof),
             self._target(),
             self._actions(),
+            self._caution(),
             lists={ITEMS: Rows(tuple(_item_row(i) for i in proof.items), self.current if proof.items else -1)},
             figures={CURVE: curve_of(tally, starts)},
         )
+
+    def _caution(self) -> str:
+        """What comes before power, and the monitor where one shows the picture."""
+        job = self.desk.job
+        first = [words for words in (guard_words(job, board_id) for board_id in job.boards) if words]
+        monitor = any(monitor_near(job, board_id) for board_id in job.boards)
+        return "\n".join((*first, caution_words([Caution.MONITOR]) if monitor else "")).strip()
 
     def _target(self) -> Target:
         """What the next pad key or line is about: the board's starts, and the check in hand."""
@@ -73,25 +84,27 @@ class VerifyPresenter(StagePresenter):
         bench = (
             ()
             if self.desk.instruments.power is None
-            else (Action("S", "Start on the bench", self.bench_start, "Switches the set on and watches how it starts"),)
+            else (
+                Action("S", "Start on the bench", self.bench_start, "Switches the board on and records how it starts"),
+            )
         )
         code = Action(
             "C",
             "Failed start with code",
             lambda: self.desk.line_asked.emit("start failed code "),
-            "Puts the words into the line; type the code the board shows",
+            "Puts the words into the line; type the code that the board shows",
         )
         if self._item() is None:
             return (*bench, code)
         return (
             *bench,
-            Action("P", "Mark passed", lambda: self.result(True), "The check that is picked", main=True),
-            Action("A", "Mark failed", lambda: self.result(False), "The check that is picked"),
+            Action("P", "Mark passed", lambda: self.result(True), "Records the selected check", main=True),
+            Action("A", "Mark failed", lambda: self.result(False), "Records the selected check"),
             Action(
                 "N",
                 "Not testable",
                 self.not_testable,
-                "The check that is picked, with the reason",
+                "Records the selected check as not testable, with the reason",
                 asks=Question("Why can it not be tested here?"),
             ),
             code,
@@ -103,7 +116,10 @@ class VerifyPresenter(StagePresenter):
         aside = ""
         if before and tally.clean + tally.failed:
             chance = format_percent(tally.chance)
-            aside = f"Before: {tally.clean_before} clean of {before}. Chance alone would explain the change: {chance}."
+            aside = (
+                f"Before: {tally.clean_before} clean of {before}. Probability of "
+                f"such a change by chance alone: {chance}."
+            )
         kind = "bad" if tally.failed else "good" if tally.clean else "unknown"
         return Meaning(_why(tally), self._following(proof), kind, aside)
 
@@ -112,11 +128,18 @@ class VerifyPresenter(StagePresenter):
         if tally.failed:
             codes = {s.code for s in self.desk.snapshot.proving.starts if s.code}
             said = f" It shows code {', '.join(sorted(codes))}." if codes else ""
-            return f"It still fails.{said} Go back to Suspects (Ctrl+6)."
+            return f"It still fails.{said} Return to Suspects (Ctrl+6)."
         if tally.still_needed:
-            return f"{count_of(tally.still_needed, 'more clean start')} would show {format_percent(tally.target)}."
+            return (
+                f"{count_of(tally.still_needed, 'more clean start')} would show that at most "
+                f"{format_percent(tally.target)} of starts fail (95 % confidence)."
+            )
         left = [i.name for i in proof.items if i.status in ("open", "failed")]
-        return f"Test {left[0]}." if left else "Everything listed is settled. Write the report (Ctrl+0)."
+        if left:
+            return f"Test {left[0]}."
+        if not any(i.status == "passed" for i in proof.items):
+            return "No check is listed. Record what you test, such as check: keyboard ok."
+        return "Every listed check has a result. Write the report (Ctrl+0)."
 
     def _item(self) -> ProofItem | None:
         items = self._proof().items
@@ -178,9 +201,11 @@ def _why(tally: StartTally) -> str:
     if tally.clean + tally.failed == 0:
         return "No start has been counted since the last change."
     counted = f"{tally.clean} clean of {count_of(tally.clean + tally.failed, 'start')}"
-    return f"{counted}: " + (
-        f"at most {format_percent(tally.upper)} of starts fail (95 %)." if tally.clean else "none was clean."
-    )
+    if not tally.clean:
+        return f"{counted}."
+    if not tally.tells:
+        return f"{counted}: too few to bound the failure rate."
+    return f"{counted}: at most {format_percent(tally.upper)} of starts fail (95 % confidence)."
 
 
 def _item_row(item: ProofItem) -> Row:

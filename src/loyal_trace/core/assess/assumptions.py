@@ -72,11 +72,17 @@ def judge_assumption(assumed: Assumed, state: JobSnapshot) -> AssumptionVerdict:
     wrong = [p for p in pairs if p.verdict == "bad"]
     still = [p for p in pairs if p.verdict == "not measured"]
     if wrong:
-        told = "; ".join(f"{p.pair[0]} and {p.pair[1]} {'do not ring' if p.must_ring else 'ring'}" for p in wrong)
+        told = "; ".join(
+            f"{p.pair[0]} and {p.pair[1]} {'are not connected' if p.must_ring else 'are connected'}" for p in wrong
+        )
         return AssumptionVerdict(assumed.name, assumed.board, "does not hold", told, tuple(pairs))
     if still:
-        return AssumptionVerdict(assumed.name, assumed.board, "open", f"{len(still)} pairs to ring out", tuple(pairs))
-    return AssumptionVerdict(assumed.name, assumed.board, "holds", f"all {len(pairs)} pairs are right", tuple(pairs))
+        return AssumptionVerdict(
+            assumed.name, assumed.board, "open", f"{len(still)} pairs to check for continuity", tuple(pairs)
+        )
+    return AssumptionVerdict(
+        assumed.name, assumed.board, "holds", f"all {len(pairs)} pairs are as required", tuple(pairs)
+    )
 
 
 def _judged(pairs: Iterable[Pair], must_ring: bool, assumed: Assumed, state: JobSnapshot) -> list[PairResult]:

@@ -7,7 +7,7 @@ from loyal_trace.core.assess.parts import absent
 from loyal_trace.core.vocabulary.findings import Finding
 from loyal_trace.core.vocabulary.identity import PartRef, natural_key
 
-SAFETY = "taken out to safety"
+SAFETY = "stored safely"
 
 
 @dataclass(frozen=True)
@@ -22,8 +22,8 @@ class Away:
     def words(self) -> str:
         told = {
             "missing": "is missing",
-            "on the shelf": f"lies at {self.where}",
-            "borrowed": f"is a stand-in from {self.where}, to go back",
+            "on the shelf": f"is stored at {self.where}",
+            "borrowed": f"is borrowed from {self.where} and has to go back",
         }[self.what]
         return f"{self.place[1]} {told}"
 

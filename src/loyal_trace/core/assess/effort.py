@@ -16,6 +16,7 @@ from loyal_trace.core.assess.progress import progress
 from loyal_trace.core.planning.steps import DECIDE_FROM
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.core.vocabulary.units import format_percent
 
 PAUSE_MINUTES = 20.0
 _SEARCH_MINUTES = 75.0
@@ -32,7 +33,7 @@ class Effort:
     hours_spent: float
     hours_left: tuple[float, float]
     parts_cost: tuple[float, float]
-    chance: tuple[float, float]
+    chance: tuple[float, float] | None
     known: float
     value: float | None = None
     hour_rate: float | None = None
@@ -44,19 +45,19 @@ class Effort:
         said = [f"{self.hours_spent:.1f} h spent so far; {low:.1f} to {high:.1f} h more at the bench"]
         cheap, dear = self.parts_cost
         said.append(
-            f"parts to buy: {cheap:.0f} to {dear:.0f} in your currency"
-            if dear >= 0.5
-            else "no parts to buy as far as known"
+            f"parts to buy: {cheap:.0f} to {dear:.0f} in your currency" if dear >= 0.5 else "no parts to buy so far"
         )
-        said.append(f"chance that every symptom goes: {self.chance[0]:.0%} to {self.chance[1]:.0%}")
+        if self.chance is not None:
+            low_chance, high_chance = (format_percent(share) for share in self.chance)
+            said.append(f"probability that every symptom goes: {low_chance} to {high_chance} (estimate)")
         if self.hour_rate:
             costs = [
                 (self.hours_spent + hours) * self.hour_rate + parts
                 for hours, parts in zip(self.hours_left, self.parts_cost, strict=True)
             ]
-            said.append(f"{costs[0]:.0f} to {costs[1]:.0f} in all at {self.hour_rate:g} an hour")
+            said.append(f"{costs[0]:.0f} to {costs[1]:.0f} in total at {self.hour_rate:g} an hour")
         if self.value:
-            said.append(f"worth {self.value:g} to its owner when it works")
+            said.append(f"worth {self.value:g} to its owner in working order")
         return tuple(said)
 
 
@@ -137,9 +138,14 @@ def _parts(found: Assessment, spread: float) -> tuple[float, float]:
     return low, high + spread * _PRICES["chip"][1] * len(_unexplained(found))
 
 
-def _chance(found: Assessment, spread: float) -> tuple[float, float]:
-    """Every symptom has to go: each is gone, explained or open; a rare part in doubt without a spare weighs heavily."""
+def _chance(found: Assessment, spread: float) -> tuple[float, float] | None:
+    """Every symptom has to go: each is gone, explained or open; a rare part in doubt without a spare weighs heavily.
+
+    None while no symptom was entered or nothing was inspected, measured, read or probed: nothing supports a figure.
+    """
     moment, lost = found.moment, set(_unexplained(found))
+    if not moment.snapshot.proving.symptoms or spread >= 1.0:
+        return None
     chance = 1.0
     for symptom in moment.snapshot.proving.symptoms.values():
         chance *= _GONE_CHANCE if not symptom.present else _BASE_CHANCE if symptom.text in lost else _FOUND_CHANCE
@@ -148,6 +154,4 @@ def _chance(found: Assessment, spread: float) -> tuple[float, float]:
         spare = any(i.number == part.number and in_stock(moment, i) for i in stock(moment))
         if part.rare and suspect.belief >= DECIDE_FROM and not spare:
             chance *= _RARE_CHANCE
-    if not moment.snapshot.proving.symptoms:
-        chance = _BASE_CHANCE
     return max(0.02, chance - _WIDEST * spread), min(0.99, chance + _WIDEST * spread * (1 - chance))

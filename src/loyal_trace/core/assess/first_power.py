@@ -17,8 +17,8 @@ from loyal_trace.core.vocabulary.quantities import GROUND
 
 AS_FOUND, RENEW_FIRST, BY_RISK = "test as found", "renew capacitors first", "by risk"
 FIRST_POWER = {
-    AS_FOUND: "a baseline first: what worked before is known",
-    RENEW_FIRST: "forty-year-old electrolytics can do damage; a reliable baseline to work from",
+    AS_FOUND: "a baseline first: known what worked before",
+    RENEW_FIRST: "forty-year-old electrolytics can do damage; replacing them gives a reliable baseline",
     BY_RISK: "rails checked with a current limit, then a short test",
 }
 _ALIASES = {"decide by risk": BY_RISK, "renew first": RENEW_FIRST}
@@ -36,10 +36,15 @@ class PowerRisk:
     advice: str
 
     @property
+    def points(self) -> int:
+        """The risk as points of 100: a sum of weights, no probability."""
+        return round(100 * self.share)
+
+    @property
     def reason(self) -> str:
         """The lines that count, most first, as a reason for a decision."""
         told = "; ".join(text for points, text in sorted(self.lines, key=lambda line: -line[0]) if points > 0)
-        return f"risk {self.word} ({self.share:.0%}): {told or 'nothing speaks against it'}"
+        return f"risk {self.word} ({self.points} of 100 points){': ' + told if told else ''}"
 
 
 def first_power_choice(moment: Moment) -> str:
@@ -78,7 +83,7 @@ def _age(moment: Moment) -> tuple[float, str]:
         for p in board.capacitors
     )
     if not years or not aging:
-        return 0.05, "age or electrolytics not known" if not years else "no electrolytics left from its time"
+        return 0.05, "age or electrolytics not known" if not years else "no original electrolytics left"
     oldest = max(years)
     return min(0.25, max(0.0, (oldest - 25) * 0.0125)), f"{aging} electrolytics of {oldest} years"
 
@@ -89,7 +94,7 @@ def _leaks(moment: Moment) -> tuple[float, str]:
     ]
     if open_leaks:
         return 0.3, f"{', '.join(leak.refdes for leak in open_leaks)} leaking: electrolyte conducts"
-    return 0.0, "no leak seen"
+    return 0.0, "no leak recorded"
 
 
 def _ground(moment: Moment) -> tuple[float, str]:
@@ -100,7 +105,7 @@ def _ground(moment: Moment) -> tuple[float, str]:
         return 0.4, f"{', '.join(dict.fromkeys(p.point.point for p in low))} reads {low[0].shown} to ground"
     if not read or any(p.reading is None for p in read):
         return 0.15, "not every rail was measured to ground"
-    return -0.1, "no rail is short to ground"
+    return -0.1, "no rail measured is shorted to ground"
 
 
 def _supply(moment: Moment) -> tuple[float, str]:
@@ -113,11 +118,11 @@ def _supply(moment: Moment) -> tuple[float, str]:
         if p.point.quantity in ("rating", "diode")
     ]
     if wrong:
-        return 0.3, f"{wrong[0].point.point} is not right ({wrong[0].point.quantity})"
+        return 0.3, f"{wrong[0].point.point} is outside its limits ({wrong[0].point.quantity})"
     if own:
         return (
             0.1,
-            "its own transformer feeds it: no current limit by itself",
+            "fed by its own transformer, without current limit",
         )
     return 0.0, "a bench supply with a current limit can feed it"
 
@@ -125,5 +130,5 @@ def _supply(moment: Moment) -> tuple[float, str]:
 def _missing(moment: Moment) -> tuple[float, str]:
     gone = [place.refdes for place in places_of(moment) if absent(moment, place)]
     if gone:
-        return min(0.2, 0.05 * len(gone)), f"{', '.join(gone[:5])} missing: what they held may float"
-    return 0.0, "nothing is missing as far as seen"
+        return min(0.2, 0.05 * len(gone)), f"{', '.join(gone[:5])} missing: lines they drive can float"
+    return 0.0, "no missing part recorded"

@@ -64,7 +64,7 @@ def _chips(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
                 yield table.line(place, "output-unusual", output.reason)
         # Part of the outputs says nothing for the rest: a chip is only cleared by all of them.
         if outputs and all(output.verdict == OutputWord.POSSIBLE for output in outputs):
-            yield table.line(place, "outputs-possible", f"all {len(outputs)} outputs were probed; each could be right")
+            yield table.line(place, "outputs-possible", f"all {len(outputs)} outputs were probed; each is possible")
 
 
 def _held_lines(moment: Moment, table: EvidenceTable, place: PartRef, pin: int) -> Iterator[Evidence]:
@@ -76,7 +76,10 @@ def _held_lines(moment: Moment, table: EvidenceTable, place: PartRef, pin: int) 
     for refdes, other_pin in board.others_on_net(place[1], pin):
         if refdes not in seen and board.part(refdes).is_chip:
             seen.add(refdes)
-            text = f"its pin {other_pin} is on net {net} with {place[1]}.{pin}, which is impossible: it may hold it"
+            text = (
+                f"its pin {other_pin} is on net {net} with {place[1]}.{pin}, which "
+                "is impossible: this pin may hold the line"
+            )
             other = PartRef(place.board, refdes)
             yield table.line(other, "line-held", text)
             yield from _line_resistance(moment, table, place, pin, other, "neighbour")
@@ -90,10 +93,10 @@ def _line_resistance(
     taken = moment.snapshot.latest(place[0], f"{place[1]}.{pin}", "resistance")
     if taken is None:
         return
-    # OL has no value: nothing pulls the line down.
+    # OL has no value: no short on the line.
     shorted = taken.value is not None and taken.value < SHORTED_BELOW
     words = f"{place[1]}.{pin} to ground, power off: {reading_words(taken)}"
-    words += ", the line is shorted" if shorted else ", nothing pulls the line down"
+    words += ", the line is shorted" if shorted else ", no short on the line"
     yield table.line(about, f"line-{'shorted' if shorted else 'free'}-{role}", words)
 
 
@@ -112,7 +115,7 @@ def _odd_ones(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
                 elif chip and chip.word == OutputWord.POSSIBLE and rom is None:
                     right.append(refdes)
             if len(wrong) == 1 and right:
-                text = f"odd one out: {' and '.join(right)}, probed the same way, can do what they do"
+                text = f"odd one out: {' and '.join(right)}, probed the same way, show only possible outputs"
                 yield table.line(PartRef(board_id, wrong[0]), "odd-one-out", text)
 
 
@@ -221,7 +224,7 @@ def _codes(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
     """
     roms = judged_slots(moment)
     for board_id, code in _seen_codes(moment):
-        text = f"self-test said “{code.code}”: {code.meaning}"
+        text = f"self-test reported “{code.code}”: {code.meaning}"
         slots = {r: roms[PartRef(board_id, r)].verdict for r in code.parts if PartRef(board_id, r) in roms}
         if any(v and v.good and complaint_of_code(moment, code, PartRef(board_id, r)) for r, v in slots.items()):
             continue  # the test knows another firmware: it must complain of a content that is right
@@ -230,7 +233,7 @@ def _codes(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
         for refdes in explained or code.parts:
             place, verdict = PartRef(board_id, refdes), slots.get(refdes)
             if verdict and verdict.good:
-                yield table.line(place, "fails-in-circuit", f"{text}, yet its content reads right: leg or socket")
+                yield table.line(place, "fails-in-circuit", f"{text}, but its contents read right: pin or socket")
             else:
                 shared = sum(refdes in other.parts for other in moment.boards[board_id].self_tests) > 1
                 yield table.line(place, "self-test-shared" if shared else "self-test", text)

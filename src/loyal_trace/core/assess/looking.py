@@ -2,9 +2,12 @@
 
 from loyal_trace.core.assess.moment import Moment, once
 from loyal_trace.core.boards.alignment import Alignment, align
+from loyal_trace.core.boards.cells import chemistry_of
 from loyal_trace.core.boards.leaks import DEFAULT_REACH, SIDES, Leak, leaks
 from loyal_trace.core.job.entries import PhotoAligned
+from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.findings import LEAKS
 from loyal_trace.core.vocabulary.identity import PartRef
 
 
@@ -16,6 +19,28 @@ def leaks_on(moment: Moment, board_id: str) -> tuple[Leak, ...]:
     down = snapshot.decision("lowest side", "")
     changed = {place.refdes for place in snapshot.parts.fitted if place.board == board_id}
     return leaks(moment.boards[board_id], findings, leak_reach(moment), down if down in SIDES else "", changed)
+
+
+def leak_cautions(moment: Moment, board_id: str) -> tuple[Caution, ...]:
+    """The cautions of what leaked on a board: alkali or acid of a cell, electrolyte of a capacitor with its alcohol.
+
+    A leak counts until its part was replaced or cleaned, and while anything that it reached is still to be cleaned.
+    """
+    board = moment.boards[board_id]
+    found: list[Caution] = []
+    reached = {leak.refdes for leak in leaks_on(moment, board_id) if leak.open}
+    for place, seen in moment.snapshot.seen.findings.items():
+        if place.board != board_id or not board.has(place.refdes) or not any(s.finding in LEAKS for s in seen):
+            continue
+        settled = seen[-1].finding not in LEAKS or place in moment.snapshot.parts.fitted
+        if settled and place.refdes not in reached:
+            continue
+        if board.part(place.refdes).kind == "cell":
+            chemistry = chemistry_of(board, place.refdes)
+            found += [chemistry.caution, *([chemistry.leaks] if chemistry.leaks else [])]
+        else:
+            found += [Caution.LEAKED_ELECTROLYTE, Caution.ALCOHOL]
+    return tuple(dict.fromkeys(found))
 
 
 def leak_reach(moment: Moment) -> float:

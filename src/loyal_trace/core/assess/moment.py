@@ -15,6 +15,7 @@ from loyal_trace.core.chips.model import ChipType
 from loyal_trace.core.diagnosis.evidence import EvidenceTable, Priors
 from loyal_trace.core.job.snapshot import JobSnapshot
 from loyal_trace.core.parts.capacitors import StockItem
+from loyal_trace.core.parts.esr import EsrTable
 from loyal_trace.core.power.consumption import CurrentTable
 from loyal_trace.core.proving.bench import BenchProfile
 from loyal_trace.core.vocabulary.errors import RequestError
@@ -49,10 +50,11 @@ class Memo:
 
 @dataclass(frozen=True)
 class Beliefs:
-    """The passed-in tables of the diagnosis."""
+    """The passed-in tables of the diagnosis: weights of evidence, prior probabilities, limits of series resistance."""
 
     evidence: EvidenceTable
     priors: Priors
+    esr: EsrTable
 
 
 @dataclass(frozen=True, eq=False)

@@ -6,7 +6,7 @@ from loyal_trace.core.assess.moment import Moment, once
 from loyal_trace.core.boards.model import Part
 from loyal_trace.core.job.entries import Fitted
 from loyal_trace.core.job.snapshot import JobSnapshot
-from loyal_trace.core.parts.capacitors import StockItem, judge_capacitor
+from loyal_trace.core.parts.capacitors import CapacitorReading, StockItem, judge_capacitor
 from loyal_trace.core.vocabulary.findings import Finding
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.quantities import Quantity
@@ -76,8 +76,13 @@ def _capacitor(moment: Moment, board_id: str, part: Part) -> PartVerdict:
     if fitted and all(m is None or m.time <= fitted.time for m in (farad, ohm)):
         told = f"replaced with {fitted.number}; earlier readings are of the old part"
         return PartVerdict(Verdict.NOT_MEASURED, told)
-    in_circuit = any(m.in_circuit for m in (farad, ohm) if m)
-    return judge_capacitor(part, farad.value if farad else None, ohm.value if ohm else None, in_circuit)
+    read = CapacitorReading(
+        farad.value if farad else None,
+        ohm.value if ohm else None,
+        ohm.frequency if ohm else None,
+        any(m.in_circuit for m in (farad, ohm) if m),
+    )
+    return judge_capacitor(part, read, moment.beliefs.esr if moment.beliefs is not None else None)
 
 
 @once

@@ -14,11 +14,11 @@ from loyal_trace.core.assess.looking import photographed
 from loyal_trace.core.assess.moment import Moment, once
 from loyal_trace.core.assess.parts import in_stock, judged_capacitors, replaced, stock
 from loyal_trace.core.assess.roms import judged_slots
+from loyal_trace.core.assess.step_cautions import cautions_at
 from loyal_trace.core.assess.suspects import Suspect, suspects_of
 from loyal_trace.core.boards.model import Part
 from loyal_trace.core.parts.capacitors import StockItem, SubstituteCheck, acceptable, check_substitute
 from loyal_trace.core.planning.steps import (
-    CAUTIONS,
     DECIDE_FROM,
     MINUTES,
     REPAIR_ORDERS,
@@ -29,7 +29,10 @@ from loyal_trace.core.planning.steps import (
     Step,
     order_key,
 )
+from loyal_trace.core.roms.devices import is_uv_erased
+from loyal_trace.core.roms.programming import programming
 from loyal_trace.core.roms.verdicts import RomVerdict
+from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.findings import OF_SOCKETS
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.units import format_percent
@@ -49,7 +52,7 @@ def plan_of(moment: Moment) -> Plan:
     doubts = not_holding(moment.snapshot)
     for step in found:
         if step.place in doubts:
-            step = replace(step, cautions=(f"{doubts[step.place]}.", *step.cautions))
+            step = replace(step, before=(f"{doubts[step.place]}.", *step.before))
         open_id = _open_id(moment, step)
         if open_id:
             needed.setdefault(open_id, replace(step, id=open_id))
@@ -99,26 +102,23 @@ def _capacitor_steps(moment: Moment, suspects: tuple[Suspect, ...]) -> list[Step
 def _capacitor(moment: Moment, place: PartRef, reason: str, belief: float) -> Step:
     part, board = moment.part(place), moment.boards[place.board]
     choice, checks = choose_substitute(moment, place)
-    cautions = [CAUTIONS["polarity"], CAUTIONS["solder"]]
-    if part.polarised and not photographed(moment, place):
-        cautions.insert(0, f"No aligned photo shows {part.refdes}: photograph its polarity mark before it comes out.")
-    if "reservoir" in part.role:
-        # Hazard first: what can kill stands before what can spoil a part.
-        cautions[:0] = [CAUTIONS["mains"], CAUTIONS["reservoir"]]
+    unseen = part.polarised and not photographed(moment, place)
+    photo = f"No aligned photo shows {part.refdes}: photograph its polarity mark before it comes out."
     limit = board.height_limit_at(part)
     return Step(
         f"{place.board}/{part.refdes}/capacitor",
         "capacitor",
         place,
-        f"Renew {part.refdes}, {part.number}",
+        f"Replace {part.refdes}, {part.number}",
         reason,
         MINUTES["capacitor"],
         choice.number if choice else part.number,
         choice.place if choice else "",
         checks,
-        tuple(cautions),
-        "iron 350 °C, fresh solder on both joints, heat both sides, rock gently along the pads",
-        f"measure {part.refdes} before it goes in; then the rail or signal it serves",
+        (photo,) if unseen else (),
+        cautions_at(moment, place, "capacitor"),
+        "iron 350 °C, fresh solder on both joints, heat both sides, rock it gently along the pads",
+        f"measure the new part before you fit it, then the rail or signal of {part.refdes}",
         # Without a limit on the board, cans are about 1.6 times as tall as they are wide.
         height=limit[0] if limit else (part.diameter or 5) * 1.6,
         belief=belief,
@@ -150,7 +150,7 @@ def _rom_steps(moment: Moment) -> list[Step]:
 
 
 def _leg_step(place: PartRef, verdict: RomVerdict) -> Step:
-    what = f"Mend the contact of {place.refdes}"
+    what = f"Repair the contact of {place.refdes}"
     return Step(
         f"{place.board}/{place.refdes}/leg",
         "leg",
@@ -158,7 +158,7 @@ def _leg_step(place: PartRef, verdict: RomVerdict) -> Step:
         what,
         verdict.reason,
         MINUTES["leg"],
-        cautions=(CAUTIONS["static"],),
+        cautions=(Caution.STATIC, Caution.ALCOHOL),
         tool=f"{verdict.next} Flat pliers, isopropyl alcohol ≥ 90 %",
         after=f"read {place.refdes} again, three times",
         socketed=True,
@@ -169,22 +169,33 @@ def _leg_step(place: PartRef, verdict: RomVerdict) -> Step:
 
 def _program_step(moment: Moment, place: PartRef, reason: str, truth: bool) -> Step:
     part = moment.part(place)
-    how = "from the true image at hand" if truth else "once the true image is found"
+    how = "with the reference image" if truth else "when its reference image is found"
     return Step(
         f"{place.board}/{place.refdes}/program",
         "program",
         place,
-        f"Programme {place.refdes} anew {how}",
+        f"Re-program {place.refdes} {how}",
         reason,
         MINUTES["program"],
         part_number=part.number,
-        cautions=(CAUTIONS["uv"], CAUTIONS["static"]),
-        tool="eraser if bits must go from 0 to 1, programmer, window label",
+        cautions=_programming_cautions(moment, place),
+        tool="eraser if bits must change from 0 to 1, programmer, window label",
         after=f"verify twice, then read {place.refdes} again",
         socketed=part.socketed,
         height=1.0,
         belief=0.9,
     )
+
+
+def _programming_cautions(moment: Moment, place: PartRef) -> tuple[Caution, ...]:
+    """An EPROM is erased under a lamp or programmed over with its other cells as old; other memories need neither."""
+    slot = judged_slots(moment)[place]
+    number = moment.part(place).number or slot.slot.device
+    if not is_uv_erased(number):
+        return (Caution.STATIC,)
+    known = slot.image is not None and bool(slot.truth)
+    over = known and programming(slot.image or b"", slot.truth or b"").how == "over"
+    return (Caution.AGED_CELLS if over else Caution.UV, Caution.STATIC)
 
 
 def _suspect_steps(moment: Moment, suspects: tuple[Suspect, ...]) -> list[Step]:
@@ -204,14 +215,17 @@ def _suspect_steps(moment: Moment, suspects: tuple[Suspect, ...]) -> list[Step]:
 
 def _chip_step(moment: Moment, suspect: Suspect, part: Part) -> Step:
     spare = next((i for i in stock(moment) if i.number == part.number and in_stock(moment, i)), None)
-    reason = f"belief {format_percent(suspect.belief)}: {suspect.against[0].text}"
+    reason = f"probability {format_percent(suspect.belief)}: {suspect.against[0].text}"
     # Evidence after the replacement speaks against the new part or the line: twice the same chip is no plan.
     fitted = moment.snapshot.parts.fitted.get(suspect.place)
     if fitted:
-        reason = f"the one from {fitted.origin} does it too, so mark it bad or doubt the line; {reason}"
+        reason = (
+            f"the part from {fitted.origin} shows the same fault, so that part is "
+            f"bad too, or the fault is on the line; {reason}"
+        )
     loose = "chip puller" if part.is_chip else "by hand"
     iron = (
-        "cut the legs or clear the holes, then fit a turned-pin socket" if part.is_chip else "iron, fresh solder first"
+        "cut the pins or clear the holes, then fit a turned-pin socket" if part.is_chip else "iron, fresh solder first"
     )
     tool = TOOLS.get(part.kind, loose if part.socketed else iron)
     checks: tuple[SubstituteCheck, ...] = ()
@@ -222,26 +236,20 @@ def _chip_step(moment: Moment, suspect: Suspect, part: Part) -> Step:
         f"{suspect.place.board}/{part.refdes}/chip",
         "chip",
         suspect.place,
-        f"Renew {part.refdes}, {part.number}",
+        f"Replace {part.refdes}, {part.number}",
         reason,
         MINUTES["chip-socketed" if part.socketed else "chip-soldered"],
         part.number,
         spare.place if spare else "",
         checks,
-        _cautions_for(part),
+        (),
+        cautions_at(moment, suspect.place, "chip"),
         tool,
         f"probe {part.refdes} again",
         part.socketed,
         TALL.get(part.kind, 4.0),
         suspect.belief,
     )
-
-
-def _cautions_for(part: Part) -> tuple[str, ...]:
-    own = (CAUTIONS[part.kind],) if part.kind in CAUTIONS else ()
-    if part.kind in ("bridge", "regulator", "fuse"):
-        own = (*own, CAUTIONS["mains"])
-    return (*own, CAUTIONS["static"]) if part.socketed else (*own, CAUTIONS["solder"], CAUTIONS["static"])
 
 
 def _socket_steps(moment: Moment) -> list[Step]:
@@ -261,13 +269,13 @@ def _socket_step(place: PartRef, part: Part, reason: str) -> Step:
         f"{place.board}/{place.refdes}/socket",
         "socket",
         place,
-        f"Renew the socket of {place.refdes}",
-        f"{reason}; a worn contact fails now and then",
+        f"Replace the socket of {place.refdes}",
+        f"{reason}; a worn contact is intermittent",
         MINUTES["socket"],
         f"turned-pin socket, {part.package or 'same size'}",
-        cautions=(CAUTIONS["solder"], CAUTIONS["static"]),
-        tool="chip out first; never solder a socket with the chip in it",
-        after="count starts again",
+        cautions=(Caution.SOLDERING, Caution.LEAD, Caution.STATIC),
+        tool="take the chip out first; never solder a socket with the chip in it",
+        after="count clean starts again",
         height=5.0,
         belief=0.8,
     )
@@ -277,9 +285,9 @@ def _away_steps(moment: Moment) -> list[Step]:
     """Rare parts out first, missing ones fitted, and at the end everything back where it belongs."""
     steps = []
     for place in rare_in_place(moment):
-        what = f"Take {place.refdes} out to safety and note its shelf"
+        what = f"Take {place.refdes} out, store it safely and enter its shelf"
         steps.append(
-            _moved(moment, place, "rescue", what, "rare: out before any risk is taken", f"{place.refdes} shelf …")
+            _moved(moment, place, "rescue", what, "rare: stored before any risk is taken", f"{place.refdes} shelf …")
         )
     for item in away(moment):
         refdes = item.place.refdes
@@ -287,13 +295,11 @@ def _away_steps(moment: Moment) -> list[Step]:
             fit = _fit_missing(moment, item.place)
             steps.append(fit)
         elif item.what == "on the shelf":
-            what = f"Put {refdes} back from {item.where}"
-            steps.append(
-                _moved(moment, item.place, "put-back", what, "it was taken out to safety", f"{refdes} put back")
-            )
+            what = f"Refit {refdes} from {item.where}"
+            steps.append(_moved(moment, item.place, "put-back", what, "it was stored safely", f"{refdes} put back"))
         else:
             what = f"Give {refdes} back to {item.where}"
-            steps.append(_moved(moment, item.place, "give-back", what, "a borrowed stand-in", f"{refdes} given back"))
+            steps.append(_moved(moment, item.place, "give-back", what, "a borrowed part", f"{refdes} given back"))
     return steps
 
 
@@ -305,7 +311,7 @@ def _moved(moment: Moment, place: PartRef, kind: str, what: str, reason: str, af
         what,
         reason,
         MINUTES["chip-socketed"],
-        cautions=(CAUTIONS["static"],),
+        cautions=cautions_at(moment, place, kind),
         tool="chip puller, conductive foam",
         after=f"type “{after}”",
         socketed=True,
@@ -326,9 +332,9 @@ def _fit_missing(moment: Moment, place: PartRef) -> Step:
         MINUTES["chip-socketed" if part.socketed else "capacitor"],
         part.number,
         spare.place if spare else "",
-        cautions=(CAUTIONS["static"],) if part.socketed else (CAUTIONS["solder"],),
+        cautions=cautions_at(moment, place, "missing"),
         tool="by hand, pin 1 to the mark" if part.socketed else "iron",
-        after=f"look at {part.refdes}: pin 1, all legs in",
+        after=f"inspect {part.refdes}: pin 1, all pins in their contacts",
         socketed=part.socketed,
         belief=1.0,
     )

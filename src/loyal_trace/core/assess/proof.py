@@ -84,7 +84,7 @@ def _symptom(symptom: SymptomSeen, proving: Proving) -> ProofItem:
     gone = not symptom.present or bool(tested and tested.passed)
     status = "passed" if gone else "failed" if tested or symptom.partly else "open"
     note = tested.note if tested else symptom.note or ("partly gone" if symptom.partly else "")
-    return ProofItem(symptom.board, name, "try to see it again", status, note)
+    return ProofItem(symptom.board, name, "try to reproduce it", status, note)
 
 
 def _item(board: str, name: str, how: str, needs: tuple[str, ...], proving: Proving, bench: BenchProfile) -> ProofItem:

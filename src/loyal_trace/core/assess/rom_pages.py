@@ -12,16 +12,17 @@ from loyal_trace.core.assess.moment import Moment
 from loyal_trace.core.assess.roms import SlotAssessment, judged_slots, known_sums, reference_of
 from loyal_trace.core.roms.devices import VERIFY, Fit, MemoryTypes, access_budget
 from loyal_trace.core.roms.images import RomImage
-from loyal_trace.core.roms.programming import CHANGED, UV_CAUTION, Programming, erase_minutes, programming
+from loyal_trace.core.roms.programming import CHANGED, Programming, erase_minutes, programming
 from loyal_trace.core.roms.signature import Learned, learn
 from loyal_trace.core.roms.sites import WORDS
 from loyal_trace.core.roms.slots import SlotLine, slot_table
 from loyal_trace.core.roms.voting import Vote, moving_bits, vote
+from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.units import parse_quantity
 
-NO_REFERENCE = "no reference image is at hand yet: restore it from its checksums, or import the right file"
+NO_REFERENCE = "no reference image is available yet: restore it from its checksums, or import it"
 _MOST_FITS = 4
 _NOT_THE_CELLS = ("pins", "adapter", "set-up", "file", "contact")
 
@@ -97,13 +98,13 @@ def _images(moment: Moment, place: PartRef) -> list[bytes]:
 @dataclass(frozen=True)
 class Repair:
     """How the right content gets back into a socket: the way, what the type allows, minutes under the lamp (None unless
-    the lamp's irradiance was told), the caution that goes with it, and what could take the chip's place."""
+    the lamp's irradiance was told), the cautions that go with it, and what could take the chip's place."""
 
     device: str
     technology: str
     way: Programming | None
     minutes: float | None
-    caution: str
+    cautions: tuple[Caution, ...]
     proof: str
     fits: tuple[Fit, ...]
 
@@ -127,8 +128,8 @@ def repair_of(moment: Moment, place: PartRef, types: MemoryTypes) -> Repair:
     fits = types.substitutes(kind, _budget(moment))[:_MOST_FITS] if kind else ()
     known = reference_of(moment, place)
     proof = known.proof if known else ""
-    caution = UV_CAUTION if erases else ""
-    return Repair(printed or number, technology, way, _lamp_minutes(moment) if erases else None, caution, proof, fits)
+    cautions = (Caution.UV,) if erases else (Caution.AGED_CELLS,) if way is not None and way.how == "over" else ()
+    return Repair(printed or number, technology, way, _lamp_minutes(moment) if erases else None, cautions, proof, fits)
 
 
 def _way(slot: SlotAssessment, technology: str) -> Programming | None:
@@ -136,7 +137,7 @@ def _way(slot: SlotAssessment, technology: str) -> Programming | None:
     verdict = slot.verdict
     site = verdict.hypotheses[0].site if verdict is not None and not verdict.good else ""
     if site in _NOT_THE_CELLS:
-        words = f"the cells are not to blame: see to the {WORDS[site]} first, then read it again"
+        words = f"the fault is not in the cells: repair the {WORDS[site]} first, then read it again"
         return Programming("elsewhere", words)
     if slot.image is None or slot.truth is None:
         return None
@@ -172,5 +173,7 @@ def learn_register(moment: Moment) -> Learned:
             pairs.append((truth, taken.value))
     if len(pairs) < 3:
         have = len(pairs)
-        raise RequestError(f"{have} signatures of chips with a true image: 3 of one size, or 4 of mixed, are needed")
+        raise RequestError(
+            f"{have} signatures of chips with a reference image: 3 of one size, or 4 of mixed sizes, are needed"
+        )
     return learn(pairs)

@@ -19,6 +19,7 @@ from loyal_trace.core.diagnosis.evidence import (
     logit,
     sigmoid,
 )
+from loyal_trace.core.power.guard import decided_to_go_on
 from loyal_trace.core.vocabulary.identity import PartRef, in_order
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
@@ -100,6 +101,14 @@ def _candidates(moment: Moment) -> tuple[NextThing, ...]:
 
 
 @once
+def boards_without_power(moment: Moment) -> frozenset[str]:
+    """The boards on which a reading with the power off is missing or bad, and nobody decided to go on."""
+    decisions = moment.snapshot.paper.decisions
+    reports = judged_rails(moment).items()
+    return frozenset(b for b, report in reports if not report.may_power(decided_to_go_on(decisions, b)))
+
+
+@once
 def next_things(moment: Moment, count: int = 3, stages: tuple[Stage, ...] = ()) -> tuple[NextThing, ...]:
     """The things worth doing next: most expected bits per minute and risk.
 
@@ -107,8 +116,10 @@ def next_things(moment: Moment, count: int = 3, stages: tuple[Stage, ...] = ()) 
     With `stages`, only things to do at these stages, without that limit.
     """
     chosen: list[NextThing] = []
+    unpowered = () if stages else boards_without_power(moment)
     for thing in _candidates(moment):
-        if stages and thing.stage not in stages:
+        # At Probe the person has decided to put power on; elsewhere the power-off readings are advised first.
+        if (stages and thing.stage not in stages) or (thing.stage is Stage.PROBE and thing.place.board in unpowered):
             continue
         free = stages or sum(c.stage == thing.stage for c in chosen) < 2
         if thing.place not in {c.place for c in chosen} and free and thing.bits > 0.005:
@@ -150,7 +161,7 @@ def _rom_things(moment: Moment, suspect: Suspect, table: EvidenceTable) -> list[
     if suspect.place in moment.snapshot.seen.findings:
         return []
     if slot.verdict.good:
-        text = f"{part.refdes} reads right but fails in circuit: look at its legs and socket, press and wobble it"
+        text = f"{part.refdes} reads right but fails in circuit: inspect its pins and socket, then press and wobble it"
         return [NextThing(Stage.INSPECT, suspect.place, text, 2.0, _gain(suspect, table, "finding-bad"))]
     return [NextThing(Stage.INSPECT, suspect.place, slot.verdict.next, 2.0, _gain(suspect, table, "finding-bad"))]
 
@@ -168,7 +179,7 @@ def _chip_things(moment: Moment, suspect: Suspect, table: EvidenceTable) -> list
         # Inputs decide what an output can be, so they count as work to be done too.
         left = max(all_pins - verdict.probed, len(open_pins))
         if open_pins:
-            text = f"probe {part.refdes}: {count_of(left, 'pin')}, {count_of(len(open_pins), 'output')} unjudged"
+            text = f"probe {part.refdes}: {count_of(left, 'pin')}, {count_of(len(open_pins), 'output')} not judged"
             bits = _gain(suspect, table, "output-impossible")
             things.append(NextThing(Stage.PROBE, suspect.place, text, max(0.5, left * _PER_PIN_MINUTES), bits))
         for output in verdict.impossible[:1]:
@@ -206,12 +217,14 @@ def _open_rails(moment: Moment, table: EvidenceTable) -> list[NextThing]:
     weight = table.weight("rail-bad")
     things = []
     for board_id, report in judged_rails(moment).items():
+        powered = report.may_power(decided_to_go_on(moment.snapshot.paper.decisions, board_id))
         for point in report.points:
-            if point.reading is None and point.point.part:
+            if point.reading is None and point.point.part and (powered or not point.point.powered):
                 # Nothing is known of an unmeasured rail: about one in twelve was bad on the boards that the weights
                 # come from.
                 bits = expected_gain_bits(0.08, weight.bad, weight.good)
-                text = f"measure {point.point.quantity} at {point.point.point}"
+                off = "" if point.point.powered else ", power off"
+                text = f"measure {point.point.quantity} at {point.point.point}{off}"
                 things.append(NextThing(Stage.RAILS, PartRef(board_id, point.point.part), text, 1.0, bits))
     return things
 

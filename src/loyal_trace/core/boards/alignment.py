@@ -47,7 +47,7 @@ def align(board_points: Sequence[Point], photo_points: Sequence[Point]) -> Align
     if here.shape != there.shape or here.ndim != 2 or len(here) < MIN_POINTS:
         raise RequestError(f"an alignment needs {MIN_POINTS} points or more, each on the board and on the photo")
     if not (np.isfinite(here).all() and np.isfinite(there).all()):
-        raise RequestError("a point of the alignment is no number")
+        raise RequestError("a point of the alignment is not a number")
     for points in (here, there):
         _check_spread(points)
     norm_here, norm_there = _normalising(here), _normalising(there)
@@ -55,7 +55,7 @@ def align(board_points: Sequence[Point], photo_points: Sequence[Point]) -> Align
     solved = solve(_apply(norm_here, here), _apply(norm_there, there))
     matrix = np.linalg.inv(norm_there) @ solved @ norm_here
     if abs(np.linalg.det(matrix)) < 1e-12 * np.abs(matrix).max() ** 3:
-        raise RequestError("these points do not fix a transform; choose them further apart")
+        raise RequestError("these points are too close together; choose them further apart")
     matrix = matrix / matrix[2, 2]
     off = np.linalg.norm(_apply(matrix, here) - there, axis=1)
     return Alignment(matrix, np.linalg.inv(matrix), float(off.mean()), len(here))

@@ -25,6 +25,7 @@ _KIND = {
     "SW": "switch",
     "S": "switch",
     "BT": "cell",
+    "BAT": "cell",
     "T": "transformer",
     "K": "relay",
     "LED": "diode",

@@ -48,7 +48,9 @@ def identify(board: BoardDefinition, answers: Mapping[str, str], of: str = "boar
     warnings = [mark.warn[answers[mark.name]] for mark in marks if answers.get(mark.name) in mark.warn]
     if said and most < len(said):
         told = ", ".join(f"“{mark.name}” says {' or '.join(allowed)}" for mark, allowed in said)
-        warnings.insert(0, f"the marks disagree: {told}; one was misread, or the board was mixed")
+        warnings.insert(
+            0, f"the marks disagree: {told}; one was misread, or the board was assembled from two revisions"
+        )
     return RevisionFinding(of, possible, tuple(warnings), _worth_asking(marks, answers, possible))
 
 
@@ -95,7 +97,7 @@ def label_words(board: BoardDefinition, board_id: str, choices: Mapping[str, str
     if len(said) < 2:
         return labels, ""
     told = "; ".join(f"{', '.join(in_order(refdeses))} say {firmware}" for firmware, refdeses in sorted(said.items()))
-    return labels, f"labels of {len(said)} firmware revisions: {told}; read them and let the sums decide"
+    return labels, f"labels of {len(said)} firmware revisions: {told}; read them and compare the checksums"
 
 
 def revision_effects(board: BoardDefinition, revision: str) -> tuple[str, ...]:
@@ -121,7 +123,7 @@ def firmware_effects(board: BoardDefinition, firmware: str) -> tuple[str, ...]:
             (same if all(o == slot.expected(firmware) for o in others) else own).append(slot.refdes)
     said = []
     if own:
-        said.append(f"{', '.join(in_order(own))}: content of firmware {firmware} alone; these tell it")
+        said.append(f"{', '.join(in_order(own))}: content of firmware {firmware} alone; these decide it")
     if same:
-        said.append(f"{', '.join(in_order(same))}: the same in every firmware; these tell nothing")
+        said.append(f"{', '.join(in_order(same))}: the same in every firmware; these cannot decide it")
     return tuple(said)

@@ -85,7 +85,8 @@ class Clock:
 class Cell:
     """A back-up cell: capacity (ampere-hour), the current it feeds with the power off (ampere), and its loss a year.
 
-    `low` (volt) is where what it feeds forgets; `holder` and `decoupling` are the parts beside it.
+    `low` (volt) is where what it feeds forgets; `holder` and `decoupling` are the parts beside it. `chemistry` is
+    lithium, lithium rechargeable, NiCd, NiMH, alkaline or lead; empty is not known.
     """
 
     part: str
@@ -94,7 +95,7 @@ class Cell:
     capacity_ah: float
     current: float
     self_discharge: float = 0.01
-    primary_lithium: bool = True
+    chemistry: str = ""
     holder: str = ""
     decoupling: str = ""
 

@@ -44,11 +44,12 @@ def pins_from(context: Context, place: PartRef, pin: int | None) -> tuple[int, .
 
 
 def _point(context: Context, place: PartRef, pin: int | None) -> AskedPoint | None:
-    """The first point of a supply chain there that was not measured yet, else the first there."""
+    """The first point of a supply there that was not measured yet, power off before power on; else the first there."""
     name = f"{place.refdes}.{pin}" if pin else place.refdes
     points = [p for p in context.boards[place.board].chain if p.point == name]
     points = points or [p for p in context.boards[place.board].chain if p.part == place.refdes]
-    still = [p for p in points if context.snapshot.latest(place.board, p.point, p.quantity) is None]
+    unread = [p for p in points if context.snapshot.latest(place.board, p.point, p.quantity) is None]
+    still = sorted(unread, key=lambda p: p.powered)
     wanted = next(iter(still or points), None)
     if wanted is None:
         return None

@@ -1,47 +1,91 @@
-"""Capacitors: the verdict on a measured one, and whether another may take its place.
+"""Capacitors: the verdict on a measured one, and whether another may take its place."""
 
-ESR limit from `ESR = tan δ / (2π f C)` at 120 Hz with the usual tan δ limits of general-purpose aluminium
-electrolytics by voltage class (JIS C 5101 / IEC 60384-4 style tables), doubled for an aged part in service.
-"""
-
-import math
 from dataclasses import dataclass
 
 from loyal_trace.core.boards.model import BoardDefinition, Part
+from loyal_trace.core.parts.esr import EsrTable
 from loyal_trace.core.vocabulary.units import format_quantity
 from loyal_trace.core.vocabulary.verdicts import PartVerdict
 
-_TAN_DELTA = ((6.3, 0.24), (10, 0.20), (16, 0.16), (25, 0.14), (35, 0.12), (50, 0.10), (1e9, 0.09))
-_AGED = 2.0
 _LOW, _HIGH = 0.8, 1.5
+_ELECTROLYTIC_FROM = 0.47e-6
+_WITH_LIMITS = ("aluminium", "tantalum")
 
 
-def esr_limit(capacitance: float, voltage: float) -> float:
-    """Largest ESR (ohm) for an aluminium electrolytic in service, from capacitance (farad) and rating (volt)."""
-    tan_delta = next(value for limit, value in _TAN_DELTA if voltage <= limit)
-    return _AGED * tan_delta / (2 * math.pi * 120 * capacitance)
+@dataclass(frozen=True)
+class CapacitorReading:
+    """What was measured of a capacitor: farad and ohm (None: not taken), the meter's frequency (hertz), in circuit."""
+
+    capacitance: float | None = None
+    esr: float | None = None
+    frequency: float | None = None
+    in_circuit: bool = True
 
 
-def judge_capacitor(part: Part, capacitance: float | None, esr: float | None, in_circuit: bool = True) -> PartVerdict:
-    """A measured capacitor against its marking: capacitance −20/+50 %, ESR against its limit."""
-    if part.value is None or (capacitance is None and esr is None):
+def judge_capacitor(part: Part, read: CapacitorReading, table: EsrTable | None) -> PartVerdict:
+    """A measured capacitor against its marking: capacitance −20/+50 %, ESR against the limit at the meter's frequency.
+
+    The reason names what was compared, and what was not. Without a table no ESR is judged.
+    """
+    if part.value is None or (read.capacitance is None and read.esr is None):
         return PartVerdict("not measured", "no capacitance or ESR has been taken")
-    where = " (in circuit: parallel parts may add to it)" if in_circuit else ""
-    if capacitance is not None:
-        share = capacitance / part.value
-        words = f"{format_quantity(capacitance, 'F')} of {format_quantity(part.value, 'F')} marked ({share:.0%}){where}"
-        if share < 0.01:
-            return PartVerdict("bad", f"open: {words}")
-        if share < _LOW:
-            return PartVerdict("bad", f"dried: {words}")
-        if share > _HIGH and not in_circuit:
-            return PartVerdict("doubtful", f"reads too high, which leakage does on a simple tester: {words}")
-    if esr is not None and part.voltage and part.technology == "aluminium":
-        limit = esr_limit(part.value, part.voltage)
-        if esr > limit:
-            found = f"{format_quantity(esr, 'Ω')}, limit {format_quantity(limit, 'Ω')}"
-            return PartVerdict("bad", f"series resistance too high: {found}")
-    return PartVerdict("good", "within tolerance and ESR limit" + where)
+    where = " (in circuit: parallel parts may add to it)" if read.in_circuit else ""
+    wrong = _by_capacitance(part.value, read, where)
+    if wrong is not None and wrong.verdict == "bad":
+        return wrong
+    resistance = _by_esr(part, read, table)
+    if resistance is not None and (wrong is None or resistance.verdict == "bad"):
+        return resistance
+    if wrong is not None:
+        return wrong
+    within = ["capacitance within tolerance"] if read.capacitance is not None else []
+    within += [_esr_words(part, read, table)] if read.esr is not None else []
+    return PartVerdict("good", "; ".join(within) + where)
+
+
+def _by_capacitance(marked: float, read: CapacitorReading, where: str) -> PartVerdict | None:
+    """Open, dried out, or reading too high; None when the capacitance is in order or was not taken."""
+    if read.capacitance is None:
+        return None
+    share = read.capacitance / marked
+    words = f"{format_quantity(read.capacitance, 'F')} of {format_quantity(marked, 'F')} marked ({share:.0%}){where}"
+    if share < 0.01:
+        return PartVerdict("bad", f"open: {words}")
+    if share < _LOW:
+        return PartVerdict("bad", f"dried out: {words}")
+    if share > _HIGH and not read.in_circuit:
+        return PartVerdict("doubtful", f"reads too high, which leakage does on a simple tester: {words}")
+    return None
+
+
+def _by_esr(part: Part, read: CapacitorReading, table: EsrTable | None) -> PartVerdict | None:
+    """Bad above its limit, doubtful where no limit is known; None when it is in order or was not taken."""
+    if read.esr is None or part.value is None:
+        return None
+    if table is None or not _has_limit(part):
+        alone = read.capacitance is None
+        told = f"{format_quantity(read.esr, 'Ω')} read, but no ESR limit is known for this kind of capacitor"
+        return PartVerdict("doubtful", told) if alone else None
+    if read.esr > table.limit(part.value, part.voltage, read.frequency).ohm:
+        return PartVerdict("bad", f"series resistance too high: {_esr_words(part, read, table)}")
+    return None
+
+
+def _has_limit(part: Part) -> bool:
+    """Is it an electrolytic: by what it is said to be, else by its value?"""
+    electrolytic = not part.technology and (part.value or 0.0) >= _ELECTROLYTIC_FROM
+    return electrolytic or part.technology in _WITH_LIMITS
+
+
+def _esr_words(part: Part, read: CapacitorReading, table: EsrTable | None) -> str:
+    """The resistance beside its limit, with the frequency at which both hold."""
+    if table is None or not _has_limit(part) or read.esr is None or part.value is None:
+        return "ESR not judged"
+    limit = table.limit(part.value, part.voltage, read.frequency)
+    frequency = format_quantity(limit.frequency, "Hz")
+    at = f"{frequency} assumed, as the meter's frequency was not entered" if limit.assumed else frequency
+    unrated = "" if part.voltage else "; voltage rating not known"
+    return f"ESR {format_quantity(read.esr, 'Ω')}, limit {format_quantity(limit.ohm, 'Ω')} at {at}{unrated}"
 
 
 @dataclass(frozen=True)
@@ -90,7 +134,7 @@ def _value(part: Part, item: StockItem) -> SubstituteCheck:
     if strict:
         return SubstituteCheck("value", "bad", f"{shown}: {part.role} needs the same value")
     if 1 < ratio <= 2.2:
-        return SubstituteCheck("value", "good", f"{shown}: more is welcome in bulk and reservoir places")
+        return SubstituteCheck("value", "good", f"{shown}: more is allowed in bulk and reservoir positions")
     return SubstituteCheck("value", "bad", f"{shown}: too {'large' if ratio > 1 else 'small'}")
 
 
@@ -104,7 +148,7 @@ def _voltage(part: Part, item: StockItem) -> SubstituteCheck:
             return SubstituteCheck(
                 "voltage",
                 "bad",
-                f"a tantalum here wants {needed:g} V (run at half its rating), it has {item.voltage:g} V",
+                f"a tantalum needs {needed:g} V here (used at half its rating), it has {item.voltage:g} V",
             )
     if item.voltage < needed:
         return SubstituteCheck("voltage", "bad", f"{item.voltage:g} V is below the {part.voltage:g} V fitted")
@@ -116,8 +160,8 @@ def _polarity(part: Part, item: StockItem) -> SubstituteCheck:
     if polarised and not part.polarised:
         return SubstituteCheck("polarity", "bad", "a polarised part where the board has an unpolarised one")
     if part.polarised and polarised:
-        return SubstituteCheck("polarity", "good", "mind the mark: plus to the side drawn on the map")
-    return SubstituteCheck("polarity", "good", "no polarity to mind")
+        return SubstituteCheck("polarity", "good", "compare the mark: plus to the side drawn on the map")
+    return SubstituteCheck("polarity", "good", "no polarity")
 
 
 def _room(board: BoardDefinition, part: Part, item: StockItem) -> list[SubstituteCheck]:
@@ -132,6 +176,6 @@ def _room(board: BoardDefinition, part: Part, item: StockItem) -> list[Substitut
         words = f"{item.height:g} mm tall, limit {limit[0]:g} mm ({limit[1]})"
         checks.append(SubstituteCheck("room", "good" if fits else "bad", words))
     if item.pitch is not None and part.pitch is not None and abs(item.pitch - part.pitch) > 0.6:
-        words = f"legs {item.pitch:g} mm apart, holes {part.pitch:g} mm: form the legs"
+        words = f"leads {item.pitch:g} mm apart, holes {part.pitch:g} mm: form the leads"
         checks.append(SubstituteCheck("pitch", "doubtful", words))
     return checks or [SubstituteCheck("room", "doubtful", "no sizes known: measure before ordering")]

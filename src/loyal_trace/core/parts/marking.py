@@ -6,6 +6,7 @@ A marking is understood as a whole or not at all.
 import re
 from dataclasses import dataclass
 
+from loyal_trace.core.boards.cells import CHEMISTRY_WORDS, chemistry_named
 from loyal_trace.core.boards.kinds import UNITS
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.vocabulary.errors import RequestError
@@ -64,6 +65,8 @@ def _value_marking(words: str, kind: str) -> Marking | None:
         return capacitor_marking(words)
     if kind == "fuse":
         return _fuse(words)
+    if kind == "cell":
+        return _cell(words)
     return _plain_value(words, kind) if kind in ("resistor", "crystal", "inductor") else None
 
 
@@ -91,6 +94,18 @@ def _code(body: str) -> float | None:
     """The three-digit code of small capacitors: 104 is 10 and four noughts picofarad (IEC 60062)."""
     match = _CODE.fullmatch(body.strip())
     return int(match[1]) * 10 ** int(match[2]) * 1e-12 if match else None
+
+
+def _cell(text: str) -> Marking | None:
+    """`NiCd 3.6V`, `lithium`, `CR2032`: the chemistry, as words or by the designation, and the voltage."""
+    match = re.fullmatch(r"(.+?)(?:\s+(\d+(?:[.,]\d+)?)\s*V)?", text, re.IGNORECASE)
+    chemistry = chemistry_named(match[1]) if match else None
+    if match is None or chemistry is None:
+        return None
+    voltage = float(match[2].replace(",", ".")) if match[2] else None
+    plain = re.fullmatch(CHEMISTRY_WORDS, match[1], re.IGNORECASE)
+    number = (chemistry.value if plain else match[1].upper()) + (f" {voltage:g}V" if voltage else "")
+    return Marking(number, "cell", None, voltage, chemistry.value)
 
 
 def _fuse(text: str) -> Marking | None:

@@ -3,28 +3,19 @@
 from dataclasses import dataclass, field
 
 from loyal_trace.core.parts.capacitors import SubstituteCheck
+from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.identity import PartRef, natural_key
 
 REPAIR_ORDERS = {
     "least invasive": "least invasive first: no iron before iron, socketed before soldered, low parts before tall",
-    "likely first": "most likely cause first, whatever it takes",
-    "capacitors first": "renew the capacitors first: a reliable baseline to work from",
+    "likely first": "most likely cause first, at any effort",
+    "capacitors first": "replace the capacitors first: a reliable baseline to work from",
 }
 DECIDE_FROM = 0.5
 
-CAUTIONS = {
-    "reservoir": "Reservoir capacitors hold charge: switch off, discharge through a resistor, measure before touching.",
-    "mains": "Mains is near: unplug. Mains wiring is for a qualified person under your local rules.",
-    "solder": "Hot iron, lead and flux fumes: ventilate, wash hands; cut leads fly, shield your eyes.",
-    "polarity": "Polarity: a reversed electrolytic or tantalum vents or burns. Check the mark against map and board.",
-    "uv": "Eraser light at 254 nm harms eyes and skin: keep the lid closed. Cover the window afterwards.",
-    "cell": "Lithium cell: never charge it, short it or solder to it; used ones go to the collecting point.",
-    "fuse": "Fuses like for like: same rating, same speed, same voltage. Find out why the old one blew.",
-    "static": "Touch ground first: memories and CMOS parts die of static.",
-}
 TALL = {"regulator": 12.0, "amplifier": 12.0, "bridge": 12.0, "connector": 10.0, "control": 10.0}
 TOOLS = {
-    "cell": "slide it out of its holder; tags are spot-welded, so a tagged cell is replaced by one with tags",
+    "cell": "slide it out of its holder; replace a cell with welded tags by one with tags",
     "fuse": "by hand, power off, the reservoir discharged",
     "regulator": "screw to the heat sink first with fresh compound, then the joints",
     "bridge": "screw to the heat sink first with fresh compound, then the joints",
@@ -34,7 +25,10 @@ MINUTES = {"capacitor": 8.0, "chip-socketed": 3.0, "chip-soldered": 25.0, "socke
 
 @dataclass(frozen=True)
 class Step:
-    """One card of the plan. `id` stays the same as long as place and kind do."""
+    """One card of the plan. `id` stays the same as long as place and kind do.
+
+    `before` are sentences on what has to be known or done first; `cautions` what can hurt at this work.
+    """
 
     id: str
     kind: str
@@ -45,7 +39,8 @@ class Step:
     part_number: str = ""
     from_drawer: str = ""
     checks: tuple[SubstituteCheck, ...] = ()
-    cautions: tuple[str, ...] = ()
+    before: tuple[str, ...] = ()
+    cautions: tuple[Caution, ...] = ()
     tool: str = ""
     after: str = ""
     socketed: bool = False

@@ -27,18 +27,18 @@ def parse_step(text: str) -> dict[str, Any]:
     """
     pieces = [piece.strip() for piece in text.split(",")]
     if not pieces[0]:
-        raise RequestError("say what came off, for instance: 4 M3x8 screws, bottom shield")
+        raise RequestError("type what came off, for example: 4 M3x8 screws, bottom shield")
     counted = _COUNT.fullmatch(pieces[0])
     count, what = (int(counted[1]), counted[2]) if counted else (1, pieces[0])
     if count < 1:
-        raise RequestError("nothing came off; say how many")
+        raise RequestError("the count is 0; type how many came off")
     size = _SIZE.search(what)
     bare = " ".join(what.replace(size[0], " ").split()) if size else what
     sort = next((s for s, words in _SORTS.items() if any(word in bare.lower() for word in words)), "")
     sort = sort or ("fastener" if size else "other")
     place, way = (pieces[1] if len(pieces) > 1 else ""), ", ".join(pieces[2:])
     if sort in _NEEDS_WAY and not way:
-        raise RequestError(f"say which way round the {sort} was: {bare or what}, {place or 'where'}, red stripe left")
+        raise RequestError(f"type the orientation of the {sort}: {bare or what}, {place or 'where'}, red stripe left")
     told = {"count": count, "size": size[0] if size else "", "place": place, "way": way}
     return {"sort": sort, "what": bare or sort, **told}
 

@@ -16,7 +16,7 @@ class DeadBlock:
 
     @property
     def words(self) -> str:
-        needs = f"{self.block.name} needs {' and '.join(self.rails)}: not accused while that is bad"
+        needs = f"{self.block.name} needs {' and '.join(self.rails)}: its parts are not suspected while that is bad"
         return needs + (f"; explains “{'”, “'.join(self.block.symptoms)}”" if self.block.symptoms else "")
 
 

@@ -37,7 +37,7 @@ def crystal_load(
     pull = motional / 2 * (1 / (shunt + load) - 1 / (shunt + wanted)) * 1e6
     off = abs(load / wanted - 1)
     verdict = "good" if off <= _GOOD_LOAD else "doubtful" if off <= _DOUBTFUL_LOAD else "bad"
-    wrong = "too small, so it runs fast" if load < wanted else "too large, so it runs slow"
+    wrong = "too small, so the clock is fast" if load < wanted else "too large, so the clock is slow"
     ppm = f"{pull:+.0f} ppm".replace("-", "−")
     side = "right" if verdict == "good" else wrong
     return CrystalLoad(load, verdict, pull, f"the load is {side}, by about {ppm}")
@@ -49,7 +49,7 @@ def divided(frequency: float, by: Sequence[float]) -> tuple[float, ...]:
     found = []
     for number in by:
         if number < 1:
-            raise RequestError(f"a divider divides by one or more, not by {number:g}")
+            raise RequestError(f"a divider divides by 1 or more, not by {number:g}")
         frequency /= number
         found.append(frequency)
     return tuple(found)
@@ -64,7 +64,7 @@ def cell_life(charge: float, current: float, self_discharge: float = 0.0) -> flo
     positive(capacity=charge)
     not_negative(current=current, self_discharge=self_discharge)
     if self_discharge >= 1:
-        raise RequestError("a cell that loses all its charge in a year by itself is flat already")
+        raise RequestError("self-discharge of 100 % a year or more leaves no life to compute")
     drain = current + self_discharge * charge / SECONDS_A_YEAR
     positive(current_with_self_discharge=drain)
     return charge / drain / SECONDS_A_YEAR

@@ -4,9 +4,10 @@
     through F1 2A, BR1, C1 4700u
     to REG1 5 V, 4F.20
 
-The first says where it comes in, the winding (volt RMS) or the input voltage, and the load; the second what it passes:
-fuses with their rating, the bridge, the reservoir with its value, the regulator with its voltage; the third the far
-chip's pin, and the regulator where the second does not name it. What the board knows of a part need not be said again.
+The first says where it enters the board, the winding (volt RMS) or the input voltage, and the load; the second what it
+passes: fuses with their rating, the bridge, the reservoir with its value, the regulator with its voltage; the third
+the far chip's pin, and the regulator where the second does not name it. What the board knows of a part need not be
+said again.
 """
 
 import re
@@ -57,10 +58,10 @@ def describe_chain(lines: Mapping[str, str], path: str = "", board: BoardDefinit
     """
     missing = [name for name in LINES if name != "through" and not lines.get(name, "").strip()]
     if missing:
-        raise RequestError(f"the line “{missing[0]} …” is missing, for instance: {EXAMPLES[LINES.index(missing[0])]}")
+        raise RequestError(f"the line “{missing[0]} …” is missing, for example: {EXAMPLES[LINES.index(missing[0])]}")
     source = _FROM.fullmatch(lines["from"].strip())
     if source is None:
-        raise RequestError(f"“{lines['from'].strip()}” is not understood; write, for instance: {EXAMPLES[0]}")
+        raise RequestError(f"“{lines['from'].strip()}” was not understood; write, for example: {EXAMPLES[0]}")
     place, volts, form, amps, mains = source.groups()
     built = _Building(path, board, ac=form.upper() == "AC")
     plug = place.split(".")[0]
@@ -69,13 +70,13 @@ def describe_chain(lines: Mapping[str, str], path: str = "", board: BoardDefinit
     built.level = level
     quantity = "ac voltage" if ac else "voltage"
     low, high = (None, None) if ac else (level * 0.95, level * 1.05)
-    built.points.append(ChainPoint(place, quantity, low, high, plug, "where it comes in", path=path))
+    built.points.append(ChainPoint(place, quantity, low, high, plug, "where it enters the board", path=path))
     reservoir = _through(built, lines.get("through", ""))
     nominal, rail = _to(built, lines["to"], 0.0 if ac else level)
     fed = {"ac_rms": level, "mains": float(mains or 50), "reservoir": reservoir} if ac else {"dc": level}
     supply = Supply(current=current, path=path, nominal=nominal, **fed)
     if ac and not reservoir:
-        raise RequestError("an AC supply needs its reservoir in “through …”, for instance C1 4700u")
+        raise RequestError("an AC supply needs its reservoir in “through …”, for example C1 4700u")
     return DescribedChain(tuple(built.parts.values()), tuple(built.points), supply, rail)
 
 
@@ -136,7 +137,7 @@ def _passed(built: _Building, part: Part) -> None:
             built.points.append(replace(off, quantity="rating"))
     elif part.kind == "bridge":
         for leg in range(1, 5):
-            built.points.append(replace(off, point=f"{part.refdes}.{leg}", note=f"leg {leg}, power off"))
+            built.points.append(replace(off, point=f"{part.refdes}.{leg}", note=f"pin {leg}, power off"))
     elif part.kind == "diode":
         built.points.append(off)
 
@@ -144,7 +145,7 @@ def _passed(built: _Building, part: Part) -> None:
 def _reservoir(built: _Building, part: Part) -> str:
     """The points over the first capacitor: behind a rectifier its ripple tells its state, on DC the voltage alone."""
     if built.ac and not part.value:
-        raise RequestError(f"the value of {part.refdes} is needed, for instance {part.refdes} 4700u")
+        raise RequestError(f"the value of {part.refdes} is needed, for example {part.refdes} 4700u")
     over = ChainPoint(part.refdes, "voltage", part=part.refdes, note="over the reservoir", path=built.path)
     if built.ac:
         built.points += [replace(over, quantity=q) for q in ("voltage", "ripple frequency", "ripple")]
@@ -163,7 +164,7 @@ def _regulator(built: _Building, part: Part, place: str) -> None:
     """The regulator's output; pin 3 where no other was said."""
     level = part.value or _named_level(built.path)
     if not level:
-        raise RequestError(f"the voltage of {part.refdes} is needed, for instance {part.refdes} 5 V")
+        raise RequestError(f"the voltage of {part.refdes} is needed, for example {part.refdes} 5 V")
     built.regulated = level
     point = place if "." in place else f"{part.refdes}.3"
     built.points.append(ChainPoint(point, "voltage", part=part.refdes, path=built.path))
@@ -181,7 +182,7 @@ def _to(built: _Building, line: str, level: float) -> tuple[float, Rail]:
     nominal = built.regulated
     wanted = nominal or level or _named_level(built.path) or 0.0
     if not far or not wanted:
-        raise RequestError(f"“{line.strip()}” names no far end with its voltage; write, for instance: {EXAMPLES[2]}")
+        raise RequestError(f"“{line.strip()}” names no far end with its voltage; write, for example: {EXAMPLES[2]}")
     place, (low, high) = far.split(".")[0], sorted((wanted * 0.95, wanted * 1.05))
     ground = ChainPoint(far, "resistance to ground", part=place, note="power off", powered=False, path=built.path)
     first_powered = next((n for n, p in enumerate(built.points) if p.powered and p.quantity != "ac voltage"), 1)

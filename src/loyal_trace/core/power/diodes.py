@@ -27,7 +27,7 @@ class BridgeVerdict:
 def judge_diode(forward: float, schottky: bool = False) -> str:
     """One forward reading (volt; infinity for OL): `good`, `open`, `short`, or `leaky` for too low a drop."""
     if math.isnan(forward) or forward < 0:
-        raise RequestError(f"a diode test does not read {forward:g} V; turn the probes round")
+        raise RequestError(f"a diode test does not read {forward:g} V; swap the probes")
     if forward > SILICON_HIGH:
         return "open"
     if forward <= NEAR_ZERO:
@@ -66,9 +66,9 @@ def judge_transistor(base_emitter: float, base_collector: float, collector_emitt
     """
     junctions = {"base to emitter": judge_diode(base_emitter), "base to collector": judge_diode(base_collector)}
     if math.isnan(collector_emitter) or collector_emitter < 0:
-        raise RequestError(f"a diode test does not read {collector_emitter:g} V; turn the probes round")
+        raise RequestError(f"a diode test does not read {collector_emitter:g} V; swap the probes")
     if collector_emitter <= NEAR_ZERO:
-        return TransistorVerdict("short", "collector and emitter are shorted: the usual death of a driver")
+        return TransistorVerdict("short", "collector and emitter are shorted, the usual fault of a driver")
     for word in ("short", "open", "leaky"):
         wrong = [name for name, verdict in junctions.items() if verdict == word]
         if wrong:
@@ -76,7 +76,7 @@ def judge_transistor(base_emitter: float, base_collector: float, collector_emitt
     # In circuit a resistor across it reads the same, so it is doubted and not condemned.
     if math.isfinite(collector_emitter):
         shown = f"{collector_emitter:.2f} V between collector and emitter"
-        return TransistorVerdict("leaky", f"{shown}, where nothing should pass; read it out of circuit")
+        return TransistorVerdict("leaky", f"{shown}, where no current should flow; measure it out of circuit")
     return TransistorVerdict("good", "two junctions from the base and nothing between collector and emitter")
 
 
@@ -84,14 +84,14 @@ def _sentence(diodes: tuple[str, ...], schottky: bool) -> str:
     bad = [(number, word) for number, word in enumerate(diodes, start=1) if word != "good"]
     kind = "Schottky" if schottky else "silicon"
     if not bad:
-        return f"all four diodes read like good {kind} ones"
+        return f"all four diodes read within the limits of {kind} diodes"
     told = ", ".join(f"diode {number} is {word if word != 'short' else 'shorted'}" for number, word in bad)
     if len(bad) == 4 and all(word == "open" for _, word in bad):
-        return "all four diodes are open; it happens, but try the probes the other way round first"
+        return "all four diodes read open; swap the probes and measure again before you replace it"
     effect = {
-        "open": "half of the wave is missing: the ripple comes at the mains frequency",
-        "short": "it shorts the winding: fuse and transformer suffer",
-        "leaky": "it leaks; read it out of circuit before it is condemned",
+        "open": "half of the wave is missing: the ripple has the mains frequency",
+        "short": "it shorts the winding and overloads fuse and transformer",
+        "leaky": "it leaks; measure it out of circuit before you replace it",
     }
     worst = next(word for word in _WORST_FIRST if any(w == word for _, w in bad))
     return f"{told}; {effect[worst]}"

@@ -83,7 +83,7 @@ def _of_cell(board: BoardDefinition, point: ChainPoint) -> Limits | None:
     if cell is None:
         return None
     if point.quantity == "voltage":
-        return Limits(cell.low, cell.nominal * _CELL_HIGH, "what the cell feeds still remembers")
+        return Limits(cell.low, cell.nominal * _CELL_HIGH, "what the cell feeds keeps its contents")
     if point.quantity == "current":
         return Limits(0.0, cell.current * _CELL_DRAIN, "twice the back-up current")
     return None

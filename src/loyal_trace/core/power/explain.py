@@ -44,9 +44,9 @@ def _both_ways(report: PathReport) -> list[Explanation]:
         return []
     shown = f"{format_quantity(here, 'Ω')} one way and {format_quantity(there, 'Ω')} the other at {one.point.point}"
     if max(here, there) < _SHORT_OHMS:
-        return [Explanation(one.point.part, "bad", f"{shown}: a real short, alike both ways")]
+        return [Explanation(one.point.part, "bad", f"{shown}: low in both directions, which indicates a short")]
     if max(here, there) / min(here, there) > _ONE_WAY:
-        return [Explanation(one.point.part, "good", f"{shown}: junctions conduct one way, as chips do")]
+        return [Explanation(one.point.part, "good", f"{shown}: different in both directions, as chips conduct")]
     return []
 
 
@@ -59,10 +59,10 @@ def _fuses(report: PathReport) -> list[Explanation]:
     for point in report.points:
         part = point.point.part
         if point.point.quantity == "resistance" and point.overload:
-            text = f"{part} is blown or missing: everything behind it on this path is dead for that reason"
+            text = f"{part} is blown or missing: everything after it on this path has no supply"
             found.append(Explanation(part, "bad", text))
         elif point.point.quantity == "rating" and point.verdict == "bad" and not point.overload:
-            text = f"{part} is a {point.shown} fuse where the board wants {point.expected}: like for like only"
+            text = f"{part} is a {point.shown} fuse where the board needs {point.expected}"
             found.append(Explanation(part, "bad", text))
     return found
 
@@ -83,8 +83,8 @@ def _junctions(board: BoardDefinition, report: PathReport) -> list[Explanation]:
         elif {p.point.point.rpartition(".")[2] for p in points} >= {"be", "bc", "ce"}:
             found += _transistor(part, points)
         elif bad and len(bad) < len(points):
-            told = f"{' and '.join(bad)} of {part} read differently from {len(points) - len(bad)} like it"
-            found.append(Explanation(part, "bad", f"{told}: that part of {part} is dead"))
+            told = f"{' and '.join(bad)} of {part} read differently from the other {len(points) - len(bad)}"
+            found.append(Explanation(part, "bad", f"{told}: that section of {part} is faulty"))
     return found
 
 
@@ -119,7 +119,7 @@ def _ripple(board: BoardDefinition, report: PathReport, supply: Supply) -> list[
     found = []
     if halved:
         bridge = next((p.point.part for p in report.points if p.point.quantity == "diode"), "the rectifier")
-        comes = f"the ripple comes at {format_quantity(frequency or 0.0, 'Hz')}, the mains itself and not twice that"
+        comes = f"the ripple has {format_quantity(frequency or 0.0, 'Hz')}, the mains frequency instead of twice that"
         found.append(Explanation(bridge, "bad", f"{comes}: half of {bridge} does not conduct"))
     reservoir = supply.reservoir
     value = board.part(reservoir).value if reservoir else None
@@ -128,10 +128,12 @@ def _ripple(board: BoardDefinition, report: PathReport, supply: Supply) -> list[
     has = capacitance_from_ripple(supply.current, ripple, frequency or wanted)
     shown = f"{format_quantity(has, 'F')} against {format_quantity(value, 'F')} marked"
     if has < _CAPACITOR_LOW * value:
-        speaks = f"a ripple of {_volts(ripple)} at {format_quantity(supply.current, 'A')} speaks for {shown}"
-        found.append(Explanation(reservoir, "bad", f"{speaks}: {reservoir} has dried, or the load is higher"))
+        speaks = f"a ripple of {_volts(ripple)} at {format_quantity(supply.current, 'A')} indicates {shown}"
+        found.append(Explanation(reservoir, "bad", f"{speaks}: {reservoir} has dried out, or the load is higher"))
     elif halved:
-        found.append(Explanation(reservoir, "good", f"{reservoir} is cleared: for that frequency it has {shown}"))
+        found.append(
+            Explanation(reservoir, "good", f"{reservoir} is in order: at that ripple frequency it has {shown}")
+        )
     return found
 
 
@@ -151,15 +153,15 @@ def _regulator(board: BoardDefinition, report: PathReport, supply: Supply) -> li
     where = f"its input {'is' if supply.dc else 'falls to'} {_volts(trough)}"
     where += "" if supply.dc else " at the bottom of the ripple"
     if trough < needed:
-        text = f"{part} drops out in every cycle and is not to blame: {where}, and it needs {_volts(needed)}"
+        text = f"{part} drops out in every cycle because of its input: {where}, and it needs {_volts(needed)}"
         return [Explanation(part, "good", text)]
     output = report.latest("voltage", part)
     if output is not None and output.verdict == "bad":
-        enough = f"{part} has enough ({where}, {_volts(needed)} would do)"
-        return [Explanation(part, "bad", f"{enough}, yet its output is wrong: {part} or its load")]
+        enough = f"{part} has enough ({where}, {_volts(needed)} is needed)"
+        return [Explanation(part, "bad", f"{enough}, but its output is wrong: {part} or its load is faulty")]
     healthy = nominal_reservoir(board, supply)
     more = f" ({_volts(healthy.trough_voltage - needed)} with a healthy reservoir)" if healthy else ""
-    text = f"{part} holds: {where}, {_volts(trough - needed)} to spare{more}"
+    text = f"{part} regulates: {where}, {_volts(trough - needed)} headroom{more}"
     return [Explanation(part, "good", text)]
 
 
@@ -172,9 +174,11 @@ def _series_or_shunt(report: PathReport, found: list[Explanation]) -> list[Expla
     between = f"between {good.point.point} and {bad.point.point}" if good else f"before {bad.point.point}"
     ohms = value_of(report.latest("resistance to ground"))
     if ohms is None:
-        decides = "the resistance to ground there, power off, tells an open path from a short behind it"
+        decides = "the resistance to ground there, power off, distinguishes an open path from a short after it"
         return [Explanation(part, "doubtful", f"the fault lies {between}; {decides}")]
     shown = f"{format_quantity(ohms, 'Ω')} to ground"
     if ohms < _SHORT_OHMS:
-        return [Explanation(part, "bad", f"{shown}: something behind {bad.point.point} is shorted and drags it down")]
-    return [Explanation(part, "bad", f"{shown} is no short: the path is open or high in resistance {between}")]
+        return [
+            Explanation(part, "bad", f"{shown}: a part after {bad.point.point} is shorted and pulls the voltage down")
+        ]
+    return [Explanation(part, "bad", f"{shown} is not a short: the path is open or high in resistance {between}")]

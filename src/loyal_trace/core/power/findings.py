@@ -7,11 +7,12 @@ from loyal_trace.core.power.rails import PointVerdict
 
 @dataclass(frozen=True)
 class Explanation:
-    """One conclusion: the part it names, `bad`, `good` (cleared) or `doubtful`, and the sentence."""
+    """One conclusion: the part it names, `bad`, `good` or `doubtful`, the sentence, and whether parts may run hot."""
 
     part: str
     kind: str
     text: str
+    hot: bool = False
 
 
 def value_of(point: PointVerdict | None) -> float | None:

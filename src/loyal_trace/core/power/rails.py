@@ -17,7 +17,7 @@ from loyal_trace.core.vocabulary.units import format_quantity
 SUPPLY_LIMITS = {
     "maker": "the maker's ±5 % at the far chip (4.75 to 5.25 V)",
     "strict": "at least 4.9 V at the far chip",
-    "clean": "clean matters more than exact: ripple within its limit",
+    "clean": "ripple within its limit; the exact voltage matters less",
 }
 _STRICT_SHARE = 0.98
 NO_LIMITS = "no limits are known here"
@@ -129,9 +129,53 @@ class RailReport:
     def measured(self) -> int:
         return sum(path.measured for path in self.paths)
 
+    @cached_property
+    def power_off_missing(self) -> tuple[PointVerdict, ...]:
+        """The points to be measured with the power off, of all supplies, that have no reading yet."""
+        return tuple(p for p in self.points if not p.point.powered and p.reading is None)
+
+    @cached_property
+    def hazard(self) -> PointVerdict | None:
+        """The first power-off reading with which power does damage: a short, a shorted diode, a fuse too large.
+
+        An open fuse or diode only leaves the supply dead or weak.
+        """
+        return next((p for p in self.points if not p.point.powered and _does_damage(p)), None)
+
+    def may_power(self, went_on: bool = False) -> bool:
+        """May power go on: is every power-off reading there and none a hazard, or did the person go on without?"""
+        return went_on or not (self.power_off_missing or self.hazard)
+
+    def wanted(self, went_on: bool = False, after: ChainPoint | None = None) -> PointVerdict | None:
+        """The one point to be measured next; None when nothing is left to measure.
+
+        Power off first, over all supplies of the board: one plug feeds them together. While one of those readings is
+        a hazard, it is measured again after the repair, and no reading with power on is asked for. With `after`, the
+        search begins behind that point and goes once round.
+        """
+        if not went_on and not self.power_off_missing and self.hazard is not None:
+            return self.hazard
+        powered = self.may_power(went_on)
+        start = next((n for n, p in enumerate(self.points, start=1) if p.point == after), 0)
+        around = (*self.points[start:], *self.points[:start])
+        still = [p for p in around if p.reading is None and (powered or not p.point.powered)]
+        # Along one supply before the next, as the probe travels.
+        here = [p for p in still if after is not None and p.point.path == after.path]
+        return next(iter(here or still), None)
+
     def path_of(self, point: PointVerdict) -> PathReport:
         """The path that a point belongs to."""
         return next(path for path in self.paths if point in path.points)
+
+
+def _does_damage(point: PointVerdict) -> bool:
+    """Would power burn something: is the reading below its limits to ground or across a diode, or a fuse too large?"""
+    value = None if point.reading is None or point.overload else point.reading.value
+    if point.verdict != "bad" or value is None:
+        return False
+    if point.point.quantity == Quantity.RATING:
+        return value > point.limits.high
+    return point.point.quantity in (*GROUND, Quantity.DIODE) and value < point.limits.low
 
 
 def judge_rails(
@@ -182,11 +226,11 @@ def _judge(
     if reading is None:
         return "not measured", f"{point.quantity} at {point.point}: {point.note}"
     if (reading.overload or reading.value is None) and point.quantity in GROUND and math.isinf(limits.high):
-        return "good", f"{point.point} has no path to ground at all (OL)"
+        return "good", f"{point.point} has no path to ground (OL)"
     if reading.overload or reading.value is None:
         return "bad", f"{point.point} reads open (OL): {_open_words(point)}"
     if math.isinf(limits.low):
-        return "doubtful", f"{point.quantity} at {point.point}: {NO_LIMITS}, so it is not judged"
+        return "doubtful", f"{point.quantity} at {point.point}: {NO_LIMITS}, so it cannot be judged"
     value, low, high = reading.value, limits.low, limits.high
     clean_only = limits_by == "clean" and strict_limit is not None
     if value < low or value > high:
@@ -209,15 +253,15 @@ def _open_words(point: ChainPoint) -> str:
 
 # What a reading below (first) or above (second) its limits usually means, by what was measured.
 _CAUSES: Mapping[str, tuple[str, str]] = {
-    Quantity.RIPPLE_FREQUENCY: ("half of the rectifier is missing", "not the mains: look for another source"),
+    Quantity.RIPPLE_FREQUENCY: ("half of the rectifier is missing", "not from the mains; look for another source"),
     Quantity.DIODE: ("shorted or leaky", "a poor joint or an open diode"),
-    Quantity.RATING: ("the wrong fuse; only like for like protects the board",) * 2,
+    Quantity.RATING: ("the wrong fuse; only the same rating protects the board",) * 2,
     Quantity.RESISTANCE: ("it is shorted", "it is open or a poor contact"),
-    Quantity.CURRENT: ("something is not fed or not running", "something draws too much"),
+    Quantity.CURRENT: ("a part is not supplied or not running", "a part draws too much"),
     Quantity.RESET_TIME: ("the reset's timing parts have changed",) * 2,
-    Quantity.RESET_PULSES: ("reset comes again and again",) * 2,
-    Quantity.AC_VOLTAGE: ("look at winding, plug and mains setting before this board",) * 2,
-    **dict.fromkeys(GROUND, ("shorted, or something on it is", "less on the rail than there should be")),
+    Quantity.RESET_PULSES: ("reset repeats",) * 2,
+    Quantity.AC_VOLTAGE: ("check winding, plug and mains setting first",) * 2,
+    **dict.fromkeys(GROUND, ("the rail or a part on it is shorted", "fewer loads on the rail than expected")),
 }
 
 
@@ -225,7 +269,7 @@ def _cause(point: ChainPoint, limits: Limits, value: float) -> str:
     """What a reading outside its limits usually means at such a point."""
     if point.quantity == Quantity.RIPPLE:
         lost = 100 * (1 - limits.high / value)
-        return f"the reservoir has lost capacitance (about {lost:.0f} % or more) or the load is too high"
+        return f"the reservoir has lost about {lost:.0f} % of its capacitance or more, or the load is too high"
     if point.quantity in _CAUSES:
         below, above = _CAUSES[point.quantity]
         return below if value < limits.low else above
@@ -233,4 +277,4 @@ def _cause(point: ChainPoint, limits: Limits, value: float) -> str:
         return "the cell is flat" if value < limits.low else "no such cell reads that high"
     # Negative supplies have their smaller magnitude at the upper limit.
     weak = abs(value) < abs(limits.low) if limits.low > 0 else abs(value) < abs(limits.high)
-    return "drop on the way here, or something on the rail draws too much" if weak else "regulation failed"
+    return "voltage drop on the way, or a part on the rail draws too much" if weak else "regulation failed"

@@ -82,7 +82,7 @@ def hunt(
     minutes = sum(_MINUTES[board.part(r).socketed] for r in chosen)
     covered = sum(dict(ranked)[r] for r in chosen)
     takes = f"about {max(1, round(minutes))} min"
-    told = f"lifting {', '.join(chosen)} ({takes}) splits the blame {covered:.0%} to {1 - covered:.0%}"
+    told = f"lifting {', '.join(chosen)} ({takes}) splits the probability {covered:.0%} to {1 - covered:.0%}"
     why = f"{len(parts)} parts share the rail; {told}"
     to_read = _spread_out([p for p in parts if p.refdes not in track]) if minutes > _TRACK_FROM else ()
     return ShortHunt(tuple(ranked), chosen, why, track=to_read)
@@ -100,7 +100,7 @@ def _spread_out(parts: Sequence[Part], most: int = 4) -> tuple[str, ...]:
 def _told(refdes: str, lifts: Sequence[LiftReading], baseline: float) -> str:
     telling = next((lift for lift in reversed(lifts) if refdes in lift.parts), None)
     if telling is None:
-        return f"the track reads least at {refdes}"
+        return f"the track resistance is lowest at {refdes}"
     value = "OL" if telling.value is None else format_quantity(telling.value, "Ω")
     alone = "is lifted" if telling.parts == (refdes,) else f"and {len(telling.parts) - 1} others are lifted"
     return f"the short goes when {refdes} {alone}: {format_quantity(baseline, 'Ω')} before, {value} then"

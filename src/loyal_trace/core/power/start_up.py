@@ -10,7 +10,6 @@ from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.units import format_quantity
 
 _WATCHDOG = 0.25
-LITHIUM = "a primary lithium cell is never charged, never soldered to directly, and goes to the collecting point"
 
 
 def start_up(board: BoardDefinition, report: PathReport) -> list[Explanation]:
@@ -35,16 +34,25 @@ def _reset(board: BoardDefinition, report: PathReport, reset: Reset) -> list[Exp
     lasts = value_of(next((p for p in at if p.point.quantity == "reset time"), None))
     # The program runs and crashes at the watchdog's pace: the reset circuit does its work.
     if pulses and reset.watchdog and abs(pulses * reset.watchdog - 1) <= _WATCHDOG:
-        comes = f"reset comes again every {format_quantity(1 / pulses, 's')}, the watchdog's own {reset.watchdog:g} s"
-        text = f"{comes}: the processor starts and does not get far; look at ROMs and bus before the reset circuit"
+        comes = (
+            f"reset comes again every {format_quantity(1 / pulses, 's')}, the "
+            f"period of the watchdog ({reset.watchdog:g} s)"
+        )
+        text = (
+            f"{comes}: the processor starts, but does not run its program; check ROMs and bus before the reset circuit"
+        )
         found.append(Explanation(reset.part, "doubtful", text))
     elif pulses:
-        text = f"reset pulses at {format_quantity(pulses, 'Hz')}: not the watchdog's period; does the supply sag?"
+        text = (
+            f"reset pulses at {format_quantity(pulses, 'Hz')}: not the period of "
+            "the watchdog; measure whether the supply drops"
+        )
         found.append(Explanation(reset.part, "bad", text))
     held = level is not None and (level < 0.8 if reset.active == "low" else level > 2.0)
     if held and not pulses:
         text = (
-            f"reset is held {reset.active} ({format_quantity(level or 0.0, 'V')}): nothing can run until it is let go"
+            f"reset is held {reset.active} ({format_quantity(level or 0.0, 'V')}): "
+            "the processor cannot run until it is released"
         )
         found.append(Explanation(reset.part, "bad", text))
     wanted = reset_time(board, reset)
@@ -53,7 +61,9 @@ def _reset(board: BoardDefinition, report: PathReport, reset: Reset) -> list[Exp
         # The same ±40 % as in the limits of the point.
         if lasts < 0.6 * wanted:
             value = format_quantity((board.part(reset.capacitor).value or 0.0) * lasts / wanted, "F")
-            text = f"{has}: too short, {reset.capacitor} acts like {value} and has dried, or {reset.resistor} is low"
+            text = (
+                f"{has}: too short, {reset.capacitor} acts like {value} and has dried out, or {reset.resistor} is low"
+            )
             found.append(Explanation(reset.capacitor, "bad", text))
         elif lasts > 1.4 * wanted:
             text = f"{has}: too long, {reset.capacitor} leaks or {reset.resistor} has risen"
@@ -77,19 +87,20 @@ def _cell(board: BoardDefinition, report: PathReport, cell: Cell) -> list[Explan
     beside = [f"the holder {cell.holder}"] * bool(cell.holder) + [f"{cell.decoupling} beside it"] * bool(
         cell.decoupling
     )
-    look = f"; look at {' and '.join(beside)} as well" if beside else ""
-    safe = f" ({LITHIUM})" if cell.primary_lithium else ""
+    look = f"; inspect {' and '.join(beside)} as well" if beside else ""
     if level is not None and level < cell.low:
         flat = f"{cell.part} is flat: {format_quantity(level, 'V')}"
-        text = f"{flat}, what it feeds forgets below {cell.low:g} V{look}{safe}"
+        text = f"{flat}, below {cell.low:g} V what it feeds loses its contents{look}"
         found.append(Explanation(cell.part, "bad", text))
     years = cell_years(cell, drain)
     if drain is not None and years is not None:
         usual = cell_years(cell)
-        life = f"{format_quantity(drain, 'A')} drain: a fresh {cell.part} lasts {years:.1f} years"
+        life = f"{format_quantity(drain, 'A')} drain: a new {cell.part} lasts {years:.1f} years"
         if drain > 2 * cell.current:
-            fed = f"{usual:.1f} at the {format_quantity(cell.current, 'A')} it should feed" if usual else "longer"
-            text = f"{life}, not {fed}: a leaking {cell.decoupling or 'capacitor'} or a blocking diode empties it"
+            fed = f"{usual:.1f} at the expected {format_quantity(cell.current, 'A')}" if usual else "longer"
+            text = (
+                f"{life}, not {fed}: a leaking {cell.decoupling or 'capacitor'} or a leaky blocking diode discharges it"
+            )
             found.append(Explanation(cell.decoupling or cell.part, "bad", text))
         else:
             found.append(Explanation(cell.part, "good", life))

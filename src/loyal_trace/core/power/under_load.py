@@ -70,7 +70,9 @@ def _crowbar(report: PathReport, supply: Supply) -> list[Explanation]:
             f"{rail[-1].point.point} is held at {format_quantity(level, 'V')}: the crowbar {supply.crowbar} has fired"
         )
         limit = f"above {format_quantity(supply.crowbar_voltage, 'V')}" if supply.crowbar_voltage else "too high"
-        text = f"{fired}. It did its work; find out what went {limit} (regulator shorted through?) before the next try"
+        text = (
+            f"{fired}. Find out what made the voltage rise {limit} (a shorted regulator?) before you apply power again"
+        )
         return [Explanation(supply.crowbar, "doubtful", text)]
     return []
 
@@ -88,7 +90,7 @@ def _drop(board: BoardDefinition, report: PathReport, supply: Supply) -> list[Ex
     current = value_of(report.latest("current")) or supply.current
     shown = f"{format_quantity(lost, 'V')} are lost between {source.point.point} and {far.point.point}"
     if lost <= _DROP_SHARE * abs(supply.nominal):
-        return [Explanation("", "good", f"{shown}: little enough")] if lost > 0 else []
+        return [Explanation("", "good", f"{shown}: within what plug and tracks lose")] if lost > 0 else []
     ohms = format_quantity(lost / current, "Ω")
     text = f"{shown}, {ohms} at {format_quantity(current, 'A')}: a plug, a joint or a track between them"
     return [Explanation(far.point.part, "doubtful", text)]
@@ -111,9 +113,9 @@ def _heat(board: BoardDefinition, report: PathReport, supply: Supply, around: Ar
         if hot is not None:
             words.append(f"junction about {hot:.0f} °C in air of {around.ambient:.0f} °C")
         if missing:
-            words.append("its compound is missing, which the sum counts with 1.5 K/W")
+            words.append("its heat-sink compound is missing, which adds 1.5 K/W")
         if supply.shares_sink_with:
-            words.append(f"it shares its sink with {supply.shares_sink_with}: screws first, then the joints")
+            words.append(f"it shares its heat sink with {supply.shares_sink_with}: fit the screws first, then solder")
         # Without known cooling nothing can be said against the heat itself.
         kind = "good" if hot is None or hot < _WARM else "bad" if hot > _HOT else "doubtful"
         found.append(Explanation(part, "doubtful" if missing and kind == "good" else kind, "; ".join(words)))
@@ -122,7 +124,7 @@ def _heat(board: BoardDefinition, report: PathReport, supply: Supply, around: Ar
     if bridge and not wrong and entry is not None and board.part(bridge).kind == "bridge":
         watts = bridge_power(supply.diode_drop, current, DIODES_IN_PATH[supply.rectifier])
         text = (
-            f"{bridge} turns {format_quantity(watts, 'W')} into heat at {format_quantity(current, 'A')}: warm is right"
+            f"{bridge} turns {format_quantity(watts, 'W')} into heat at {format_quantity(current, 'A')}: it runs warm"
         )
         found.append(Explanation(bridge, "good", text))
     return found
@@ -140,7 +142,10 @@ def _current(report: PathReport, supply: Supply, around: Around) -> list[Explana
     )
     shown = f"{format_quantity(taken, 'A')} drawn; {counted}"
     if taken > draw.high:
-        return [Explanation(point.point.part, "bad", f"{shown}: something draws too much; feel for the warm part")]
+        text = f"{shown}: a part draws too much. Find the hot part with a thermometer or a thermal camera"
+        return [Explanation(point.point.part, "bad", text, hot=True)]
     if taken < draw.low:
-        return [Explanation(point.point.part, "doubtful", f"{shown}: a part of the board is not fed or not running")]
+        return [
+            Explanation(point.point.part, "doubtful", f"{shown}: a part of the board is not supplied or not running")
+        ]
     return [Explanation(point.point.part, "good", shown)]

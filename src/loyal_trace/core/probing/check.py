@@ -179,7 +179,7 @@ def _judged(chip: ChipType, pin: Pin, reading: PinReading, readings: Readings, e
 
 def _judge_released(pin: Pin, reading: PinReading, expected: Expectation) -> OutputVerdict:
     when = "is switched off" if expected.released == "always" else "is or may be switched off at times"
-    reason = f"{_named(pin)} {when}, so what is read there comes from whatever else is on the line"
+    reason = f"{_named(pin)} {when}, so the level there comes from the other parts on the line"
     return OutputVerdict(pin.number, pin.name, reading, OutputWord.POSSIBLE, reason)
 
 
@@ -187,14 +187,14 @@ def _judge_no_level(pin: Pin, reading: PinReading, expected: Expectation, output
     # An open collector that is off is no driver: a missing pull-up leaves it without a level, the chip is not to
     # blame.
     if output and output.open_collector and 1 in expected.possible:
-        reason = f"{_named(pin)} is open collector and off; the pull-up that should lift it seems to be missing"
+        reason = f"{_named(pin)} is open collector and off; the pull-up resistor seems to be missing"
         return OutputVerdict(pin.number, pin.name, reading, OutputWord.UNUSUAL, reason)
     if reading.state == "Z":
-        reason = f"{_named(pin)} floats although this output always drives: open inside, or the leg has no joint"
+        reason = f"{_named(pin)} floats although this output always drives: open inside, or its joint is open"
     else:
         reason = (
             f"{_named(pin)} is at no valid level ({reading.words}) although this output always drives: "
-            "the output is failing, or something else on the line fights it"
+            "the output is failing, or another output drives the line"
         )
     return OutputVerdict(pin.number, pin.name, reading, OutputWord.IMPOSSIBLE, reason)
 

@@ -62,7 +62,7 @@ def parse_supplies(text: str) -> tuple[BenchSupply, ...]:
     for piece in (p.strip() for p in text.split(",") if p.strip()):
         match = _SUPPLY.fullmatch(piece)
         if match is None:
-            raise RequestError(f"“{piece}” is no supply; write its volts and its limit, such as 5 V 3 A")
+            raise RequestError(f"“{piece}” is not a supply; write its voltage and its current limit, such as 5 V 3 A")
         found.append(BenchSupply(parse_quantity(match[1].replace(" ", "")), parse_quantity(match[2] or "0")))
     return tuple(found)
 
@@ -117,4 +117,4 @@ def _rails(board_id: str, board: BoardDefinition, profile: BenchProfile, draw: D
         most = max(s.current for s in fits)
         if draw and (board.supplies or abs(volts - 5.0) < 0.3) and 0 < most < draw.typical:
             wants = format_quantity(draw.typical, "A")
-            yield Shortfall(board_id, name, f"its chips take {wants}, the bench supply stops at {most:g} A")
+            yield Shortfall(board_id, name, f"its chips take {wants}, the bench supply delivers {most:g} A at most")

@@ -5,6 +5,8 @@ from dataclasses import dataclass
 
 from loyal_trace.core.vocabulary.errors import RequestError
 
+WORTH_TELLING = 0.8
+
 
 def failure_rate_upper(clean: int, failed: int = 0, confidence: float = 0.95) -> float:
     """Upper bound of the failure rate at a confidence, one-sided.
@@ -70,6 +72,11 @@ class StartTally:
     @property
     def upper(self) -> float:
         return failure_rate_upper(self.clean, self.failed, self.confidence)
+
+    @property
+    def tells(self) -> bool:
+        """Do the starts bound the failure rate at all? A bound near 100 % holds for any board and says nothing."""
+        return self.upper <= WORTH_TELLING
 
     @property
     def still_needed(self) -> int:

@@ -12,6 +12,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
+from loyal_trace.core.roms.advice import HALF_ADVICE, NEXT
 from loyal_trace.core.roms.content import entropy_of
 from loyal_trace.core.roms.hypotheses import (
     PRIOR_BITS,
@@ -69,30 +70,12 @@ _VERDICT_OF = {
     "joined": "wrong-size",
     "text-mode": "wrong-size",
 }
-_HALF_ADVICE = "In smaller types {} is a programming or supply pin, in larger ones an address: check the level there."
-NEXT = {
-    "data-bridged": "Look for a solder bridge or bent legs between these pins, also at the reader; ring them out.",
-    "data-swapped": "Check adapter and reader wiring: the chip is whole. Exchange the lines back and verify.",
-    "address-bridged": "Look for a solder bridge or bent legs between these pins; ring them out, then read again.",
-    "address-swapped": "Check the adapter: the content is whole, in another order. Put it back and verify by its sums.",
-    "byte-swapped": "Nothing is wrong with the chip: exchange the bytes back, or choose the other byte order.",
-    "lane-wrong": "Nothing is wrong with the chip: the lanes were joined or split the wrong way round.",
-    "bit-reversed": "Check the adapter: D0 to D7 are wired the other way round.",
-    "inverted": "An inverting buffer sits in between, or the reader inverts; invert it back and verify.",
-    "part-blank": "Look at the upper address pins and the chip select; if it stays, programme that part anew.",
-    "patched": "Compare as a patched copy: a few edits that belong together are no accident. Ask which version it is.",
-    "address-stuck": "Look at these pins: legs folded under or tired contacts. Straighten, seat, read again.",
-    "garbage": "Check supply, chip enable and the reader's device type; read it three times and compare.",
-    "pattern": "Check output enable and the reader's contacts, then read again.",
-    "slow": "Read it again with a longer access time; check select, output enable and the supply at the chip's legs.",
-    "bits-lost": "Check seating and the reader's supply, read again; if it stays, erase and programme anew.",
-}
 
 
 def against_truth(image: Bytes, truth: Bytes, names: PinNames) -> tuple[Hypothesis, ...]:
     """Ranked explanations of an image of the right size."""
     wrong = int(np.count_nonzero(image != truth))
-    nothing = unknown(image, f"{count_of(wrong, 'byte')} of {len(image):,} differ in no pattern known here")
+    nothing = unknown(image, f"{count_of(wrong, 'byte')} of {len(image):,} differ, in no pattern known to the program")
     found = [
         nothing,
         *_simple(image, truth, names),
@@ -297,11 +280,18 @@ def _address_hypothesis(
     return made if whole else _only_within(made, start, end)
 
 
+def _elsewhere(left: int) -> str:
+    """What is true of all other bytes of the image."""
+    return (
+        f"{count_of(left, 'other byte')} {'differs' if left == 1 else 'differ'}" if left else "every other byte matches"
+    )
+
+
 def _only_within(made: Hypothesis, start: int, end: int) -> Hypothesis:
     """The same damage in a range of addresses, with what that says of its cause."""
     reason = (
-        f"{made.reason}, only from {start:04X} to {end:04X}, the rest is right: a cell row, a decoder inside, "
-        "or an address line with it"
+        f"{made.reason}, only from {start:04X} to {end:04X}; {_elsewhere(made.unexplained)}: a cell row, "
+        "a decoder inside the chip, or an address line is involved"
     )
     return replace(made, reason=reason, where={**made.where, "from": start, "to": end})
 
@@ -334,14 +324,14 @@ def _slow(image: Bytes, truth: Bytes) -> Hypothesis | None:
     if late < 16 or late < 0.9 * len(places) or late > 0.7 * len(image):
         return None
     left = len(places) - late
-    reason = f"{count_of(late, 'byte')} are still those of the address before: select or output enable too slow"
+    reason = f"{count_of(late, 'byte')} still show the byte of the address before: select or output enable is too slow"
     cost = len(image) * _entropy(len(places) / len(image)) + left * (math.log2(len(image)) + _PER_BYTE)
     return Hypothesis(
         "shifted",
         "unknown",
         reason,
         NEXT["slow"],
-        evidence=f"{late:,} of {len(places):,} wrong bytes lag by one",
+        evidence=f"{late:,} of {len(places):,} wrong bytes show the address before",
         where={"offsets": [int(p) for p in places[:64]], "site": "select"},
         score=14.0 + cost,
         unexplained=left,
@@ -357,10 +347,15 @@ def _many_bits(image: Bytes, truth: Bytes) -> Iterator[Hypothesis]:
             share = count / (8 * len(image))
             to = "1" if kind == "bits-faded" else "0"
             cost = 8 * len(image) * _entropy(share) if share < 0.5 else math.inf
-            reason = f"{count_of(count, 'bit')} read {to} that should not, none the other way: " + (
-                "cells have faded with age" if to == "1" else "cells were programmed or cannot be read"
+            reason = f"{count_of(count, 'bit')} wrongly read {to}, none the other way: " + (
+                "suggests cells that faded with age"
+                if to == "1"
+                else "suggests cells that were programmed or cannot be read"
             )
-            advice = "Programme the true image over it: only bits from 1 to 0 are needed. Then verify twice."
+            advice = (
+                "Only 1→0 changes are needed, so it can be programmed over. Erasing "
+                "first is safer: the other cells are as old."
+            )
             places = np.flatnonzero(flips)[:64]
             yield Hypothesis(
                 kind,
@@ -416,15 +411,15 @@ def _part_blank(image: Bytes, truth: Bytes, names: PinNames) -> Hypothesis | Non
     line = _half_line(start, end, len(image))
     side = f"; that is where A{line} is {'high' if start >> line & 1 else 'low'}" if line is not None else ""
     advice = (
-        NEXT["part-blank"] if line is None else f"{_HALF_ADVICE.format(names.line(f'A{line}'))} {NEXT['part-blank']}"
+        NEXT["part-blank"] if line is None else f"{HALF_ADVICE.format(names.line(f'A{line}'))} {NEXT['part-blank']}"
     )
     return Hypothesis(
         "part-blank",
         "unknown",
-        f"{start:04X} to {end:04X} reads {word} throughout, the rest is right{side}",
+        f"{start:04X} to {end:04X} reads {word} throughout; {_elsewhere(left)}{side}",
         advice,
         where={"from": start, "to": end, "value": value},
-        evidence=f"{count_of(end - start + 1, 'byte')} of {word} where content should be",
+        evidence=f"{count_of(end - start + 1, 'byte')} of {word} where the reference image has other bytes",
         score=6.0 + 2 * math.log2(len(image)) + cost,
         unexplained=left,
     )
@@ -435,7 +430,7 @@ def _pattern(image: Bytes, truth: Bytes) -> Hypothesis | None:
     for period in (2, 4, 8, 16, 32, 64):
         if len(image) >= 4 * period and np.array_equal(image[period:], image[:-period]):
             shown = image[: min(period, 4)].tobytes().hex(" ").upper()
-            reason = f"the same {period} bytes ({shown} …) over and over: the chip never drove its outputs"
+            reason = f"the same {period} bytes ({shown} …) repeat throughout, as if the chip never drove its outputs"
             evidence = f"repeats every {period} bytes"
             return Hypothesis(
                 "pattern",
@@ -459,7 +454,7 @@ def _garbage(image: Bytes, truth: Bytes) -> Hypothesis | None:
     return Hypothesis(
         "garbage",
         "unknown",
-        "the content is noise: it resembles neither this image nor any program",
+        "the contents look like noise: they resemble neither the reference image nor a program",
         NEXT["garbage"],
         evidence=f"{bits:.1f} bits a byte, {alike:.1%} of the bytes agree by chance",
         score=PRIOR_BITS["unknown"] - 4 + 5.0 * len(image) - 4.0,
@@ -483,13 +478,13 @@ def _patched(image: Bytes, truth: Bytes) -> Hypothesis | None:
     more = " …" if len(starts) > 3 else ""
     edits = [[int(s), int(e)] for s, e in zip(starts, ends, strict=True)]
     told = f"{count_of(len(places), 'byte')} in {count_of(len(starts), 'stretch', 'stretches')}"
-    reason = f"{count_of(len(starts), 'edit')} that belong together ({shown}{more})"
+    reason = f"{count_of(len(starts), 'edit')} of several bytes each ({shown}{more})"
     return Hypothesis(
         "patched",
         "few-bytes",
         reason,
         NEXT["patched"],
-        evidence=f"{told}, everything else is right",
+        evidence=f"{told}; every other byte matches the reference image",
         where={"edits": edits, "offsets": [int(p) for p in places[:64]]},
         score=PRIOR_BITS["few-bytes"] + 5 + cost,
     )

@@ -17,7 +17,9 @@ from loyal_trace.core.roms.undo import undo
 from loyal_trace.core.vocabulary.units import count_of
 
 _RESEMBLES = 0.8
-_TRY_RESTORING = "Its sums are known: restoring may find two wrong bytes, three bits or a stuck stretch."
+_TRY_RESTORING = (
+    "Its checksums are known: Restore the contents can find two wrong bytes, three bits or a stuck stretch."
+)
 
 
 @dataclass(frozen=True)
@@ -51,7 +53,7 @@ def several_contents(image: RomImage, expected: Expected, known: SumList) -> Hyp
     where = {"pieces": list(found.names), "lanes": found.lanes}
     how = "roms convert --lanes" if found.lanes else "roms convert --split"
     advice = f"Take it apart ({how} {len(found.names)}) and check each piece in its own slot."
-    return Hypothesis("joined", "wrong-size", found.words, advice, 1.0, where, "each piece proved by its sums")
+    return Hypothesis("joined", "wrong-size", found.words, advice, 1.0, where, "each piece proved by its checksums")
 
 
 def from_elsewhere(image: RomImage, expected: Expected, ranked: tuple[Hypothesis, ...]) -> tuple[Hypothesis, ...]:
@@ -66,10 +68,12 @@ def from_elsewhere(image: RomImage, expected: Expected, ranked: tuple[Hypothesis
     # It must be nearer to the other slot than to its own: two revisions of one slot resemble each other too.
     if best and alike[best] >= _RESEMBLES and alike[best] > own:
         wrong = int(np.count_nonzero(same_size[best] != here))
-        reason = f"this is the content of {best}, but for {count_of(wrong, 'byte')}"
-        advice = f"See whether it belongs at {best}, and what is wrong with it there."
+        reason = f"these are the contents of {best}, except {count_of(wrong, 'byte')}"
+        advice = f"Check whether it belongs at {best}, and judge it there."
         where: dict[str, object] = {"slot": best, "wrong": wrong}
-        found = Hypothesis("other-slot", "other-slot", reason, advice, 1.0, where, f"{alike[best]:.1%} of it agrees")
+        found = Hypothesis(
+            "other-slot", "other-slot", reason, advice, 1.0, where, f"{alike[best]:.1%} of the bytes agree"
+        )
         return _before(found, ranked)
     top = ranked[0]
     told = likeness(here, others).words if image.size and top.kind in ("unknown", "garbage") else ""
@@ -88,9 +92,11 @@ def put_back(image: RomImage, expected: Expected) -> Hypothesis | None:
         undone = None if entry.weak else undo(image.data, entry.by_algorithm, entry.size or expected.size)
         if undone:
             reason = f"{count_of(image.size, 'byte')}, but {len(undone.data):,} are expected; {undone.words}"
-            reason = f"{reason}: what belongs here is exactly right ({undone.proof})"
+            reason = f"{reason}: the expected contents are in it ({undone.proof})"
             advice = (
-                f"The content is good: keep those {len(undone.data):,} bytes and set the reader to the right device."
+                "Transfer the file again in binary mode, or write the restored image."
+                if undone.kind == "text-mode"
+                else f"Write the restored image of {len(undone.data):,} bytes, and set the reader to the right device."
             )
             where = dict(undone.where)
             return Hypothesis(undone.kind, "wrong-size", reason, advice, 1.0, where, f"proved by {undone.proof}")
@@ -107,8 +113,8 @@ def from_sums(image: RomImage, expected: Expected, ranked: tuple[Hypothesis, ...
             return _before(top, ranked)
         undone = undo(image.data, entry.by_algorithm)
         if undone:
-            advice = "Nothing is lost: put it back in order, then verify twice. Find what wired or joined it that way."
-            reason = f"{undone.words}; put back, every sum is right ({undone.proof})"
+            advice = "Restore the order and verify twice. Find what wired or joined it that way."
+            reason = f"{undone.words}; with that reversed every checksum matches ({undone.proof})"
             top = Hypothesis(
                 undone.kind, "unknown", reason, advice, 1.0, dict(undone.where), f"proved by {undone.proof}"
             )
@@ -132,11 +138,11 @@ def _one_wrong_byte(image: RomImage, entry: KnownSum) -> Hypothesis | None:
     return Hypothesis(
         "bits-faded" if not dropped else "few-bytes",
         "few-bytes",
-        f"one byte is wrong: {change.offset:04X} is {now:02X} and must be {value:02X} (proved by "
+        f"one byte is wrong: {change.offset:04X} is {now:02X} instead of {value:02X} (proved by "
         f"{' and '.join(sorted(digests))})",
-        "Programme it over: only bits from 1 to 0 are needed. Then verify twice."
+        "Only 1→0 changes are needed, so it can be programmed over. Erasing first is safer: the other cells are as old."
         if not dropped
-        else "Read it again; if it stays, erase and programme the restored image.",
+        else "Read it again. If it stays, erase it and program the restored image.",
         1.0,
         {"offsets": [change.offset], "bytes": [{"offset": change.offset, "is": now, "should_be": value}]},
         f"{raised.bit_count()} bits turned to 1, {dropped.bit_count()} to 0",

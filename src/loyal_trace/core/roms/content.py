@@ -33,7 +33,7 @@ class Likeness:
             return told
         name, cost = self.nearest[0]
         if cost > self.entropy + 2.5:
-            return f"{told}; it resembles nothing else on this board"
+            return f"{told}; it resembles no other contents of this board"
         others = [other for other, far in self.nearest[1:] if far > cost + _NEARER]
         return f"{told}, most like {name}" + (f", unlike {others[-1]}" if others else "")
 

@@ -21,6 +21,11 @@ _STEADY = ("VCC", "GND", "VPP", "/PGM", "/WE")
 _DECODE, _SETUP = 30e-9, 30e-9  # an LS decoder before it and the data set-up of the processor after it
 
 
+def is_uv_erased(number: str) -> bool:
+    """Is a type number that of an EPROM with a window, as 2716, 27C64 or 2532?"""
+    return re.search(r"\b(?:27|25)C?\d{2,4}\b", number.upper()) is not None
+
+
 @dataclass(frozen=True)
 class MemoryType:
     """One generic memory: pins in order, image size (byte), technology, programming voltage (V), access grades (ns)."""
@@ -206,19 +211,21 @@ def _wiring(has: str, wants: str, place: Mapping[str, int], old: MemoryType) -> 
 def _cautions(old: MemoryType, new: MemoryType, budget: float | None) -> list[str]:
     found = []
     if "VDD" in old.pins or "VBB" in old.pins:
-        found.append(f"the socket carries {old.supplies}: these must not reach the new device")
+        found.append(f"the socket carries {old.supplies}: keep these away from the new device")
     if any(pin.startswith("CS") for pin in old.pins):
-        found.append("the select polarity of a mask ROM was chosen by its maker: measure it, invert where it is high")
+        found.append(
+            "the maker of a mask ROM chose the polarity of its select pin: measure it, and invert it where it is high"
+        )
     if new.size > old.size:
-        found.append(f"place the image {new.size // old.size} times, so that the spare address lines do not matter")
+        found.append(f"repeat the image {new.size // old.size} times, so that the unused address lines have no effect")
     if old.levels.startswith("TTL, 16") and not new.levels.startswith("TTL, 16"):
-        found.append("the bipolar part drives 16 mA: check what hangs on its outputs")
+        found.append("the bipolar part drives 16 mA: check the loads at its outputs")
     if budget is not None and new.access:
         grade = [ns for ns in new.access if ns * 1e-9 <= budget]
         need = f"the board leaves {budget * 1e9:.0f} ns"
         found.append(f"{need}: grade {max(grade)} ns or faster" if grade else f"{need}: too slow in every grade")
     if new.programming:
-        found.append(f"programming voltage {new.programming:g} V: the wrong one destroys the device")
+        found.append(f"programming voltage {new.programming:g} V: a wrong voltage destroys the device")
     return found
 
 

@@ -113,8 +113,8 @@ def stuck_data(line: int, level: int, names: PinNames, evidence: str, cost: floa
     return Hypothesis(
         f"data-stuck-{level}",
         "stuck-data",
-        f"data line D{line} reads {word} at every address, the other seven carry content",
-        f"Look at {names.line(f'D{line}')}: leg and socket contact first, then read it in another socket or reader.",
+        f"data line D{line} reads {word} at every address",
+        f"Check {names.line(f'D{line}')}: pin and socket contact first. Then read it in another socket or reader.",
         where={"data": [line], "level": level},
         evidence=evidence,
         score=PRIOR_BITS["stuck-data"] + 4 + cost,
@@ -130,9 +130,9 @@ def stuck_address(
     return Hypothesis(
         "address-stuck",
         "stuck-address",
-        f"address line A{line} does not reach the cells ({how}): blocks of {1 << line:,} bytes come out twice",
-        f"Look at {names.line(f'A{line}')}: a leg folded under or a tired contact is the usual reason. "
-        "Straighten, seat, read again.",
+        f"address line A{line} is {how}: every block of {1 << line:,} bytes appears twice",
+        f"Check {names.line(f'A{line}')}. Usual cause: a pin bent under, or a worn socket contact. "
+        "Straighten the pin, reseat the chip, read it again.",
         where=where,
         evidence=evidence,
         score=PRIOR_BITS["stuck-address"] + 5 + cost,
@@ -153,7 +153,7 @@ def few_bytes(image: np.ndarray, truth: np.ndarray) -> Hypothesis | None:
         _few_reason(listed, len(places), raised, dropped),
         _few_advice(dropped, raised),
         where={"offsets": [int(i) for i in places[:_MAX_LISTED]], "bytes": listed},
-        evidence=f"{count_of(raised, 'bit')} turned to 1, {dropped:,} to 0; every other byte is right",
+        evidence=f"{count_of(raised, 'bit')} turned to 1, {dropped:,} to 0; every other byte matches",
         score=PRIOR_BITS["few-bytes"] + len(places) * per_byte,
     )
 
@@ -161,17 +161,29 @@ def few_bytes(image: np.ndarray, truth: np.ndarray) -> Hypothesis | None:
 def _few_reason(listed: list[dict[str, int]], count: int, raised: int, dropped: int) -> str:
     shown = ", ".join(f"{b['offset']:04X} is {b['is']:02X} not {b['should_be']:02X}" for b in listed[:3])
     more = f" and {count - 3:,} more" if count > 3 else ""
-    cause = "cells have faded to 1" if dropped == 0 else "cells read 0 that should be 1" if raised == 0 else ""
+    cause = (
+        "suggests cells that faded to 1"
+        if dropped == 0
+        else "suggests cells that read 0 instead of 1"
+        if raised == 0
+        else ""
+    )
     differ = "differs" if count == 1 else "differ"
     return f"{count_of(count, 'byte')} {differ} ({shown}{more})" + (f": {cause}" if cause else "")
 
 
 def _few_advice(dropped: int, raised: int) -> str:
     if dropped == 0:
-        return "Programme the true image over it: only bits from 1 to 0 are needed. Then verify twice."
+        return (
+            "Only 1→0 changes are needed, so it can be programmed over. Erasing "
+            "first is safer: the other cells are as old."
+        )
     if raised == 0:
-        return "Check seating and read again; if it stays, erase and programme anew (eyes away from the lamp)."
-    return "Read it again, twice. If the same bytes stay wrong, erase and programme anew, or compare as a patched copy."
+        return "Check the seating and read it again. If it stays, erase and re-program it."
+    return (
+        "Read it again twice. If the same bytes stay wrong, erase and re-program "
+        "it, or compare it with patched versions."
+    )
 
 
 def _select_pins(names: PinNames) -> str:
@@ -187,15 +199,16 @@ def blank_image(image: np.ndarray, names: PinNames = NO_DEVICE) -> Hypothesis | 
     what = "erased (all FF)" if value == 0xFF else f"the same byte everywhere ({value:02X})"
     pins = _select_pins(names) or "chip select, output enable and supply pins"
     advice = (
-        f"Measure {pins} at the chip while it is read; if all are right and it is blank elsewhere too, programme it."
+        f"Measure {pins} at the chip while it is read; if all are right and it "
+        "is blank in another reader too, program it."
         if value in (0xFF, 0)
-        else f"Check {pins} and the reader's contacts, then read again."
+        else f"Check {pins} and the contacts of the reader, then read again."
     )
     apart = "the image alone cannot tell an erased chip from one that was never selected or has no supply"
     return Hypothesis(
         "blank" if value == 0xFF else "all-zero" if value == 0 else "pattern",
         "blank",
-        f"the image is {what}: empty, or the chip never drove its outputs",
+        f"the image is {what}: the chip is empty, or it never drove its outputs",
         advice,
         where={"value": value},
         evidence=f"all {len(image):,} bytes are {value:02X}; {apart}",
@@ -207,8 +220,8 @@ def unknown(image: np.ndarray, evidence: str) -> Hypothesis:
     return Hypothesis(
         "unknown",
         "unknown",
-        "the content differs from what is expected, in no pattern that names a cause",
-        "Read it again twice and compare; ask which board or revision it could come from.",
+        "the contents differ from what is expected, in no pattern that names a cause",
+        "Read it two more times and compare the reads. Find out which board or revision it comes from.",
         evidence=evidence,
         score=PRIOR_BITS["unknown"] + 5.0 * len(image),
     )

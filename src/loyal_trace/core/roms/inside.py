@@ -9,7 +9,7 @@ from itertools import combinations
 
 import numpy as np
 
-from loyal_trace.core.roms.against import NEXT
+from loyal_trace.core.roms.advice import NEXT
 from loyal_trace.core.roms.content import entropy_of
 from loyal_trace.core.roms.hypotheses import (
     PRIOR_BITS,
@@ -53,8 +53,8 @@ def _lanes(image: Bytes, names: PinNames) -> Iterator[Hypothesis]:
         yield stuck_data(line, level, names, evidence, _steady_lane_cost(image, line))
     for a, b in combinations([line for line in range(8) if line not in steady], 2):
         if np.array_equal(lanes[a], lanes[b]):
-            evidence = f"D{a} and D{b} are alike in all {len(image):,} bytes"
-            reason = f"D{a} and D{b} always show the same: tied together, or one is open and follows the other"
+            evidence = f"D{a} and D{b} are equal in all {len(image):,} bytes"
+            reason = f"D{a} and D{b} are always equal: bridged, or one is open and follows the other"
             pins = f"{names.line(f'D{a}')}, {names.line(f'D{b}')}"
             yield Hypothesis(
                 "data-bridged",
@@ -90,7 +90,7 @@ def _blocks(image: Bytes, names: PinNames) -> Iterator[Hypothesis]:
             continue
         low = np.array_equal(shaped[:, 0, :, 1], shaped[:, 0, :, 0])
         if low or np.array_equal(shaped[:, 0, :, 1], shaped[:, 1, :, 1]):
-            reason = f"A{a} and A{b} are tied together, {'low' if low else 'high'} wins"
+            reason = f"A{a} and A{b} are bridged, {'low' if low else 'high'} wins"
             pins = f"{names.line(f'A{a}')}, {names.line(f'A{b}')}"
             yield Hypothesis(
                 "address-bridged",
@@ -114,7 +114,7 @@ def _whole(image: Bytes) -> Iterator[Hypothesis]:
     for period in (2, 4, 8, 16, 32):
         if len(image) >= 4 * period and np.array_equal(image[period:], image[:-period]):
             shown = image[: min(period, 4)].tobytes().hex(" ").upper()
-            reason = f"the same {period} bytes ({shown} …) over and over: the chip never drove its outputs"
+            reason = f"the same {period} bytes ({shown} …) repeat throughout, as if the chip never drove its outputs"
             yield Hypothesis(
                 "pattern",
                 "blank",
@@ -128,7 +128,7 @@ def _whole(image: Bytes) -> Iterator[Hypothesis]:
     shares = np.bincount(image, minlength=256) / len(image)
     bits = entropy_of(shares)
     if bits > min(_NOISE_BITS, math.log2(len(image)) - 3.2) and shares.max() < 0.02:
-        reason = "the content is noise: it looks like no program, no text and no picture"
+        reason = "the contents look like noise: not like a program, a text or a picture"
         yield Hypothesis(
             "garbage",
             "unknown",

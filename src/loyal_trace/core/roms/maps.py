@@ -75,7 +75,7 @@ def data_maps() -> Iterator[DataMap]:
         one, other = _bit(IDENTITY, a), _bit(IDENTITY, b)
         for name, joined in (("low", one & other), ("high", one | other)):
             table = _with(_with(IDENTITY, a, joined), b, joined)
-            yield DataMap("data-bridged", (a, b), f"D{a} and D{b} are tied together, {name} wins", table, 12.0)
+            yield DataMap("data-bridged", (a, b), f"D{a} and D{b} are bridged, {name} wins", table, 12.0)
         order = list(range(8))
         order[a], order[b] = b, a
         yield DataMap("data-swapped", (a, b), f"D{a} and D{b} are exchanged", permuted(tuple(order)), 11.0)
@@ -131,12 +131,12 @@ def address_maps(bits: int) -> Iterator[AddressMap]:
         yield AddressMap("byte-swapped", (0, 1), "every four bytes are in reverse order", _inverted(3), 10.0)
     if bits > 1:
         yield AddressMap(
-            "address-swapped", tuple(range(bits)), "addresses run backwards", _inverted((1 << bits) - 1), 12.0
+            "address-swapped", tuple(range(bits)), "addresses are in reverse order", _inverted((1 << bits) - 1), 12.0
         )
     for a, b in combinations(range(bits), 2):
         yield AddressMap("address-swapped", (a, b), f"A{a} and A{b} are exchanged", _exchanged(a, b), 12.0)
         for name, wins in (("low", True), ("high", False)):
-            words = f"A{a} and A{b} are tied together, {name} wins"
+            words = f"A{a} and A{b} are bridged, {name} wins"
             yield AddressMap("address-bridged", (a, b), words, _tied(a, b, wins), 14.0)
     yield from _lanes(bits)
 
@@ -167,9 +167,9 @@ def _lanes(bits: int) -> Iterator[AddressMap]:
     if bits < 3:
         return
     top, mask = bits - 1, (1 << bits) - 1
-    words = "the two halves come out interleaved, as byte lanes of a wider bus"
+    words = "the two halves are interleaved, as byte lanes of a wider bus"
     yield AddressMap("lane-wrong", (), words, lambda i: (i >> 1) | ((i & 1) << top), 12.0)
-    words = "the bytes of two lanes come one half after the other"
+    words = "the bytes of two byte lanes follow one another as halves"
     yield AddressMap("lane-wrong", (), words, lambda i: ((i << 1) & mask) | (i >> top), 12.0)
 
 
@@ -217,7 +217,9 @@ def found_address_order(image: Bytes, truth: Bytes, bits: int) -> AddressMap | N
         return out
 
     moved = tuple(n for n in range(bits) if order[n] != n)
-    words = ", ".join(f"A{n} goes where A{order[n]} belongs" for n in moved[:4]) + (" …" if len(moved) > 4 else "")
+    words = ", ".join(f"A{n} is connected in place of A{order[n]}" for n in moved[:4]) + (
+        " …" if len(moved) > 4 else ""
+    )
     return AddressMap("address-swapped", moved, words, source, 12.0 + 4.0 * len(moved))
 
 

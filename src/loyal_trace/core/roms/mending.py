@@ -58,7 +58,7 @@ def _ways(reads: Sequence[bytes], entry: KnownSum, watch: Watch) -> Iterator[Men
     proof = " and ".join(sorted(digests))
     for read in reads:
         if entry.accepts(RomImage("", read)):
-            yield Mended(read, entry.firmware, "one of the reads is right as it is", proof)
+            yield Mended(read, entry.firmware, "one of the reads matches as it is", proof)
     if entry.weak:
         return  # sums of a few bits would agree with too much
     together = consensus(reads, digests, watch)

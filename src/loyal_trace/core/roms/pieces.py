@@ -21,8 +21,8 @@ class Pieces:
 
     @property
     def words(self) -> str:
-        """`several contents one after the other: 6A, 6B`, or woven as byte lanes."""
-        how = "woven as byte lanes" if self.lanes else "one after the other"
+        """`several contents one after the other: 6A, 6B`, or interleaved as byte lanes."""
+        how = "interleaved as byte lanes" if self.lanes else "one after the other"
         return f"several contents {how}: {', '.join(name or 'unknown' for name in self.names)}"
 
 
@@ -62,7 +62,7 @@ def _name_of(piece: bytes, known: SumList) -> str:
 
 
 def joined(images: Sequence[bytes], lanes: bool) -> bytes:
-    """Images one after the other, or woven as byte lanes."""
+    """Images one after the other, or interleaved as byte lanes."""
     if not lanes:
         return b"".join(images)
     return np.column_stack([np.frombuffer(image, dtype=np.uint8) for image in images]).tobytes()

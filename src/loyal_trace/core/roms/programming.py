@@ -8,13 +8,12 @@ from loyal_trace.core.power.formulas import positive
 from loyal_trace.core.vocabulary.units import count_of
 
 ERASE_DOSE = 15.0
-UV_CAUTION = "254 nm harms eyes and skin: lid closed, window covered afterwards."
 
 CHANGED = {
-    "mask": "a mask ROM cannot be changed: replace it by a programmed substitute",
-    "fuse": "a bipolar PROM burns each bit once: programme a blank one, or take a substitute; never try twice",
+    "mask": "a mask ROM cannot be changed: replace it with a programmed substitute",
+    "fuse": "a bipolar PROM can be programmed once: program a blank one, or use a substitute",
     "otp": "a part without a window cannot be erased: replace it",
-    "eprom": "an EPROM is programmed from 1 to 0, and erased under the lamp before any bit can rise",
+    "eprom": "an EPROM is programmed from 1 to 0; setting any bit to 1 needs erasing under the lamp",
     "eeprom": "an EEPROM is rewritten byte by byte in the programmer",
     "flash": "a flash is erased and rewritten in the programmer, no lamp needed",
 }
@@ -32,23 +31,27 @@ def programming(image: bytes, truth: bytes, technology: str = "eprom") -> Progra
     """What the technology of a memory allows: cells of an EPROM only go from 1 to 0, fuses of a bipolar PROM only burn
     once (their blank level differs by type), masks never change, EEPROM and flash are rewritten at will."""
     if image == truth:
-        return Programming("nothing", "the content is right")
+        return Programming("nothing", "the contents match")
     if technology in ("mask", "fuse"):
         return Programming("replace", CHANGED[technology])
     if len(image) != len(truth):
-        return Programming("erase", "another size: take a device of the right size")
+        return Programming("erase", "another size: use a device of the right size")
     here, there = np.frombuffer(image, np.uint8), np.frombuffer(truth, np.uint8)
     rising = int(np.unpackbits(there & ~here).sum())
     falling = int(np.unpackbits(here & ~there).sum())
     if technology in ("eeprom", "flash"):
         bits = count_of(rising + falling, "bit")
-        return Programming("rewrite", f"{bits} differ: write it anew in the programmer, no lamp needed, then verify")
+        return Programming("rewrite", f"{bits} differ: re-program it (no lamp needed), then verify")
     if rising and technology == "otp":
-        return Programming("replace", f"{count_of(rising, 'bit')} must go from 0 to 1: {CHANGED['otp']}")
+        return Programming("replace", f"{count_of(rising, 'bit')} must change from 0 to 1: {CHANGED['otp']}")
     if rising:
-        words = f"{count_of(rising, 'bit')} must go from 0 to 1: erase first, then programme and verify twice"
+        words = f"{count_of(rising, 'bit')} must change from 0 to 1: erase it first, then program and verify twice"
         return Programming("erase", words)
-    return Programming("over", f"{count_of(falling, 'bit')} must go from 1 to 0: programme over it, then verify twice")
+    return Programming(
+        "over",
+        f"{count_of(falling, 'bit')} must change from 1 to 0, so it can be programmed over. "
+        "Erasing first is safer: the other cells are as old",
+    )
 
 
 def erase_minutes(irradiance: float, dose: float = ERASE_DOSE) -> float:

@@ -32,11 +32,13 @@ class RevisionMix:
         """One sentence: which slots are of which revision, and that no chip is bad for it."""
         told = "; ".join(f"{', '.join(slots)} of {firmware}" for firmware, slots in self.by_firmware.items())
         if self.mixed:
-            return f"firmware revisions are mixed ({told}): no chip is bad for that, but the set must be made whole"
+            return (
+                f"firmware revisions are mixed ({told}): the chips can be good, but the set has to be of one revision"
+            )
         return (
-            f"every slot that tells is of firmware {told.rpartition(' of ')[2]}"
+            f"every slot that differs between revisions has firmware {told.rpartition(' of ')[2]}"
             if told
-            else "no slot tells the firmware"
+            else "no slot that differs between revisions was read"
         )
 
 

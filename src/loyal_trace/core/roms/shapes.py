@@ -58,16 +58,16 @@ def _halves(data: bytes, truth: bytes) -> Iterator[Shape]:
                     place = f"{number * size:04X} to {(number + 1) * size - 1:04X}"
                     words = f"only {place} was read, a {'half' if count == 2 else 'quarter'} of the chip"
                     advice = (
-                        "The reader took it for a smaller device: choose the right one, watch the upper address pin."
+                        "The reader was set to a smaller device: choose the right one, and check the upper address pin."
                     )
                     where = {"from": number * size, "to": (number + 1) * size - 1}
                     yield Shape("half-read", words, advice, where, 5.0, wrong)
                 lane = truth[number::count]
                 wrong = _near(data, lane)
                 if wrong is not None:
-                    words = f"lane {number} of {count} alone"
+                    words = f"byte lane {number} of {count} alone"
                     yield Shape(
-                        "lane-wrong", words, "Interleave it with the other lanes.", {"lane": number}, 6.0, wrong
+                        "lane-wrong", words, "Interleave it with the other byte lanes.", {"lane": number}, 6.0, wrong
                     )
 
 
@@ -80,18 +80,18 @@ def _longer(data: bytes, truth: bytes) -> Iterator[Shape]:
         pieces = [data[n : n + size] for n in range(0, len(data), size)]
         wrong = [_near(piece, truth) for piece in pieces]
         if all(w is not None for w in wrong):
-            words = f"the content stands in it {len(pieces)} times"
+            words = f"the contents are in it {len(pieces)} times"
             advice = f"Keep the first {size:,} bytes; the reader was set to a larger device."
             yield Shape("doubled", words, advice, {"times": len(pieces)}, 3.0, sum(w or 0 for w in wrong))
         for count in (2, 4):
             for number in range(count if len(data) == count * size else 0):
                 near = _near(data[number::count], truth)
                 if near is not None:
-                    words = f"lane {number} of {count} is right: it was read as one wide image"
-                    yield Shape("lane-wrong", words, "Split the lanes.", {"lane": number}, 5.0, near)
+                    words = f"byte lane {number} of {count} has the expected contents: it was read as one wide image"
+                    yield Shape("lane-wrong", words, "Split the byte lanes.", {"lane": number}, 5.0, near)
     at_start = _near(data[:size], truth)
     if at_start is not None:
-        words = f"right up to {size - 1:04X}, then {count_of(extra, 'byte')} that do not belong to it"
+        words = f"the expected contents up to {size - 1:04X}, then {count_of(extra, 'extra byte')}"
         advice = f"Keep the first {size:,} bytes; the reader read past the end."
         yield Shape("overdump", words, advice, {"from": size, "to": len(data) - 1}, 6.0, at_start)
     place = data.find(truth[:_ANCHOR])
@@ -99,8 +99,8 @@ def _longer(data: bytes, truth: bytes) -> Iterator[Shape]:
         wrong_here = _near(data[offset : offset + size], truth)
         if wrong_here is not None:
             tail = len(data) - offset - size
-            behind = f" and {tail:,} behind it" if tail else ""
-            words = f"{count_of(offset, 'byte')} stand before the content{behind}: a file header"
+            behind = f" and {tail:,} after them" if tail else ""
+            words = f"{count_of(offset, 'byte')} before the contents{behind}: a file header"
             yield Shape("header", words, f"Cut off the first {offset:,} bytes.", {"offset": offset}, 8.0, wrong_here)
 
 
@@ -120,8 +120,8 @@ def _shifted(data: bytes, truth: bytes) -> Iterator[Shape]:
         if turned <= max(2, _CLOSE * len(data)):
             yield Shape(
                 "shifted",
-                f"the content begins {side} and wraps round",
-                "Turn it back by that.",
+                f"the contents begin {side} and wrap round",
+                "Rotate it back by that many bytes.",
                 {"offset": by},
                 7.0,
                 turned,
@@ -130,8 +130,8 @@ def _shifted(data: bytes, truth: bytes) -> Iterator[Shape]:
         kept = (array[by:], true[:-by]) if by > 0 else (array[:by], true[-by:])
         moved = int(np.count_nonzero(kept[0] != kept[1]))
         if moved <= max(2, _CLOSE * len(kept[0])):
-            words = f"the content begins {side}, and its {'end' if by > 0 else 'beginning'} is lost"
-            advice = "Read it again: the count or the offset at the reader was wrong."
+            words = f"the contents begin {side}, and their {'end' if by > 0 else 'beginning'} is lost"
+            advice = "Check count and offset at the reader, then read it again."
             yield Shape("shifted", words, advice, {"offset": by}, 7.0 + 2.0 * abs(by), moved)
             return
 
@@ -149,11 +149,11 @@ def _text(data: bytes, truth: bytes) -> Iterator[Shape]:
     """Line ends changed as a text transfer does, or the end taken for an end-of-file mark."""
     advice = "Transfer it again in binary mode."
     for name, changed in (
-        ("every line feed got a carriage return", truth.replace(b"\n", b"\r\n")),
-        ("carriage returns before line feeds are gone", truth.replace(b"\r\n", b"\n")),
-        ("carriage returns became line feeds", truth.replace(b"\r", b"\n")),
-        ("line feeds became carriage returns", truth.replace(b"\n", b"\r")),
-        ("everything from the first 1A on is gone", truth.partition(b"\x1a")[0]),
+        ("a carriage return was added to every line feed", truth.replace(b"\n", b"\r\n")),
+        ("carriage returns before line feeds were removed", truth.replace(b"\r\n", b"\n")),
+        ("carriage returns were changed to line feeds", truth.replace(b"\r", b"\n")),
+        ("line feeds were changed to carriage returns", truth.replace(b"\n", b"\r")),
+        ("everything from the first 1A on is missing", truth.partition(b"\x1a")[0]),
     ):
         if changed != truth and data == changed:
             yield Shape("text-mode", name, advice, {}, 4.0)

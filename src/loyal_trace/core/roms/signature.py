@@ -75,10 +75,10 @@ def register_from(text: str) -> Register:
     try:
         poly, init, xorout = (int(word, 0) for word in (*numbers, "0", "0")[:3])
     except ValueError:
-        raise RequestError(f"“{text}” is no register; write CRC16-ARC, or 0x1021 0xFFFF 0 refin refout") from None
+        raise RequestError(f"“{text}” is not a register; write CRC16-ARC, or 0x1021 0xFFFF 0 refin refout") from None
     found = Register(16, poly, init, xorout, "refin" in words, "refout" in words, "feedback" in words)
     if any(value >> 16 or value < 0 for value in (poly, init, xorout)) or len(numbers) > 3:
-        raise RequestError(f"“{text}” is no register of 16 bits")
+        raise RequestError(f"“{text}” is not a register of 16 bits")
     return found
 
 
@@ -110,7 +110,7 @@ def read_signature(text: str, symbols: str = HEX_SYMBOLS) -> int:
     value = 0
     for symbol in body:
         if symbol.lower() not in table:
-            raise RequestError(f"“{symbol}” in “{text.strip()}” is none of the symbols {symbols}")
+            raise RequestError(f"“{symbol}” in “{text.strip()}” is not one of the symbols {symbols}")
         value = value << 4 | table[symbol.lower()]
     if not body:
         raise RequestError("a signature is missing")

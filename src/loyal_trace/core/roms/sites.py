@@ -41,21 +41,28 @@ WORDS = {
     "set-up": "set-up of the reader",
     "file": "the file",
     "content": "what was programmed",
-    "contact": "legs or socket contact",
+    "contact": "pins or socket contact",
 }
+_SOCKET = "Read it in another socket or reader: contact faults change, cells do not."
+_SELECT = "Measure select and output enable at the pins of the chip while it is read."
+# A cell that lost charge conducts at 5 V, and no longer at 4.5 V: the word line follows the supply. So do the two
+# supply limits at which EPROM data sheets have programming verified.
+_LOWER = "Read it at a lower supply (4.5 to 4.75 V): faded cells read right again, programmed bytes stay as they are."
 _CHECKS = {
-    frozenset(("pins", "cells")): "Read it in another socket or reader: what changes is contact, what stays is cells.",
-    frozenset(("pins", "adapter")): "Ring the line from the chip's leg to the reader's own connector.",
+    frozenset(("pins", "cells")): _SOCKET,
+    frozenset(("pins", "adapter")): "Check continuity from the pin of the chip to the reader's own connector.",
     frozenset(("pins", "set-up")): "Read a good chip of the type with the same settings: the same picture is set-up.",
     frozenset(("pins", "content")): "Read it in another reader: a contact fault changes, programmed content does not.",
-    frozenset(("select", "cells")): "Measure select and output enable at the chip's own legs while it is read.",
-    frozenset(("select", "pins")): "Measure select and output enable at the chip's own legs while it is read.",
-    frozenset(("cells", "content")): "Read at a slightly higher supply: faded cells change, programmed bytes do not.",
-    frozenset(("cells", "set-up")): "Choose the device anew and read again: set-up damage changes, cells do not.",
-    frozenset(("set-up", "content")): "Choose the device anew and read again: set-up damage changes with it.",
+    frozenset(("select", "cells")): _SELECT,
+    frozenset(("select", "pins")): _SELECT,
+    frozenset(("cells", "content")): _LOWER,
+    frozenset(("cells", "set-up")): "Choose the device again and read again: set-up damage changes, cells do not.",
+    frozenset(
+        ("set-up", "content")
+    ): "Choose the device again and read again: set-up damage changes, content does not.",
 }
-_FILE = "Read the chip again: what was done to the file is gone then, what sits in the chip is not."
-_CONTACT = "Clean the legs and read three times more: contact faults move, everything else stays."
+_FILE = "Read the chip again: damage of the file is gone then, damage in the chip is not."
+_CONTACT = "Clean the pins and read it three more times: contact faults change, everything else stays."
 _SAME = "Both sit in the same place: one check answers both."
 
 

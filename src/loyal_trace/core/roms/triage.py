@@ -1,4 +1,4 @@
-"""A ROM check failed in circuit: chip, leg or socket, decoder, bus, or the set-up?
+"""A ROM check failed in circuit: chip, pin or socket, decoder, bus, or the set-up?
 
 The rules are those of the bench: content right out of circuit clears the cells; several sockets on one decoder or bus
 that fail together accuse what they share; a check that never ends, or a watchdog that fires, is no ROM at all.
@@ -36,18 +36,28 @@ def triage(socket: Socket, others: Sequence[Socket], watchdog: bool = False) -> 
         why = (
             "the watchdog fires during the check"
             if watchdog
-            else "no signature came at all: the bus was never released"
+            else "no signature was shown: the processor did not release the bus"
         )
-        return Triage("set-up", f"{why}; that is no ROM", "Hold the watchdog off, check the CPU's bus request, repeat.")
+        return Triage(
+            "set-up",
+            f"{why}; this does not indicate a ROM",
+            "Disable the watchdog, check the bus request of the processor, repeat the check.",
+        )
     if socket.in_circuit != "wrong":
         return Triage("", f"{name} does not fail in circuit", "")
     if not socket.out_of_circuit:
-        return Triage("open", f"{name} fails in circuit; its content is not known", f"Take {name} out and read it.")
+        return Triage("open", f"{name} fails in circuit; its contents are not known", f"Take {name} out and read it.")
     if socket.out_of_circuit == "unstable":
         why = f"{name} reads differently each time out of circuit too"
-        return Triage("leg or chip", why, f"Clean the legs of {name}, read it three times; then the chip is to blame.")
+        return Triage(
+            "pin or chip",
+            why,
+            f"Clean the pins of {name} and read it three times. If the reads still differ, the chip is faulty.",
+        )
     if socket.out_of_circuit == "differs":
-        return Triage("chip", f"{name} is wrong out of circuit too: the chip", f"See what kind of wrong {name} is.")
+        return Triage(
+            "chip", f"{name} is wrong out of circuit too, which indicates the chip", f"See the verdict on {name}."
+        )
     return _shared(socket, others)
 
 
@@ -61,5 +71,7 @@ def _shared(socket: Socket, others: Sequence[Socket]) -> Triage:
         if alike and not any(part == getattr(o, what) for o in passing):
             why = f"{name} and {', '.join(alike)} fail together and share {part}; none that passes does"
             return Triage(what, why, f"Probe {part} while one of them is read.")
-    why = f"{name} is right out of circuit, and what shares its decoder and bus passes"
-    return Triage("leg or socket", why, f"Look at the legs of {name} and its socket; press it and repeat the check.")
+    why = f"{name} is right out of circuit, and the chips that share its decoder and bus pass"
+    return Triage(
+        "pin or socket", why, f"Inspect the pins of {name} and its socket; press the chip and repeat the check."
+    )

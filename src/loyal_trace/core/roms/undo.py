@@ -163,14 +163,14 @@ def _cut(data: bytes, size: int | None) -> Iterator[Candidate]:
             again = len(data) % right == 0 and data == piece * (len(data) // right)
             kind = "doubled" if again else "overdump" if start == 0 else "header"
             words = (
-                "the content stands in it several times"
+                "the contents are in it several times"
                 if again
-                else f"the content is {right:,} bytes from {start:04X} on"
+                else f"the contents are {right:,} bytes from {start:04X} on"
             )
             yield kind, words, {"from": start, "to": start + right - 1}, piece
         count = len(data) // right
         for number in range(count if len(data) == count * right and count in (2, 4) else 0):
-            yield "lane-wrong", f"lane {number} of {count}", {"lane": number}, data[number::count]
+            yield "lane-wrong", f"byte lane {number} of {count}", {"lane": number}, data[number::count]
     for mended in (data.replace(b"\r\n", b"\n"), data.replace(b"\n", b"\r\n")):
         if mended != data and (size is None or len(mended) == size):
-            yield "text-mode", "line ends were changed as a text transfer does", {}, mended
+            yield "text-mode", "line ends were changed, as in a text transfer", {}, mended

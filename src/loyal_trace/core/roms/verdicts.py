@@ -50,14 +50,14 @@ def _only(found: Hypothesis) -> RomVerdict:
 
 
 def _settled(verdict: str, reason: str, advice: str, **where: object) -> RomVerdict:
-    only = Hypothesis(verdict, verdict, reason, advice, 1.0, dict(where), "proved by its sums")
+    only = Hypothesis(verdict, verdict, reason, advice, 1.0, dict(where), "proved by its checksums")
     return _only(only)
 
 
 @cache
 def _right(detail: str, firmwares: tuple[str, ...]) -> RomVerdict:
     """One verdict for all images that are right in the same way: large sets have thousands."""
-    return _settled("matches", f"content is right: {detail}", "Nothing to do here.", firmware=list(firmwares))
+    return _settled("matches", f"contents match: {detail}", "No repair needed.", firmware=list(firmwares))
 
 
 def judge(image: RomImage, expected: Expected, known: SumList, other_reads: Sequence[bytes] = ()) -> RomVerdict:
@@ -112,10 +112,10 @@ def _with_gaps(image: RomImage, expected: Expected) -> RomVerdict:
         filled[first : last + 1] = bytes(last + 1 - first)
     right = any(entry.accepts(RomImage("", bytes(filled))) for entry in expected.own)
     shown = ", ".join(f"{first:04X} to {last:04X}" for first, last in image.gaps[:4])
-    reason = f"the records of the file say nothing of {shown}" + (" …" if len(image.gaps) > 4 else "")
+    reason = f"the records of the file leave out {shown}" + (" …" if len(image.gaps) > 4 else "")
     first, last = image.gaps[0][0], image.gaps[-1][1]
     where: dict[str, object] = {"from": first, "to": last, "gaps": [list(gap) for gap in image.gaps], "site": "file"}
-    reason += "; filled with 00 every sum is right" if right else ""
+    reason += "; filled with 00 every checksum matches" if right else ""
     advice = "Write it as a plain binary, with those bytes 00." if right else "Save it again with all its addresses."
     return _only(Hypothesis("part-blank", "unknown", reason, advice, 1.0, where, "by the addresses of its records"))
 
@@ -129,8 +129,8 @@ def accepted_verdict(own: tuple[KnownSum, ...], accepting: Sequence[KnownSum], f
         return _right("the same in every firmware revision" if same else _right_by(own, firmwares), tuple(firmwares))
     return _settled(
         "other-revision",
-        f"right content, but of firmware {firmwares[0]}; this set is firmware {firmware}",
-        "Not a bad chip. Decide which revision the board should run and make the set whole.",
+        f"contents of firmware {firmwares[0]}; this set is firmware {firmware}",
+        "The chip can be good. Decide which revision the board runs, and make the set of one revision.",
         firmware=firmwares,
     )
 
@@ -138,14 +138,14 @@ def accepted_verdict(own: tuple[KnownSum, ...], accepting: Sequence[KnownSum], f
 def part_of_whole(whole: Whole, part: int, names: Sequence[str]) -> RomVerdict:
     """The verdict on a file that holds one half, quarter or byte lane of a content which several files make up."""
     place = whole.entry.place or whole.entry.name
-    what = f"lane {part}" if whole.lanes else f"part {part + 1}"
+    what = f"byte lane {part}" if whole.lanes else f"part {part + 1}"
     others = ", ".join(name for number, name in enumerate(names) if number != part)
-    reason = f"{what} of {len(names)} of {place}; with {others} it is exactly right"
+    reason = f"{what} of {len(names)} of {place}; with {others} every checksum matches"
     how = "roms convert --interleave" if whole.lanes else "roms convert"
     where = {"slot": place, "part": part, "of": len(names), "with": list(names)}
     kind = "lane-wrong" if whole.lanes else "half-read"
     advice = f"Put the parts together ({how} {' '.join(names)} OUT) and check the whole."
-    return _only(Hypothesis(kind, "wrong-size", reason, advice, 1.0, where, "the whole is proved by its sums"))
+    return _only(Hypothesis(kind, "wrong-size", reason, advice, 1.0, where, "the whole is proved by its checksums"))
 
 
 def _by_digest(image: RomImage, expected: Expected, known: SumList) -> RomVerdict | None:
@@ -161,9 +161,9 @@ def _by_digest(image: RomImage, expected: Expected, known: SumList) -> RomVerdic
             place = f"{place} of board {home.board}"
         return _settled(
             "other-slot",
-            f"this is the content of {place}{' (firmware ' + home.firmware + ')' if home.firmware else ''}",
-            f"If the chip sits in the wrong socket, move it: its content is listed for {place}. If only the file has "
-            "another name, record it there.",
+            f"these are the contents listed for {place}{' (firmware ' + home.firmware + ')' if home.firmware else ''}",
+            f"If the chip sits in the wrong socket, move it to {place}. If only the file has another name, "
+            "ignore this.",
             slot=home.place or home.name,
             board=home.board,
         )
@@ -174,8 +174,8 @@ def _right_by(own: tuple[KnownSum, ...], firmwares: list[str]) -> str:
     if firmwares:
         return f"firmware {firmwares[0]}"
     algorithms = sorted({a for entry in own for a, _ in entry.digests})
-    weak = ", a weak proof: many wrong images would agree too" if all(entry.weak for entry in own) else ""
-    return f"all sums agree ({', '.join(algorithms)}{weak})"
+    weak = ", a weak proof: many wrong images agree too" if all(entry.weak for entry in own) else ""
+    return f"all checksums match ({', '.join(algorithms)}{weak})"
 
 
 def _unstable(image: RomImage, other_reads: Sequence[bytes], proved: RomVerdict | None) -> RomVerdict | None:
@@ -184,14 +184,17 @@ def _unstable(image: RomImage, other_reads: Sequence[bytes], proved: RomVerdict 
     if not differing:
         return None
     if proved and proved.verdict == "matches":
-        reason = f"this read is right, but {len(differing)} of {len(other_reads)} other reads differ: it is marginal"
+        reason = f"this read matches, but {len(differing)} of {len(other_reads)} other reads differ: it is marginal"
     else:
         reason = f"{len(differing) + 1} reads do not agree with each other"
     flips = moving_bits([image.data, *(read for read in differing if len(read) == image.size)])
     places = np.flatnonzero(flips)
     lines = [line for line in range(8) if (flips >> line & 1).any()]
     detail = f" ({count_of(len(places), 'byte')} change, on {', '.join(f'D{line}' for line in lines)})" if lines else ""
-    advice = "Clean legs and socket, seat it and read three times; if it still changes, doubt the chip."
+    advice = (
+        "Clean pins and socket, reseat the chip and read it three times. If it still changes, "
+        "read it at a lower supply (4.5 to 4.75 V): faded cells come back."
+    )
     found = Hypothesis(
         "unstable",
         "unstable",
@@ -212,7 +215,7 @@ def _wrong_size(image: RomImage, expected: Expected, known: SumList) -> RomVerdi
         return None
     right = sorted(w for w in wanted if w is not None)[0]
     kind, reason = "unknown", f"{count_of(image.size, 'byte')}, but {right:,} are expected"
-    advice = "Choose the device again at the reader and read anew."
+    advice = "Choose the device again at the reader and read it again."
     if image.size > right:
         starts = [o for o in range(0, image.size - right + 1, right) if _part_fits(image, o, right, expected)]
         if starts:
@@ -220,12 +223,12 @@ def _wrong_size(image: RomImage, expected: Expected, known: SumList) -> RomVerdi
             times = image.size // right
             again = image.size == times * right and image.data == image.data[:right] * times
             kind = "doubled" if again else "header" if starts[0] else "overdump"
-            reason += f"; the {count_of(right, 'byte')} from {place} on are exactly right (read too far, or doubled)"
-            advice = f"The content is good: keep {right:,} bytes from {place} and set the reader to the right device."
+            reason += f"; the {count_of(right, 'byte')} from {place} on match (read too far, or doubled)"
+            advice = f"Keep {right:,} bytes from {place}, and set the reader to the right device."
     elif image.size and expected.truth is not None and expected.truth[: image.size] == image.data:
-        kind, reason = "half-read", f"{reason}; what there is, is right, but the rest is missing"
+        kind, reason = "half-read", f"{reason}; it matches as far as it goes, but the rest is missing"
     where: dict[str, object] = {"size": image.size, "expected": right}
-    only = Hypothesis(kind, "wrong-size", reason, advice, 1.0, where, "by its size and its sums")
+    only = Hypothesis(kind, "wrong-size", reason, advice, 1.0, where, "by its size and its checksums")
     return _only(only)
 
 

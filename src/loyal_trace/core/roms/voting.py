@@ -16,9 +16,11 @@ _FOLLOWS = 0.8
 
 @dataclass(frozen=True)
 class Vote:
-    """The consensus, the confidence (0 to 1) that all of it is right, what flickers, and how many more reads settle it.
+    """The majority of the reads, what flickers, and how many more reads settle it.
 
-    `bits` are (offset, bit, reads that say 1); `source` is `stable`, `leg or socket`, or `cells`.
+    `confidence` (0 to 1) is the probability that random misreads left every bit of the majority as the chip gives it;
+    1 where nothing flickers. What every read shares (a stuck line, a faded cell) no vote can see.
+    `bits` are (offset, bit, reads that say 1); `source` is `stable`, `pin or socket`, or `cells`.
     """
 
     data: bytes
@@ -56,7 +58,9 @@ def vote(reads: Sequence[bytes]) -> Vote:
     told = f"{count_of(len(flickering), 'bit')} differ over {count} reads" + (
         f", {ties} of them evenly" if ties else ""
     )
-    why = f"{told}: {why}" if len(flickering) else f"{count} reads are alike"
+    why = (
+        f"{told}: {why}" if len(flickering) else f"{count} reads are equal; only checksums tell whether they are right"
+    )
     return Vote(
         consensus.tobytes(), count, math.exp(-wrong), listed, lanes, source, why, _more(wrong, len(flickering), count)
     )
@@ -87,14 +91,18 @@ def _source(flickering: np.ndarray, size: int, lanes: tuple[int, ...]) -> tuple[
         return "stable", ""
     if len(lanes) <= 2 and len(flickering) > 8:
         names = " and ".join(f"D{n}" for n in lanes)
-        return "leg or socket", f"all on {names}: a leg, the socket or the reader's contact, not the cells"
+        return "pin or socket", f"all on {names}: a pin, the socket or a contact of the reader, not the cells"
     places = np.unique(flickering // 8)
     for line in range(size.bit_length() - 1 if len(places) > 8 else 0):
         high = float(np.mean(places >> line & 1))
         if high > 1 - (1 - _FOLLOWS) / 2 or high < (1 - _FOLLOWS) / 2:
             side = "high" if high > 0.5 else "low"
             return (
-                "leg or socket",
-                f"nearly all where A{line} is {side}: that leg or its contact, or an address line near it",
+                "pin or socket",
+                f"nearly all where A{line} is {side}: that pin or its contact, or an address line near it",
             )
-    return "cells", "scattered over the array: cells that have faded to the edge, or a supply that is a little low"
+    return (
+        "cells",
+        "scattered over the array, which suggests faded cells: read it at a lower supply (4.5 "
+        "to 4.75 V) to win them back, as a higher one makes more of them fail",
+    )

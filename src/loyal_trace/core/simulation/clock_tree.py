@@ -180,13 +180,13 @@ def _wrong(node: ClockNode, hertz: float, above: ClockNode | None) -> str:
     wanted = f"{format_quantity(node.frequency, 'Hz')} expected at {node.pin}"
     fed = f" while {above.pin} is right" if above and above.verdict == "good" else ""
     if hertz == 0:
-        return f"{wanted}, nothing there{fed}: {chip}, or something that holds the line"
+        return f"{wanted}, no signal there{fed}: {chip}, or a part that holds the line"
     ratio = hertz / node.frequency
     skipped = next((n for n in (2, 4, 8, 16) if abs(ratio / n - 1) < 0.05 or abs(ratio * n - 1) < 0.05), 0)
     if skipped:
         side = "skipped" if ratio > 1 else "doubled"
-        return f"{wanted}, {format_quantity(hertz, 'Hz')} there{fed}: a division by {skipped} is {side} in {chip}"
-    return f"{wanted}, {format_quantity(hertz, 'Hz')} there{fed}: {chip}, or its preset and reset inputs"
+        return f"{wanted}, {format_quantity(hertz, 'Hz')} measured{fed}: a division by {skipped} is {side} in {chip}"
+    return f"{wanted}, {format_quantity(hertz, 'Hz')} measured{fed}: {chip}, or its preset and reset inputs"
 
 
 def first_wrong(nodes: tuple[ClockNode, ...]) -> ClockNode | None:

@@ -68,7 +68,7 @@ class ButtonRow(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setAccessibleName("commands of this stage")
-        self.pad = KeyButton("F8", "Pad", "One key an item, without Enter: on or off for this stage")
+        self.pad = KeyButton("F8", "Pad", "One key for each entry, without Enter: on or off for this stage")
         self.pad.setCheckable(True)
         self.pad.clicked.connect(self.pad_switched)
         self._shown: list[tuple[str, str, str, bool]] = []

@@ -83,11 +83,9 @@ _SUM_WORDS = {
     "sum16": "16-bit sum",
     "sum32": "32-bit sum",
 }
-PARTS = ListKind(
-    _PART_WORDS, "the place and the part (or its value) are needed; everything else helps", _guess_parts, _parts_missing
-)
+PARTS = ListKind(_PART_WORDS, "the place and the part (or its value) are required", _guess_parts, _parts_missing)
 SUMS = ListKind(
-    _SUM_WORDS, "a name or slot and one checksum are needed; more sums prove more", _guess_sums, _sums_missing
+    _SUM_WORDS, "a name or slot and one checksum are required; more checksums prove more", _guess_sums, _sums_missing
 )
 
 
@@ -99,7 +97,7 @@ class ColumnDialog(QDialog):
     ) -> None:
         super().__init__(parent)
         self._kind = kind
-        self.setWindowTitle("Which column is what?")
+        self.setWindowTitle("Columns of the list")
         self.resize(880, 480)
         self._read = read
         self.table: PartTable | None = None

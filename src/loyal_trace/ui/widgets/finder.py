@@ -60,7 +60,7 @@ class Finder(QDialog):
         self.about.setVisible(bool(about))
         self.about.setAccessibleName("about")
         self.edit, self.list = QLineEdit(), QListWidget()
-        self.edit.setPlaceholderText("type a few letters of what you want")
+        self.edit.setPlaceholderText("type a few letters of the command")
         self.edit.setFont(font(15))
         self.edit.setAccessibleName("command finder")
         self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)

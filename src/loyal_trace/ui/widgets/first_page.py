@@ -15,9 +15,9 @@ from PyQt6.QtWidgets import (
 from loyal_trace.ui.theme import THEME, font
 
 TEACHING = (
-    "Everything you do or measure is one line in a logbook; every verdict is computed from it and says why.",
-    "Ten stages lead from intake to the report. Go back and forth as you like: none blocks another.",
-    "Any board will do: drop its ROM files, probe one chip by its pins, or type what is on it, such as U3 is 74LS00.",
+    "Every reading and every action is one line in a logbook. Every verdict is computed from it and gives its reasons.",
+    "Ten stages lead from intake to the report. Use them in any order: none blocks another.",
+    "Any board can be used: drop its ROM files, probe a chip pin by pin, or type what is on it, such as U3 is 74LS00.",
 )
 
 

@@ -97,16 +97,16 @@ class LineEdit(QLineEdit):
 
 
 class LineFrame(QFrame):
-    """What the line is about in large type, the field, and a word on its keys."""
+    """What target of the line in large type, the field, and a word on its keys."""
 
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("entry")
         self.place, self.detail, self.keys = QLabel(), QLabel(), QLabel()
         self.place.setFont(font(22, bold=True, mono=True))
-        self.place.setAccessibleName("the line is about")
+        self.place.setAccessibleName("target of the line")
         self.detail.setFont(font(13))
-        self.detail.setAccessibleName("what of it")
+        self.detail.setAccessibleName("detail of the target")
         self.detail.setMaximumWidth(210)
         self.keys.setFont(font(11.5))
         for label in (self.place, self.detail, self.keys):
@@ -142,7 +142,7 @@ class LineFrame(QFrame):
             label.setStyleSheet(f"color: {THEME.palette.soft};")
 
     def show_target(self, target: Target, keys: str, placeholder: str) -> None:
-        """The place in large type, what of it, and the keys of the moment."""
+        """The place in large type, detail of the target, and the keys of the moment."""
         self.place.setText(target.place)
         metrics = self.detail.fontMetrics()
         self.detail.setText(metrics.elidedText(target.detail, Qt.TextElideMode.ElideRight, self.detail.maximumWidth()))

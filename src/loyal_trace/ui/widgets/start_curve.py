@@ -60,7 +60,7 @@ class StartCurve(QWidget):
         if not self.tally.clean:
             self._paint_results(painter)
             return
-        label = f"at most {format_percent(self.tally.upper)} of starts fail (95 %)"
+        label = f"at most {format_percent(self.tally.upper)} of starts fail (95 % confidence)"
         painter.drawText(QRectF(min(x + 10, plot.right() - 240), max(y - 22, plot.top() + 2), 240, 18), 0, label)
         self._paint_results(painter)
 
@@ -75,7 +75,9 @@ class StartCurve(QWidget):
             x = plot.left() + plot.width() * n / most
             box = QRectF(min(x - 40, self.width() - 82), plot.bottom() + 2, 80, 14)
             painter.drawText(box, Qt.AlignmentFlag.AlignHCenter, f"{n} clean")
-        painter.drawText(QRectF(46, 2, 400, 16), 0, "what clean starts prove, and the 5 % wanted")
+        painter.drawText(
+            QRectF(46, 2, 400, 16), 0, "upper bound of the failure rate by clean starts, and the 5 % wanted"
+        )
 
     def _paint_results(self, painter: QPainter) -> None:
         shown = self.view.results[-34:]

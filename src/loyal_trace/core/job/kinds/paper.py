@@ -4,6 +4,7 @@ from typing import Any, Literal
 
 from loyal_trace.core.job.base import Entry, Raw, kind
 from loyal_trace.core.job.draft import Draft
+from loyal_trace.core.vocabulary.cautions import FORMER_NAMES
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.stages import Stage
 
@@ -17,7 +18,7 @@ def _decided(draft: Draft, entry: "Decided") -> None:
 
 
 def _caution(draft: Draft, entry: "CautionSeen") -> None:
-    draft.paper.cautions[entry.caution] = entry
+    draft.paper.cautions[FORMER_NAMES.get(entry.caution, entry.caution)] = entry
 
 
 def _note(draft: Draft, entry: "Note") -> None:

@@ -178,7 +178,7 @@ class Fitted(PlacedEntry):
     lender: str = ""
 
 
-@kind(_gave_back, lambda e: f"{e.place}: the stand-in went back", Stage.REPAIR)
+@kind(_gave_back, lambda e: f"{e.place}: the borrowed part was returned", Stage.REPAIR)
 class GaveBack(PlacedEntry):
     """A borrowed stand-in went back to where it came from."""
 

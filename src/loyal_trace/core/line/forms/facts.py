@@ -6,6 +6,7 @@ Only these make places new.
 import re
 from collections.abc import Iterable
 
+from loyal_trace.core.boards.cells import CHEMISTRY_WORDS
 from loyal_trace.core.boards.kinds import kind_of
 from loyal_trace.core.job.entries import (
     Assumed,
@@ -57,9 +58,10 @@ def _kind(scope: Scope, part: NamedPart) -> str:
 
 
 @form(
-    rf"(?P<at><part>)\s+is\s+(?:a\s+|an\s+)?(?P<what>(?:{_SPACED}|\S+)(?:\s+(?:\d+(?:[.,]\d+)?\s*V|BP|NP|slow|fast)){{0,2}})",
+    rf"(?P<at><part>)\s+is\s+(?:a\s+|an\s+)?(?P<what>(?:{_SPACED}|{CHEMISTRY_WORDS}|\S+)(?:\s+(?:\d+(?:[.,]\d+)?\s*V|BP|NP|slow|fast)){{0,2}})",
     "5D is 74LS166",
     "C1 is 6800u 25V",
+    "BT1 is NiCd 3.6V",
     stage=Stage.INTAKE,
 )
 def part_is(m: Match, scope: Scope) -> Iterable[Said]:
