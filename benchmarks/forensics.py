@@ -9,7 +9,7 @@ from collections import Counter
 import numpy as np
 
 from benchmarks.measure import Figure, best_of
-from benchmarks.rom_corpus import CONTENTS, EVERY, SIZES, confusion, from_sums, named_right, samples
+from benchmarks.rom_corpus import CONTENTS, EVERY, SIZES, confusion, from_checksums, named_right, samples
 
 _SEED = 20261
 
@@ -141,8 +141,8 @@ def run() -> list[Figure]:
     total = sum(counts.values())
     share = right / total
     print(table(counts))
-    sums = from_sums(_SEED, SIZES[:5])
-    by_sums = named_right(sums) / sum(sums.values())
+    sums = from_checksums(_SEED, SIZES[:5])
+    by_checksums = named_right(sums) / sum(sums.values())
     indexed, found = _identified()
     small, small_alone, _, _ = _two_bytes(8 * 1024)
     large, large_alone, candidates, first = _two_bytes(64 * 1024)
@@ -150,7 +150,7 @@ def run() -> list[Figure]:
         Figure("damage named right, true image there", share, 0.98, at_most=False, detail=f"{right} of {total}"),
         Figure(
             "damage named right, sums only",
-            by_sums,
+            by_checksums,
             0.9,
             at_most=False,
             detail=f"{named_right(sums)} of {sum(sums.values())}",

@@ -42,7 +42,7 @@ def run() -> list[Figure]:
         ours.open_job("long")
         wiring = ours.wiring
         assert wiring is not None
-        wiring.desk.pick("tw-cpu", "3D")
+        wiring.workspace.pick("tw-cpu", "3D")
         wiring.show_stage(Stage.PROBE)
         ours.shell.toggle_drawer()
         QApplication.processEvents()

@@ -257,7 +257,7 @@ _UNDECIDABLE = ("bits-faded", "bits-lost", "few-bytes", "patched", "half-read", 
 DECIDABLE = tuple(kind for kind in DAMAGES if kind not in _UNDECIDABLE)
 
 
-def from_sums(seed: int, sizes: tuple[int, ...], rounds: int = 1) -> Counter[tuple[str, str]]:
+def from_checksums(seed: int, sizes: tuple[int, ...], rounds: int = 1) -> Counter[tuple[str, str]]:
     """(injected kind, named kind) with only sums and size at hand, for kinds that leave a trace or lose nothing.
 
     Damage of a lane or a line that the content hides (a steady lane of plain text) cannot be told and is left out.
@@ -265,15 +265,15 @@ def from_sums(seed: int, sizes: tuple[int, ...], rounds: int = 1) -> Counter[tup
     import hashlib
     import zlib
 
-    from loyal_trace.core.roms.by_sums import Expected
-    from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
+    from loyal_trace.core.roms.by_checksums import Expected
+    from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, RomImage
     from loyal_trace.core.roms.verdicts import judge
 
     counts: Counter[tuple[str, str]] = Counter()
     for number in range(rounds):
         for kind, damaged, true in samples(seed + number, sizes, DECIDABLE):
             digests = (("crc32", f"{zlib.crc32(true):08x}"), ("sha1", hashlib.sha1(true).hexdigest()))
-            known = KnownSum("u1", digests, len(true))
-            found = judge(RomImage("u1", damaged), Expected((known,)), SumList([known]))
+            known = KnownChecksum("u1", digests, len(true))
+            found = judge(RomImage("u1", damaged), Expected((known,)), ChecksumList([known]))
             counts[(kind, found.hypotheses[0].kind)] += 1
     return counts

@@ -52,8 +52,8 @@ def _yardstick(blocks: list[bytes]) -> None:
 
 def run() -> list[Figure]:
     """Speed as a share of the yardstick's, and peak memory over the idle process."""
+    from loyal_trace.formats.checksum_lists import read_checksums
     from loyal_trace.formats.rom_check import RomChecker
-    from loyal_trace.formats.sum_lists import read_sums
 
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name) / "roms"
@@ -63,7 +63,7 @@ def run() -> list[Figure]:
         lines = [f"{hashlib.sha1(b).hexdigest()}  {p.name}\n" for p, b in zip(paths, blocks, strict=True)]
         sums_file = Path(name) / "all.sha1"
         sums_file.write_text("".join(lines))
-        sums = read_sums(sums_file)
+        sums = read_checksums(sums_file)
         rounds = []
         for _ in range(_ROUNDS):  # in turn, so that a busy moment of the machine falls on both
             alone_now = best_of(1, lambda: _yardstick(blocks))

@@ -26,7 +26,7 @@ refused with the reason.
   once.
 - Bare values (`L`, `4.87V`, `12k`) are data only where the stage asks for a point, shown in large type beside
   the line.
-- Ctrl+Z takes back what the last Enter, key or click recorded, as one; Ctrl+Shift+Z records it again.
+- Ctrl+Z undoes what the last Enter, key or click recorded, as one; Ctrl+Shift+Z records it again.
 - The pad (F8) is the other way in: one key an item at Intake, Inspect, Probe and Verify, each shown on its cap.
 
 On the command line: `loyal-trace job enter JOB LINE... [--stage S] [--board B] [--at PLACE] [--dry-run]

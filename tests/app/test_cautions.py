@@ -6,13 +6,13 @@ import pytest
 
 from loyal_trace.app.cautions import caution_texts, caution_words
 from loyal_trace.app.commands import Setting, enter_line, guard_words, holds_for, preview
-from loyal_trace.app.desk import Desk
 from loyal_trace.app.job import OpenJob, new_id, open_new_job
 from loyal_trace.app.presenters.inspect import InspectPresenter
 from loyal_trace.app.presenters.probe import ProbePresenter
 from loyal_trace.app.presenters.rails import RailsPresenter
 from loyal_trace.app.presenters.repair import RepairPresenter
 from loyal_trace.app.presenters.verify import VerifyPresenter
+from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.suspects import next_things
 from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.stages import Stage
@@ -36,7 +36,7 @@ def own(tmp_path):
             job = OpenJob(store, open_new_job(store, "Own board", []))
             for line in (*OWN, *lines):
                 assert enter_line(job, line, Setting()).status == "recorded", line
-            return Desk(job, Workbench(), lambda act: act())
+            return Workspace(job, Workbench(), lambda act: act())
 
         yield make
 
@@ -46,15 +46,15 @@ def named(text):
     return {caution for caution, one in caution_texts().items() if one.text in text}
 
 
-def on_page(presenter, desk, part=""):
+def on_page(presenter, workspace, part=""):
     if part:
-        desk.pick("own", part)
-    return named(presenter(desk).page().caution)
+        workspace.pick("own", part)
+    return named(presenter(workspace).page().caution)
 
 
-def at_steps(desk):
+def at_steps(workspace):
     """The cautions of each step of the plan, by its place."""
-    return {step.place.refdes: set(step.cautions) for step in desk.assessment().plan.steps}
+    return {step.place.refdes: set(step.cautions) for step in workspace.assessment().plan.steps}
 
 
 def test_the_data_file_holds_every_caution_with_hazard_action_place_and_source():
@@ -119,37 +119,37 @@ def test_inspection_shows_what_leaked_and_what_cleans_it(own, lines, shown):
     ],
 )
 def test_a_step_shows_the_cautions_of_its_part_and_its_work(own, lines, place, shown):
-    desk = own(*lines)
-    assert at_steps(desk)[place] == shown
-    assert on_page(RepairPresenter, desk, place) == shown
+    workspace = own(*lines)
+    assert at_steps(workspace)[place] == shown
+    assert on_page(RepairPresenter, workspace, place) == shown
 
 
 def test_a_line_that_names_an_etchant_is_recorded_with_its_caution(own):
-    desk = own()
+    workspace = own()
     for line in ("U1 cleaned -- with etchant", "scrubbed the edge with oxalic acid"):
-        assert named("\n".join(preview(desk.job, line, Setting()).cautions)) == {Caution.CORROSIVE}
-    assert preview(desk.job, "acid test of patience", Setting()).cautions == ()
+        assert named("\n".join(preview(workspace.job, line, Setting()).cautions)) == {Caution.CORROSIVE}
+    assert preview(workspace.job, "acid test of patience", Setting()).cautions == ()
 
 
 def test_verify_and_probe_want_the_power_off_readings_first_and_verify_warns_of_the_monitor(own):
-    desk = own(*DC, "symptom: picture rolls")
-    assert on_page(VerifyPresenter, desk) == {Caution.MONITOR}
-    words = guard_words(desk.job, "own")
+    workspace = own(*DC, "symptom: picture rolls")
+    assert on_page(VerifyPresenter, workspace) == {Caution.MONITOR}
+    words = guard_words(workspace.job, "own")
     assert (
         words.startswith("Unplug the board and measure with the power off: U1.14 resistance to ground, F1 resistance")
         and "Unknown" in words
     )
-    desk.pick("own", "U1")
-    assert words in ProbePresenter(desk).page().caution and words in VerifyPresenter(desk).page().caution
+    workspace.pick("own", "U1")
+    assert words in ProbePresenter(workspace).page().caution and words in VerifyPresenter(workspace).page().caution
     for line in ("F1 0.1 ohm", "F1 rating 2A slow", "U1.14 to ground 300 ohm"):
-        enter_line(desk.job, line, Setting(in_view="own"))
-    assert guard_words(desk.job, "own") == "" and ProbePresenter(desk).page().caution == ""
+        enter_line(workspace.job, line, Setting(in_view="own"))
+    assert guard_words(workspace.job, "own") == "" and ProbePresenter(workspace).page().caution == ""
 
 
 def test_ac_at_the_plug_waits_for_the_power_off_readings_too(own):
-    desk = own(*AC)
-    line = preview(desk.job, "J1 ac 8.6V", Setting())
-    held = [hold for hold in holds_for(desk.job, line.said[0].entries) if not hold.caution]
+    workspace = own(*AC)
+    line = preview(workspace.job, "J1 ac 8.6V", Setting())
+    held = [hold for hold in holds_for(workspace.job, line.said[0].entries) if not hold.caution]
     assert held and held[0].words.startswith("Unplug the board")
 
 
@@ -158,15 +158,15 @@ def test_on_a_fresh_demo_job_next_line_and_plan_ask_for_the_power_off_readings_f
     with Store(tmp_path) as store:
         build_workshop(store, new_id)
         opened = OpenJob(store, job)
-        desk = Desk(opened, Workbench(), lambda act: act())
+        workspace = Workspace(opened, Workbench(), lambda act: act())
         for board in opened.boards:
-            desk.pick(board, "")
-            rails = RailsPresenter(desk)
-            report = desk.assessment().rails[board]
+            workspace.pick(board, "")
+            rails = RailsPresenter(workspace)
+            report = workspace.assessment().rails[board]
             asked, following = rails.setting().asked, rails.page().meaning.next
             assert asked is None or asked.point in following or report.wanted() is None
             if report.power_off_missing:
                 assert not asked.powered and "power off" in following
-                things = [t for t in next_things(desk.moment, 9) if t.place.board == board]
+                things = [t for t in next_things(workspace.moment, 9) if t.place.board == board]
                 assert not any(t.stage is Stage.PROBE for t in things)
                 assert all("power off" in t.text for t in things if t.stage is Stage.RAILS)

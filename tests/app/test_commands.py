@@ -92,10 +92,10 @@ def test_an_action_said_does_what_its_step_would_do(tidewrack):
 
 def test_a_replaced_chip_retires_the_evidence_gathered_before(tidewrack):
     job = tidewrack
-    suspect = max((s for s in job.assessment().suspects if s.place.board == "tw-vid"), key=lambda s: s.belief)
+    suspect = max((s for s in job.assessment().suspects if s.place.board == "tw-vid"), key=lambda s: s.probability)
     enter_line(job, f"TW-VID {suspect.place.refdes} replaced", Setting())
-    after = {s.place: s.belief for s in job.assessment().suspects}
-    assert after.get(suspect.place, 0.0) < suspect.belief / 3
+    after = {s.place: s.probability for s in job.assessment().suspects}
+    assert after.get(suspect.place, 0.0) < suspect.probability / 3
 
 
 def test_a_powered_measurement_tells_its_caution_and_stops_nothing(tidewrack):

@@ -15,7 +15,7 @@ IMAGES = {f"{n}.bin": program_image(n, 0x800) for n in ("u1", "u2", "u3")}
 
 @pytest.fixture
 def roms(tmp_path):
-    for folder in ("dumps", "truth"):
+    for folder in ("dumps", "reference"):
         (tmp_path / folder).mkdir()
         for name, data in IMAGES.items():
             (tmp_path / folder / name).write_bytes(data)
@@ -43,7 +43,7 @@ def test_a_good_set_exits_0_and_a_bad_one_1(capsys, roms):
     )
     (roms / "dumps" / "u2.bin").write_bytes(bytes(b | 0x10 for b in IMAGES["u2.bin"]))
     code, found, _ = run_json(
-        capsys, "roms", "check", roms / "dumps", "--sums", roms / "set.sha1", "--truth", roms / "truth"
+        capsys, "roms", "check", roms / "dumps", "--sums", roms / "set.sha1", "--truth", roms / "reference"
     )
     assert code == 1 and found["images"][1]["verdict"] == "stuck-data"
     top = found["images"][1]["hypotheses"][0]
@@ -156,7 +156,7 @@ def test_columns_of_a_spreadsheet_are_mapped_by_hand(capsys, roms):
     code, found, _ = run_json(capsys, *arguments, "--column", "md5=Prüfsumme")
     assert code == 0 and len(found["images"]) == 3
     code, _, err = run(capsys, *arguments, "--column", "colour=Chip")
-    assert code == 2 and "no column mapping" in err
+    assert code == 2 and "not a column mapping" in err
     assert run(capsys, *arguments)[0] == 2
 
 
@@ -199,7 +199,7 @@ def test_each_verdict_from_the_command_line(capsys, roms, make, verdict):
     (roms / "set.csv").write_text("sha1,name,size\n" + "".join(lines))
     (roms / "dumps" / "u2.bin").write_bytes(make(IMAGES["u2.bin"]))
     code, found, _ = run_json(
-        capsys, "roms", "check", roms / "dumps" / "u2.bin", "--sums", roms / "set.csv", "--truth", roms / "truth"
+        capsys, "roms", "check", roms / "dumps" / "u2.bin", "--sums", roms / "set.csv", "--truth", roms / "reference"
     )
     (image,) = found["images"]
     if verdict != "unknown":

@@ -97,6 +97,6 @@ def test_a_board_fed_by_dc_its_cell_and_its_reset_are_judged_as_well(capsys, tmp
     code, found, _ = check(capsys, folder, text + "2C.25,reset time,90m\n", "--json")
     points = {(p["point"], p["quantity"]): p for p in found["points"]}
     assert code == 1 and points[("5H.8", "resistance to ground")]["high"] is None
-    assert points[("REG1.3", "current")]["limits_from"] == "the sum over 21 fitted chips"
+    assert points[("REG1.3", "current")]["limits_from"] == "the total of 21 fitted chips"
     said = " ".join(e["text"] for e in found["explanation"])
     assert "BT1 is flat" in said and "acts like 2.33 µF" in said and "21 chips together" in said

@@ -75,12 +75,12 @@ DAMAGE = {
 def write_set(rng, folder, size):
     """A set of six images, one of each damage, in random order; what each file should be called."""
     (folder / "reads").mkdir(parents=True)
-    (folder / "truth").mkdir()
+    (folder / "reference").mkdir()
     expected, lines = {}, []
     for number, word in enumerate(rng.permutation(list(DAMAGE))):
         true = KINDS[number % 3](rng, size)
         name = f"{folder.name}.{number}"
-        (folder / "truth" / name).write_bytes(true.tobytes())
+        (folder / "reference" / name).write_bytes(true.tobytes())
         (folder / "reads" / name).write_bytes(DAMAGE[word](rng, true).tobytes())
         lines.append(f"SHA256 ({name}) = {hashlib.sha256(true.tobytes()).hexdigest()}\r\n")
         expected[name] = word
@@ -98,7 +98,7 @@ def test_each_damage_of_a_random_set_gets_its_word(capsys, tmp_path, seed):
     rng = np.random.default_rng(seed)
     folder = tmp_path / f"board{seed}"
     expected = write_set(rng, folder, SIZES[seed % 3])
-    code, images = checked(capsys, folder / "reads", "--sums", folder / "set.sums", "--truth", folder / "truth")
+    code, images = checked(capsys, folder / "reads", "--sums", folder / "set.sums", "--truth", folder / "reference")
     assert code == 1 and {i["name"]: i["verdict"] for i in images} == expected
     for image in images:
         data = (folder / "reads" / image["name"]).read_bytes()

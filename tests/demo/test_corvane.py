@@ -58,7 +58,7 @@ def test_the_flat_cell_the_stuck_bit_and_the_leaks_are_found(job):
     for refdes, finding in bench.seen(board.id).items():
         session.record(Observed, board=board.id, place=refdes, finding=finding)
     found = session.assessment()
-    strong = {s.place[1] for s in found.suspects if s.belief > 0.5}
+    strong = {s.place[1] for s in found.suspects if s.probability > 0.5}
     assert {"BT1", "5F", "C32", "C34"} <= strong and not strong & {"5A", "5H", "REG1", "C12"}
     cell = next(p for p in found.rails[board.id].paths if p.path == "back-up cell")
     assert any("BT1 is flat" in line.text for line in explain(board, cell))

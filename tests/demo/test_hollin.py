@@ -55,9 +55,9 @@ def test_after_all_readings_the_right_parts_lead_and_healthy_ones_are_cleared(jo
             Measured, board=HOLLIN_BOARD, place=point.point, quantity=point.quantity, value=value, overload=overload
         )
     found = session.assessment()
-    beliefs = {s.place[1]: s.belief for s in found.suspects}
-    assert {p for p, belief in beliefs.items() if belief > 0.5} == {"BR1", "F2", "F3", "F4", "3E"}
-    assert all(beliefs[part] < 0.3 for part in ("C1", "REG1", "REG2", "F1") if part in beliefs)
+    tables = {s.place[1]: s.probability for s in found.suspects}
+    assert {p for p, probability in tables.items() if probability > 0.5} == {"BR1", "F2", "F3", "F4", "3E"}
+    assert all(tables[part] < 0.3 for part in ("C1", "REG1", "REG2", "F1") if part in tables)
     said = explain(session.boards[HOLLIN_BOARD], found.rails[HOLLIN_BOARD].paths[0])
     assert any("REG1 drops out in every cycle because of its input" in line.text for line in said)
     assert any(line.part == "C1" and line.kind == "good" for line in said)
@@ -66,7 +66,7 @@ def test_after_all_readings_the_right_parts_lead_and_healthy_ones_are_cleared(jo
 def test_renewing_the_bridge_and_the_fuses_makes_every_point_good(job):
     session, bench = job
     for part in ("BR1", "F2", "F3", "F4", "3E"):
-        bench.renew(HOLLIN_BOARD, part)
+        bench.replace_part(HOLLIN_BOARD, part)
     for point in session.boards[HOLLIN_BOARD].chain:
         value, overload = number_or_overload(bench.measure(HOLLIN_BOARD, point.point, point.quantity))
         session.record(

@@ -31,7 +31,7 @@ class Bench:
         self.session.record(e.RomRead, board=board, place=refdes, attachment=sha, size=len(data))
 
     def fit(self, board, refdes, number, origin="own part"):
-        self.bench.renew(board, refdes, origin)
+        self.bench.replace_part(board, refdes, origin)
         self.session.record(e.Fitted, board=board, place=refdes, number=number, origin=origin)
 
     def starts(self, count):
@@ -47,9 +47,9 @@ def person(tmp_path):
         yield Bench(demo_job(store, build_demo, bench, JOB_ID), bench)
 
 
-def belief(person, board, refdes):
+def probability(person, board, refdes):
     suspect = person.session.assessment().suspect_at((board, refdes))
-    return suspect.belief if suspect else 0.0
+    return suspect.probability if suspect else 0.0
 
 
 def test_the_whole_job_finds_every_hidden_fault_and_proves_the_repair(person):
@@ -65,16 +65,19 @@ def test_the_whole_job_finds_every_hidden_fault_and_proves_the_repair(person):
     }
     assert found.roms[("tw-cpu", "6C")].verdict.hypotheses[0].where["address"] == [9]
     assert "A9 (pin 24)" in found.roms[("tw-cpu", "6C")].verdict.next
-    assert belief(person, "tw-cpu", "C1") > 0.5
+    assert probability(person, "tw-cpu", "C1") > 0.5
 
     person.probe("tw-vid", "5D")
     assert [o.pin for o in person.session.assessment().chips[("tw-vid", "5D")].impossible] == [13]
-    assert max(person.session.assessment().suspects, key=lambda s: s.belief * (s.place[0] == "tw-vid")).place[1] == "5D"
-    assert belief(person, "tw-vid", "5D") > 0.9 and belief(person, "tw-vid", "5A") < 0.1
+    assert (
+        max(person.session.assessment().suspects, key=lambda s: s.probability * (s.place[0] == "tw-vid")).place[1]
+        == "5D"
+    )
+    assert probability(person, "tw-vid", "5D") > 0.9 and probability(person, "tw-vid", "5A") < 0.1
 
     person.measure("tw-cpu", "C12", "capacitance", "esr")
     person.measure("tw-cpu", "C13", "capacitance", "esr")
-    assert belief(person, "tw-cpu", "C12") > 0.9 and belief(person, "tw-cpu", "C13") < 0.1
+    assert probability(person, "tw-cpu", "C12") > 0.9 and probability(person, "tw-cpu", "C13") < 0.1
 
     kinds = {step.id for step in person.session.assessment().plan.steps}
     assert {
@@ -101,13 +104,14 @@ def test_the_whole_job_finds_every_hidden_fault_and_proves_the_repair(person):
     person.fit("tw-vid", "5D", "74LS166", "drawer 7")
     person.probe("tw-vid", "5D")
     assert (
-        person.session.assessment().chips[("tw-vid", "5D")].word == "possible" and belief(person, "tw-vid", "5D") < 0.1
+        person.session.assessment().chips[("tw-vid", "5D")].word == "possible"
+        and probability(person, "tw-vid", "5D") < 0.1
     )
 
     person.starts(12)
     failed = [s for s in person.session.snapshot.proving.starts if not s.clean]
     assert failed and {s.code for s in failed} == {"ROM 3"}
-    assert belief(person, "tw-cpu", "6D") > 0.5, "right content, yet named by the self-test: its socket"
+    assert probability(person, "tw-cpu", "6D") > 0.5, "right content, yet named by the self-test: its socket"
     assert "tw-cpu/6D/socket" in {step.id for step in person.session.assessment().plan.steps}
     person.fit("tw-cpu", "6D", "27C64", "own part, socket renewed")
     person.starts(59)
@@ -121,7 +125,7 @@ def test_healthy_boards_accuse_nobody(library):
 
     bench = demo_bench()
     for board, refdes in (("tw-cpu", "6C"), ("tw-cpu", "6F"), ("tw-vid", "5D")):
-        bench.renew(board, refdes)
+        bench.replace_part(board, refdes)
     for board_id, board in bench.boards.items():
         for part in board.chips:
             chip = library.find(part.number)
@@ -131,12 +135,12 @@ def test_healthy_boards_accuse_nobody(library):
 
 def test_evidence_moves_belief_the_right_way_and_a_measured_short_accuses_the_neighbour(person):
     person.probe("tw-vid", "5D")
-    before = belief(person, "tw-vid", "5F")
+    before = probability(person, "tw-vid", "5F")
     person.session.record(e.Measured, board="tw-vid", place="5D.13", quantity="resistance", value=2.0)
-    assert belief(person, "tw-vid", "5F") > before
+    assert probability(person, "tw-vid", "5F") > before
     undone = person.session.last_action()
     person.session.retract(undone.id)
-    assert belief(person, "tw-vid", "5F") == pytest.approx(before)
+    assert probability(person, "tw-vid", "5F") == pytest.approx(before)
 
 
 def test_the_next_things_are_ordered_by_what_they_tell_a_minute(person):
@@ -145,18 +149,18 @@ def test_the_next_things_are_ordered_by_what_they_tell_a_minute(person):
     assert len({t.place for t in things}) == 3 and all(t.bits > 0 for t in things)
 
 
-@pytest.mark.parametrize("school", ["least invasive", "likely first", "capacitors first"])
-def test_plan_order_follows_its_school_and_parts_add_up(person, school):
-    person.session.record(e.Decided, what="repair order", choice=school)
+@pytest.mark.parametrize("choice", ["least invasive", "likely first", "capacitors first"])
+def test_plan_order_follows_its_school_and_parts_add_up(person, choice):
+    person.session.record(e.Decided, what="repair order", choice=choice)
     plan = person.session.assessment().plan
-    assert plan.order == school and plan.minutes_left == sum(s.minutes for s in plan.steps)
+    assert plan.order == choice and plan.minutes_left == sum(s.minutes for s in plan.steps)
     assert sum(need.needed for need in plan.parts) == sum(
         1 for s in plan.steps if s.part_number and s.kind != "program"
     )
     kinds = [s.kind for s in plan.steps]
-    if school == "capacitors first":
+    if choice == "capacitors first":
         assert kinds.index("capacitor") == 0
-    if school == "least invasive":
+    if choice == "least invasive":
         assert kinds.index("leg") < kinds.index("capacitor")
 
 

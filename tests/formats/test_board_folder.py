@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 
 from loyal_trace.core.roms.digests import digest
 from loyal_trace.core.vocabulary.errors import BoardDefects, RequestError, UserFileError
-from loyal_trace.demo.images import CPU_SLOTS, true_image
+from loyal_trace.demo.images import CPU_SLOTS, reference_image
 from loyal_trace.demo.workshop import demo_boards
 from loyal_trace.formats.board_folder import load_board, parse_board
 from loyal_trace.formats.drawer import parse_drawer
@@ -92,7 +92,7 @@ def test_the_demo_boards_hold_the_sums_of_their_contents():
     for slot in board.rom_slots:
         assert slot.refdes in CPU_SLOTS
         for firmware in "AB":
-            data = true_image("tw-cpu", slot.refdes, firmware)
+            data = reference_image("tw-cpu", slot.refdes, firmware)
             assert slot.expected(firmware) == {a: digest(data, a) for a in ("crc32", "sha1")}
 
 

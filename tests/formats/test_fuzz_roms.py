@@ -8,14 +8,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from loyal_trace.cli import main
-from loyal_trace.core.job.entries import SumsKnown
+from loyal_trace.core.job.entries import ChecksumsKnown
 from loyal_trace.core.roms.digests import canonical, checked_digest, digest
 from loyal_trace.core.roms.signature import check_symbols, read_signature, register_from
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
 from loyal_trace.formats.board_folder import parse_board
+from loyal_trace.formats.checksum_lists import parse_sums
 from loyal_trace.formats.image_files import encode_image
 from loyal_trace.formats.rom_files import decode_image
-from loyal_trace.formats.sum_lists import parse_sums
 from loyal_trace.resources import chip_library
 from tests.helpers.builders import tiny_files
 from tests.helpers.lines import read
@@ -135,7 +135,7 @@ def test_sums_typed_at_the_slot(text):
     for line in text.splitlines()[:1]:
         found = read(f"4A sum {line}")
         entries = found.said.entries if found.said is not None else ()
-        assert all(sums.digests for e in entries if e.kind is SumsKnown for sums in e.fields["lines"])
+        assert all(sums.digests for e in entries if e.kind is ChecksumsKnown for sums in e.fields["lines"])
 
 
 @given(st.text(string.printable, max_size=120))

@@ -5,18 +5,18 @@ import zipfile
 import bincopy
 import pytest
 
-from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
+from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, RomImage
 from loyal_trace.core.vocabulary.errors import UserFileError
 from loyal_trace.demo.images import program_image
 from loyal_trace.demo.workshop import demo_boards
-from loyal_trace.formats.rom_check import RomChecker, sums_of_board
+from loyal_trace.formats.rom_check import RomChecker, checksums_of_board
 
 IMAGES = {name: program_image(f"check {name}", 0x800) for name in ("a.bin", "b.bin", "c.bin")}
 
 
 def sums(**firmware):
-    return SumList(
-        KnownSum(name, (("sha1", RomImage("", data).digest("sha1")),), len(data), firmware.get(name[0], ""))
+    return ChecksumList(
+        KnownChecksum(name, (("sha1", RomImage("", data).digest("sha1")),), len(data), firmware.get(name[0], ""))
         for name, data in IMAGES.items()
     )
 
@@ -55,10 +55,10 @@ def test_true_images_by_name_make_few_bytes_exact(tmp_path):
     wrong = bytearray(IMAGES["b.bin"])
     wrong[3] ^= 0x41
     wrong[900] ^= 0x82
-    folder, truth = put(tmp_path / "roms", b=bytes(wrong)), put(tmp_path / "truth")
+    folder, reference = put(tmp_path / "roms", b=bytes(wrong)), put(tmp_path / "reference")
     without = RomChecker(sums()).check([folder]).images[1].verdict
     assert without.verdict == "unknown" and without.next
-    found = RomChecker(sums(), truth).check([folder]).images[1].verdict
+    found = RomChecker(sums(), reference).check([folder]).images[1].verdict
     assert found.verdict == "few-bytes" and found.hypotheses[0].where["offsets"] == [3, 900]
 
 
@@ -79,22 +79,22 @@ def test_files_no_sum_knows_and_sums_no_file_has(tmp_path):
 
 def test_a_board_names_the_pin_of_a_stuck_line(tmp_path, library):
     board = demo_boards()["tw-cpu"]
-    from loyal_trace.demo.images import true_image
+    from loyal_trace.demo.images import reference_image
 
-    data = bytes(b & 0xBF for b in true_image("tw-cpu", "6E", "B"))
+    data = bytes(b & 0xBF for b in reference_image("tw-cpu", "6E", "B"))
     (tmp_path / "6e.bin").write_bytes(data)
-    found = RomChecker(sums_of_board(board), None, board, library).check([tmp_path / "6e.bin"])
+    found = RomChecker(checksums_of_board(board), None, board, library).check([tmp_path / "6e.bin"])
     assert found.images[0].verdict.verdict == "stuck-data" and "D6 (pin 18)" in found.images[0].verdict.next
 
 
 def test_a_chosen_firmware_overrules_the_majority(tmp_path):
     both = [
-        KnownSum("a.bin", (("sha1", RomImage("", IMAGES[n]).digest("sha1")),), None, f)
+        KnownChecksum("a.bin", (("sha1", RomImage("", IMAGES[n]).digest("sha1")),), None, f)
         for n, f in (("a.bin", "A"), ("b.bin", "B"))
     ]
     (tmp_path / "a.bin").write_bytes(IMAGES["a.bin"])
-    assert verdicts(RomChecker(SumList(both)).check([tmp_path])) == {"a.bin": "matches"}
-    assert verdicts(RomChecker(SumList(both), firmware="B").check([tmp_path])) == {"a.bin": "other-revision"}
+    assert verdicts(RomChecker(ChecksumList(both)).check([tmp_path])) == {"a.bin": "matches"}
+    assert verdicts(RomChecker(ChecksumList(both), firmware="B").check([tmp_path])) == {"a.bin": "other-revision"}
 
 
 def test_the_first_file_that_cannot_be_read_stops_with_its_name(tmp_path):
@@ -110,5 +110,5 @@ def test_the_first_file_that_cannot_be_read_stops_with_its_name(tmp_path):
 @pytest.mark.parametrize("name", ["ä 6c.bin", "6C.BIN", "日本.bin"])
 def test_names_beyond_ascii_are_names(tmp_path, name):
     (tmp_path / name).write_bytes(IMAGES["a.bin"])
-    known = SumList([KnownSum(name, (("sha1", RomImage("", IMAGES["a.bin"]).digest("sha1")),))])
+    known = ChecksumList([KnownChecksum(name, (("sha1", RomImage("", IMAGES["a.bin"]).digest("sha1")),))])
     assert verdicts(RomChecker(known).check([tmp_path / name])) == {name: "matches"}

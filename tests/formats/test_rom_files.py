@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
+from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, RomImage
 from loyal_trace.core.vocabulary.errors import LoyalTraceError, UserFileError
 from loyal_trace.demo.images import program_image
 from loyal_trace.formats.rom_check import RomChecker
@@ -128,7 +128,7 @@ def test_a_damaged_zip_never_brings_more_than_a_clear_error(tmp_path_factory, pl
 
 
 def known(data, name="6c.bin", firmware=""):
-    return KnownSum(name, (("crc32", RomImage("", data).digest("crc32")),), None, firmware)
+    return KnownChecksum(name, (("crc32", RomImage("", data).digest("crc32")),), None, firmware)
 
 
 def test_numbered_reads_are_compared_and_other_files_are_not(tmp_path):
@@ -143,7 +143,7 @@ def test_numbered_reads_are_compared_and_other_files_are_not(tmp_path):
     }.items():
         (tmp_path / name).parent.mkdir(exist_ok=True)
         (tmp_path / name).write_bytes(data)
-    sums = SumList([known(DATA, n) for n in ("6c.bin", "6d.bin", "6e.bin")])
+    sums = ChecksumList([known(DATA, n) for n in ("6c.bin", "6d.bin", "6e.bin")])
     result = RomChecker(sums).check([tmp_path])
     found = {str(Path(c.image.source).relative_to(tmp_path)): c.verdict.verdict for c in result.images}
     assert found == {
@@ -158,7 +158,7 @@ def test_numbered_reads_are_compared_and_other_files_are_not(tmp_path):
 
 def test_the_set_decides_which_revision_is_the_odd_one(tmp_path):
     contents = {f"{n}{f}": program_image(f"{n}{f}", 0x800) for n in "xyz" for f in "AB"}
-    sums = SumList([known(contents[f"{n}{f}"], f"{n}.bin", f) for n in "xyz" for f in "AB"])
+    sums = ChecksumList([known(contents[f"{n}{f}"], f"{n}.bin", f) for n in "xyz" for f in "AB"])
     for name, key in (("x.bin", "xB"), ("y.bin", "yB"), ("z.bin", "zA")):
         (tmp_path / name).write_bytes(contents[key])
     result = RomChecker(sums).check([tmp_path])
@@ -175,7 +175,7 @@ def test_one_name_under_several_given_paths_is_one_chip_read_again(tmp_path):
     for folder, data in (("a", DATA), ("b", shaky), ("c", stuck)):
         (tmp_path / folder).mkdir()
         (tmp_path / folder / "6c.bin").write_bytes(data)
-    checker = RomChecker(SumList([known(DATA)]))
+    checker = RomChecker(ChecksumList([known(DATA)]))
     found = [c.verdict.verdict for c in checker.check([tmp_path / "a", tmp_path / "b"]).images]
     assert found == ["unstable", "unstable"]
     found = [c.verdict.verdict for c in checker.check([tmp_path / "a" / "6c.bin", tmp_path / "c" / "6c.bin"]).images]
@@ -205,13 +205,13 @@ def test_the_buffer_gives_raw_files_whole_and_leaves_the_others_to_a_closer_look
 def test_a_pipe_among_the_files_is_refused_at_once(tmp_path):
     os.mkfifo(tmp_path / "6c.bin")
     with pytest.raises(UserFileError, match="not a regular file") as caught:
-        RomChecker(SumList([known(DATA)])).check([tmp_path])
+        RomChecker(ChecksumList([known(DATA)])).check([tmp_path])
     again = pickle.loads(pickle.dumps(caught.value))
     assert (str(again), again.place, again.remedy) == (str(caught.value), caught.value.place, caught.value.remedy)
 
 
 def test_many_files_are_checked_as_few_are_in_their_order(tmp_path, monkeypatch):
-    sums = SumList([known(DATA, f"{n}.bin") for n in range(300)])
+    sums = ChecksumList([known(DATA, f"{n}.bin") for n in range(300)])
     for n in range(300):
         (tmp_path / f"{n}.bin").write_bytes(DATA if n % 7 else DATA[:-1] + bytes([n % 256]))
     with zipfile.ZipFile(tmp_path / "more.zip", "w") as archive:

@@ -15,7 +15,7 @@ from loyal_trace.core.job.snapshot import ReadingKey
 from loyal_trace.core.power.rails import judge_rails
 from loyal_trace.core.probing.check import check_chip
 from loyal_trace.core.probing.states import parse_assignment
-from loyal_trace.resources import chip_library, default_beliefs
+from loyal_trace.resources import chip_library, default_tables
 
 _COUNTER = itertools.count()
 START = datetime(2026, 3, 1, 9, 0, tzinfo=UTC)
@@ -102,7 +102,7 @@ def moment_with(boards, entries=(), blobs=None, drawer=(), memo=None):
     """The moment of a job with these boards, facts folded in, after the given entries."""
     store, snapshot, library = dict(blobs or {}), fold(entries), chip_library()
     folded = boards_of(boards, snapshot, library)
-    kept = {"beliefs": default_beliefs(), "memo": memo or Memo()}
+    kept = {"tables": default_tables(), "memo": memo or Memo()}
     return Moment(folded, snapshot, library, store.__getitem__, tuple(drawer), **kept)
 
 

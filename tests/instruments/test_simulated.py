@@ -15,7 +15,7 @@ class FakeBench:
 
     def __init__(self):
         FakeBench.built += 1
-        self.renewed = []
+        self.replaced = []
 
     def has(self, board, refdes):
         return refdes.startswith("U")
@@ -32,8 +32,8 @@ class FakeBench:
     def start(self):
         return True, ""
 
-    def renew(self, board, refdes, spare=""):
-        self.renewed.append((board, refdes, spare))
+    def replace_part(self, board, refdes, spare=""):
+        self.replaced.append((board, refdes, spare))
 
 
 U1 = PartRef("b", "U1")
@@ -45,13 +45,13 @@ def test_the_bench_is_built_at_first_use_and_follows_what_was_recorded():
     assert FakeBench.built == 0
     assert ours.probe(PinRef("b", "U1", 1)).state == "P" and ours.measure("b", "U1.1", "voltage") == 4.9
     changes += [(U1, "drawer 3"), (PartRef("b", "nowhere"), "")]
-    assert ours.start() == (True, "") and ours.bench.renewed == [("b", "U1", "drawer 3")]
+    assert ours.start() == (True, "") and ours.bench.replaced == [("b", "U1", "drawer 3")]
     changes.append((U1, "drawer 7"))
     ours.start()
-    assert FakeBench.built == 1 and len(ours.bench.renewed) == 2, "only what is new is done"
+    assert FakeBench.built == 1 and len(ours.bench.replaced) == 2, "only what is new is done"
     del changes[1:]
     ours.start()
-    assert FakeBench.built == 2 and ours.bench.renewed == [("b", "U1", "drawer 3")], "what was undone is undone here"
+    assert FakeBench.built == 2 and ours.bench.replaced == [("b", "U1", "drawer 3")], "what was undone is undone here"
 
 
 def test_a_read_tells_its_progress_up_to_the_end():

@@ -18,7 +18,7 @@ def test_the_svg_is_well_formed_and_marks_what_became_of_parts():
     entries = [probed("U1", "1=L 2=H 3=L"), made(e.Fitted, board="small", place="C1", number="new")]
     found = assessment_of(None, entries)
     drawing = draw_board("small", small_board(), found)
-    assert {b.label: b.mark for b in drawing.bodies} == {"U1": "suspect", "U2": "", "C1": "renewed"}
+    assert {b.label: b.mark for b in drawing.bodies} == {"U1": "suspect", "U2": "", "C1": "replaced"}
     root = ElementTree.fromstring(to_svg(drawing))
     texts = [t.text for t in root.iter("{http://www.w3.org/2000/svg}text")]
     assert texts == ["U1", "U2", "C1"] and "1 replaced" in drawing.legend and "1 still suspect" in drawing.legend

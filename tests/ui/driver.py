@@ -36,8 +36,8 @@ class Driver:
         return self.ours.wiring
 
     @property
-    def desk(self):
-        return self.wiring.desk
+    def workspace(self):
+        return self.wiring.workspace
 
     @property
     def page(self):
@@ -155,7 +155,7 @@ class Driver:
 
     def pick(self, board, part=""):
         """As a click on the part somewhere."""
-        self.desk.pick(board, part)
+        self.workspace.pick(board, part)
 
     def click_part(self, refdes):
         """Clicks a part on the board map."""
@@ -182,20 +182,20 @@ class Driver:
 
     def wait_idle(self):
         """Until background work has ended."""
-        self.qtbot.waitUntil(lambda: not self.desk.tasks.busy, timeout=20_000)
+        self.qtbot.waitUntil(lambda: not self.workspace.tasks.busy, timeout=20_000)
 
     # what is kept
 
     def on_disk(self):
         """The logbook as another process would read it."""
-        with Store(self.desk.job.store.folder, read_only=True) as store:
-            return store.entries(self.desk.job.id)
+        with Store(self.workspace.job.store.folder, read_only=True) as store:
+            return store.entries(self.workspace.job.id)
 
     @property
     def last(self):
         """The newest entry on disk."""
         return self.on_disk()[-1]
 
-    def belief(self, board, refdes):
-        suspect = self.desk.assessment().suspect_at((board, refdes))
-        return suspect.belief if suspect else 0.0
+    def probability(self, board, refdes):
+        suspect = self.workspace.assessment().suspect_at((board, refdes))
+        return suspect.probability if suspect else 0.0

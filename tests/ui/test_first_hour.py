@@ -81,8 +81,8 @@ def test_the_first_power_up_is_decided_with_its_risk_as_the_reason(school):
     assert (entry.what, entry.choice) == ("first power", "test as found")
     assert "electrolytics of 40 years" in entry.reason
     change(school, "first power")
-    assert school.last.choice == "renew capacitors first"
-    assert school.desk.assessment().plan.order == "capacitors first"
+    assert school.last.choice == "replace capacitors first"
+    assert school.workspace.assessment().plan.order == "capacitors first"
     assert "repair order capacitors first" in sheet(school)
 
 
@@ -97,10 +97,10 @@ def test_the_walk_finds_what_is_missing_with_one_key_a_part(school):
     assert all(e.finding == "present" for e in school.on_disk()[before:]) and "0 parts" in school.why
     school.ctrl("z")
     assert "45 parts" in school.why, "undone as one"
-    here = school.desk.part
+    here = school.workspace.part
     school.keys("F8")
     school.type("present")
-    assert school.last.place == here and school.desk.part != here, "the same without the pad"
+    assert school.last.place == here and school.workspace.part != here, "the same without the pad"
     school.type("M1 shelf: box 3, foam")
     school.type("5A borrowed from the spare set")
     away = set(school.row_texts("what is away"))
@@ -115,7 +115,7 @@ def test_the_bench_is_told_once_and_the_next_job_knows_it(school):
     change(school, "analyser")
     assert "analyser not available" in sheet(school)
     assert "reset time, reset pulses of CS-8: this bench has no" in sheet(school)
-    assert "0.2 A" in (school.desk.job.store.folder / BENCH_FILE).read_text()
+    assert "0.2 A" in (school.workspace.job.store.folder / BENCH_FILE).read_text()
     school.ours.show_jobs()
     school.open_job("Hollin")
     school.stage(Stage.INTAKE)
@@ -156,7 +156,7 @@ def test_a_job_begins_from_a_parts_list_whose_columns_are_chosen_in_a_preview(wi
         (False, "choose the column of the place, and of the part or value", "74LS00"),
         (True, "2 lines", "by itself"),
     ]
-    board = window.desk.job.boards["my-board"]
+    board = window.workspace.job.boards["my-board"]
     assert board.part("C1").value == pytest.approx(47e-6) and window.shell.panel.map.board is board
 
 
@@ -166,7 +166,7 @@ def test_a_second_board_joins_the_open_job(school, tmp_path, monkeypatch):
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(file), ""))
     answer_dialog(school, lambda d: d.buttons.button(QDialogButtonBox.StandardButton.Ok).click())
     next(c for c in school.ours.commands() if c.words == "Add a board from a parts list").run()
-    assert "sub board" in school.message and list(school.desk.job.boards) == ["cs-8", "sub-board"]
+    assert "sub board" in school.message and list(school.workspace.job.boards) == ["cs-8", "sub-board"]
     next(c for c in school.ours.commands() if c.words == "Next board").run()
     school.stage(Stage.INTAKE)
     school.type("sub board serial: X7")
@@ -179,11 +179,11 @@ def test_a_second_board_joins_the_open_job(school, tmp_path, monkeypatch):
 def test_one_line_sets_a_finding_for_a_whole_area_and_one_undo_takes_it_back(school):
     school.stage(Stage.INSPECT)
     drag(school, "5A", "5D")
-    assert set(school.desk.area) == {"5A", "5B", "5C", "5D"} and school.place == "4 parts"
+    assert set(school.workspace.area) == {"5A", "5B", "5C", "5D"} and school.place == "4 parts"
     assert not school.foot.pad.isVisible(), "several entries at once are never on the pad"
     school.type("corroded")
     places = {e.place for e in school.on_disk()[-4:]}
-    assert places == {"5A", "5B", "5C", "5D"} and school.desk.area == ()
+    assert places == {"5A", "5B", "5C", "5D"} and school.workspace.area == ()
     assert "4 of 48 parts inspected" in school.page.subtitle.text()
     school.ctrl("z")
     assert "0 of 48 parts inspected" in school.page.subtitle.text()
@@ -196,11 +196,11 @@ def test_what_a_leak_reached_is_gone_through_vias_too(school):
     assert "C32 leaks" in school.why
     school.pick("cs-8", "C32")
     school.press("Next part to inspect")
-    first = school.desk.part
+    first = school.workspace.part
     assert first.startswith("V") and school.place == first, "a via is nearest"
     school.pad("G")
-    assert school.last.place == first and school.desk.part != first
-    opened = [p.refdes for leak in leaks_on(school.desk.job.moment, "cs-8") for p in leak.open]
+    assert school.last.place == first and school.workspace.part != first
+    opened = [p.refdes for leak in leaks_on(school.workspace.job.moment, "cs-8") for p in leak.open]
     assert first not in opened and "C31" in opened
 
 
@@ -257,7 +257,7 @@ def test_a_photo_is_pasted_and_one_that_syncs_into_a_watched_folder_comes_by_its
     school.clear()
     watch = school.wiring.watch
     watch.begin(tmp_path)
-    (tmp_path / "phone.jpg").write_bytes(photograph(school.desk.job.boards["cs-8"]))
+    (tmp_path / "phone.jpg").write_bytes(photograph(school.workspace.job.boards["cs-8"]))
     watch.look()
     watch.look()
     assert school.last.file_name == "phone.jpg"
@@ -272,22 +272,22 @@ def test_a_photo_belongs_to_a_part_and_before_stands_beside_after(school):
     def align():
         school.press("Align the photo")
         for _ in range(4):
-            part = school.desk.job.boards["cs-8"].part(school.next.removeprefix("Click the middle of ").split()[0])
+            part = school.workspace.job.boards["cs-8"].part(school.next.removeprefix("Click the middle of ").split()[0])
             from loyal_trace.demo.camera import camera_matrix
 
-            u, v, w = camera_matrix(school.desk.job.boards["cs-8"]) @ [part.x, part.y, 1.0]
+            u, v, w = camera_matrix(school.workspace.job.boards["cs-8"]) @ [part.x, part.y, 1.0]
             school.qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=view.on_screen(u / w, v / w).toPoint())
 
     align()
-    school.desk.pick("cs-8", "C32")
+    school.workspace.pick("cs-8", "C32")
     school.press("Compare before, after")
     assert "Two aligned photos" in school.message
     school.press("Link the photo to the part")
     assert school.last.kind == "photo_of" and school.last.place == "C32"
-    school.desk.take_photo(photograph(school.desk.job.boards["cs-8"], seed=5), "after.jpg")
+    school.workspace.take_photo(photograph(school.workspace.job.boards["cs-8"], seed=5), "after.jpg")
     school.press("Show the next photo")
     align()
-    school.desk.pick("cs-8", "C32")
+    school.workspace.pick("cs-8", "C32")
     school.press("Compare before, after")
     said = view.accessibleDescription()
     assert (
@@ -351,7 +351,7 @@ def test_the_clock_tree_is_walked_with_the_counter_and_a_wrong_stage_is_named(sc
         school.press("Read the counter")
     assert school.last.quantity == "frequency" and "as predicted" in school.why
     school.type("1MHz")
-    assert "4D.13" in school.why and "4C.4 is right" in school.why and school.belief("cs-8", "4D") > 0.3
+    assert "4D.13" in school.why and "4C.4 is right" in school.why and school.probability("cs-8", "4D") > 0.3
     assert any("Y1 sees 20.5 pF" in text for text in school.row_texts("crystal and cells"))
 
 

@@ -32,7 +32,7 @@ TRAPS = [
 
 
 def entries(window):
-    return list(window.desk.job.entries)
+    return list(window.workspace.job.entries)
 
 
 def type_at(window, text, milliseconds):
@@ -121,7 +121,7 @@ def test_a_new_part_said_in_the_line_is_picked_and_stands_in_large_type(bare):
 
 @pytest.mark.parametrize("line", ["swap 5A and 5B: moves", "4A replaced", "2F removed", "5F.2 lifted: gone"])
 def test_actions_are_said_at_every_stage_whatever_is_picked(window, line):
-    window.desk.pick("tw-vid", "RN1")
+    window.workspace.pick("tw-vid", "RN1")
     for stage in Stage:
         window.stage(stage)
         before = len(window.on_disk())
@@ -130,7 +130,7 @@ def test_actions_are_said_at_every_stage_whatever_is_picked(window, line):
             window.clear()
             window.qtbot.keyClicks(window.edit, f"TW-VID {line}")
         window.keys("Enter")
-        assert len(window.on_disk()) > before and window.desk.part == "RN1", stage
+        assert len(window.on_disk()) > before and window.workspace.part == "RN1", stage
         window.ctrl("z")
 
 
@@ -143,7 +143,7 @@ def test_a_part_that_a_stage_cannot_act_on_stays_picked_and_the_stage_says_why(w
     assert window.last.kind == "note" and window.last.text == "L" and len(window.on_disk()) == before + 1
     for stage in (Stage.REPAIR, Stage.RAILS, Stage.ROMS, Stage.PLAN):
         window.stage(stage)
-        assert window.desk.part == "C20" and "C20" in window.place, stage
+        assert window.workspace.part == "C20" and "C20" in window.place, stage
     window.stage(Stage.REPAIR)
     assert "no step for C20" in window.why and "Step done" not in window.buttons()
 
@@ -208,7 +208,7 @@ def test_caps_are_clicked_space_skips_esc_forgets_and_enter_opens_the_line(windo
 def test_a_lit_key_counts_for_the_part_that_was_shown_when_another_is_picked(window):
     window.keys("F8", "l")
     window.click_part("5A")
-    assert window.last.place == "5D" and window.desk.part == "5A"
+    assert window.last.place == "5D" and window.workspace.part == "5A"
     window.keys("h")
     window.stage(Stage.SUSPECTS)
     assert window.last.place == "5A" and window.last.pins[0].state == "H"
@@ -220,7 +220,7 @@ def test_the_pad_is_remembered_for_each_stage_and_for_the_next_window(window, op
     assert not window.foot.pad.isVisible()
     window.stage(Stage.PROBE)
     assert window.foot.pad.isVisible() and window.foot.buttons.pad.isChecked()
-    folder = window.desk.job.store.folder
+    folder = window.workspace.job.store.folder
     window.shell.close()
     again = open_window(demo=True, store=folder)
     assert again.wiring.current is Stage.PROBE and again.wiring.foot.pad.isVisible()
@@ -234,16 +234,16 @@ def test_verify_and_intake_have_their_own_keys(window):
     window.stage(Stage.INTAKE)
     assert not window.foot.buttons.pad.isVisible()
     window.press("Walk for missing parts")
-    first = window.desk.part
+    first = window.workspace.part
     window.pad("M")
-    assert window.last.finding == "missing" and window.last.place == first and window.desk.part != first
+    assert window.last.finding == "missing" and window.last.place == first and window.workspace.part != first
 
 
 @pytest.mark.parametrize("pad", [False, True], ids=["pad off", "pad on"])
 @pytest.mark.parametrize("pace", [60, 180])
 def test_an_ordinary_sentence_is_one_note_at_every_stage(window, pace, pad):
     for number, stage in enumerate(Stage):
-        window.desk.pick("tw-vid", "5D")
+        window.workspace.pick("tw-vid", "5D")
         window.stage(stage)
         if window.foot.buttons.pad.isVisible() and window.wiring.pad.on != pad:
             window.keys("F8")
@@ -317,14 +317,14 @@ def test_with_text_in_the_line_undo_is_about_the_typing(window):
 
 
 def test_what_one_line_recorded_is_undone_and_redone_as_one(window):
-    live = len(window.desk.job.live_times())
+    live = len(window.workspace.job.live_times())
     window.type("TW-VID 5A-5F corroded")
-    parts = len(window.desk.job.live_times()) - live
+    parts = len(window.workspace.job.live_times()) - live
     assert parts == 4
     window.ctrl("z")
-    assert len(window.desk.job.live_times()) == live + 1, "the retraction itself"
+    assert len(window.workspace.job.live_times()) == live + 1, "the retraction itself"
     window.ctrl("z", shift=True)
-    assert len(window.desk.job.live_times()) == live + 1 + parts
+    assert len(window.workspace.job.live_times()) == live + 1 + parts
 
 
 def test_the_drawer_shows_what_was_undone_and_undoes_by_key(window):
@@ -385,19 +385,19 @@ def test_lists_are_walked_copied_and_acted_on_by_keyboard(window):
     window.stage(Stage.SUSPECTS)
     rows = window.rows("suspects")
     window.click_row("suspects", 0)
-    first = window.desk.place
+    first = window.workspace.place
     rows.setFocus()
     window.keys("Down")
-    assert window.desk.place != first and rows.hasFocus()
+    assert window.workspace.place != first and rows.hasFocus()
     window.ctrl("c")
     assert QApplication.clipboard().text() == window.row_texts("suspects")[1]
     things = window.rows("next three measurements")
     things.setFocus()
     things.setCurrentIndex(things.model().index(1))
     assert window.wiring.current is Stage.SUSPECTS, "passing over a thing does not do it"
-    thing = window.desk.assessment().next[0]
+    thing = window.workspace.assessment().next[0]
     window.keys("Enter")
-    assert window.wiring.current is thing.stage and window.desk.place == thing.place
+    assert window.wiring.current is thing.stage and window.workspace.place == thing.place
     headings = things.model().flags(things.model().index(0))
     assert not headings & Qt.ItemFlag.ItemIsSelectable
 
@@ -406,12 +406,14 @@ def test_lists_are_walked_copied_and_acted_on_by_keyboard(window):
 
 
 def test_an_open_window_refuses_the_second_writer_in_a_sentence(window, capsys):
-    folder = window.desk.job.store.folder
+    folder = window.workspace.job.store.folder
     before = len(window.on_disk())
-    assert main(["job", "enter", window.desk.job.id, "5A removed", "--board", "TW-VID", "--store", str(folder)]) == 2
+    assert (
+        main(["job", "enter", window.workspace.job.id, "5A removed", "--board", "TW-VID", "--store", str(folder)]) == 2
+    )
     error = capsys.readouterr().err
     assert error.count("\n") == 1 and "Traceback" not in error and len(window.on_disk()) == before
-    assert main(["job", "proof", window.desk.job.id, "--store", str(folder), "--json"]) == 0
+    assert main(["job", "proof", window.workspace.job.id, "--store", str(folder), "--json"]) == 0
 
 
 def test_a_window_opened_later_shows_what_the_command_line_recorded(qtbot, tmp_path, demo_template, open_window):
@@ -421,5 +423,5 @@ def test_a_window_opened_later_shows_what_the_command_line_recorded(qtbot, tmp_p
     where = ["--store", str(tmp_path / "store")]
     assert main(["job", "enter", "Tidewrack two-board set", "TW-VID 5A corroded", *where]) == 0
     window = Driver(qtbot, open_window(demo=True, store=tmp_path / "store"))
-    assert window.wiring.current is Stage.INSPECT and window.desk.place == ("tw-vid", "5A")
+    assert window.wiring.current is Stage.INSPECT and window.workspace.place == ("tw-vid", "5A")
     assert "5A corroded" in window.message

@@ -10,7 +10,7 @@ from tests.helpers.builders import tiny_files
 
 
 def plan_of(window):
-    return window.desk.assessment().plan
+    return window.workspace.assessment().plan
 
 
 def test_a_step_is_opened_by_arrow_click_or_by_its_part_on_the_map(window):
@@ -26,7 +26,7 @@ def test_a_step_is_opened_by_arrow_click_or_by_its_part_on_the_map(window):
     window.keys("Up")
     assert window.row_texts("the step in hand")[0] == opened[-1]
     window.click_row("all steps", 1)
-    assert window.desk.place == steps[0].place
+    assert window.workspace.place == steps[0].place
 
 
 def test_the_spare_that_goes_in_is_the_one_chosen(window):
@@ -48,7 +48,7 @@ def test_a_finished_step_cannot_be_finished_twice_and_undo_opens_it_again(window
     first = plan_of(window).steps[0]
     window.press("Step done")
     assert next(s for s in plan_of(window).steps if s.id == first.id).done
-    assert window.desk.place != first.place, "the next open step comes by itself"
+    assert window.workspace.place != first.place, "the next open step comes by itself"
     window.ctrl("z")
     assert not next(s for s in plan_of(window).steps if s.id == first.id).done
 
@@ -98,7 +98,7 @@ def test_a_board_folder_is_chosen_by_dialog_and_a_broken_one_says_what_is_wrong(
     assert "U99" in ours.shell.first.state.text() and ours.store.jobs() == ()
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *a, **k: str(tmp_path / "good"))
     ours.new_from_board()
-    assert ours.wiring.desk.job.boards["tiny"].name == "Tiny" and len(ours.store.jobs()) == 1
+    assert ours.wiring.workspace.job.boards["tiny"].name == "Tiny" and len(ours.store.jobs()) == 1
 
 
 def test_the_pictures_of_the_documents_can_be_taken_at_any_time(qapp, tmp_path):
@@ -121,18 +121,18 @@ def test_the_finder_reaches_what_other_stages_do(window):
 
 def test_an_answer_to_a_mark_changes_the_board_and_a_wrong_one_is_warned_of(window):
     window.stage(Stage.INTAKE)
-    window.desk.pick("tw-cpu", "6C")
-    assert window.desk.job.boards["tw-cpu"].has("C3") and not window.desk.job.boards["tw-cpu"].has("CR3")
+    window.workspace.pick("tw-cpu", "6C")
+    assert window.workspace.job.boards["tw-cpu"].has("C3") and not window.workspace.job.boards["tw-cpu"].has("CR3")
     window.click_row_of("intake sheet", "at 1G")
     window.press("Change the selected line")
     assert window.last.choice == "a diode"
     told = " ".join(window.row_texts("intake sheet"))
     assert "the marks disagree: “etched beside J1” says C, “at 1G” says B" in told
-    assert window.desk.job.boards["tw-cpu"].has("C3"), "while they disagree the definition counts"
+    assert window.workspace.job.boards["tw-cpu"].has("C3"), "while they disagree the definition counts"
     window.click_row_of("intake sheet", "etched beside J1 ")
     window.press("Change the selected line")
     assert window.last.choice == "worn away"
-    board = window.desk.job.boards["tw-cpu"]
+    board = window.workspace.job.boards["tw-cpu"]
     assert board.revision == "B" and board.has("CR3") and not board.has("C3") and window.shell.panel.map.board is board
     window.ctrl("z")
-    assert window.desk.job.boards["tw-cpu"].has("C3")
+    assert window.workspace.job.boards["tw-cpu"].has("C3")

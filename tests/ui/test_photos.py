@@ -21,7 +21,7 @@ def on_camera(x, y):
 def look(window, tmp_path):
     """The video board at Look, with a fresh photo of it dropped on the window and opened."""
     (tmp_path / "video board.jpg").write_bytes(photograph(VID))
-    window.desk.pick("tw-vid", "5D")
+    window.workspace.pick("tw-vid", "5D")
     window.stage(Stage.INSPECT)
     window.shell.files_dropped.emit([tmp_path / "video board.jpg"])
     assert "video board.jpg: photo imported" in window.message
@@ -56,7 +56,7 @@ def test_four_clicks_make_photo_and_map_one(look):
     align(look, 4)
     entry = look.last
     assert entry.kind == "photo_aligned" and len(entry.points) == 4
-    found = alignment_of(look.desk.job.moment, entry.attachment)
+    found = alignment_of(look.workspace.job.moment, entry.attachment)
     scale = view(look).frame()[0]
     for part in VID.parts:
         off = np.subtract(found.on_photo(part.x, part.y), on_camera(part.x, part.y))
@@ -80,7 +80,7 @@ def test_parts_are_picked_on_the_photo_and_the_map_can_be_taken_off_it(look):
     look.press("Align the photo")
     align(look, 4)
     click(look, *on_camera(VID.part("2F").x, VID.part("2F").y))
-    assert look.desk.part == "2F" and look.place == "VID 2F"
+    assert look.workspace.part == "2F" and look.place == "VID 2F"
     assert "46 parts drawn over it" in view(look).accessibleDescription()
     for share in (35, 70, 100):
         look.press("Map over the photo")
@@ -88,19 +88,19 @@ def test_parts_are_picked_on_the_photo_and_the_map_can_be_taken_off_it(look):
     look.press("Map over the photo")
     assert "0 parts drawn over it" in view(look).accessibleDescription()
     look.pad("G")
-    assert look.last.place == "2F" and look.desk.part != "2F", "findings go on with the photo beside"
+    assert look.last.place == "2F" and look.workspace.part != "2F", "findings go on with the photo beside"
 
 
 def test_polarity_that_no_aligned_photo_shows_is_listed_and_warned_of(look):
     assert "No aligned photo shows the polarity of C20, C21" in look.why
-    step = next(s for s in look.desk.assessment().plan.steps if s.place == ("tw-cpu", "C1"))
+    step = next(s for s in look.workspace.assessment().plan.steps if s.place == ("tw-cpu", "C1"))
     assert not any("photograph" in c for c in step.before), "the demo's own photo shows it"
     look.press("Align the photo")
     align(look, 4)
     assert "No aligned photo" not in look.why
     for entry in [e for e in look.on_disk() if e.kind == "photo_aligned"]:
-        look.desk.retract(entry.id)
-    step = next(s for s in look.desk.assessment().plan.steps if s.place == ("tw-cpu", "C1"))
+        look.workspace.retract(entry.id)
+    step = next(s for s in look.workspace.assessment().plan.steps if s.place == ("tw-cpu", "C1"))
     assert "No aligned photo shows C1" in step.before[0]
 
 
@@ -112,7 +112,7 @@ def test_photos_come_one_after_the_other_and_then_none(look, tmp_path):
     assert view(look).picture.title.startswith("again.jpg")
     look.press("Show the next photo")
     assert view(look).isHidden()
-    look.desk.pick("tw-cpu", "6C")
+    look.workspace.pick("tw-cpu", "6C")
     look.press("Show the next photo")
     assert view(look).picture.title.startswith("tw-cpu from above"), "each board has its own"
 

@@ -35,7 +35,7 @@ def test_the_open_diode_is_found_with_the_meter_key_in_under_ten_readings(hollin
         if "diode 3 is open" in hollin.why:
             break
     assert len(hollin.on_disk()) - before == 5 and "BR1.2 before it is good" in hollin.why
-    assert "Replace BR1: Plan (Ctrl+7)" in hollin.next
+    assert "Replace BR1; the step is at Plan (Ctrl+7)" in hollin.next
     read_on(hollin, "4F.20")
     told = " ".join(hollin.row_texts("supply limits and blocks"))
     assert "REG1 drops out in every cycle because of its input" in told and "C1 is in order" in told
@@ -64,7 +64,7 @@ def test_typed_readings_find_the_missing_and_the_wrong_fuse(hollin):
     hollin.press("Next supply")
     hollin.press("Enter OL")
     assert "F2 is blown or missing" in hollin.why and hollin.last.overload
-    assert hollin.belief("hl-main", "F2") > 0.5 and hollin.belief("hl-main", "F3") > 0.5
+    assert hollin.probability("hl-main", "F2") > 0.5 and hollin.probability("hl-main", "F3") > 0.5
 
 
 def test_the_ripple_is_drawn_against_what_a_healthy_reservoir_would_show(hollin):
@@ -84,4 +84,4 @@ def test_undo_takes_the_reading_and_what_followed_from_it_back(hollin):
     hollin.press("Enter OL")
     assert "F2 is blown or missing" in hollin.why
     hollin.ctrl("z")
-    assert "F2" not in hollin.why and hollin.belief("hl-main", "F2") < 0.2
+    assert "F2" not in hollin.why and hollin.probability("hl-main", "F2") < 0.2

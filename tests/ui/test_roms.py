@@ -11,7 +11,7 @@ from loyal_trace.core.roms.signature import Register
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.demo.hollin import HOLLIN_JOB
-from loyal_trace.demo.images import true_image
+from loyal_trace.demo.images import reference_image
 from loyal_trace.formats.rom_files import decode_image
 from loyal_trace.ui.widgets.column_dialog import ColumnDialog
 
@@ -20,13 +20,13 @@ from loyal_trace.ui.widgets.column_dialog import ColumnDialog
 def roms(window):
     """The demo window at the ROM stage, at the EPROM with two faded bytes."""
     window.stage(Stage.ROMS)
-    window.desk.pick("tw-cpu", "6F")
+    window.workspace.pick("tw-cpu", "6F")
     return window
 
 
 def read_in(window, board, refdes, data):
-    sha = window.desk.job.store.put_attachment(data.tobytes())
-    window.desk.record(RomRead, board=board, place=refdes, attachment=sha, size=len(data))
+    sha = window.workspace.job.store.put_attachment(data.tobytes())
+    window.workspace.record(RomRead, board=board, place=refdes, attachment=sha, size=len(data))
 
 
 def test_the_bytes_stand_side_by_side_and_a_key_walks_the_differences(roms):
@@ -43,54 +43,54 @@ def test_the_bytes_stand_side_by_side_and_a_key_walks_the_differences(roms):
 
 
 def test_two_wrong_bytes_are_restored_from_the_sums_and_kept_beside_the_read(roms):
-    true = true_image("tw-cpu", "6F", "B")
+    true = reference_image("tw-cpu", "6F", "B")
     before = [e for e in roms.on_disk() if e.kind == "rom_read" and e.place == "6F"]
     roms.press("Plan repair", "Restore the contents")
     roms.wait_idle()
     roms.qtbot.waitUntil(lambda: roms.last.kind == "image_known", timeout=20_000)
     entry = roms.last
     assert "0B78 from DA to D2" in entry.proof and "proved by sha1" in entry.proof and entry.firmware == "B"
-    assert roms.desk.job.store.attachment(entry.attachment) == true
+    assert roms.workspace.job.store.attachment(entry.attachment) == true
     assert [e for e in roms.on_disk() if e.kind == "rom_read" and e.place == "6F"] == before, "the read itself stays"
 
 
 def test_what_cannot_be_restored_says_so_and_the_window_stays_awake(roms):
-    damaged = np.frombuffer(true_image("tw-cpu", "6C", "B"), np.uint8).copy()
+    damaged = np.frombuffer(reference_image("tw-cpu", "6C", "B"), np.uint8).copy()
     damaged[[5, 500, 5000]] ^= 0x5A
-    roms.desk.pick("tw-cpu", "6C")
+    roms.workspace.pick("tw-cpu", "6C")
     read_in(roms, "tw-cpu", "6C", damaged)
     count = len(roms.on_disk())
     roms.press("Plan repair", "Restore the contents")
-    assert roms.desk.tasks.busy, "it works in the background"
+    assert roms.workspace.tasks.busy, "it works in the background"
     roms.wait_idle()
     roms.qtbot.waitUntil(lambda: "not restored" in roms.message, timeout=20_000)
     assert len(roms.on_disk()) == count
 
 
 def test_lines_exchanged_by_an_adapter_are_named_and_undone(roms):
-    true = np.frombuffer(true_image("tw-cpu", "6B", "B"), np.uint8)
+    true = np.frombuffer(reference_image("tw-cpu", "6B", "B"), np.uint8)
     turned = (true & 0x7E) | (true >> 7) | ((true & 1) << 7)
-    roms.desk.pick("tw-cpu", "6B")
+    roms.workspace.pick("tw-cpu", "6B")
     read_in(roms, "tw-cpu", "6B", turned.astype(np.uint8))
     assert "D0 and D7 are exchanged" in roms.why and "Check the wiring of adapter" in roms.next
 
 
 def test_a_signature_from_the_tester_is_held_against_the_expected_one_and_triaged(roms):
-    roms.desk.pick("tw-cpu", "6A")
+    roms.workspace.pick("tw-cpu", "6A")
     assert "in circuit the right signature is " in roms.hint
-    wanted = expected_signature(roms.desk.job.moment, PartRef("tw-cpu", "6A"))
+    wanted = expected_signature(roms.workspace.job.moment, PartRef("tw-cpu", "6A"))
     roms.type(f"sig {wanted:04X}")
     assert roms.last.value == wanted and "contents match" in roms.why
-    roms.desk.pick("tw-cpu", "6D")
+    roms.workspace.pick("tw-cpu", "6D")
     roms.type("sig 0001")
     assert "right out of circuit" in roms.why and "Inspect the pins of 6D" in roms.next
-    roms.desk.pick("tw-cpu", "6C")
+    roms.workspace.pick("tw-cpu", "6C")
     roms.type("sig 0002")
     assert "wrong out of circuit too, which indicates the chip" in roms.why
     roms.type("sig none")
     assert "did not release the bus" in roms.why
     roms.type("register: CRC16-ARC")
-    assert expected_signature(roms.desk.job.moment, PartRef("tw-cpu", "6A")) != wanted
+    assert expected_signature(roms.workspace.job.moment, PartRef("tw-cpu", "6A")) != wanted
     count = len(roms.on_disk())
     for wrong in ("register: 0x123456", "sig XYZ", "6A sig 12345"):
         roms.type(wrong)
@@ -107,7 +107,7 @@ def texts(roms):
 
 
 def test_the_set_stands_as_a_table_and_an_unknown_dump_is_held_against_the_store(roms):
-    roms.desk.pick("tw-cpu", "6C")
+    roms.workspace.pick("tw-cpu", "6C")
     roms.press("Show the set")
     assert any(line.startswith("3 6D TW-3 27C64 6000–7FFF 8 bit differs: A | B B") for line in texts(roms))
     roms.press("Identify the ROM")
@@ -120,8 +120,8 @@ def test_the_set_stands_as_a_table_and_an_unknown_dump_is_held_against_the_store
 
 
 def test_the_reads_of_a_chip_stand_beside_each_other_and_what_flickers_is_drawn(roms):
-    first = np.frombuffer(true_image("tw-cpu", "6B", "B"), np.uint8).copy()
-    roms.desk.pick("tw-cpu", "6B")
+    first = np.frombuffer(reference_image("tw-cpu", "6B", "B"), np.uint8).copy()
+    roms.workspace.pick("tw-cpu", "6B")
     roms.press("Compare reads")
     assert "reads are equal" in texts(roms)[-1] or "One read cannot show" in texts(roms)[-1]
     for place in (100, 900, 1700):
@@ -134,7 +134,7 @@ def test_the_reads_of_a_chip_stand_beside_each_other_and_what_flickers_is_drawn(
 
 
 def test_the_repair_page_says_how_the_chip_is_written_and_what_could_take_its_place(roms):
-    roms.desk.pick("tw-cpu", "6F")
+    roms.workspace.pick("tw-cpu", "6F")
     roms.press("Plan repair")
     shown = " ".join(texts(roms))
     assert "6F: 27C64, EPROM" in shown and "programmed over" in shown and "28C64" in shown
@@ -142,13 +142,13 @@ def test_the_repair_page_says_how_the_chip_is_written_and_what_could_take_its_pl
     roms.press("Restore the contents")
     roms.wait_idle()
     roms.qtbot.waitUntil(lambda: "The reference image was restored" in " ".join(texts(roms)))
-    roms.desk.pick("tw-cpu", "6C")
+    roms.workspace.pick("tw-cpu", "6C")
     assert "The fault is not in the cells: repair the pins" in " ".join(texts(roms))
-    roms.desk.pick("tw-cpu", "6A")
-    lost = np.frombuffer(true_image("tw-cpu", "6A", "B"), np.uint8).copy()
+    roms.workspace.pick("tw-cpu", "6A")
+    lost = np.frombuffer(reference_image("tw-cpu", "6A", "B"), np.uint8).copy()
     lost[[100, 2000, 4003]] = 0
     for entry in [e for e in roms.on_disk() if e.kind == "rom_read" and e.place == "6A"]:
-        roms.desk.retract(entry.id)
+        roms.workspace.retract(entry.id)
     read_in(roms, "tw-cpu", "6A", lost)
     roms.type("lamp: 12m")
     roms.type("clock: 20MHz")
@@ -158,11 +158,11 @@ def test_the_repair_page_says_how_the_chip_is_written_and_what_could_take_its_pl
 
 def test_an_explanation_is_picked_from_the_list_and_drawn(roms):
     picture = roms.figure("picture of the image")
-    roms.desk.pick("tw-cpu", "6C")
+    roms.workspace.pick("tw-cpu", "6C")
     assert picture.strip.address_lines == (9,) and "A9 = 1" in picture.strip.aside
-    stuck = np.frombuffer(true_image("tw-cpu", "6B", "B"), np.uint8).copy()
+    stuck = np.frombuffer(reference_image("tw-cpu", "6B", "B"), np.uint8).copy()
     stuck[0x800:0x1000] |= 0x20
-    roms.desk.pick("tw-cpu", "6B")
+    roms.workspace.pick("tw-cpu", "6B")
     read_in(roms, "tw-cpu", "6B", stuck)
     likeliest = roms.why
     assert (
@@ -177,7 +177,7 @@ def test_an_explanation_is_picked_from_the_list_and_drawn(roms):
 
 
 def test_the_picture_zooms_to_single_bytes_and_a_click_shows_them(roms):
-    roms.desk.pick("tw-cpu", "6F")
+    roms.workspace.pick("tw-cpu", "6F")
     picture, view = roms.figure("picture of the image"), roms.figure("bytes as read and as expected")
     walk = roms.wiring.presenter.walk
     roms.press("Show bytes", "Zoom in", "Zoom in", "Zoom in")
@@ -196,14 +196,14 @@ def test_the_picture_zooms_to_single_bytes_and_a_click_shows_them(roms):
 
 
 def test_checksums_and_symbols_are_typed_and_files_are_written(roms, tmp_path, monkeypatch):
-    roms.desk.pick("tw-cpu", "6A")
+    roms.workspace.pick("tw-cpu", "6A")
     roms.type("sum sum16 1F2E crc32 7C9E1A20")
     entry = roms.last
     assert entry.source == "typed" and entry.lines[0].digests == {"sum16": "1f2e", "crc32": "7c9e1a20"}
-    roms.desk.undo()
+    roms.workspace.undo()
     roms.type("symbols: GHJKLMNPQRSTVWXZ")
-    wanted = expected_signature(roms.desk.job.moment, PartRef("tw-cpu", "6A"))
-    shown = shown_signature(roms.desk.job.moment, wanted)
+    wanted = expected_signature(roms.workspace.job.moment, PartRef("tw-cpu", "6A"))
+    shown = shown_signature(roms.workspace.job.moment, wanted)
     assert set(shown) <= set("GHJKLMNPQRSTVWXZ") and shown in roms.hint
     roms.type(f"sig {shown}")
     assert roms.last.value == wanted
@@ -216,10 +216,12 @@ def test_checksums_and_symbols_are_typed_and_files_are_written(roms, tmp_path, m
     save("Print the labels", "set.svg")
     assert b"6A" in (tmp_path / "set.svg").read_bytes()
     save("Write the image", "6a.hex")
-    assert decode_image("6a.hex", (tmp_path / "6a.hex").read_bytes(), "").data == true_image("tw-cpu", "6A", "B")
+    assert decode_image("6a.hex", (tmp_path / "6a.hex").read_bytes(), "").data == reference_image("tw-cpu", "6A", "B")
     roms.click_row_of("page", "27C256")
     save("Write the image", "6a big.bin")
-    assert (tmp_path / "6a big.bin").read_bytes() == true_image("tw-cpu", "6A", "B") * 4 and "4 times" in roms.message
+    assert (tmp_path / "6a big.bin").read_bytes() == reference_image(
+        "tw-cpu", "6A", "B"
+    ) * 4 and "4 times" in roms.message
     for wrong in ("symbols: ABC", "sum crc32 12", "lamp: -3"):
         count = len(roms.on_disk())
         roms.type(wrong)
@@ -230,8 +232,8 @@ def test_checksums_and_symbols_are_typed_and_files_are_written(roms, tmp_path, m
 def test_the_register_of_a_tester_is_learnt_from_the_signatures_taken(roms):
     theirs = Register(16, 0x3D65, 0, 0xFFFF, True, False)
     for slot in ("6A", "6B", "6D"):
-        roms.desk.pick("tw-cpu", slot)
-        roms.type(f"sig {theirs.of(true_image('tw-cpu', slot, 'B')):04X}")
+        roms.workspace.pick("tw-cpu", slot)
+        roms.type(f"sig {theirs.of(reference_image('tw-cpu', slot, 'B')):04X}")
         if slot != "6D":
             roms.press("Show the set", "Learn the register")
             roms.wait_idle()
@@ -241,8 +243,8 @@ def test_the_register_of_a_tester_is_learnt_from_the_signatures_taken(roms):
     roms.wait_idle()
     roms.qtbot.waitUntil(lambda: roms.last.kind == "decided", timeout=20_000)
     assert "3 of 3 pairs" in roms.last.reason
-    moment = roms.desk.job.moment
-    assert expected_signature(moment, PartRef("tw-cpu", "6E")) == theirs.of(true_image("tw-cpu", "6E", "B"))
+    moment = roms.workspace.job.moment
+    assert expected_signature(moment, PartRef("tw-cpu", "6E")) == theirs.of(reference_image("tw-cpu", "6E", "B"))
 
 
 def test_a_table_of_sums_with_titles_of_its_own_is_explained_over_a_preview(roms, tmp_path, monkeypatch):
@@ -275,7 +277,7 @@ def test_a_board_without_rom_sockets_says_what_can_be_done(roms):
     assert "ROM socket" in roms.why and "Read all ROMs" in roms.buttons()
     for label in roms.buttons():
         roms.press(label)
-        assert not roms.desk.tasks.busy, label
+        assert not roms.workspace.tasks.busy, label
         if "Show the sockets" in roms.buttons() and label != "Show the sockets":
             roms.press("Show the sockets")
     roms.press("Read all ROMs")

@@ -13,12 +13,12 @@ from loyal_trace.core.vocabulary.stages import Stage
 def test_plan_takes_typed_capacitance_and_esr_and_goes_on(window):
     window.stage(Stage.PLAN)
     window.press("Next capacitor")
-    first = window.desk.part
+    first = window.workspace.part
     window.type("8u2 1.4")
     stored = window.on_disk()[-2:]
     assert [(e.place, e.quantity) for e in stored] == [(first, "capacitance"), (first, "esr")]
     assert stored[0].value == pytest.approx(8.2e-6) and stored[1].value == pytest.approx(1.4)
-    assert window.desk.part != first
+    assert window.workspace.part != first
     window.type("a lot")
     assert window.last.kind == "note", "what is no reading is a note, and the strip had said so"
 
@@ -29,16 +29,19 @@ def test_plan_shows_parts_steps_and_the_repair_order(window):
     assert any("in the drawer" in t for t in window.row_texts("parts list"))
     for order in ("likely first", "capacitors first", "least invasive"):
         window.alt("O")
-        assert window.desk.assessment().plan.order == order and REPAIR_ORDERS[order][:30] in window.page.subtitle.text()
+        assert (
+            window.workspace.assessment().plan.order == order
+            and REPAIR_ORDERS[order][:30] in window.page.subtitle.text()
+        )
     window.click_row("steps", 0)
-    assert window.desk.part == window.desk.assessment().plan.steps[0].place.refdes
+    assert window.workspace.part == window.workspace.assessment().plan.steps[0].place.refdes
 
 
 def test_a_finished_step_books_minutes_and_leaves_a_trail(window):
     window.stage(Stage.REPAIR)
     window.press("Next step")
-    step = window.desk.assessment().plan.steps[0]
-    assert window.desk.place == step.place
+    step = window.workspace.assessment().plan.steps[0]
+    assert window.workspace.place == step.place
     window.press("Step done")
     kinds = [(e.kind, getattr(e, "place", "")) for e in window.on_disk()[-2:]]
     assert kinds == [("fitted", step.place.refdes), ("step_done", "")]
@@ -54,18 +57,18 @@ def test_an_action_said_in_the_line_finishes_its_step_as_the_button_would(window
     assert "Step done" in window.buttons()
     window.type("5D replaced with 74LS166 from drawer 7 -- pin 13 was dull")
     assert [e.kind for e in window.on_disk()[-3:]] == ["removed", "fitted", "step_done"]
-    assert next(s for s in window.desk.assessment().plan.steps if s.place == ("tw-vid", "5D")).done
+    assert next(s for s in window.workspace.assessment().plan.steps if s.place == ("tw-vid", "5D")).done
     window.ctrl("z")
-    assert not next(s for s in window.desk.assessment().plan.steps if s.place == ("tw-vid", "5D")).done
+    assert not next(s for s in window.workspace.assessment().plan.steps if s.place == ("tw-vid", "5D")).done
 
 
 def test_a_step_skipped_needs_its_reason(window, monkeypatch):
     window.stage(Stage.REPAIR)
     window.press("Next step")
-    count = len(window.desk.assessment().plan.steps)
+    count = len(window.workspace.assessment().plan.steps)
     monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("owner keeps it", True))
     window.alt("S")
-    plan = window.desk.assessment().plan
+    plan = window.workspace.assessment().plan
     assert window.last.skipped and window.last.note == "owner keeps it"
     assert len(plan.steps) == count and plan.steps[0].skipped
 
@@ -112,17 +115,17 @@ def test_inspect_says_what_a_leaking_capacitor_can_reach(window):
     window.type("leaking -- green at the edge")
     assert window.last.place == "C1" and window.last.note == "green at the edge"
     assert "C1 leaks: electrolyte reaches" in window.why and "Inspect" in window.next
-    near = [p.refdes for p in window.desk.definition.neighbours("C1", 35)]
+    near = [p.refdes for p in window.workspace.definition.neighbours("C1", 35)]
     assert near and near[0] in window.why
 
 
 def test_what_a_leak_reaches_is_hatched_until_it_was_inspected_and_cleaned(window):
-    window.desk.record(Decided, what="leak reach", choice="50 mm")
+    window.workspace.record(Decided, what="leak reach", choice="50 mm")
     window.ctrl("b")
     window.stage(Stage.INSPECT)
     window.click_part("C1")
     window.pad("K")
-    reached = [r.refdes for r in leaks_on(window.desk.job.moment, "tw-cpu")[0].open]
+    reached = [r.refdes for r in leaks_on(window.workspace.job.moment, "tw-cpu")[0].open]
     marks = window.shell.panel.map.overlay.marks
     assert reached and all(marks[r] == ("doubtful", "inspect: C1 leaks", True) for r in reached)
     window.click_part(reached[0])
@@ -139,11 +142,11 @@ def test_what_a_leak_reaches_is_hatched_until_it_was_inspected_and_cleaned(windo
 
 def test_inspect_moves_with_arrows_and_space_without_writing(window):
     window.stage(Stage.INSPECT)
-    count, here = len(window.on_disk()), window.desk.part
+    count, here = len(window.on_disk()), window.workspace.part
     window.keys("Down")
     window.pad("Space")
     window.keys("Up", "Up")
-    assert window.desk.part == here and len(window.on_disk()) == count
+    assert window.workspace.part == here and len(window.on_disk()) == count
 
 
 def test_intake_changes_decisions_and_abilities(window):
@@ -151,13 +154,13 @@ def test_intake_changes_decisions_and_abilities(window):
     window.click_row_of("intake sheet", "first power")
     assert window.last.kind != "decided" or window.last.what != "first power", "a first click only picks the line"
     window.click_row_of("intake sheet", "first power")
-    assert window.desk.snapshot.decision("first power") == "renew capacitors first"
+    assert window.workspace.snapshot.decision("first power") == "replace capacitors first"
     window.click_row_of("intake sheet", "speaker")
     window.press("Change the selected line")
-    assert "speaker" in window.desk.snapshot.decision("bench lacks")
-    assert dict(window.desk.assessment().proof.not_tested)["sound"] == "this bench has no speaker"
+    assert "speaker" in window.workspace.snapshot.decision("bench lacks")
+    assert dict(window.workspace.assessment().proof.not_tested)["sound"] == "this bench has no speaker"
     window.press("Change the selected line")
-    assert "speaker" not in window.desk.snapshot.decision("bench lacks")
+    assert "speaker" not in window.workspace.snapshot.decision("bench lacks")
 
 
 def test_rails_record_an_open_line_and_name_the_boundary(window):
@@ -188,9 +191,9 @@ def test_probe_walks_pins_and_chips_by_key_and_click(window):
     window.qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=at)
     assert window.about == "VID 5D pin 13 QH"
     window.press("Next chip")
-    assert window.desk.part != "5D" and window.place == f"VID {window.desk.part}"
+    assert window.workspace.part != "5D" and window.place == f"VID {window.workspace.part}"
     window.press("Read the probe")
-    assert window.last.source == "probe" and window.last.place == window.desk.part
+    assert window.last.source == "probe" and window.last.place == window.workspace.part
     window.type("5D.13 4k3ohm")
     assert window.last.quantity == "resistance" and window.last.value == pytest.approx(4300)
 
@@ -198,11 +201,11 @@ def test_probe_walks_pins_and_chips_by_key_and_click(window):
 def test_suspects_are_walked_with_arrows_and_take_a_note(window):
     window.stage(Stage.SUSPECTS)
     window.click_row("suspects", 0)
-    first = window.desk.place
+    first = window.workspace.place
     window.keys("Down")
-    assert window.desk.place != first
+    assert window.workspace.place != first
     window.keys("Up")
-    assert window.desk.place == first
+    assert window.workspace.place == first
     window.type("owner remembers a drop")
     assert window.last.text == "owner remembers a drop"
 
@@ -220,7 +223,7 @@ def test_a_report_is_written_under_a_name_of_its_own_and_refused_under_others(wi
     window.keys("Enter")
     assert "the lid stays scratched" in window.figure("report preview").toPlainText()
     window.type("bubble.pdf")
-    assert window.last.kind == "note" and not window.desk.snapshot.paper.handed_back
+    assert window.last.kind == "note" and not window.workspace.snapshot.paper.handed_back
 
 
 def test_roms_walk_over_both_boards(window):
@@ -228,7 +231,7 @@ def test_roms_walk_over_both_boards(window):
     seen = []
     for _ in range(10):
         window.press("Next socket")
-        seen.append(window.desk.place)
+        seen.append(window.workspace.place)
     assert len(set(seen)) == 10 and {b for b, _ in seen} == {"tw-cpu", "tw-vid"}
     window.pick("tw-cpu", "6F")
     assert "bits turned to 1" in window.wiring.presenter.why_in_full()

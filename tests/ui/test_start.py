@@ -79,6 +79,6 @@ def test_an_archive_given_on_the_command_line_opens_as_a_job(open_window, tmp_pa
     with Store(demo_template, read_only=True) as store:
         write_archive(store.export("gp-0147"), tmp_path / "tide.ltjob")
     ours = open_window(store=tmp_path / "store", files=(tmp_path / "tide.ltjob",))
-    assert ours.wiring.desk.job.title == "Tidewrack two-board set"
+    assert ours.wiring.workspace.job.title == "Tidewrack two-board set"
     ours.wiring.control.run(next(a for a in ours.wiring.presenter.page().actions if a.key == "R"))
     assert "No probe is connected" in ours.shell.bar.last.text(), "a job from elsewhere has no simulated bench"

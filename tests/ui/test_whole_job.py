@@ -82,7 +82,7 @@ def test_tidewrack_from_the_missing_plane_to_the_printed_report(window, hands, b
     assert "Pin 13 (QH) is low" in window.why and "Alt+M" in window.next
     hand.press("Measure to ground")
     assert window.last.place == "5D.13" and window.last.quantity == "resistance"
-    assert window.belief("tw-vid", "5D") > 0.9
+    assert window.probability("tw-vid", "5D") > 0.9
 
     # Suspects: the next thing is a capacitor; a button leads there; the meter measures and goes on by itself.
     hand.stage(Stage.SUSPECTS)
@@ -90,13 +90,13 @@ def test_tidewrack_from_the_missing_plane_to_the_printed_report(window, hands, b
     assert window.wiring.current is Stage.PLAN
     for _ in range(7):
         hand.press("Measure the capacitor")
-    assert window.desk.assessment().capacitors[("tw-cpu", "C12")].verdict == "bad"
-    assert window.desk.assessment().capacitors[("tw-cpu", "C13")].verdict == "good"
+    assert window.workspace.assessment().capacitors[("tw-cpu", "C12")].verdict == "bad"
+    assert window.workspace.assessment().capacitors[("tw-cpu", "C13")].verdict == "good"
 
     # Repair: step after step; the first spare of 5D turns out bad and the second is taken.
     hand.stage(Stage.REPAIR)
     for _ in range(12):
-        if not any(not s.done for s in window.desk.assessment().plan.steps):
+        if not any(not s.done for s in window.workspace.assessment().plan.steps):
             break
         if "Step done" not in window.buttons():
             hand.press("Next step")
@@ -105,23 +105,23 @@ def test_tidewrack_from_the_missing_plane_to_the_printed_report(window, hands, b
     done = [e for e in window.on_disk() if e.kind == "fitted"]
     assert [e.origin for e in done if e.place == "5D"] == ["drawer 3", "drawer 7"], "the bad spare was found out"
     assert {"6C", "6F", "6D", "C1", "C12", "5D"} <= {e.place for e in done}
-    assert all(slot.word == "matches" for slot in window.desk.assessment().roms.values())
+    assert all(slot.word == "matches" for slot in window.workspace.assessment().roms.values())
 
     # Verify: starts from the bench until the target is shown, then the checklist.
     hand.stage(Stage.VERIFY)
     for _ in range(59):
         hand.press("Start on the bench")
-    assert window.desk.assessment().proof.starts.still_needed == 0 and "at most 5 % of starts fail" in window.why
-    for item in window.desk.assessment().proof.items:
+    assert window.workspace.assessment().proof.starts.still_needed == 0 and "at most 5 % of starts fail" in window.why
+    for item in window.workspace.assessment().proof.items:
         window.keys("Down") if item.status == "not testable" else hand.press("Mark passed")
-    assert all(i.status in ("passed", "not testable") for i in window.desk.assessment().proof.items)
-    assert outcome(window.desk.job) == by_command_line("tidewrack", capsys)
+    assert all(i.status in ("passed", "not testable") for i in window.workspace.assessment().proof.items)
+    assert outcome(window.workspace.job) == by_command_line("tidewrack", capsys)
 
     # Report: both files on disk.
     hand.stage(Stage.REPORT)
     for label in ("Write PDF", "Write HTML", "Hand the job back"):
         hand.press(label)
-    folder = window.desk.job.store.folder / "reports"
+    folder = window.workspace.job.store.folder / "reports"
     assert (folder / "gp-0147.pdf").read_bytes().startswith(b"%PDF")
     page = (folder / "gp-0147.html").read_text()
     assert "drawer 7" in page and "switch inputs: this bench has no harness" in page
@@ -130,13 +130,13 @@ def test_tidewrack_from_the_missing_plane_to_the_printed_report(window, hands, b
 
 def _look_again(window, hand):
     """After a step: read or probe what was changed, as the step says."""
-    last = next(e for e in reversed(window.desk.job.entries) if e.kind == "fitted")
+    last = next(e for e in reversed(window.workspace.job.entries) if e.kind == "fitted")
     window.pick(last.board, last.place)
-    if window.desk.place in window.desk.assessment().roms:
+    if window.workspace.place in window.workspace.assessment().roms:
         hand.stage(Stage.ROMS)
         hand.press("Read three times")
         window.wait_idle()
-        window.qtbot.waitUntil(lambda: sum(e.kind == "rom_read" for e in window.desk.job.entries[-3:]) == 3)
+        window.qtbot.waitUntil(lambda: sum(e.kind == "rom_read" for e in window.workspace.job.entries[-3:]) == 3)
     elif last.place == "5D":
         hand.stage(Stage.PROBE)
         hand.press("Probe all pins")
@@ -153,12 +153,12 @@ def test_hollin_from_the_meter_to_the_new_bridge(window, hands, by_command_line,
     hand.press("Next point")
     for _ in range(6):
         hand.press("Read the meter")
-    assert window.belief("hl-main", "BR1") > 0.5 and window.place == "BR1.4", "what is wrong stays in view"
+    assert window.probability("hl-main", "BR1") > 0.5 and window.place == "BR1.4", "what is wrong stays in view"
     hand.stage(Stage.REPAIR)
     _do_step(window, hand, "BR1")
     fitted = [e.place for e in window.on_disk() if e.kind == "fitted"]
-    assert fitted == ["BR1"] and window.belief("hl-main", "BR1") < 0.2
-    assert outcome(window.desk.job) == by_command_line("hollin", capsys)
+    assert fitted == ["BR1"] and window.probability("hl-main", "BR1") < 0.2
+    assert outcome(window.workspace.job) == by_command_line("hollin", capsys)
 
 
 @HANDS
@@ -180,13 +180,13 @@ def test_corvane_from_the_meter_to_the_first_clean_start(window, hands, by_comma
     assert window.on_disk()[-2].kind == "fitted"
     hand.stage(Stage.VERIFY)
     hand.cap("C")
-    assert outcome(window.desk.job) == by_command_line("corvane", capsys)
+    assert outcome(window.workspace.job) == by_command_line("corvane", capsys)
 
 
 def _do_step(window, hand, refdes):
     """The step of one part: gone to by the button, then done."""
     for _ in range(30):
-        if window.desk.part == refdes and "Step done" in window.buttons():
+        if window.workspace.part == refdes and "Step done" in window.buttons():
             hand.press("Step done")
             return
         hand.press("Next step")
@@ -207,6 +207,6 @@ def test_a_step_is_skipped_only_with_a_reason(window, monkeypatch):
 
 def test_the_demo_never_shows_what_only_the_bench_knows(window):
     """The hidden faults are nowhere in the job: not in its entries, not in its boards."""
-    words = " ".join(entry.model_dump_json() for entry in window.desk.job.entries)
+    words = " ".join(entry.model_dump_json() for entry in window.workspace.job.entries)
     assert "pin-open" not in words and "worn-socket" not in words
-    assert demo_bench().faults and not hasattr(window.desk.job, "faults")
+    assert demo_bench().faults and not hasattr(window.workspace.job, "faults")

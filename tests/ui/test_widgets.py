@@ -16,8 +16,8 @@ from loyal_trace.app.presenters.verify import curve_of
 from loyal_trace.core.assess.roms import SlotAssessment
 from loyal_trace.core.boards.model import RomSlot
 from loyal_trace.core.proving.starts import StartTally
-from loyal_trace.core.roms.by_sums import Expected
-from loyal_trace.core.roms.images import RomImage, SumList
+from loyal_trace.core.roms.by_checksums import Expected
+from loyal_trace.core.roms.images import ChecksumList, RomImage
 from loyal_trace.core.roms.verdicts import judge
 from loyal_trace.demo.images import program_image
 from loyal_trace.ui.glyphs import draw_bar, draw_glyph
@@ -197,17 +197,17 @@ def test_a_click_on_a_pad_asks_for_its_stage(qtbot):
     assert line.accessibleDescription() == "Intake 6/6"
 
 
-def slot_with(image, truth):
+def slot_with(image, reference):
     slot = RomSlot("6C", "2716", len(image))
-    verdict = judge(RomImage("6C", image), Expected((), size=len(image), truth=truth), SumList(()))
-    return SlotAssessment("b", slot, 1, verdict, image, truth)
+    verdict = judge(RomImage("6C", image), Expected((), size=len(image), reference=reference), ChecksumList(()))
+    return SlotAssessment("b", slot, 1, verdict, image, reference)
 
 
 def test_the_rom_picture_marks_wrong_bits_where_they_are(qtbot):
-    truth = program_image("picture", 0x800)
-    image = bytes(b | 0x20 if n < 0x400 else b for n, b in enumerate(truth))
+    reference = program_image("picture", 0x800)
+    image = bytes(b | 0x20 if n < 0x400 else b for n, b in enumerate(reference))
     picture = shown(qtbot, RomPicture(), 640, 190)
-    strip = strip_of(slot_with(image, truth))
+    strip = strip_of(slot_with(image, reference))
     assert (
         strip.wrong.shape == (8, 0x800)
         and strip.wrong[5, :0x400].any()

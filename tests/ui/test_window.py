@@ -9,7 +9,7 @@ from loyal_trace.app.cautions import caution_texts
 from loyal_trace.core.line.grammar import examples
 from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.stages import Stage
-from loyal_trace.demo.images import true_image
+from loyal_trace.demo.images import reference_image
 from loyal_trace.ui.theme import DARK, LIGHT
 from loyal_trace.ui.widgets.finder import Finder
 from loyal_trace.ui.widgets.first_page import TEACHING
@@ -17,7 +17,7 @@ from tests.helpers.builders import tiny_files
 
 
 def test_the_demo_opens_where_work_left_off(window):
-    assert window.wiring.current is Stage.PROBE and window.desk.place == ("tw-vid", "5D")
+    assert window.wiring.current is Stage.PROBE and window.workspace.place == ("tw-vid", "5D")
     assert window.page.question.text() == "Can 5D do what its pins do?"
     assert "4 of 16 pins probed" in window.page.subtitle.text() and window.about == "VID 5D pin 5 D"
     assert window.shell.stations.title == "Tidewrack two-board set"
@@ -58,7 +58,7 @@ def test_the_reader_reads_in_the_background_and_can_be_stopped(window):
     window.click_part("6F")
     count = len(window.on_disk())
     window.press("Read the ROM")
-    assert window.desk.tasks.busy
+    assert window.workspace.tasks.busy
     window.wait_idle()
     window.qtbot.waitUntil(lambda: len(window.on_disk()) == count + 1)
     assert window.last.place == "6F"
@@ -80,8 +80,8 @@ def drop(window, *paths):
 
 
 def test_files_dropped_anywhere_become_reads_of_their_slots(window, tmp_path):
-    (tmp_path / "6b.bin").write_bytes(true_image("tw-cpu", "6B", "A"))
-    (tmp_path / "whatever.bin").write_bytes(true_image("tw-cpu", "6D", "B"))
+    (tmp_path / "6b.bin").write_bytes(reference_image("tw-cpu", "6B", "A"))
+    (tmp_path / "whatever.bin").write_bytes(reference_image("tw-cpu", "6D", "B"))
     drop(window, tmp_path / "6b.bin", tmp_path / "whatever.bin")
     assert [e.place for e in window.on_disk()[-2:]] == ["6B", "6D"]
     count = len(window.on_disk())
@@ -124,7 +124,7 @@ def test_rails_want_the_caution_read_before_a_reading(window):
     assert window.last.value == pytest.approx(0.08) and window.last.place == "F1"
     assert caution_texts()[Caution.MAINS].text in window.page.caution.label.text()
     window.press("Change limits")
-    assert window.desk.snapshot.decision("supply limits") == "strict"
+    assert window.workspace.snapshot.decision("supply limits") == "strict"
     assert any("strict" in text for text in window.row_texts("supply limits and blocks"))
 
 
@@ -136,14 +136,14 @@ def test_suspects_open_to_their_reasons_and_jump_to_the_next_thing(window):
     reasons = window.row_texts("reasons")
     assert any("against" in text and "A9" in text for text in reasons)
     assert len(window.row_texts("next three measurements")) == 4
-    thing = window.desk.assessment().next[0]
+    thing = window.workspace.assessment().next[0]
     window.alt("D")
-    assert window.wiring.current == thing.stage and window.desk.place == thing.place
+    assert window.wiring.current == thing.stage and window.workspace.place == thing.place
 
 
 def test_inspect_walks_with_one_key_a_part_and_intake_changes_a_symptom(window):
     window.stage(Stage.INSPECT)
-    first = window.desk.part
+    first = window.workspace.part
     window.pad("G", "C")
     stored = window.on_disk()[-2:]
     assert [e.finding for e in stored] == ["looks good", "corroded"] and stored[0].place == first
@@ -256,7 +256,7 @@ def test_with_no_data_the_first_page_teaches_and_opens_a_board_folder(open_windo
     assert not ours.shell.first.jobs.isVisible() and ours.shell.first.demo.isVisible()
     monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("A small board", True))
     ours.new_job((board,))
-    assert ours.wiring.desk.job.title == "A small board" and ours.shell.panel.map.board.id == "tiny"
+    assert ours.wiring.workspace.job.title == "A small board" and ours.shell.panel.map.board.id == "tiny"
     ours.shell.stage_asked.emit(3)
     assert "Read U2" in ours.wiring.page.meaning.next.text()
     ours.wiring.foot.buttons.buttons[0].click()
@@ -266,7 +266,7 @@ def test_with_no_data_the_first_page_teaches_and_opens_a_board_folder(open_windo
 
 
 def test_a_second_window_on_the_same_store_may_look_but_not_write(window, open_window):
-    second = open_window(demo=True, store=window.desk.job.store.folder)
+    second = open_window(demo=True, store=window.workspace.job.store.folder)
     second.wiring.foot.edit.setText("5D.5 low")
     second.wiring.control.enter()
     assert "read-only" in second.shell.bar.last.text() and second.wiring.foot.edit.text() == "5D.5 low"
@@ -289,7 +289,7 @@ def test_a_job_without_a_board_works_at_every_stage(bare, monkeypatch):
 def test_anybodys_own_files_are_checked_from_a_list_of_sums_alone(bare, tmp_path):
     import hashlib
 
-    images = {name: true_image("tw-cpu", name, "B") for name in ("6A", "6B")}
+    images = {name: reference_image("tw-cpu", name, "B") for name in ("6A", "6B")}
     lines = [f"{hashlib.sha1(data).hexdigest()}  {name.lower()}.bin\n" for name, data in images.items()]
     (tmp_path / "mine.sha1").write_text("".join(lines))
     (tmp_path / "dumps").mkdir()
@@ -308,11 +308,11 @@ def test_anybodys_own_files_are_checked_from_a_list_of_sums_alone(bare, tmp_path
 
 def test_a_swap_is_typed_at_suspects_and_weighs(window):
     window.stage(Stage.SUSPECTS)
-    before = window.belief("tw-cpu", "6C")
+    before = window.probability("tw-cpu", "6C")
     window.click_row("suspects", 0)
     window.type("swap 6C with spare 2: stays")
     assert window.last.kind == "swapped" and window.last.result == "stays"
-    assert window.belief("tw-cpu", "6C") < before
+    assert window.probability("tw-cpu", "6C") < before
 
 
 def test_a_click_on_the_title_leads_to_the_job_list_and_back(window):
@@ -334,6 +334,6 @@ def test_chips_said_at_intake_are_a_board_of_their_own(bare):
     assert bare.page.question.text() == "Can 5C do what its pins do?"
     bare.ctrl("z")
     bare.ctrl("z")
-    assert not bare.desk.job.boards["own"].has("5D")
+    assert not bare.workspace.job.boards["own"].has("5D")
     bare.ctrl("z", shift=True)
-    assert bare.desk.job.boards["own"].has("5D")
+    assert bare.workspace.job.boards["own"].has("5D")

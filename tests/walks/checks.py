@@ -37,8 +37,8 @@ def _rom(job, board, refdes, word, verdict=""):
 def _suspect(job, board, refdes, how, share):
     """`check suspect own U1 above 0.5`: how probable it is that a part is faulty."""
     found = job.assessment().suspect_at(PartRef(board, refdes))
-    belief = found.belief if found else 0.0
-    assert belief > float(share) if how == "above" else belief < float(share), belief
+    probability = found.probability if found else 0.0
+    assert probability > float(share) if how == "above" else probability < float(share), probability
 
 
 def _first(job, board, refdes):

@@ -29,7 +29,7 @@ from loyal_trace.core.vocabulary.identity import PartRef, PinRef
 from loyal_trace.core.vocabulary.stages import stage_of_word
 from loyal_trace.core.vocabulary.units import typed_quantity
 from loyal_trace.demo.common import board_files_of
-from loyal_trace.demo.images import true_image
+from loyal_trace.demo.images import reference_image
 from loyal_trace.demo.workshop import DEMO_BENCHES
 from loyal_trace.instruments.simulated import simulated_workbench
 from loyal_trace.store.store import Store
@@ -201,7 +201,7 @@ class Walker:
         return "OL" if value == float("inf") else typed_quantity(value)
 
     def _image(self, place, board, refdes, firmware, how="", number="0"):
-        data = bytearray(true_image(board, refdes, firmware))
+        data = bytearray(reference_image(board, refdes, firmware))
         if how == "stuck":
             data = bytearray(byte & ~(1 << int(number)) & 0xFF for byte in data)
         elif how == "off":

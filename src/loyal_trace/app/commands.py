@@ -247,7 +247,7 @@ def guard_words(job: OpenJob, board_id: str) -> str:
         return ""
     if not report.power_off_missing and report.hazard is not None:
         bad = report.hazard
-        return f"Unplug the board: {bad.why}. Mend that and measure {bad.point.point} again, power off"
+        return f"Unplug the board: {bad.why}. Repair that and measure {bad.point.point} again, power off"
     guard = power_guard(report)
     named = ", ".join(guard.missing[:_NAMED])
     more = f" and {len(guard.missing) - _NAMED} more" if len(guard.missing) > _NAMED else ""

@@ -13,17 +13,17 @@ from loyal_trace.core.assess.moment import Moment
 from loyal_trace.core.assess.roms import NOT_SAID, bound, known_sums, sockets_for
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.boards.names import board_prefix
-from loyal_trace.core.job.entries import OWN_BOARD, Entry, PartTold, Photographed, RomRead, SumLine, SumsKnown
-from loyal_trace.core.roms.images import KnownSum, RomImage, SumList, base_name, without_read_number
+from loyal_trace.core.job.entries import OWN_BOARD, ChecksumsKnown, Entry, PartTold, Photographed, RomRead, SumLine
+from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, RomImage, base_name, without_read_number
 from loyal_trace.core.roms.sockets import can_hold
 from loyal_trace.core.vocabulary.errors import LoyalTraceError, RequestError, UserFileError
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.units import count_of, format_percent
 from loyal_trace.formats.board_folder import board_files
+from loyal_trace.formats.checksum_lists import SURE_ENDINGS, read_checksums
 from loyal_trace.formats.part_list import is_part_list, read_part_list
 from loyal_trace.formats.photos import Photo, is_photo_name, read_photo, upright
 from loyal_trace.formats.rom_files import image_paths, is_image_name, iter_images
-from loyal_trace.formats.sum_lists import SURE_ENDINGS, read_sums
 
 
 @dataclass(frozen=True)
@@ -71,7 +71,7 @@ def import_files(job: OpenJob, paths: Sequence[Path], meant: Meant | None = None
     rest = [path for path in paths if not run.board_folder(path)]
     for path in rest:
         run.attempt(path, run.lists)
-    moment = job.moment_with([e for e in run.found.entries if isinstance(e, SumsKnown)])
+    moment = job.moment_with([e for e in run.found.entries if isinstance(e, ChecksumsKnown)])
     for path in rest:
         run.attempt(path, run.photos)
         run.attempt(path, run.parts)
@@ -124,8 +124,8 @@ class _Run:
         """The lists of checksums in a file or folder."""
         boards, any_list = dict(self.job.boards), False
         for file, sums in _lists(path, self.meant.columns):
-            lines: list[KnownSum] = []
-            unclear: list[KnownSum] = []
+            lines: list[KnownChecksum] = []
+            unclear: list[KnownChecksum] = []
             for entry in sums.entries:
                 known = bound(replace(entry, board=entry.board or self._board_said(entry)), boards)
                 # What no board answers to makes a socket of the own board, and stays there when a board joins later.
@@ -135,12 +135,12 @@ class _Run:
                 places = sockets_for(entry.place or entry.name, entry.size, boards)
                 self.leave_out(f"{file.name}, {entry.name}", _which(self.job, places), path, places)
             if lines:
-                self.found.entries.append(self.job.make(SumsKnown, source=file.name, lines=sum_lines(lines)))
+                self.found.entries.append(self.job.make(ChecksumsKnown, source=file.name, lines=sum_lines(lines)))
                 self.found.done.append(f"{file.name}: {count_of(len(lines), 'checksum line')} imported")
             any_list = True
         return any_list
 
-    def _board_said(self, entry: KnownSum) -> str:
+    def _board_said(self, entry: KnownChecksum) -> str:
         """The board that the person named, where it has a socket of that name."""
         board = self.meant.at.board if self.meant.at else self.meant.board
         here = {board: self.job.boards[board]} if board in self.job.boards else {}
@@ -242,7 +242,7 @@ def _likely(job: OpenJob, image: RomImage) -> str:
     return f"; it looks like {best.name} of {best.source} ({format_percent(best.fraction)})"
 
 
-def sum_lines(entries: Iterable[KnownSum]) -> tuple[SumLine, ...]:
+def sum_lines(entries: Iterable[KnownChecksum]) -> tuple[SumLine, ...]:
     """Checksum lines as they are kept in an entry."""
     return tuple(
         SumLine(
@@ -296,14 +296,14 @@ def _is_paper(name: str) -> bool:
     return not is_image_name(name) and not is_photo_name(name)
 
 
-def _lists(path: Path, columns: Mapping[Path, Mapping[str, str]]) -> Iterator[tuple[Path, SumList]]:
+def _lists(path: Path, columns: Mapping[Path, Mapping[str, str]]) -> Iterator[tuple[Path, ChecksumList]]:
     """The lists of checksums in what was given: the file itself, or those of a folder, other papers passed over."""
     if path.is_dir():
         for file in sorted(f for f in path.rglob("*") if f.is_file() and _is_paper(f.name)):
             try:
-                yield file, read_sums(file)
+                yield file, read_checksums(file)
             except UserFileError:
                 if file.suffix.lower() in SURE_ENDINGS:
                     raise
     elif _is_paper(path.name) and not is_part_list(path):
-        yield path, read_sums(path, columns.get(path))
+        yield path, read_checksums(path, columns.get(path))

@@ -14,18 +14,18 @@ from loyal_trace.app.preferences import load_preferences, remember
 from loyal_trace.app.workshop import Workshop, load_workshop, save_bench
 from loyal_trace.core.assess.assessment import Assessment
 from loyal_trace.core.assess.boards import boards_of, revision_of
-from loyal_trace.core.assess.moment import Beliefs, Memo, Moment
+from loyal_trace.core.assess.moment import DiagnosisTables, Memo, Moment
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.boards.revisions import RevisionFinding
 from loyal_trace.core.chips.library import ChipLibrary
-from loyal_trace.core.job.entries import Entry, Imported, Note, Opened, Retracted, SumsKnown
+from loyal_trace.core.job.entries import ChecksumsKnown, Entry, Imported, Note, Opened, Retracted
 from loyal_trace.core.job.fold import Fold
 from loyal_trace.core.job.snapshot import JobSnapshot
 from loyal_trace.core.proving.bench import profile_of
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.formats.archive import JobArchive
 from loyal_trace.formats.board_folder import board_files, load_board, parse_board
-from loyal_trace.resources import chip_library, current_table, default_beliefs
+from loyal_trace.resources import chip_library, current_table, default_tables
 from loyal_trace.store.store import Store
 
 EntryType = TypeVar("EntryType", bound=Entry)
@@ -49,7 +49,7 @@ class Environment:
     author: str = ""
     clock: Callable[[], datetime] = utc_now
     ids: Callable[[], str] = new_id
-    beliefs: Callable[[], Beliefs] = default_beliefs
+    tables: Callable[[], DiagnosisTables] = default_tables
     library: Callable[[], ChipLibrary] = chip_library
 
 
@@ -117,7 +117,7 @@ class OpenJob:
             self.workshop.drawer,
             current_table(),
             self.workshop.bench,
-            self.env.beliefs(),
+            self.env.tables(),
             self._memo,
         )
 
@@ -131,7 +131,7 @@ class OpenJob:
             self._boards_kept = (inputs, boards)
         return boards
 
-    def moment_with(self, lists: Sequence[SumsKnown]) -> Moment:
+    def moment_with(self, lists: Sequence[ChecksumsKnown]) -> Moment:
         """The moment as it would be with further lists of checksums, before they are recorded."""
         roms = replace(self.snapshot.roms, lists=(*self.snapshot.roms.lists, *lists))
         return self._moment_of(replace(self.snapshot, roms=roms))

@@ -4,10 +4,10 @@ from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.job.fold import fold
 from loyal_trace.core.job.snapshot import JobSnapshot
 from loyal_trace.core.roms.identify import KnownImages
-from loyal_trace.core.roms.images import RomImage, SumList
+from loyal_trace.core.roms.images import ChecksumList, RomImage
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.formats.board_folder import parse_board
-from loyal_trace.formats.rom_check import sums_of_board
+from loyal_trace.formats.rom_check import checksums_of_board
 from loyal_trace.store.store import Store
 
 
@@ -21,7 +21,7 @@ def known_of_store(store: Store, library: ChipLibrary) -> KnownImages:
     for job in store.jobs():
         boards = {name: parse_board(files, name, library) for name, files in store.board_files(job.id).items()}
         state = fold(store.entries(job.id))
-        lists = [sums_of_board(board) for board in boards.values()] + _lists_of(state)
+        lists = [checksums_of_board(board) for board in boards.values()] + _lists_of(state)
         for listed in lists:
             key = (listed.source, listed.entries)
             if listed.entries and key not in seen:
@@ -35,11 +35,11 @@ def known_of_store(store: Store, library: ChipLibrary) -> KnownImages:
     return found
 
 
-def _lists_of(state: JobSnapshot) -> list[SumList]:
-    return [SumList([line.known for line in taken.lines], taken.source) for taken in state.roms.lists]
+def _lists_of(state: JobSnapshot) -> list[ChecksumList]:
+    return [ChecksumList([line.known for line in taken.lines], taken.source) for taken in state.roms.lists]
 
 
-def _proved_images(store: Store, state: JobSnapshot, lists: list[SumList]) -> list[tuple[PartRef, str, str]]:
+def _proved_images(store: Store, state: JobSnapshot, lists: list[ChecksumList]) -> list[tuple[PartRef, str, str]]:
     """(place, firmware, attachment) of the true images of a job, and of reads whose sums are known."""
     found = [(PartRef(k.board, k.refdes), k.firmware, entry.attachment) for k, entry in state.roms.images.items()]
     for place, reads in state.roms.reads.items():

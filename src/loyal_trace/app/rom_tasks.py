@@ -3,15 +3,15 @@
 from collections.abc import Callable
 from dataclasses import replace
 
-from loyal_trace.app.desk import Desk
 from loyal_trace.app.known import known_of_store
+from loyal_trace.app.workspace import Workspace
 from loyal_trace.compiled import sha1_lanes
 from loyal_trace.core.assess.rom_pages import learn_register
 from loyal_trace.core.assess.roms import firmware, known_sums
 from loyal_trace.core.job.entries import Decided, ImageKnown, Note
 from loyal_trace.core.roms.candidates import Watch
+from loyal_trace.core.roms.correcting import Correction, correct
 from loyal_trace.core.roms.identify import Match
-from loyal_trace.core.roms.mending import Mended, mend
 from loyal_trace.core.roms.signature import Learned
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.units import format_percent
@@ -21,39 +21,39 @@ _NOT_FOUND = "no combination of its reads, no reversible change and no few bytes
 Matches = Callable[[PartRef, tuple[Match, ...]], None]
 
 
-def restore_slot(desk: Desk, place: PartRef) -> None:
+def restore_slot(workspace: Workspace, place: PartRef) -> None:
     """Tries to get the content of a socket back from its reads and checksums; it is kept as an image with its proof."""
-    moment = desk.job.moment
-    reads = [desk.job.store.attachment(r.attachment) for r in desk.snapshot.roms.reads.get(place, ())]
+    moment = workspace.job.moment
+    reads = [workspace.job.store.attachment(r.attachment) for r in workspace.snapshot.roms.reads.get(place, ())]
     own = [e for e in known_sums(moment).for_place(place.refdes, place.board) if e.firmware in ("", firmware(moment))]
     if not reads or not own:
-        desk.say("restoring needs a read and known checksums of this socket", True)
+        workspace.say("restoring needs a read and known checksums of this socket", True)
         return
 
-    def work(watch: Watch) -> Mended | None:
-        return mend(reads, own, replace(watch, sha1=sha1_lanes))
+    def work(watch: Watch) -> Correction | None:
+        return correct(reads, own, replace(watch, sha1=sha1_lanes))
 
-    desk.tasks.run(f"restoring {place.refdes}", work, lambda found: _keep_restored(desk, place, found))
+    workspace.tasks.run(f"restoring {place.refdes}", work, lambda found: _keep_restored(workspace, place, found))
 
 
-def _keep_restored(desk: Desk, place: PartRef, found: Mended | None) -> None:
+def _keep_restored(workspace: Workspace, place: PartRef, found: Correction | None) -> None:
     if found is None or not found.certain:
         several = f"{found.solutions:,} contents have these checksums; a SHA-1 would decide" if found else ""
-        desk.say(f"{place.refdes} not restored: {several or _NOT_FOUND}", True)
+        workspace.say(f"{place.refdes} not restored: {several or _NOT_FOUND}", True)
         return
 
     def act() -> list[str]:
-        sha = desk.job.store.put_attachment(found.data)
+        sha = workspace.job.store.put_attachment(found.data)
         kept = {"firmware": found.firmware, "attachment": sha, "size": len(found.data), "proof": found.proof}
-        desk.job.record(ImageKnown, board=place.board, place=place.refdes, **kept)
+        workspace.job.record(ImageKnown, board=place.board, place=place.refdes, **kept)
         return [f"{place.refdes} restored: {found.proof}"]
 
-    desk.attempt(act)
+    workspace.attempt(act)
 
 
-def identify_slot(desk: Desk, place: PartRef, image: bytes, show: Matches) -> None:
+def identify_slot(workspace: Workspace, place: PartRef, image: bytes, show: Matches) -> None:
     """Holds a read against every board of the store; the ranked result goes to `show` and, in words, to the logbook."""
-    folder, library = desk.job.store.folder, desk.job.library
+    folder, library = workspace.job.store.folder, workspace.job.library
 
     def work(watch: Watch) -> tuple[int, tuple[Match, ...]]:
         with Store(folder, read_only=True) as store:  # a store of its own: this runs beside the window
@@ -62,10 +62,10 @@ def identify_slot(desk: Desk, place: PartRef, image: bytes, show: Matches) -> No
 
     def done(found: tuple[int, tuple[Match, ...]]) -> None:
         count, matches = found
-        desk.record(Note, board=place.board, place=place.refdes, text=f"identified: {_told(count, matches)}")
+        workspace.record(Note, board=place.board, place=place.refdes, text=f"identified: {_told(count, matches)}")
         show(place, matches)
 
-    desk.tasks.run(f"identifying {place.refdes}", work, done)
+    workspace.tasks.run(f"identifying {place.refdes}", work, done)
 
 
 def _told(count: int, matches: tuple[Match, ...]) -> str:
@@ -76,16 +76,16 @@ def _told(count: int, matches: tuple[Match, ...]) -> str:
     return f"{best.name} of {best.source}{version}: {format_percent(best.fraction)} ({best.how})"
 
 
-def learn_from_signatures(desk: Desk) -> None:
+def learn_from_signatures(workspace: Workspace) -> None:
     """Works the tester's register out from the signatures taken so far, and uses it from then on."""
-    moment = desk.job.moment
+    moment = workspace.job.moment
 
     def done(found: Learned) -> None:
         r = found.register
         turned = f"{' refin' if r.refin else ''}{' refout' if r.refout else ''}{' feedback' if r.feedback else ''}"
         choice = f"{r.poly:#06x} {r.init:#06x} {r.xorout:#06x}{turned}"
         odd = "; one signature does not fit: take it again" if found.odd is not None else ""
-        desk.record(Decided, what="register", choice=choice, reason=f"register found: {found.check}{odd}")
-        desk.say(f"register {choice} explains {found.check}{odd}", bool(odd))
+        workspace.record(Decided, what="register", choice=choice, reason=f"register found: {found.check}{odd}")
+        workspace.say(f"register {choice} explains {found.check}{odd}", bool(odd))
 
-    desk.tasks.run("learning the register", lambda watch: learn_register(moment), done)
+    workspace.tasks.run("learning the register", lambda watch: learn_register(moment), done)

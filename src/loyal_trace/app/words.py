@@ -6,7 +6,7 @@ from loyal_trace.core.line.context import Message
 
 _SENTENCES: Mapping[str, str] = {
     "empty": "There is nothing to record.",
-    "which": "This can mean more than one thing. Choose one.",
+    "which": "This can be read in more than one way. Choose one.",
     "leftover": "Note only: “{word}” was not understood.",
     "unknown-place": "There is no {place} on {board}. Enter first what it is, such as {place} is 74LS00.",
     "place-elsewhere": "There is no {place} on {board}; it is on {others}.",

@@ -9,12 +9,13 @@ from loyal_trace.core.probing.check import ChipVerdict, check_chip
 from loyal_trace.core.probing.states import PinReading, parse_assignment
 from loyal_trace.core.roms.digests import canonical, known_algorithms
 from loyal_trace.core.roms.hypotheses import Hypothesis
+from loyal_trace.core.roms.images import ChecksumList
 from loyal_trace.core.vocabulary.errors import BoardDefects, RequestError, UserFileError
 from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.core.vocabulary.verdicts import OutputWord
 from loyal_trace.formats.board_folder import load_board
-from loyal_trace.formats.rom_check import CheckedImage, CheckResult, RomChecker, sums_of_board
-from loyal_trace.formats.sum_lists import read_sums
+from loyal_trace.formats.checksum_lists import read_checksums
+from loyal_trace.formats.rom_check import CheckedImage, CheckResult, RomChecker, checksums_of_board
 from loyal_trace.resources import chip_library
 
 _OWN_FIELDS = ("name", "size", "firmware", "place")
@@ -26,23 +27,28 @@ def _columns(pairs: list[str]) -> dict[str, str]:
         field, separator, title = pair.partition("=")
         if not separator or not (field in _OWN_FIELDS or canonical(field)):
             known = f"{', '.join(_OWN_FIELDS)}, {known_algorithms()}"
-            raise RequestError(f"“{pair}” is no column mapping; write FIELD=TITLE with a field of {known}")
+            raise RequestError(f"“{pair}” is not a column mapping; write FIELD=TITLE with a field of {known}")
         mapping[field] = title
     return mapping
 
 
 def roms_check(options: argparse.Namespace) -> int:
-    """Checks images against sums; 1 when any is not right."""
-    if options.sums is None and options.board is None:
-        raise RequestError("roms check needs known checksums: give --sums FILE, or --board FOLDER with checksums in it")
+    """Compares images with checksums; 1 when any is not right."""
+    if options.checksums is None and options.board is None:
+        raise RequestError(
+            "roms check needs known checksums: give --checksums FILE, or --board FOLDER with checksums in it"
+        )
     library = chip_library()
     board = load_board(options.board, library) if options.board else None
-    sums = read_sums(options.sums, _columns(options.column)) if options.sums else sums_of_board(board)  # type: ignore[arg-type]
-    if options.truth and not options.truth.is_dir():
-        raise UserFileError(str(options.truth), "is not a folder of reference images")
-    result = RomChecker(sums, options.truth, board, library, options.firmware).check(options.paths)
+    if options.checksums:
+        known = read_checksums(options.checksums, _columns(options.column))
+    else:
+        known = checksums_of_board(board) if board is not None else ChecksumList([], "")
+    if options.reference and not options.reference.is_dir():
+        raise UserFileError(str(options.reference), "is not a folder of reference images")
+    result = RomChecker(known, options.reference, board, library, options.firmware).check(options.paths)
     if options.json:
-        print_json(_roms_document(result, sums.source))
+        print_json(_roms_document(result, known.source))
     else:
         _print_roms(result)
     return 0 if result.all_good else 1

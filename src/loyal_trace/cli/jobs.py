@@ -177,7 +177,7 @@ def _suspect(one: Suspect) -> dict[str, Any]:
     return {
         "board": one.place.board,
         "place": one.place.refdes,
-        "probability": one.belief,
+        "probability": one.probability,
         "prior": one.prior,
         "for": [line.text for line in one.in_favour],
         "against": [line.text for line in one.against],

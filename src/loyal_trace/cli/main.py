@@ -36,8 +36,13 @@ def _roms_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
         "chip (6c-1.bin 6c-2.bin, or read1/6c.bin read2/6c.bin) are compared with each other.",
     )
     check.add_argument("paths", nargs="+", type=Path, metavar="PATH")
-    check.add_argument("--sums", type=Path, metavar="FILE", help="known checksums: GNU style, tagged, SFV, CSV or JSON")
-    check.add_argument("--truth", type=Path, metavar="FOLDER", help="reference images under the same names")
+    check.add_argument(
+        "--checksums", type=Path, metavar="FILE", help="known checksums: GNU style, tagged, SFV, CSV or JSON"
+    )
+    check.add_argument("--reference", type=Path, metavar="FOLDER", help="reference images under the same names")
+    # As these options were called before.
+    check.add_argument("--sums", dest="checksums", type=Path, help=argparse.SUPPRESS)
+    check.add_argument("--truth", dest="reference", type=Path, help=argparse.SUPPRESS)
     check.add_argument("--board", type=Path, metavar="FOLDER", help="board definition: slots, pins, checksums")
     check.add_argument("--firmware", default="", help="the firmware revision that the set should have")
     check.add_argument(
@@ -60,14 +65,14 @@ def _more_rom_parsers(roms: "argparse._SubParsersAction[_Parser]") -> None:
         "--known", nargs="+", default=[], type=Path, help="checksum lists; images, boards, or folders of images"
     )
     found.add_argument("--store", type=Path, help="a store whose boards are included (default without --known: yours)")
-    mend = roms.add_parser(
+    correct = roms.add_parser(
         "repair", help="restore an image from its checksums: orders, byte lanes, one or two wrong bytes"
     )
-    mend.add_argument("file", type=Path)
-    mend.add_argument("--size", type=int, help="the right size in bytes, if it differs")
+    correct.add_argument("file", type=Path)
+    correct.add_argument("--size", type=int, help="the right size in bytes, if it differs")
     votes = roms.add_parser("vote", help="the majority of several reads of one chip, or of twins; checksums prove it")
     votes.add_argument("reads", nargs="+", type=Path, metavar="READ")
-    for parser in (mend, votes):
+    for parser in (correct, votes):
         for name in ("crc32", "md5", "sha1", "sha256"):
             parser.add_argument(f"--{name}", metavar="HEX")
         parser.add_argument("--sum", action="append", default=[], metavar="NAME=HEX", help="sum16=1F2E, crc16-arc=12AB")
@@ -105,7 +110,7 @@ def _more_rom_parsers(roms: "argparse._SubParsersAction[_Parser]") -> None:
     )
     turn.add_argument("--split", type=int, help="cut into that many pieces")
     turn.add_argument("--lanes", type=int, help="de-interleave into that many byte lanes")
-    for parser in (slots, found, mend, votes, sign, lesson, stand_in, label, turn):
+    for parser in (slots, found, correct, votes, sign, lesson, stand_in, label, turn):
         parser.add_argument("--json", action="store_true")
 
 
@@ -198,7 +203,8 @@ def _job_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
         help="record lines, as typed in the window",
         description="Each LINE is read as in the window and recorded, or refused with the reason; - reads lines from "
         "standard input. A line that begins with # is a comment. Put -- before lines that begin with a minus. "
-        "Exit 0: all recorded or noted; 1: a line was unclear; 2: a line was refused. Nothing of an unclear or refused "
+        "The exit code is 0 when every line was recorded or noted, 1 when a line was unclear, "
+        "2 when one was refused. Nothing of an unclear or refused "
         "line is stored.",
     )
     add = job.add_parser("add", help="import files into a job: images, lists, photos, boards")

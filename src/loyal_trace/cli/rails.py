@@ -12,7 +12,7 @@ from loyal_trace.core.job.entries import Measured, number_or_overload
 from loyal_trace.core.power.explain import explain
 from loyal_trace.core.power.findings import Explanation
 from loyal_trace.core.power.rails import PathReport, PointVerdict, judge_rails
-from loyal_trace.core.power.under_load import Around
+from loyal_trace.core.power.under_load import SupplyContext
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.readings import Latest
@@ -31,7 +31,7 @@ def rails_check(options: argparse.Namespace) -> int:
     latest = _latest(board, read_readings(options.readings, board))
     draw = current_table().draw(board.chips)
     report = judge_rails(board.id, board, latest, options.limits, draw)
-    said = {path.path: explain(board, path, Around(draw=draw)) for path in report.paths}
+    said = {path.path: explain(board, path, SupplyContext(draw=draw)) for path in report.paths}
     if options.json:
         print_json(_document(board, report.paths, said))
     else:

@@ -14,9 +14,9 @@ from loyal_trace.core.roms.slots import SlotLine, find_slot, slot_table
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.units import count_of, format_percent, parse_quantity
 from loyal_trace.formats.board_folder import load_board
-from loyal_trace.formats.rom_check import sums_of_board
+from loyal_trace.formats.checksum_lists import read_checksums
+from loyal_trace.formats.rom_check import checksums_of_board
 from loyal_trace.formats.rom_files import image_paths, is_image_name, iter_images
-from loyal_trace.formats.sum_lists import read_sums
 from loyal_trace.resources import chip_library, memory_types
 from loyal_trace.store.connection import DATABASE
 from loyal_trace.store.store import Store
@@ -34,12 +34,12 @@ def _known(options: argparse.Namespace) -> KnownImages:
             known = known_of_store(store, library)
     for path in options.known:
         if path.is_dir() and (path / "board.toml").exists():
-            known.lists.append(sums_of_board(load_board(path, library)))
+            known.lists.append(checksums_of_board(load_board(path, library)))
         elif path.is_dir() or is_image_name(path.name):
             for image in (image for file in image_paths(path) for image in iter_images(file)):
                 known.add_image(image.name, str(path), image.data)
         else:
-            known.lists.append(read_sums(path))
+            known.lists.append(read_checksums(path))
     return known
 
 

@@ -11,16 +11,16 @@ from loyal_trace.cli.output import print_json, print_table
 from loyal_trace.compiled import sha1_lanes
 from loyal_trace.core.roms.candidates import Watch
 from loyal_trace.core.roms.consensus import consensus
+from loyal_trace.core.roms.correcting import Correction, correct
 from loyal_trace.core.roms.digests import canonical, checked_digest, digest_length, known_algorithms
-from loyal_trace.core.roms.images import KnownSum, RomImage, sums_from_mapping
-from loyal_trace.core.roms.mending import Mended, mend
+from loyal_trace.core.roms.images import KnownChecksum, RomImage, checksums_from_mapping
 from loyal_trace.core.roms.signature import Register, learn, read_signature
 from loyal_trace.core.roms.voting import vote
 from loyal_trace.core.vocabulary.errors import RequestError, UserFileError
 from loyal_trace.core.vocabulary.units import count_of, format_percent
+from loyal_trace.formats.checksum_lists import decode_text, delimiter_of
 from loyal_trace.formats.image_files import interleave, lanes, split, swap, write_image
 from loyal_trace.formats.rom_files import image_paths, iter_images, read_file
-from loyal_trace.formats.sum_lists import decode_text, delimiter_of
 
 _LARGEST_LEARNED = 1 << 17
 _SURE = 0.999
@@ -73,9 +73,9 @@ def repair(options: argparse.Namespace) -> int:
     image, digests = _image(options.file), _sums(options)
     if all(image.digest(name) == value for name, value in digests.items()):
         proof = " and ".join(sorted(digests))
-        return _repaired(options, Mended(image.data, "", "nothing had to be changed", proof))
-    entry = KnownSum(image.name, sums_from_mapping(digests), options.size)
-    found = mend([image.data], [entry], _watch(options))
+        return _repaired(options, Correction(image.data, "", "nothing had to be changed", proof))
+    entry = KnownChecksum(image.name, checksums_from_mapping(digests), options.size)
+    found = correct([image.data], [entry], _watch(options))
     if found is not None and found.certain:
         return _repaired(options, found)
     reason = _why_not(found, digests)
@@ -87,7 +87,7 @@ def repair(options: argparse.Namespace) -> int:
     return 1
 
 
-def _why_not(found: Mended | None, digests: dict[str, str]) -> str:
+def _why_not(found: Correction | None, digests: dict[str, str]) -> str:
     if found is not None:
         names = " and ".join(sorted(digests))
         return f"{found.solutions} different changes fit {names} alone; a SHA-1 would decide"
@@ -96,7 +96,7 @@ def _why_not(found: Mended | None, digests: dict[str, str]) -> str:
     return "no reversible change, one or two bytes, three bits or stuck stretch gives these checksums"
 
 
-def _repaired(options: argparse.Namespace, found: Mended) -> int:
+def _repaired(options: argparse.Namespace, found: Correction) -> int:
     if options.out:
         write_image(options.out, found.data)
     if options.json:

@@ -8,7 +8,7 @@ from loyal_trace.core.job.entries import Decided, Entry, Photographed, Started, 
 from loyal_trace.core.simulation.bench import Drive, SimulatedBench, SupplyModel
 from loyal_trace.demo.camera import photograph
 from loyal_trace.demo.common import DemoJob, boards_of, hidden_table, read_fault
-from loyal_trace.demo.images import true_image
+from loyal_trace.demo.images import reference_image
 from loyal_trace.formats.photos import upright
 from loyal_trace.resources import chip_library
 from loyal_trace.store.store import Store
@@ -21,7 +21,7 @@ _FITTED_FIRMWARE = {"3A": "A", "3B": "B"}
 
 def corvane_bench(seed: int = 1986) -> SimulatedBench:
     """The simulated bench with the CS-8 on it: ROMs of two firmware revisions, and what else is wrong."""
-    contents = {(CORVANE_BOARD, slot): true_image(CORVANE_BOARD, slot, f) for slot, f in _FITTED_FIRMWARE.items()}
+    contents = {(CORVANE_BOARD, slot): reference_image(CORVANE_BOARD, slot, f) for slot, f in _FITTED_FIRMWARE.items()}
     supply = SupplyModel(
         0.0, 0.78, nominal=5.01, reservoir="", dc=9.1, board=CORVANE_BOARD, drop_to={CORVANE_BOARD: 0.04}
     )

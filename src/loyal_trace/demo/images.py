@@ -80,7 +80,7 @@ CPU_SLOTS = ("6A", "6B", "6C", "6D", "6E", "6F")
 TILE_SLOTS = ("4A", "4C", "4E")
 
 
-def true_image(board: str, refdes: str, firmware: str) -> bytes:
+def reference_image(board: str, refdes: str, firmware: str) -> bytes:
     """The right content of a demo slot for a firmware revision."""
     if board == "cs-8":
         return program_image(f"corvane {refdes} {firmware}", 0x4000)

@@ -33,7 +33,7 @@ from loyal_trace.demo.camera import camera_matrix, photograph
 from loyal_trace.demo.common import DemoJob, boards_of, hidden_table, read_fault
 from loyal_trace.demo.corvane import CORVANE_JOB, build_corvane, corvane_bench
 from loyal_trace.demo.hollin import HOLLIN_JOB, build_hollin, hollin_bench
-from loyal_trace.demo.images import CPU_SLOTS, TILE_SLOTS, screen_content, true_image
+from loyal_trace.demo.images import CPU_SLOTS, TILE_SLOTS, reference_image, screen_content
 from loyal_trace.formats.photos import upright
 from loyal_trace.resources import chip_library
 from loyal_trace.store.store import Store
@@ -56,8 +56,8 @@ def demo_boards() -> dict[str, BoardDefinition]:
 
 def demo_contents() -> dict[tuple[str, str], bytes]:
     """What every memory of the set should hold, RAM as the running game has filled it."""
-    contents = {("tw-cpu", slot): true_image("tw-cpu", slot, FIRMWARE) for slot in CPU_SLOTS}
-    contents |= {("tw-vid", slot): true_image("tw-vid", slot, FIRMWARE) for slot in (*TILE_SLOTS, "6E")}
+    contents = {("tw-cpu", slot): reference_image("tw-cpu", slot, FIRMWARE) for slot in CPU_SLOTS}
+    contents |= {("tw-vid", slot): reference_image("tw-vid", slot, FIRMWARE) for slot in (*TILE_SLOTS, "6E")}
     contents |= {("tw-cpu", "4A"): screen_content(False), ("tw-cpu", "4C"): screen_content(True)}
     return contents | {("tw-vid", "3A"): screen_content(False), ("tw-vid", "3C"): screen_content(True)}
 
@@ -161,7 +161,7 @@ def _roms(job: DemoJob, bench: SimulatedBench) -> list[Entry]:
     entries: list[Entry] = []
     for board_id, board in job.boards.items():
         for slot in board.rom_slots:
-            data = true_image(board_id, slot.refdes, FIRMWARE)
+            data = reference_image(board_id, slot.refdes, FIRMWARE)
             sha = job.store.put_attachment(data)
             entries.append(
                 job.make(

@@ -7,7 +7,7 @@ import tomli_w
 
 from loyal_trace.core.proving.bench import BenchProfile, parse_supplies
 from loyal_trace.core.vocabulary.errors import RequestError, UserFileError
-from loyal_trace.formats.sum_lists import decode_text
+from loyal_trace.formats.checksum_lists import decode_text
 from loyal_trace.formats.whole_file import write_whole
 
 BENCH_FILE = "bench.toml"
@@ -22,7 +22,7 @@ def parse_bench(data: bytes, name: str = BENCH_FILE) -> BenchProfile:
             raise UserFileError(name, "lacks is a list, supplies a text", 'write lacks = ["harness"]')
         return BenchProfile(parse_supplies(supplies), frozenset(str(word) for word in lacks))
     except tomllib.TOMLDecodeError as error:
-        raise UserFileError(name, f"is not readable TOML ({error})", "mend that line") from None
+        raise UserFileError(name, f"is not readable TOML ({error})", "correct that line") from None
     except RequestError as error:
         raise UserFileError(name, str(error)) from None
 

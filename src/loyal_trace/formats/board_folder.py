@@ -33,9 +33,9 @@ from loyal_trace.core.vocabulary.identity import BoardPin
 from loyal_trace.core.vocabulary.units import parse_quantity
 from loyal_trace.formats.board_checks import check_chain, check_marks, check_references
 from loyal_trace.formats.board_defects import DefectReader, line_of
+from loyal_trace.formats.checksum_lists import decode_text
 from loyal_trace.formats.rom_files import read_file
 from loyal_trace.formats.safe_zip import zip_files
-from loyal_trace.formats.sum_lists import decode_text
 
 FILES = ("board.toml", "parts.csv", "nets.csv")
 KINDS = (
@@ -194,7 +194,7 @@ def _read_toml(reader: DefectReader, data: bytes) -> tuple[dict[str, Any], str]:
         return tomllib.loads(text.replace("\r\n", "\n")), text
     except tomllib.TOMLDecodeError as error:
         found = re.search(r"line (\d+)", str(error))
-        reader.bad("board.toml", int(found[1]) if found else 0, f"is not readable TOML ({error})", "mend that line")
+        reader.bad("board.toml", int(found[1]) if found else 0, f"is not readable TOML ({error})", "correct that line")
     except UserFileError as error:
         reader.bad("board.toml", 0, error.what, "save it as UTF-8 text")
     return {}, ""
@@ -437,8 +437,8 @@ def _read_roms(
             reader.bad("board.toml", line, f"ROM slot {refdes} has size {size}", "give a power of two in bytes")
             size = 1
         if row.lanes not in (1, 2, 4) or not 0 <= row.lane < row.lanes:
-            what = f"ROM slot {refdes} is lane {row.lane} of {row.lanes}"
-            reader.bad("board.toml", line, what, "lanes is 1, 2 or 4, and lane counts from 0")
+            what = f"ROM slot {refdes} is byte lane {row.lane} of {row.lanes}"
+            reader.bad("board.toml", line, what, "`lanes` is 1, 2 or 4, and `lane` counts from 0")
         sums = tuple(
             (firmware, tuple(sorted(_slot_sums(reader, line, refdes, digests))))
             for firmware, digests in row.sums.items()

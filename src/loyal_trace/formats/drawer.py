@@ -6,7 +6,7 @@ import io
 from loyal_trace.core.parts.capacitors import StockItem
 from loyal_trace.core.vocabulary.errors import RequestError, UserFileError
 from loyal_trace.core.vocabulary.units import parse_quantity
-from loyal_trace.formats.sum_lists import decode_text
+from loyal_trace.formats.checksum_lists import decode_text
 
 _STATES = ("unknown", "proven", "bad")
 

@@ -56,14 +56,14 @@ def swap(data: bytes, what: str) -> bytes:
 def interleave(images: Sequence[bytes]) -> bytes:
     """Lanes woven together, first image first; RequestError when they differ in size."""
     if len({len(image) for image in images}) != 1:
-        raise RequestError("lanes of one image have one size; these differ")
+        raise RequestError("byte lanes of one image have one size; these differ")
     return np.column_stack([np.frombuffer(image, dtype=np.uint8) for image in images]).tobytes()
 
 
 def lanes(data: bytes, count: int) -> tuple[bytes, ...]:
     """An image taken apart into lanes; RequestError when the size does not divide."""
     if count < 2 or len(data) % count:
-        raise RequestError(f"{len(data):,} bytes do not divide into {count} lanes")
+        raise RequestError(f"{len(data):,} bytes do not divide into {count} byte lanes")
     return tuple(data[number::count] for number in range(count))
 
 

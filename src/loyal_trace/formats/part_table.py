@@ -15,7 +15,7 @@ from loyal_trace.core.parts.marking import capacitor_marking
 from loyal_trace.core.vocabulary.errors import RequestError, UserFileError
 from loyal_trace.core.vocabulary.identity import natural_key
 from loyal_trace.core.vocabulary.units import parse_quantity
-from loyal_trace.formats.sum_lists import delimiter_of
+from loyal_trace.formats.checksum_lists import delimiter_of
 
 ENCODINGS = ("utf-8", "cp1252", "utf-16", "cp437", "mac_roman")
 TITLES: Mapping[str, tuple[str, ...]] = {

@@ -10,8 +10,8 @@ from loyal_trace.core.boards.supplies import ChainPoint
 from loyal_trace.core.vocabulary.errors import RequestError, UserFileError
 from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.units import parse_reading
+from loyal_trace.formats.checksum_lists import decode_text, delimiter_of
 from loyal_trace.formats.rom_files import read_file
-from loyal_trace.formats.sum_lists import decode_text, delimiter_of
 
 _COLUMNS = ("point", "quantity", "value")
 

@@ -17,13 +17,13 @@ import numpy as np
 
 from loyal_trace.core.boards.model import BoardDefinition, RomSlot
 from loyal_trace.core.chips.library import ChipLibrary
-from loyal_trace.core.roms.by_sums import Expected
+from loyal_trace.core.roms.by_checksums import Expected
 from loyal_trace.core.roms.digests import digest
 from loyal_trace.core.roms.hypotheses import NO_DEVICE, PinNames
 from loyal_trace.core.roms.images import (
-    KnownSum,
+    ChecksumList,
+    KnownChecksum,
     RomImage,
-    SumList,
     base_name,
     prevailing_firmware,
     without_read_number,
@@ -74,17 +74,17 @@ class _Seen:
 
     image: RomImage
     file: str
-    own: tuple[KnownSum, ...]
-    accepting: tuple[KnownSum, ...]
+    own: tuple[KnownChecksum, ...]
+    accepting: tuple[KnownChecksum, ...]
     chip: str
 
 
-def _seen(image: RomImage, file: str, root: str, sums: SumList) -> _Seen:
+def _seen(image: RomImage, file: str, root: str, sums: ChecksumList) -> _Seen:
     own = sums.for_name(image.name)
     return _Seen(image, file, own, tuple([e for e in own if e.accepts(image)]), _chip_key(image, own, root))
 
 
-def _chip_key(image: RomImage, own: tuple[KnownSum, ...], root: str) -> str:
+def _chip_key(image: RomImage, own: tuple[KnownChecksum, ...], root: str) -> str:
     """Reads of one chip share a key: the same place under each given path, numbered names or numbered folders."""
     inside = image.source[len(root) :].replace("\\", "/").replace(": ", "/")
     folder = inside.rpartition("/")[0].rstrip("0123456789")
@@ -94,9 +94,9 @@ def _chip_key(image: RomImage, own: tuple[KnownSum, ...], root: str) -> str:
     return f"{folder}/{without_read_number(stem if dot else ending)}"
 
 
-def sums_of_board(board: BoardDefinition) -> SumList:
+def checksums_of_board(board: BoardDefinition) -> ChecksumList:
     """The known sums of a board's slots, each under its refdes and place."""
-    return SumList(board_sums(board), board.title)
+    return ChecksumList(board_sums(board), board.title)
 
 
 def _fast_pass(paths: Sequence[str], algorithms: Sequence[str]) -> list[tuple[int, RomImage]]:
@@ -127,8 +127,8 @@ class RomChecker:
 
     def __init__(
         self,
-        sums: SumList,
-        truth: Path | None = None,
+        sums: ChecksumList,
+        reference: Path | None = None,
         board: BoardDefinition | None = None,
         library: ChipLibrary | None = None,
         firmware: str = "",
@@ -136,7 +136,7 @@ class RomChecker:
         self._sums = sums
         self._board, self._library, self._firmware = board, library, firmware
         self._read_truth: dict[str, bytes] | None = None
-        self._truth = {base_name(p.name): p for p in image_paths(truth)} if truth else {}
+        self._truth = {base_name(p.name): p for p in image_paths(reference)} if reference else {}
 
     def check(self, paths: Iterable[Path]) -> CheckResult:
         """Judges every image under the paths. UserFileError for the first file that cannot be read."""
@@ -182,8 +182,8 @@ class RomChecker:
     def _expected(self, one: _Seen, firmware: str) -> Expected:
         own = one.own
         size = next((e.size for e in own if e.size is not None), None)
-        truth = self._true_image(own, one.image.name)
-        return Expected(own, firmware, size, truth, self._pins(own), self._true_images)
+        reference = self._true_image(own, one.image.name)
+        return Expected(own, firmware, size, reference, self._pins(own), self._true_images)
 
     def _true_images(self) -> dict[str, bytes]:
         """Every true image at hand, by file name; read once, and only when something asks."""
@@ -214,14 +214,14 @@ class RomChecker:
             return True
         return settled_damage(judge(_load_again(one), self._expected(one, self._firmware), self._sums))
 
-    def _true_image(self, own: Sequence[KnownSum], name: str) -> bytes | None:
+    def _true_image(self, own: Sequence[KnownChecksum], name: str) -> bytes | None:
         for candidate in (*(e.name for e in own), name):
             path = self._truth.get(base_name(candidate))
             if path is not None:
                 return next(iter_images(path)).data
         return None
 
-    def _pins(self, own: Sequence[KnownSum]) -> PinNames:
+    def _pins(self, own: Sequence[KnownChecksum]) -> PinNames:
         slot = self._slot(own)
         if slot is None or self._library is None or not self._library.knows(slot.device):
             return NO_DEVICE
@@ -229,7 +229,7 @@ class RomChecker:
         numbers = {pin.name: pin.number for pin in chip.pins}
         return PinNames(numbers.get)
 
-    def _slot(self, own: Sequence[KnownSum]) -> RomSlot | None:
+    def _slot(self, own: Sequence[KnownChecksum]) -> RomSlot | None:
         if self._board is None:
             return None
         names = {base_name(n) for e in own for n in (e.place, e.name) if n}

@@ -42,7 +42,7 @@ class SimulatedInstruments:
             self.bench, self._applied = self._build(), ()
         for place, origin in wanted[len(self._applied) :]:
             if self.bench.has(*place):
-                self.bench.renew(*place, origin)
+                self.bench.replace_part(*place, origin)
         self._applied = wanted
         return self.bench
 

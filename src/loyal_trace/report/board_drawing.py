@@ -13,7 +13,7 @@ INK, PAPER, LINE, COPPER, GOOD, BAD = "#22303C", "#FBF8F1", "#D5CAB8", "#A0541A"
 
 @dataclass(frozen=True)
 class Body:
-    """One part: centre, size, label, and what became of it (renewed, suspect, or nothing)."""
+    """One part: centre, size, label, and what became of it (replaced, suspect, or nothing)."""
 
     x: float
     y: float
@@ -36,9 +36,9 @@ class Drawing:
 
 
 def draw_board(board_id: str, board: BoardDefinition, assessment: Assessment) -> Drawing:
-    """The board with renewed parts and remaining suspects marked."""
+    """The board with replaced parts and remaining suspects marked."""
     fitted = {refdes for b, refdes in assessment.moment.snapshot.parts.fitted if b == board_id}
-    suspects = {s.place[1] for s in assessment.suspects if s.place[0] == board_id and s.belief >= 10 * SHOWN_FROM}
+    suspects = {s.place[1] for s in assessment.suspects if s.place[0] == board_id and s.probability >= 10 * SHOWN_FROM}
     bodies = tuple(_body(part, fitted, suspects) for part in board.parts)
     legend = f"{len(fitted)} replaced (filled), {len(suspects - fitted)} still suspect (crossed)"
     return Drawing(board.title, board.width, board.height, bodies, legend)
@@ -46,7 +46,7 @@ def draw_board(board_id: str, board: BoardDefinition, assessment: Assessment) ->
 
 def _body(part: Part, fitted: set[str], suspects: set[str]) -> Body:
     width, height = body_size(part)
-    mark = "renewed" if part.refdes in fitted else "suspect" if part.refdes in suspects else ""
+    mark = "replaced" if part.refdes in fitted else "suspect" if part.refdes in suspects else ""
     return Body(part.x, part.y, width, height, part.kind == "capacitor" and part.polarised, part.refdes, mark)
 
 
@@ -63,7 +63,7 @@ def to_svg(drawing: Drawing) -> str:
 
 
 def _svg_body(body: Body) -> str:
-    fill = COPPER if body.mark == "renewed" else "#FFFFFF"
+    fill = COPPER if body.mark == "replaced" else "#FFFFFF"
     stroke = BAD if body.mark == "suspect" else INK
     left, top = body.x - body.width / 2, body.y - body.height / 2
     if body.round:
@@ -78,6 +78,6 @@ def _svg_body(body: Body) -> str:
             f'<path d="M{left:g} {top:g}L{left + body.width:g} {top + body.height:g}M{left + body.width:g} {top:g}'
             f'L{left:g} {top + body.height:g}" stroke="{BAD}" stroke-width="0.5"/>'
         )
-    colour = "#FFFFFF" if body.mark == "renewed" else INK
+    colour = "#FFFFFF" if body.mark == "replaced" else INK
     text = f'<text x="{body.x:g}" y="{body.y + 1.6:g}" font-size="4.6" text-anchor="middle" fill="{colour}">'
     return shape + text + f"{escape(body.label)}</text>"

@@ -134,10 +134,10 @@ def _not_home(assessment: Assessment) -> Section:
 def _found(assessment: Assessment) -> Section:
     lines = []
     for suspect in assessment.suspects:
-        if suspect.belief >= 0.2 and suspect.against:
+        if suspect.probability >= 0.2 and suspect.against:
             board = assessment.moment.boards[suspect.place[0]].title
             what = f"{board} {suspect.place[1]} ({suspect.what})"
-            lines.append(f"{what}, {format_percent(suspect.belief)}: {suspect.against[0].text}.")
+            lines.append(f"{what}, {format_percent(suspect.probability)}: {suspect.against[0].text}.")
     fitted = assessment.moment.snapshot.parts.fitted
     for place, entry in fitted.items():
         if place[0] in assessment.moment.boards and replaced(assessment.moment, place):
@@ -241,5 +241,5 @@ def _advice(assessment: Assessment) -> Section:
         ]
         if untouched:
             places = ", ".join(in_order(untouched))
-            lines.append(f"{board.title}: measure these electrolytics at the next service, not done now: {places}.")
+            lines.append(f"{board.title}: measure these electrolytics at the next service ({places}).")
     return Section("Advice", tuple(lines))

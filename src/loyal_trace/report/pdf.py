@@ -68,7 +68,7 @@ class _BoardFlowable(Flowable):  # type: ignore[misc]
         y = self.drawing.height - body.y
         canvas.setLineWidth(0.6)
         canvas.setStrokeColor(HexColor(BAD if body.mark == "suspect" else INK))
-        canvas.setFillColor(HexColor(COPPER if body.mark == "renewed" else "#FFFFFF"))
+        canvas.setFillColor(HexColor(COPPER if body.mark == "replaced" else "#FFFFFF"))
         left, bottom = body.x - body.width / 2, y - body.height / 2
         if body.round:
             canvas.circle(body.x, y, body.width / 2, fill=1)
@@ -77,7 +77,7 @@ class _BoardFlowable(Flowable):  # type: ignore[misc]
         if body.mark == "suspect":
             canvas.line(left, bottom, left + body.width, bottom + body.height)
             canvas.line(left, bottom + body.height, left + body.width, bottom)
-        canvas.setFillColor(HexColor("#FFFFFF" if body.mark == "renewed" else INK))
+        canvas.setFillColor(HexColor("#FFFFFF" if body.mark == "replaced" else INK))
         canvas.setFont("B612Mono", 4.6)
         canvas.drawCentredString(body.x, y - 1.6, body.label)
 

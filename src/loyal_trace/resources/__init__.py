@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from loyal_trace.core.vocabulary.errors import RequestError
 
 if TYPE_CHECKING:
-    from loyal_trace.core.assess.moment import Beliefs
+    from loyal_trace.core.assess.moment import DiagnosisTables
     from loyal_trace.core.chips.library import ChipLibrary
     from loyal_trace.core.diagnosis.complaint import WordGroups
     from loyal_trace.core.power.consumption import CurrentTable
@@ -60,11 +60,11 @@ def memory_types() -> "MemoryTypes":
 
 
 @cache
-def default_beliefs() -> "Beliefs":
+def default_tables() -> "DiagnosisTables":
     """The evidence weights and priors that ship with the program."""
-    from loyal_trace.core.assess.moment import Beliefs  # not before the first paint
+    from loyal_trace.core.assess.moment import DiagnosisTables  # not before the first paint
     from loyal_trace.core.diagnosis.evidence import EvidenceTable, Priors
     from loyal_trace.core.parts.esr import EsrTable
 
     evidence, priors = EvidenceTable(read_text("data/evidence.toml")), Priors(read_text("data/priors.toml"))
-    return Beliefs(evidence, priors, EsrTable(read_text("data/esr.toml")))
+    return DiagnosisTables(evidence, priors, EsrTable(read_text("data/esr.toml")))

@@ -5,11 +5,11 @@ from collections.abc import Callable, Sequence
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
 from loyal_trace.app.commands import LineResult, Setting, context_of, enter_line, holds_for, preview
-from loyal_trace.app.desk import Desk
 from loyal_trace.app.pad import Pad
 from loyal_trace.app.presenters.logbook import newest
 from loyal_trace.app.presenters.model import Action, Page, Presenter, Question
 from loyal_trace.app.presenters.strip import NOTHING, Strip, hold_words, strip_of
+from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.line.context import Planned, Said, Status
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.ui.widgets.foot import Foot
@@ -21,8 +21,8 @@ _KEYS = "Tab completes · Esc clears"
 class LineControl:
     """What is typed is what is recorded. The stage in view supplies what is left out, and what comes next."""
 
-    def __init__(self, desk: Desk, foot: Foot, pad: Pad, stage: Callable[[], Presenter]) -> None:
-        self.desk, self.foot, self.pad, self._stage = desk, foot, pad, stage
+    def __init__(self, workspace: Workspace, foot: Foot, pad: Pad, stage: Callable[[], Presenter]) -> None:
+        self.workspace, self.foot, self.pad, self._stage = workspace, foot, pad, stage
         self._chosen = 0
         self._found: LineResult | None = None
         self._opened = False
@@ -42,7 +42,7 @@ class LineControl:
         foot.pad.clicked.connect(pad.click)
         pad.letters.connect(self.type)
         pad.changed.connect(self._pad_changed)
-        desk.line_asked.connect(self.put)
+        workspace.line_asked.connect(self.put)
 
     # what is shown
 
@@ -54,7 +54,7 @@ class LineControl:
         self.foot.buttons.show_actions(page.actions, bool(caps), self.pad.on)
         shown = bool(caps) and self.pad.on
         if shown:
-            self.foot.pad.show_caps(caps, page.target, newest(self.desk.job, timed=False))
+            self.foot.pad.show_caps(caps, page.target, newest(self.workspace.job, timed=False))
         self.foot.pad.setVisible(shown)
         keys = "F8 pad off · Enter opens the line" if shown and not self._opened else _KEYS
         self.foot.line.show_target(page.target, keys, "type to write instead" if shown else _PLACEHOLDER)
@@ -63,7 +63,7 @@ class LineControl:
 
     def _preview(self) -> None:
         text = self.foot.edit.text()
-        self._found = preview(self.desk.job, text, self._stage().setting()) if text.strip() else None
+        self._found = preview(self.workspace.job, text, self._stage().setting()) if text.strip() else None
         self.foot.strip.show_strip(self._strip(), self._hint)
 
     def _strip(self) -> Strip:
@@ -74,7 +74,7 @@ class LineControl:
     def _held(self, said: Sequence[Said]) -> str:
         """What has to be done before the line can be recorded in the window; empty when nothing stands before it."""
         planned: Sequence[Planned] = said[0].entries if said else ()
-        held = holds_for(self.desk.job, planned)
+        held = holds_for(self.workspace.job, planned)
         return hold_words(held[0].caution, held[0].words) if held else ""
 
     # typing
@@ -113,9 +113,9 @@ class LineControl:
         if self.foot.edit.text() or self._opened:
             self._opened = False
             self.foot.edit.setText("")
-            self.desk.show()
+            self.workspace.show()
         else:
-            self.desk.tasks.stop()
+            self.workspace.tasks.stop()
 
     def _moved(self, step: int) -> None:
         """Up and down choose among readings; with nothing to choose they walk the stage."""
@@ -137,7 +137,7 @@ class LineControl:
         if text in self._offered:
             self._offer(self._offered[(self._offered.index(text) + 1) % len(self._offered)])
             return
-        found = completions(text, context_of(self.desk.job, self._stage().setting()))
+        found = completions(text, context_of(self.workspace.job, self._stage().setting()))
         agreed = common(found)
         if len(agreed) > len(text):
             self.foot.edit.setText(f"{agreed} " if len(found) == 1 else agreed)
@@ -160,17 +160,17 @@ class LineControl:
         text, setting = self.foot.edit.text(), self._stage().setting()
         if not text.strip():
             self._opened = True
-            self.desk.show()
+            self.workspace.show()
             return
         # Read again on Enter: a worker may have recorded something since the last key.
-        found = preview(self.desk.job, text, setting)
+        found = preview(self.workspace.job, text, setting)
         if found.status is Status.REFUSED or (found.status is Status.NOTE and not found.said):
-            self.desk.say(found.why, True)
+            self.workspace.say(found.why, True)
             return
         choice = self._chosen if found.status is Status.UNCLEAR else None
         held = self._held(found.said[self._chosen :][:1])
         if held:
-            self.desk.say(held, True)
+            self.workspace.say(held, True)
             return
         self._record(text, setting, choice)
 
@@ -178,20 +178,20 @@ class LineControl:
         done: list[LineResult] = []
 
         def act() -> list[str]:
-            found = enter_line(self.desk.job, text, setting, choice)
+            found = enter_line(self.workspace.job, text, setting, choice)
             if found.status not in (Status.RECORDED, Status.NOTE):
                 raise RequestError(found.why)
             done.append(found)
             return []
 
-        with self.desk.together():
-            if not self.desk.attempt(act):
+        with self.workspace.together():
+            if not self.workspace.attempt(act):
                 return
             self._opened = False
             self.foot.edit.setText("")  # forgets the typing, so that undo is about the record now
             # A part that was just made is picked, unless the person has another one in hand.
-            if done[0].new and self.desk.picked_part is None:
-                self.desk.pick(*done[0].new[0])
+            if done[0].new and self.workspace.picked_part is None:
+                self.workspace.pick(*done[0].new[0])
             self._stage().recorded(done[0].entries)
 
     def undo(self) -> None:
@@ -202,7 +202,7 @@ class LineControl:
             self.foot.edit.undo()
         else:
             self.foot.edit.setText("")
-            self.desk.undo()
+            self.workspace.undo()
 
     def redo(self) -> None:
         """Typing that was undone; else the record that was undone."""
@@ -210,7 +210,7 @@ class LineControl:
         if self.foot.edit.isRedoAvailable():
             self.foot.edit.redo()
         else:
-            self.desk.redo()
+            self.workspace.redo()
 
     # buttons and pad
 
@@ -239,7 +239,7 @@ class LineControl:
         """The pad of this stage on or off."""
         self._opened = False
         self.pad.switch()
-        self.desk.show()
+        self.workspace.show()
         self.focus()
 
     def _pad_takes(self) -> bool:

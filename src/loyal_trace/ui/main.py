@@ -201,7 +201,7 @@ class Application(QObject):
 
     def show_session(self, session: "OpenJob", with_bench: bool) -> None:
         """Puts an open job into the window."""
-        from loyal_trace.app.desk import Desk
+        from loyal_trace.app.workspace import Workspace
         from loyal_trace.core.vocabulary.stages import stage_of_word
         from loyal_trace.instruments.protocols import Workbench
         from loyal_trace.ui.wiring import JobWiring
@@ -215,7 +215,7 @@ class Application(QObject):
             instruments = simulated_workbench(DEMO_BENCHES[session.id], lambda: changes_made(session.snapshot))
         if self.wiring is not None:
             self.wiring.close()
-        self.wiring = JobWiring(self.shell, Desk(session, instruments, self.poster.post), self.timer)
+        self.wiring = JobWiring(self.shell, Workspace(session, instruments, self.poster.post), self.timer)
         wanted = stage_of_word(self.options.stage)
         if wanted is not None:
             self.wiring.show_stage(wanted)
@@ -303,7 +303,7 @@ class Application(QObject):
 
         if self.wiring is None:
             return
-        desk = self.wiring.desk
+        workspace = self.wiring.workspace
         chosen = choose_list(self.shell) if from_list else None
         folder = "" if from_list else QFileDialog.getExistingDirectory(self.shell, "Choose a board folder")
         if not chosen and not folder:
@@ -312,9 +312,9 @@ class Application(QObject):
         def act() -> list[str]:
             path = chosen or Path(folder)
             files = board_from_list(self.shell, path) if chosen else board_files(path)
-            return [f"board {desk.job.add_board(files, str(path)).title} added to this job"] if files else []
+            return [f"board {workspace.job.add_board(files, str(path)).title} added to this job"] if files else []
 
-        desk.attempt(act)
+        workspace.attempt(act)
 
     def choose_files(self) -> None:
         """Files by dialog instead of by dropping."""

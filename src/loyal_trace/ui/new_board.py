@@ -7,15 +7,15 @@ from pathlib import Path
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from loyal_trace.core.vocabulary.errors import UserFileError
+from loyal_trace.formats.checksum_lists import read_checksums
 from loyal_trace.formats.part_list import is_part_list
 from loyal_trace.formats.part_table import PartTable, board_from_table, read_table
 from loyal_trace.formats.rom_files import read_file
-from loyal_trace.formats.sum_lists import read_sums
 from loyal_trace.resources import chip_library
 from loyal_trace.ui.widgets.column_dialog import SUMS, ColumnDialog
 
 
-def sum_columns(parent: QWidget, paths: Sequence[Path]) -> dict[Path, dict[str, str]]:
+def checksum_columns(parent: QWidget, paths: Sequence[Path]) -> dict[Path, dict[str, str]]:
     """For tables of sums whose titles are not understood by themselves: which column is what, as chosen over a preview.
 
     A table that is given up or unreadable is left out; reading it then says what is wrong with it.
@@ -38,7 +38,7 @@ def _reader(data: bytes, name: str) -> Callable[[str], PartTable]:
 
 def _understood(path: Path) -> bool:
     try:
-        read_sums(path)
+        read_checksums(path)
     except UserFileError:
         return False
     return True

@@ -4,7 +4,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject, QTimer
 
-from loyal_trace.app.desk import Desk
+from loyal_trace.app.workspace import Workspace
 from loyal_trace.formats.photo_folder import PhotoFolder
 
 _EVERY = 1000
@@ -13,9 +13,9 @@ _EVERY = 1000
 class PhotoWatch(QObject):
     """Looks once a second; polling, because synced and network folders send no word of a change."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, workspace: Workspace) -> None:
         super().__init__()
-        self.desk = desk
+        self.workspace = workspace
         self.folder: PhotoFolder | None = None
         self._timer = QTimer(self)
         self._timer.timeout.connect(self.look)
@@ -25,13 +25,13 @@ class PhotoWatch(QObject):
         self.folder = PhotoFolder(folder)
         self.folder.begin()
         self._timer.start(_EVERY)
-        self.desk.say(f"new photos in {folder.name} are imported automatically")
+        self.workspace.say(f"new photos in {folder.name} are imported automatically")
 
     def look(self) -> None:
         """Imports what has come and stopped growing."""
         if self.folder is not None:
             for path in self.folder.look():
-                self.desk.drop([path])
+                self.workspace.drop([path])
 
     def stop(self) -> None:
         """No more watching."""

@@ -62,14 +62,14 @@ class Photographer:
     def go(self, stage: Stage, place: Place | None = None) -> None:
         """To a stage, with a part picked."""
         if place:
-            self.wiring.desk.pick(*place)
+            self.wiring.workspace.pick(*place)
         self.wiring.show_stage(stage)
 
     def press(self, label: str) -> None:
         """A button of the stage in view, by its words."""
         action = next(a for a in self.wiring.presenter.page().actions if a.label == label)
         self.wiring.control.run(action)
-        while self.wiring.desk.tasks.busy:
+        while self.wiring.workspace.tasks.busy:
             settle(20)
 
     def type(self, text: str, enter: bool = True) -> None:
@@ -158,7 +158,7 @@ def _others(camera: Photographer) -> None:
     camera.ours.open_job(CORVANE_JOB)
     camera.go(Stage.RAILS)
     camera.press("Check the clock")
-    while not camera.wiring.desk.clocks_ready(CORVANE_BOARD):
+    while not camera.wiring.workspace.clocks_ready(CORVANE_BOARD):
         settle(20)
     settle()
     for _ in range(5):

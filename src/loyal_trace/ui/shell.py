@@ -97,8 +97,8 @@ class Shell(QMainWindow):
         self.stations.stage_asked.connect(self.stage_asked)
 
     def _lay_out(self) -> None:
-        desk = QWidget()
-        row = QHBoxLayout(desk)
+        workspace = QWidget()
+        row = QHBoxLayout(workspace)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
         self.panel.setFixedWidth(_MAP_WIDTH)
@@ -107,9 +107,9 @@ class Shell(QMainWindow):
         self.right.setSpacing(0)
         self.right.addWidget(self.stages, 1)
         row.addLayout(self.right, 1)
-        self.desk_page = desk
+        self.desk_page = workspace
         self.pages.addWidget(self.first)
-        self.pages.addWidget(desk)
+        self.pages.addWidget(workspace)
         body = QWidget()
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 0, 0, 0)

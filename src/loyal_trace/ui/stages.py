@@ -5,7 +5,7 @@ A page is made when it is first shown, and what it needs is loaded then: the job
 
 from collections.abc import Callable, Iterator, Mapping
 
-from loyal_trace.app.desk import Desk
+from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.ui.widgets.stage_page import StagePage
 
@@ -13,8 +13,8 @@ from loyal_trace.ui.widgets.stage_page import StagePage
 class Stages:
     """The pages of one job; `made` is told of every new one."""
 
-    def __init__(self, desk: Desk, made: Callable[[StagePage], object]) -> None:
-        self._desk, self._made = desk, made
+    def __init__(self, workspace: Workspace, made: Callable[[StagePage], object]) -> None:
+        self._desk, self._made = workspace, made
         self._pages: dict[Stage, StagePage] = {}
 
     def __getitem__(self, stage: Stage) -> StagePage:
@@ -28,79 +28,79 @@ class Stages:
         return iter(self._pages.values())
 
 
-def _intake(desk: Desk) -> StagePage:
+def _intake(workspace: Workspace) -> StagePage:
     from loyal_trace.app.presenters import intake
 
-    return StagePage(intake.IntakePresenter(desk), (intake.SHEET, intake.AWAY))
+    return StagePage(intake.IntakePresenter(workspace), (intake.SHEET, intake.AWAY))
 
 
-def _inspect(desk: Desk) -> StagePage:
+def _inspect(workspace: Workspace) -> StagePage:
     from loyal_trace.app.presenters import inspect
     from loyal_trace.ui.widgets.photo_view import PhotoView
 
     parts = ((inspect.PHOTO, PhotoView()), inspect.KEYS, inspect.SEEN, inspect.APART)
-    return StagePage(inspect.InspectPresenter(desk), parts)
+    return StagePage(inspect.InspectPresenter(workspace), parts)
 
 
-def _rails(desk: Desk) -> StagePage:
+def _rails(workspace: Workspace) -> StagePage:
     from loyal_trace.app.presenters import rails
     from loyal_trace.ui.widgets.chain_view import ChainView
     from loyal_trace.ui.widgets.clock_view import ClockView
     from loyal_trace.ui.widgets.ripple_view import RippleView
 
     drawn = ((rails.CHAIN, ChainView()), (rails.RIPPLE, RippleView()), rails.BLOCKS, rails.SHORTS)
-    return StagePage(rails.RailsPresenter(desk), (*drawn, (rails.TREE, ClockView()), rails.FACTS, rails.SUPPLY))
+    return StagePage(rails.RailsPresenter(workspace), (*drawn, (rails.TREE, ClockView()), rails.FACTS, rails.SUPPLY))
 
 
-def _roms(desk: Desk) -> StagePage:
+def _roms(workspace: Workspace) -> StagePage:
     from loyal_trace.app.presenters import roms
     from loyal_trace.ui.widgets.hex_view import HexPane
     from loyal_trace.ui.widgets.rom_picture import RomPicture
 
     parts = (roms.SLOTS, roms.PAGE, (roms.PICTURE, RomPicture()), roms.EXPLAINED, (roms.HEX, HexPane()))
-    return StagePage(roms.RomsPresenter(desk), parts)
+    return StagePage(roms.RomsPresenter(workspace), parts)
 
 
-def _probe(desk: Desk) -> StagePage:
+def _probe(workspace: Workspace) -> StagePage:
     from loyal_trace.app.presenters import probe
     from loyal_trace.ui.widgets.chip_view import ChipView
 
-    return StagePage(probe.ProbePresenter(desk), ((probe.CHIP, ChipView()), probe.WORTH), steady=True)
+    return StagePage(probe.ProbePresenter(workspace), ((probe.CHIP, ChipView()), probe.WORTH), steady=True)
 
 
-def _suspects(desk: Desk) -> StagePage:
+def _suspects(workspace: Workspace) -> StagePage:
     from loyal_trace.app.presenters import suspects
 
-    return StagePage(suspects.SuspectsPresenter(desk), (suspects.RANKED, suspects.REASONS, suspects.THINGS))
+    return StagePage(suspects.SuspectsPresenter(workspace), (suspects.RANKED, suspects.REASONS, suspects.THINGS))
 
 
-def _plan(desk: Desk) -> StagePage:
+def _plan(workspace: Workspace) -> StagePage:
     from loyal_trace.app.presenters import plan
 
-    return StagePage(plan.PlanPresenter(desk), (plan.STEPS, plan.PARTS, plan.CAPACITORS, plan.PAIRS))
+    return StagePage(plan.PlanPresenter(workspace), (plan.STEPS, plan.PARTS, plan.CAPACITORS, plan.PAIRS))
 
 
-def _repair(desk: Desk) -> StagePage:
+def _repair(workspace: Workspace) -> StagePage:
     from loyal_trace.app.presenters import repair
 
-    return StagePage(repair.RepairPresenter(desk), (repair.CARD, repair.SPARES, repair.STEPS))
+    return StagePage(repair.RepairPresenter(workspace), (repair.CARD, repair.SPARES, repair.STEPS))
 
 
-def _verify(desk: Desk) -> StagePage:
+def _verify(workspace: Workspace) -> StagePage:
     from loyal_trace.app.presenters import verify
     from loyal_trace.ui.widgets.start_curve import StartCurve
 
-    return StagePage(verify.VerifyPresenter(desk), ((verify.CURVE, StartCurve()), verify.ITEMS))
+    return StagePage(verify.VerifyPresenter(workspace), ((verify.CURVE, StartCurve()), verify.ITEMS))
 
 
-def _report(desk: Desk) -> StagePage:
+def _report(workspace: Workspace) -> StagePage:
     from loyal_trace.app.presenters import report
     from loyal_trace.ui.widgets.report_view import ReportView
 
-    return StagePage(report.ReportPresenter(desk), ((report.PREVIEW, ReportView()),), fills=True)
+    return StagePage(report.ReportPresenter(workspace), ((report.PREVIEW, ReportView()),), fills=True)
 
 
-_MAKERS: Mapping[Stage, Callable[[Desk], StagePage]] = {
+_MAKERS: Mapping[Stage, Callable[[Workspace], StagePage]] = {
     Stage.INTAKE: _intake,
     Stage.INSPECT: _inspect,
     Stage.RAILS: _rails,

@@ -8,7 +8,6 @@ from typing import Any
 from PyQt6.QtCore import QBuffer, QIODevice, QObject
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
 
-from loyal_trace.app.desk import Desk
 from loyal_trace.app.pad import Pad, Timer
 from loyal_trace.app.preferences import load_preferences, remember
 from loyal_trace.app.presenters.logbook import line_of, newest
@@ -22,6 +21,7 @@ from loyal_trace.app.presenters.overview import (
     stage_where_work_left_off,
     stations,
 )
+from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.ui.line_control import LineControl
 from loyal_trace.ui.photo_watch import PhotoWatch
@@ -35,29 +35,29 @@ from loyal_trace.ui.widgets.stage_page import StagePage
 class JobWiring(QObject):
     """One open job in the window. `close` takes it out again."""
 
-    def __init__(self, shell: Shell, desk: Desk, timer: Callable[[QObject], Timer]) -> None:
+    def __init__(self, shell: Shell, workspace: Workspace, timer: Callable[[QObject], Timer]) -> None:
         super().__init__()
-        self.shell, self.desk = shell, desk
-        self.stages = Stages(desk, shell.stages.addWidget)
-        self.current = stage_where_work_left_off(desk)
+        self.shell, self.workspace = shell, workspace
+        self.stages = Stages(workspace, shell.stages.addWidget)
+        self.current = stage_where_work_left_off(workspace)
         self.foot = Foot()
         shell.right.addWidget(self.foot)
-        self._folder = desk.job.store.folder
+        self._folder = workspace.job.store.folder
         self.pad = Pad(timer(self), self._press, load_preferences(self._folder).pads)
-        self.control = LineControl(desk, self.foot, self.pad, lambda: self.presenter)
-        self.watch = PhotoWatch(desk)
-        pick_where_work_left_off(desk)
+        self.control = LineControl(workspace, self.foot, self.pad, lambda: self.presenter)
+        self.watch = PhotoWatch(workspace)
+        pick_where_work_left_off(workspace)
         self._connect()
         shell.pages.setCurrentWidget(shell.desk_page)
         self.show_stage(self.current)
 
     def _connect(self) -> None:
-        desk, shell = self.desk, self.shell
-        desk.changed.connect(self._changed)
-        desk.picked.connect(self._picked)
-        desk.said.connect(shell.bar.say)
-        desk.tasks.working.connect(shell.bar.show_progress)
-        desk.stage_asked.connect(self.show_stage)
+        workspace, shell = self.workspace, self.shell
+        workspace.changed.connect(self._changed)
+        workspace.picked.connect(self._picked)
+        workspace.said.connect(shell.bar.say)
+        workspace.tasks.working.connect(shell.bar.show_progress)
+        workspace.stage_asked.connect(self.show_stage)
         for signal, slot in self._signals():
             signal.connect(slot)
         self.foot.edit.pasted.connect(self.paste)
@@ -74,7 +74,7 @@ class JobWiring(QObject):
             (shell.panel.map.picked, self._map_picked),
             (shell.panel.map.area_drawn, self._area_drawn),
             (shell.panel.board_asked, self._board_asked),
-            (shell.drawer.retract_asked, self.desk.retract),
+            (shell.drawer.retract_asked, self.workspace.retract),
             (shell.typed, self.control.take_key),
             (shell.escaped, self.control.escape),
         )
@@ -83,7 +83,7 @@ class JobWiring(QObject):
         """A lit key still counts; then the job's background work ends and its pages leave the window."""
         self.pad.flush()
         self.watch.stop()
-        self.desk.close()
+        self.workspace.close()
         for signal, slot in self._signals():
             signal.disconnect(slot)
         for page in self.stages:
@@ -121,8 +121,8 @@ class JobWiring(QObject):
 
     def _changed(self) -> None:
         """Something was recorded, or another stage is in view: everything is shown anew."""
-        self.shell.stations.set_job(*job_words(self.desk))
-        self.shell.stations.set_stations(stations(self.desk))
+        self.shell.stations.set_job(*job_words(self.workspace))
+        self.shell.stations.set_stations(stations(self.workspace))
         self._picked()
         self._show_logbook()
 
@@ -131,20 +131,20 @@ class JobWiring(QObject):
         page = self.presenter.page()
         self.page.show_page(page)
         self.control.show_page(page)
-        view = map_view(self.desk, self.current, self.presenter.trace())
+        view = map_view(self.workspace, self.current, self.presenter.trace())
         self.shell.show_board(list(view.tabs), view.current, view.board, view.overlay, f"showing: {view.showing}")
 
     def _show_logbook(self) -> None:
-        job = self.desk.job
+        job = self.workspace.job
         if self.shell.drawer.isVisible():
             self.shell.drawer.follow(job.entries, partial(line_of, job))
         # While work runs, the bar shows its progress.
-        if not self.desk.tasks.busy:
+        if not self.workspace.tasks.busy:
             self.shell.bar.say(newest(job), False)
 
     def _press(self, key: str) -> None:
         """A key of the pad counts."""
-        with self.desk.together():
+        with self.workspace.together():
             self.presenter.press(key)
 
     def _remember_pads(self) -> None:
@@ -154,12 +154,12 @@ class JobWiring(QObject):
 
     def _map_picked(self, part: str) -> None:
         self.pad.flush()
-        self.desk.pick(self.desk.board, part)
+        self.workspace.pick(self.workspace.board, part)
 
     def _area_drawn(self, parts: tuple[str, ...]) -> None:
         """An area was drawn on the map: at Inspect, the next finding is for all of it."""
         if self.current is Stage.INSPECT and parts:
-            self.desk.draw_area(parts)
+            self.workspace.draw_area(parts)
 
     def paste(self) -> None:
         """A picture or files from the clipboard."""
@@ -173,8 +173,8 @@ class JobWiring(QObject):
             stored = QBuffer()
             stored.open(QIODevice.OpenModeFlag.WriteOnly)
             clipboard.image().save(stored, "PNG")
-            now = self.desk.job.env.clock()
-            self.desk.take_photo(bytes(stored.data().data()), f"pasted {now:%Y-%m-%d %H%M%S}.png")
+            now = self.workspace.job.env.clock()
+            self.workspace.take_photo(bytes(stored.data().data()), f"pasted {now:%Y-%m-%d %H%M%S}.png")
 
     def watch_folder(self) -> None:
         """Photos that come into a folder, from a camera or a telephone that syncs there, are imported by themselves."""
@@ -184,19 +184,19 @@ class JobWiring(QObject):
 
     def _board_asked(self, board: str) -> None:
         self.pad.flush()
-        self.desk.pick(board, "")
+        self.workspace.pick(board, "")
         self._changed()
 
     def next_board(self) -> None:
         """The next board of the job."""
-        boards = list(self.desk.job.boards)
+        boards = list(self.workspace.job.boards)
         if boards:
-            self._board_asked(boards[(boards.index(self.desk.board) + 1) % len(boards)])
+            self._board_asked(boards[(boards.index(self.workspace.board) + 1) % len(boards)])
 
     def _dropped(self, paths: list[Path]) -> None:
-        from loyal_trace.ui.new_board import sum_columns  # not before the first paint
+        from loyal_trace.ui.new_board import checksum_columns  # not before the first paint
 
-        self.desk.drop(paths, sum_columns(self.shell, paths))
+        self.workspace.drop(paths, checksum_columns(self.shell, paths))
 
     # help
 
@@ -204,7 +204,7 @@ class JobWiring(QObject):
         """Opens everything behind the verdict in view."""
         meaning = self.page.meaning
         more = self.presenter.why_in_full()
-        parts = (meaning.why.text(), meaning.aside.text(), more, evidence_words(self.desk))
+        parts = (meaning.why.text(), meaning.aside.text(), more, evidence_words(self.workspace))
         text = "\n\n".join(part for part in parts if part)
         QMessageBox(QMessageBox.Icon.NoIcon, "Why", text, QMessageBox.StandardButton.Ok, self.shell).exec()
 

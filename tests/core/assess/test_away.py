@@ -11,7 +11,7 @@ from loyal_trace.core.assess.away import away, rare_in_place
 from loyal_trace.core.assess.parts import absent, replaced
 from loyal_trace.core.assess.teardown import left_over, reassembly, still_out
 from loyal_trace.core.boards.model import Part
-from loyal_trace.core.job.entries import Assumed, PutBack, RomRead, TakenApart
+from loyal_trace.core.job.entries import Assumed, Refitted, RomRead, TakenApart
 from loyal_trace.core.job.fold import fold
 from loyal_trace.core.parts.capacitors import StockItem
 from loyal_trace.core.planning.assumptions import parse_assumption
@@ -122,7 +122,7 @@ def test_going_together_is_the_teardown_backwards_and_nothing_is_left_over_in_th
     off = [made(TakenApart, sort="fastener", what=f"screw {n}", count=count) for n, count in enumerate(counts)]
     entries, ticked = list(off), data.draw(st.integers(0, len(off)))
     for step in list(reversed(off))[:ticked]:
-        entries.append(made(PutBack, target=step.id, count=step.count))
+        entries.append(made(Refitted, target=step.id, count=step.count))
     state = fold(entries)
     assert [item.step.what for item in reassembly(state)] == [step.what for step in reversed(off)]
     assert left_over(state) == () and len(still_out(state)) == len(off) - ticked
@@ -133,9 +133,9 @@ def test_a_piece_passed_over_is_left_over_and_says_how_many():
         made(TakenApart, sort="fastener", what="screws", count=4, place="shield"),
         made(TakenApart, sort="cable", what="plug"),
     ]
-    state = fold([*off, made(PutBack, target=off[0].id, count=4)])
+    state = fold([*off, made(Refitted, target=off[0].id, count=4)])
     assert left_over(state) == ("1 left over of plug",)
-    some = fold([*off, made(PutBack, target=off[1].id), made(PutBack, target=off[0].id, count=3)])
+    some = fold([*off, made(Refitted, target=off[1].id), made(Refitted, target=off[0].id, count=3)])
     assert left_over(some) == () and still_out(some) == ("1 × screws, shield",)
 
 

@@ -39,16 +39,16 @@ def test_each_line_is_what_it_says_and_they_add_up():
 
 def test_a_renewed_can_neither_ages_nor_leaks():
     leak = made(Observed, board="small", place="C1", finding="leaking")
-    renewed = made(Fitted, board="small", place="C1", number="1000u 16V", origin="drawer 1")
+    replaced = made(Fitted, board="small", place="C1", number="1000u 16V", origin="drawer 1")
     clean = [made(Observed, board="small", place=p, finding="looks good") for p in ("U1", "U2")]
-    assert risk_of(leak, renewed, *clean).share < risk_of(leak).share - 0.3
+    assert risk_of(leak, replaced, *clean).share < risk_of(leak).share - 0.3
 
 
 @pytest.mark.parametrize(
-    ("school", "order"), [("renew capacitors first", "capacitors first"), ("test as found", "least invasive")]
+    ("choice", "order"), [("renew capacitors first", "capacitors first"), ("test as found", "least invasive")]
 )
-def test_the_school_decides_the_order_of_work_unless_that_was_decided_itself(school, order):
-    decided = made(Decided, what="first power", choice=school)
+def test_the_school_decides_the_order_of_work_unless_that_was_decided_itself(choice, order):
+    decided = made(Decided, what="first power", choice=choice)
     assert repair_order(moment_of(OLD, [decided])) == order
     own = made(Decided, what="repair order", choice="likely first")
     assert repair_order(moment_of(OLD, [decided, own])) == "likely first"

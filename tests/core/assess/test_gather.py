@@ -12,7 +12,7 @@ from loyal_trace.core.roms.images import RomImage
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.demo.images import program_image
-from loyal_trace.resources import default_beliefs
+from loyal_trace.resources import default_tables
 from tests.helpers.builders import assessment_of, made, measured, moment_of, probed, small_board
 
 TRUE = program_image("evidence", 0x800)
@@ -32,7 +32,7 @@ def rom_board(**more):
 
 
 def kinds(board, entries, place, blobs=None):
-    lines = gather(moment_of(board, entries, blobs), default_beliefs().evidence)
+    lines = gather(moment_of(board, entries, blobs), default_tables().evidence)
     return [line.kind for line in lines.get(("small", place), [])]
 
 
@@ -148,7 +148,7 @@ def test_findings_at_points_that_are_no_parts_accuse_nobody():
         made(e.Observed, board="small", place="lid", finding="scorched"),
         made(e.Observed, board="other", place="U1", finding="scorched"),
     ]
-    assert gather(moment_of(None, entries), default_beliefs().evidence) == {}
+    assert gather(moment_of(None, entries), default_tables().evidence) == {}
 
 
 def test_suspects_are_ranked_and_carry_their_lines_strongest_first():
@@ -162,9 +162,11 @@ def test_suspects_are_ranked_and_carry_their_lines_strongest_first():
     )
     top = found.suspects[0]
     assert top.place == ("small", "U1")
-    assert top.belief > 0.5 > top.prior and top.against[0].kind == "output-impossible"
+    assert top.probability > 0.5 > top.prior and top.against[0].kind == "output-impossible"
     assert [line.kind for line in top.in_favour] == ["finding-good"]
-    assert found.suspect_at(PartRef("small", "C1")).belief < 0.15 and found.suspect_at(PartRef("small", "U9")) is None
+    assert (
+        found.suspect_at(PartRef("small", "C1")).probability < 0.15 and found.suspect_at(PartRef("small", "U9")) is None
+    )
 
 
 def test_the_next_things_offer_the_meter_the_probe_and_the_drawer():

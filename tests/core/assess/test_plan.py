@@ -109,15 +109,15 @@ def test_a_worn_socket_seen_is_renewed_once():
 
 
 @pytest.mark.parametrize(
-    ("school", "order"),
+    ("choice", "order"),
     [
         ("least invasive", ["U2", "U1", "C1"]),
         ("capacitors first", ["C1", "U2", "U1"]),
         ("no such school", ["U2", "U1", "C1"]),
     ],
 )
-def test_each_school_orders_in_its_own_way(school, order):
-    entries = [DRIED, DEAD, probed("U2", "1=H 2=H"), made(e.Decided, what="repair order", choice=school)]
+def test_each_school_orders_in_its_own_way(choice, order):
+    entries = [DRIED, DEAD, probed("U2", "1=H 2=H"), made(e.Decided, what="repair order", choice=choice)]
     plan = assessment_of(entries=entries).plan
     assert [s.place[1] for s in plan.steps] == order and plan.order in REPAIR_ORDERS
 

@@ -75,11 +75,11 @@ def test_each_verdict_has_its_mark(word, kind):
 
 
 @pytest.mark.parametrize(
-    ("belief", "kind"), [(0.5, "bad"), (0.499, "doubtful"), (0.2, "doubtful"), (0.199, None), (0.029, "good")]
+    ("probability", "kind"), [(0.5, "bad"), (0.499, "doubtful"), (0.2, "doubtful"), (0.199, None), (0.029, "good")]
 )
-def test_a_suspect_is_bad_from_a_half_doubtful_from_a_fifth_and_good_below_its_prior(belief, kind):
+def test_a_suspect_is_bad_from_a_half_doubtful_from_a_fifth_and_good_below_its_prior(probability, kind):
     found = assessment_of(BOARD)
-    shown = replace_suspects(found, Suspect(PartRef("small", "U1"), "gate", 0.03, belief, ()))
+    shown = replace_suspects(found, Suspect(PartRef("small", "U1"), "gate", 0.03, probability, ()))
     mark = map_marks(shown, "small", Stage.SUSPECTS).get("U1")
     assert (mark.kind if mark else None) == kind and (mark is None or mark.hatched is (kind != "good"))
 

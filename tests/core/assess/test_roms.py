@@ -14,7 +14,7 @@ from loyal_trace.core.roms.images import RomImage
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.demo.images import program_image
-from loyal_trace.resources import default_beliefs
+from loyal_trace.resources import default_tables
 from tests.helpers.builders import assessment_of, made, measured, moment_of, probed, small_board
 
 A, B = program_image("case A", 0x800), program_image("case B", 0x800)
@@ -57,7 +57,7 @@ def test_the_true_image_at_hand_makes_the_verdict_exact():
     known = made(e.ImageKnown, board="small", place="U2", firmware="B", attachment="b" * 64, size=0x800)
     decided = made(e.Decided, what="firmware", choice="B")
     found = slot([known, decided, read("c")])
-    assert found.truth == B and found.verdict.hypotheses[0].where == {"data": [2], "level": 1}
+    assert found.reference == B and found.verdict.hypotheses[0].where == {"data": [2], "level": 1}
     assert "leaves 0" in found.verdict.hypotheses[0].evidence
 
 
@@ -65,7 +65,7 @@ def test_sums_taken_in_from_a_list_count_as_well():
     other = program_image("case C", 0x800)
     line = e.SumLine(name="u2.bin", digests=dict(sums(other)), firmware="C")
     entries = [
-        made(e.SumsKnown, source="c.sha1", lines=(line,)),
+        made(e.ChecksumsKnown, source="c.sha1", lines=(line,)),
         made(e.RomRead, board="small", place="U2", attachment="d" * 64, size=0x800),
     ]
     found = judged_slots(moment_of(rom_board(), entries, {**NAMES, "d" * 64: other}))[PartRef("small", "U2")]
@@ -198,14 +198,14 @@ def test_the_start_target_can_be_decided():
 
 
 @pytest.mark.parametrize(
-    ("firmware", "sha", "accused"), [("A", "b", False), ("A", "a", True), ("", "b", True), ("B", "b", True)]
+    ("firmware", "sha", "culprit"), [("A", "b", False), ("A", "a", True), ("", "b", True), ("B", "b", True)]
 )
-def test_a_self_test_that_knows_another_firmware_accuses_nobody(firmware, sha, accused):
+def test_a_self_test_that_knows_another_firmware_accuses_nobody(firmware, sha, culprit):
     code = SelfTestCode("ROM 2", "program ROM fails its sum", ("U2",), firmware)
     board = replace(rom_board(), self_tests=(code,))
     entries = [read(sha), made(e.Started, clean=False, code="ROM 2")]
     moment = moment_of(board, entries, NAMES)
-    told = [line.text for lines in gather(moment, default_beliefs().evidence).values() for line in lines]
-    assert any("self-test reported" in text for text in told) == accused
+    told = [line.text for lines in gather(moment, default_tables().evidence).values() for line in lines]
+    assert any("self-test reported" in text for text in told) == culprit
     expected = complaint_expected(moment, PartRef("small", "U2"))
-    assert bool(expected) != accused and ("knows only firmware A; the set is firmware B" in expected) != accused
+    assert bool(expected) != culprit and ("knows only firmware A; the set is firmware B" in expected) != culprit

@@ -5,12 +5,12 @@ import pytest
 from loyal_trace.core.boards.model import Part
 from loyal_trace.core.diagnosis.evidence import EvidenceTable, entropy_bits, expected_gain_bits, logit, sigmoid
 from loyal_trace.core.vocabulary.errors import RequestError
-from loyal_trace.resources import default_beliefs, read_text
+from loyal_trace.resources import default_tables, read_text
 from tests.helpers.builders import small_board
 
 
 def test_the_worked_example_of_the_method_page():
-    table = default_beliefs().evidence
+    table = default_tables().evidence
     weights = [table.weight(kind).log_ratio for kind in ("output-impossible", "odd-one-out")]
     assert [round(w, 2) for w in weights] == [4.32, 1.52] and round(logit(0.03), 2) == -3.48
     assert sigmoid(logit(0.03) + sum(weights)) == pytest.approx(0.914, abs=0.001)
@@ -37,7 +37,7 @@ def test_expected_information_is_never_negative_and_nothing_for_a_useless_test()
 
 
 def test_old_electrolytics_are_doubted_more_than_ceramics_and_unknown_kinds_get_the_rest():
-    priors, board = default_beliefs().priors, small_board()
+    priors, board = default_tables().priors, small_board()
     old = priors.of(board.part("C1"), board)
     ceramic = priors.of(Part("C9", "100n", kind="capacitor", technology="ceramic"), board)
     assert old > 10 * ceramic and 0 < priors.of(Part("X", "?", kind="other"), board) < 1

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from loyal_trace.core.boards.model import BoardDefinition, KeepOut, Part, RomSlot
 from loyal_trace.core.boards.outline import body_size, pin_places
-from loyal_trace.core.roms.images import KnownSum
+from loyal_trace.core.roms.images import KnownChecksum
 from loyal_trace.core.roms.sockets import own_sockets
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.identity import in_order, natural_key
@@ -102,7 +102,7 @@ def test_listed_names_become_sockets_of_the_own_board_unless_a_board_answers_to_
     slot = RomSlot("6A", "27C64", 8192, label="TW-0")
     board, own = small_board(rom_slots=(slot,)), BoardDefinition("own", "Own board")
     sums = [
-        KnownSum(n, (("crc32", "0" * 8),), firmware=f)
+        KnownChecksum(n, (("crc32", "0" * 8),), firmware=f)
         for n, f in (("6a.bin", ""), ("tw-0.bin", ""), ("x.bin", "A"), ("x.bin", "B"), ("4c.bin", ""))
     ]
     grown = own_sockets(sums, {"small": board}, own)

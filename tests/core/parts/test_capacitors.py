@@ -13,11 +13,11 @@ from loyal_trace.core.parts.capacitors import (
     check_substitute,
     judge_capacitor,
 )
-from loyal_trace.resources import default_beliefs
+from loyal_trace.resources import default_tables
 from tests.helpers.builders import small_board
 
 PART = small_board().part("C1")  # 1000 µF, 16 V, aluminium, room for 12 mm
-ESR = default_beliefs().esr
+ESR = default_tables().esr
 
 
 def judged(part=PART, farad=None, ohm=None, in_circuit=True, frequency=None):

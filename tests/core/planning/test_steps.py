@@ -15,8 +15,8 @@ def step(refdes, kind="chip", **more):
 
 
 LEG = step("U9", "leg")
-SOCKETED = step("U2", socketed=True, belief=0.2)
-LIKELY = step("U10", belief=0.9)
+SOCKETED = step("U2", socketed=True, probability=0.2)
+LIKELY = step("U10", probability=0.9)
 LOW, TALL = step("C2", "capacitor", height=4.0), step("C1", "capacitor", height=25.0)
 
 

@@ -49,8 +49,8 @@ def test_a_rail_is_dead_by_its_far_end_or_by_an_open_path_to_it(readings, rails,
 def test_only_the_symptoms_of_blocks_on_the_dead_rail_stop_accusing():
     seen = [made(SymptomSeen, board="small", text=text) for text in ("no count", "silent")]
     found = assessment_of(BOARD, [*seen, measured("U2.14", "voltage", 3.9)])
-    accused = {s.place[1] for s in found.suspects if any(line.kind == "symptom" for line in s.evidence)}
-    assert accused == {"U1"}
+    culprit = {s.place[1] for s in found.suspects if any(line.kind == "symptom" for line in s.evidence)}
+    assert culprit == {"U1"}
     report = found.rails["small"]
     assert (
         dead_blocks(BOARD, report)[0].words

@@ -12,7 +12,7 @@ from loyal_trace.core.power.diodes import judge_transistor
 from loyal_trace.core.power.expected import limits_at, reset_time
 from loyal_trace.core.power.explain import explain
 from loyal_trace.core.power.start_up import cell_years
-from loyal_trace.core.power.under_load import Around
+from loyal_trace.core.power.under_load import SupplyContext
 from loyal_trace.demo.common import boards_of
 from loyal_trace.demo.corvane import CORVANE_BOARD
 from loyal_trace.resources import chip_library, current_table, read_text
@@ -117,7 +117,7 @@ def test_heat_needs_the_cooling_and_missing_compound_counts():
     cooled = {"theta_jc": 3.0, "theta_cs": 0.5, "theta_sa": 4.0, "shares_sink_with": "BR1"}
     assert "REG1 turns 4.79 W into heat; junction about 61 °C" in loaded(supply=cooled)[("REG1", "good")]
     assert "fit the screws first, then solder" in loaded(supply=cooled)[("REG1", "good")]
-    dry = loaded(Around(without_compound=frozenset({"REG1"})), cooled)
+    dry = loaded(SupplyContext(without_compound=frozenset({"REG1"})), cooled)
     assert "compound is missing" in dry[("REG1", "doubtful")] and "junction about 68 °C" in dry[("REG1", "doubtful")]
     assert "junction about 146 °C" in loaded(supply={**cooled, "theta_sa": 21.8})[("REG1", "bad")]
 
@@ -131,14 +131,14 @@ def test_heat_needs_the_cooling_and_missing_compound_counts():
     ],
 )
 def test_the_current_is_held_against_the_chips_own(taken, kind, words):
-    said = loaded(Around(draw=Draw(0.8, 1.4, 30, 2)), REG1o3_current=taken)
+    said = loaded(SupplyContext(draw=Draw(0.8, 1.4, 30, 2)), REG1o3_current=taken)
     assert any(k == kind and words in text for (_, k), text in said.items())
 
 
 def test_a_fired_crowbar_is_told_from_a_short_and_the_reservoir_brings_its_own_verdict():
     fired = loaded(supply={"crowbar": "REG1", "crowbar_voltage": 6.2}, REG1o3_voltage=1.0, U1o14_voltage=0.9)
     assert "the crowbar REG1 has fired" in fired[("REG1", "doubtful")] and "6.20 V" in fired[("REG1", "doubtful")]
-    dried = loaded(Around({"C1": PartVerdict("bad", "dried: 900 µF of 4700 µF")}))
+    dried = loaded(SupplyContext({"C1": PartVerdict("bad", "dried: 900 µF of 4700 µF")}))
     assert dried[("C1", "bad")] == "C1 was measured: dried: 900 µF of 4700 µF"
 
 

@@ -6,7 +6,7 @@ import pytest
 
 from loyal_trace.core.boards.supplies import Supply
 from loyal_trace.core.power.consumption import Draw
-from loyal_trace.core.power.under_load import Around, under_load
+from loyal_trace.core.power.under_load import SupplyContext, under_load
 from loyal_trace.core.vocabulary.verdicts import PartVerdict
 from tests.core.power.test_supply_chain import HEALTHY, chain_board, point
 from tests.helpers.builders import measured, rails_of
@@ -21,7 +21,7 @@ def said(around=None, supply=COOLED, extra=(), **changes):
         where, _, quantity = name.partition("_")
         readings[(where.replace("o", "."), quantity.replace("_", " "))] = value
     report = rails_of(board, [measured(where, quantity, v) for (where, quantity), v in readings.items()])
-    return under_load(board, report.paths[0], supply, around or Around())
+    return under_load(board, report.paths[0], supply, around or SupplyContext())
 
 
 def kind_of(found, words):
@@ -50,7 +50,7 @@ def test_a_regulators_junction_is_warm_from_a_hundred_and_hot_from_a_hundred_and
 
 
 def test_without_compound_a_kelvin_and_a_half_per_watt_is_added_and_good_is_no_longer_said():
-    found = said(Around(without_compound=frozenset({"REG1"})), REG1o3_voltage=5.0)
+    found = said(SupplyContext(without_compound=frozenset({"REG1"})), REG1o3_voltage=5.0)
     assert kind_of(found, "REG1 turns") == "doubtful" and any(
         f"about {25 + 4.8 * 11:.0f} °C" in one.text for one in found
     )
@@ -68,9 +68,12 @@ def test_a_bridge_turns_two_drops_into_heat_as_long_as_it_is_whole():
 )
 def test_current_is_held_against_the_sum_over_the_chips(amps, kind):
     current = point("J1.1", "current", "J1")
-    found = said(Around(draw=Draw(1.0, 2.0, 12, 3)), extra=(current,), J1o1_current=amps)
+    found = said(SupplyContext(draw=Draw(1.0, 2.0, 12, 3)), extra=(current,), J1o1_current=amps)
     assert kind_of(found, "12 chips together take") == kind and kind_of(found, "3 of them guessed") == kind
-    assert kind_of(said(Around(draw=Draw(0, 0, 0, 0)), extra=(current,), J1o1_current=amps), "chips together") is None
+    assert (
+        kind_of(said(SupplyContext(draw=Draw(0, 0, 0, 0)), extra=(current,), J1o1_current=amps), "chips together")
+        is None
+    )
 
 
 @pytest.mark.parametrize(("volts", "fired"), [(0.39, False), (0.41, True), (1.69, True), (1.71, False)])
@@ -84,5 +87,5 @@ def test_a_rail_held_near_a_volt_is_a_fired_crowbar(volts, fired):
 
 def test_a_reservoir_measured_elsewhere_is_brought_to_its_supply():
     dried = PartVerdict("bad", "dried")
-    assert kind_of(said(Around({"C1": dried})), "C1 was measured: dried") == "bad"
-    assert kind_of(said(Around({"C1": PartVerdict("not measured", "nothing")})), "was measured") is None
+    assert kind_of(said(SupplyContext({"C1": dried})), "C1 was measured: dried") == "bad"
+    assert kind_of(said(SupplyContext({"C1": PartVerdict("not measured", "nothing")})), "was measured") is None

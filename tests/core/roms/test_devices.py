@@ -75,7 +75,7 @@ def test_unknown_types_are_refused_with_those_known():
 
 
 @pytest.mark.parametrize(
-    ("technology", "image", "truth", "how"),
+    ("technology", "image", "reference", "how"),
     [
         ("mask", b"\x01", b"\x00", "replace"),
         ("fuse", b"\x01", b"\x00", "replace"),
@@ -86,5 +86,5 @@ def test_unknown_types_are_refused_with_those_known():
         ("mask", b"\x01", b"\x01", "nothing"),
     ],
 )
-def test_each_technology_is_put_right_in_its_own_way(technology, image, truth, how):
-    assert programming(image, truth, technology).how == how
+def test_each_technology_is_put_right_in_its_own_way(technology, image, reference, how):
+    assert programming(image, reference, technology).how == how

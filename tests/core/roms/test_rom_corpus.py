@@ -5,16 +5,16 @@ import zlib
 
 import numpy as np
 import pytest
-from benchmarks.rom_corpus import CONTENTS, DAMAGES, EVERY, confusion, from_sums, named_right, samples
+from benchmarks.rom_corpus import CONTENTS, DAMAGES, EVERY, confusion, from_checksums, named_right, samples
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from loyal_trace.core.roms.against import spread
-from loyal_trace.core.roms.by_sums import Expected
+from loyal_trace.core.roms.by_checksums import Expected
 from loyal_trace.core.roms.candidates import Watch
 from loyal_trace.core.roms.crc_algebra import backwards, contributions, syndromes
 from loyal_trace.core.roms.forensics import examine
-from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
+from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, RomImage
 from loyal_trace.core.roms.maps import permuted
 from loyal_trace.core.roms.restore import restore
 from loyal_trace.core.roms.undo import undo
@@ -40,7 +40,7 @@ def test_the_corpus_is_named_nearly_without_fault():
 
 
 def test_with_only_the_sums_nine_in_ten_are_named_where_that_is_possible():
-    counts = from_sums(6, (2048, 4096))
+    counts = from_checksums(6, (2048, 4096))
     right = sum(n for (injected, named), n in counts.items() if injected == named)
     assert right >= 0.9 * sum(counts.values()), {pair: n for pair, n in counts.items() if pair[0] != pair[1]}
 
@@ -173,8 +173,8 @@ def test_lines_exchanged_over_any_stretch_are_found_by_prefix_sums(start, stop):
 @pytest.mark.parametrize("kind", ["byte-swapped", "bit-reversed", "inverted", "lane-wrong"])
 def test_the_verdict_without_a_true_image_names_what_was_undone(kind):
     damaged = DAMAGES[kind](np.random.default_rng(1), CODE)
-    known = KnownSum("u1", tuple(sums_of(CODE.tobytes()).items()), len(CODE))
-    found = judge(RomImage("u1", damaged.tobytes()), Expected((known,)), SumList([known]))
+    known = KnownChecksum("u1", tuple(sums_of(CODE.tobytes()).items()), len(CODE))
+    found = judge(RomImage("u1", damaged.tobytes()), Expected((known,)), ChecksumList([known]))
     assert found.hypotheses[0].kind == kind and "with that reversed every checksum matches" in found.reason
 
 
@@ -182,8 +182,10 @@ def test_no_good_image_is_ever_called_wrong():
     rng = np.random.default_rng(9)
     for number in range(60):
         true = CONTENTS[("code", "text", "picture")[number % 3]](rng, 2048).tobytes()
-        known = KnownSum("u1", tuple(sums_of(true).items()), 2048)
-        assert judge(RomImage("u1", true), Expected((known,), truth=true), SumList([known])).verdict == "matches"
+        known = KnownChecksum("u1", tuple(sums_of(true).items()), 2048)
+        assert (
+            judge(RomImage("u1", true), Expected((known,), reference=true), ChecksumList([known])).verdict == "matches"
+        )
 
 
 @pytest.mark.parametrize(

@@ -5,10 +5,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from loyal_trace.core.roms.by_sums import Expected
+from loyal_trace.core.roms.by_checksums import Expected
 from loyal_trace.core.roms.forensics import examine
 from loyal_trace.core.roms.hypotheses import PinNames
-from loyal_trace.core.roms.images import KnownSum, RomImage, SumList, prevailing_firmware, without_read_number
+from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, RomImage, prevailing_firmware, without_read_number
 from loyal_trace.core.roms.restore import restore
 from loyal_trace.core.roms.verdicts import judge
 from loyal_trace.demo.images import picture_image, program_image
@@ -19,13 +19,15 @@ CODE, TILES = program_image("test code", SIZE), picture_image("test tiles", SIZE
 
 def known(name, data, firmware="", place=""):
     image = RomImage(name, data)
-    return KnownSum(name, (("crc32", image.digest("crc32")), ("sha1", image.digest("sha1"))), None, firmware, place)
+    return KnownChecksum(
+        name, (("crc32", image.digest("crc32")), ("sha1", image.digest("sha1"))), None, firmware, place
+    )
 
 
-def verdict(data, truth=CODE, with_truth=True, others=(), extra=(), firmware=""):
-    own = (known("6c.bin", truth),)
-    expected = Expected(own, firmware, len(truth), truth if with_truth else None)
-    return judge(RomImage("6c.bin", bytes(data)), expected, SumList([*own, *extra]), list(others))
+def verdict(data, reference=CODE, with_truth=True, others=(), extra=(), firmware=""):
+    own = (known("6c.bin", reference),)
+    expected = Expected(own, firmware, len(reference), reference if with_truth else None)
+    return judge(RomImage("6c.bin", bytes(data)), expected, ChecksumList([*own, *extra]), list(others))
 
 
 def stuck_data(data, line, level):
@@ -39,14 +41,14 @@ def stuck_address(data, line, level):
 
 
 @given(st.sampled_from([CODE, TILES]), st.integers(0, 7), st.integers(0, 1), st.booleans())
-def test_a_stuck_data_line_is_named_with_and_without_the_true_image(truth, line, level, with_truth):
-    found = verdict(stuck_data(truth, line, level), truth, with_truth)
+def test_a_stuck_data_line_is_named_with_and_without_the_true_image(reference, line, level, with_truth):
+    found = verdict(stuck_data(reference, line, level), reference, with_truth)
     assert found.verdict == "stuck-data" and found.hypotheses[0].where == {"data": [line], "level": level}
 
 
 @given(st.sampled_from([CODE, TILES]), st.integers(0, 11), st.integers(0, 1), st.booleans())
-def test_a_stuck_address_line_is_named_with_and_without_the_true_image(truth, line, level, with_truth):
-    found = verdict(stuck_address(truth, line, level), truth, with_truth)
+def test_a_stuck_address_line_is_named_with_and_without_the_true_image(reference, line, level, with_truth):
+    found = verdict(stuck_address(reference, line, level), reference, with_truth)
     assert found.verdict == "stuck-address" and found.hypotheses[0].where["address"] == [line]
     if with_truth:
         assert found.hypotheses[0].where["level"] == level
@@ -108,9 +110,9 @@ def test_content_of_another_slot_is_recognised():
 
 def test_another_revision_is_no_failure_of_the_chip():
     own = (known("6c", CODE, "A"), known("6c", TILES, "B"))
-    found = judge(RomImage("6c", CODE), Expected(own, "B"), SumList(own))
+    found = judge(RomImage("6c", CODE), Expected(own, "B"), ChecksumList(own))
     assert found.verdict == "other-revision" and "The chip can be good" in found.next
-    assert judge(RomImage("6c", TILES), Expected(own, "B"), SumList(own)).verdict == "matches"
+    assert judge(RomImage("6c", TILES), Expected(own, "B"), ChecksumList(own)).verdict == "matches"
 
 
 def test_reads_that_disagree_are_unstable_and_name_the_lines():
@@ -133,7 +135,7 @@ def test_a_right_part_tells_the_size_when_nobody_knows_it(count, data):
     start = data.draw(st.integers(0, count - 1))
     parts = [bytes(SIZE)] * count
     parts[start] = CODE
-    found = judge(RomImage("6c.bin", b"".join(parts)), Expected((known("6c.bin", CODE),)), SumList([]))
+    found = judge(RomImage("6c.bin", b"".join(parts)), Expected((known("6c.bin", CODE),)), ChecksumList([]))
     assert found.verdict == "wrong-size" and f"from {start * SIZE:04X} on match (read too far" in found.reason
 
 
@@ -160,7 +162,7 @@ def test_examining_any_bytes_never_fails(data):
 
 
 def test_names_find_their_sums_whatever_ending_or_read_number():
-    sums = SumList([known("6c.bin", CODE), known("chip-2.bin", TILES)])
+    sums = ChecksumList([known("6c.bin", CODE), known("chip-2.bin", TILES)])
     for name in ("6C.BIN", "dumps/6c.hex", "6c-read2.bin", "6c_3.bin", "6c.2.bin"):
         assert [e.name for e in sums.for_name(name)] == ["6c.bin"], name
     assert [e.name for e in sums.for_name("chip-2.bin")] == ["chip-2.bin"]

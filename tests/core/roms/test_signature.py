@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from loyal_trace.core.roms.identify import KnownImages, Match, likely_sources
-from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
+from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, RomImage
 from loyal_trace.core.roms.lane_keys import lane_keys
 from loyal_trace.core.roms.signature import (
     Register,
@@ -132,10 +132,10 @@ def test_flicker_that_follows_a_line_is_told_from_tired_cells():
 def known():
     texts = CONTENTS["text"](np.random.default_rng(3), 4096).tobytes()
     listed = [
-        KnownSum(name, (("sha1", RomImage("", data).digest("sha1")),), None, "A", "")
+        KnownChecksum(name, (("sha1", RomImage("", data).digest("sha1")),), None, "A", "")
         for name, data in (("code", CODE.tobytes()), ("text", texts))
     ]
-    found = KnownImages([SumList(listed, "list")])
+    found = KnownImages([ChecksumList(listed, "list")])
     found.add_image("code.bin", "folder", CODE.tobytes())
     found.add_image("text.bin", "folder", texts)
     return found

@@ -9,11 +9,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from loyal_trace.core.boards.model import BoardDefinition, RomSlot, SelfTestCode
-from loyal_trace.core.roms.by_sums import Expected
+from loyal_trace.core.roms.by_checksums import Expected
 from loyal_trace.core.roms.content import likeness
+from loyal_trace.core.roms.correcting import correct
 from loyal_trace.core.roms.digests import digest
-from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
-from loyal_trace.core.roms.mending import mend
+from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, RomImage
 from loyal_trace.core.roms.pieces import joined, pieces_in, wholes_of
 from loyal_trace.core.roms.sites import SITES, WORDS, separating
 from loyal_trace.core.roms.slots import expected_complaint, find_slot, slot_table
@@ -35,7 +35,9 @@ BOARD = BoardDefinition(
     ),
 )
 IMAGES = {name: program_image(name, 0x400) for name in ("6A", "6B", "6C", "6D")}
-KNOWN = SumList([KnownSum(name, tuple(sums_of(data).items()), 0x400, "", name) for name, data in IMAGES.items()])
+KNOWN = ChecksumList(
+    [KnownChecksum(name, tuple(sums_of(data).items()), 0x400, "", name) for name, data in IMAGES.items()]
+)
 
 
 @pytest.mark.parametrize(
@@ -88,8 +90,8 @@ def test_files_that_make_up_a_content_are_found_in_any_order(order, lanes):
     whole = program_image("whole", 0x1000)
     array = np.frombuffer(whole, np.uint8)
     parts = [array[n::4].tobytes() if lanes else whole[n * 0x400 : (n + 1) * 0x400] for n in range(4)]
-    entry = KnownSum("big", tuple(sums_of(whole).items()), 0x1000)
-    (found,) = wholes_of([parts[n] for n in order], SumList([entry]), {"big"})
+    entry = KnownChecksum("big", tuple(sums_of(whole).items()), 0x1000)
+    (found,) = wholes_of([parts[n] for n in order], ChecksumList([entry]), {"big"})
     assert found.data == whole and [order[n] for n in found.order] == [0, 1, 2, 3] and found.lanes == lanes
 
 
@@ -104,9 +106,9 @@ def test_a_damaged_content_of_another_slot_is_named_with_what_is_wrong_in_it():
 def test_records_with_gaps_are_not_blamed_on_the_chip():
     true = bytearray(IMAGES["6A"])
     true[0x100:0x180] = bytes(0x80)
-    own = (KnownSum("6A", tuple(sums_of(bytes(true)).items()), 0x400),)
+    own = (KnownChecksum("6A", tuple(sums_of(bytes(true)).items()), 0x400),)
     with_gap = bytes(true[:0x100]) + b"\xff" * 0x80 + bytes(true[0x180:])
-    found = judge(RomImage("6A", with_gap, gaps=((0x100, 0x17F),)), Expected(own), SumList(own))
+    found = judge(RomImage("6A", with_gap, gaps=((0x100, 0x17F),)), Expected(own), ChecksumList(own))
     assert found.hypotheses[0].kind == "part-blank" and found.hypotheses[0].site == "file"
     assert "filled with 00 every checksum matches" in found.reason and "0100 to 017F" in found.reason
 
@@ -130,13 +132,13 @@ def test_bytes_are_told_by_their_sort_and_by_the_board_they_resemble():
 
 def test_sums_of_a_few_bits_claim_no_cut_no_order_and_no_repair():
     image = IMAGES["6A"]
-    weak = KnownSum("6A", (("sum8", digest(image, "sum8")),), 0x400, "", "6A")
-    right = judge(RomImage("6A", image), Expected((weak,), "", 0x400), SumList([weak]))
+    weak = KnownChecksum("6A", (("sum8", digest(image, "sum8")),), 0x400, "", "6A")
+    right = judge(RomImage("6A", image), Expected((weak,), "", 0x400), ChecksumList([weak]))
     assert right.good and "a weak proof" in right.reason
     for wrong in (image + image, bytes(b ^ 0xFF for b in image), image[::-1]):
-        found = judge(RomImage("6A", wrong), Expected((weak,), "", 0x400), SumList([weak]))
+        found = judge(RomImage("6A", wrong), Expected((weak,), "", 0x400), ChecksumList([weak]))
         assert "exactly right" not in found.reason and "every sum" not in found.reason
-    assert mend([bytes(b ^ 0xFF for b in image)], [weak]) is None
+    assert correct([bytes(b ^ 0xFF for b in image)], [weak]) is None
 
 
 def test_slots_are_ordered_by_number_then_address_then_lane_and_those_without_come_last():

@@ -10,9 +10,9 @@ from hypothesis import strategies as st
 from loyal_trace.core.roms.digests import canonical, checked_digest, digest, proof_bits
 from loyal_trace.core.roms.forensics import examine
 from loyal_trace.core.roms.hypotheses import Hypothesis, rank
-from loyal_trace.core.roms.images import KnownSum, RomImage, SumList, base_name, without_read_number
+from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, RomImage, base_name, without_read_number
 from loyal_trace.core.vocabulary.errors import BoardDefects, Defect, RequestError, UserFileError
-from loyal_trace.demo.images import palette_image, picture_image, program_image, screen_content, true_image
+from loyal_trace.demo.images import palette_image, picture_image, program_image, reference_image, screen_content
 
 DATA = program_image("sums", 0x400)
 
@@ -62,30 +62,30 @@ def test_read_numbers_fall_away_and_chip_numbers_stay(stem, plain):
 
 def test_a_sum_accepts_only_what_agrees_in_everything():
     right = RomImage("a", DATA)
-    entry = KnownSum("a", (("crc32", right.digest("crc32")), ("sha1", right.digest("sha1"))), 0x400)
+    entry = KnownChecksum("a", (("crc32", right.digest("crc32")), ("sha1", right.digest("sha1"))), 0x400)
     assert entry.accepts(right) and not entry.accepts(RomImage("a", DATA[:-1]))
-    half = KnownSum("a", (("crc32", right.digest("crc32")), ("sha1", "0" * 40)))
-    assert not half.accepts(right) and not KnownSum("a", ()).accepts(right)
+    half = KnownChecksum("a", (("crc32", right.digest("crc32")), ("sha1", "0" * 40)))
+    assert not half.accepts(right) and not KnownChecksum("a", ()).accepts(right)
 
 
 def test_the_strongest_algorithm_finds_content_wherever_it_is_listed():
     image = RomImage("x", DATA)
     listed = [
-        KnownSum("weak", (("crc32", image.digest("crc32")),)),
-        KnownSum("strong", (("sha1", image.digest("sha1")),)),
+        KnownChecksum("weak", (("crc32", image.digest("crc32")),)),
+        KnownChecksum("strong", (("sha1", image.digest("sha1")),)),
     ]
-    assert [e.name for e in SumList(listed).matching(image)] == ["strong"]
-    assert [e.name for e in SumList(listed[:1]).matching(image)] == ["weak"]
-    assert SumList(listed).matching(RomImage("y", b"other")) == () and SumList([]).algorithms == ()
+    assert [e.name for e in ChecksumList(listed).matching(image)] == ["strong"]
+    assert [e.name for e in ChecksumList(listed[:1]).matching(image)] == ["weak"]
+    assert ChecksumList(listed).matching(RomImage("y", b"other")) == () and ChecksumList([]).algorithms == ()
 
 
 def test_a_socket_takes_what_is_listed_for_it_and_not_for_others():
     entries = [
-        KnownSum("6c.bin", (("crc32", "0" * 8),)),
-        KnownSum("other.bin", (("crc32", "1" * 8),), place="6C"),
-        KnownSum("6c.rom", (("crc32", "2" * 8),), place="5D"),
+        KnownChecksum("6c.bin", (("crc32", "0" * 8),)),
+        KnownChecksum("other.bin", (("crc32", "1" * 8),), place="6C"),
+        KnownChecksum("6c.rom", (("crc32", "2" * 8),), place="5D"),
     ]
-    assert [e.name for e in SumList(entries).for_place("6C", "")] == ["6c.bin", "other.bin"]
+    assert [e.name for e in ChecksumList(entries).for_place("6C", "")] == ["6c.bin", "other.bin"]
 
 
 @given(st.lists(st.integers(0, 5000), min_size=1, max_size=8))
@@ -109,11 +109,15 @@ def test_two_lines_stuck_at_once_are_still_called_stuck_lines():
 
 def test_demo_contents_are_the_same_on_every_machine():
     assert (
-        hashlib.sha1(true_image("tw-cpu", "6C", "B")).hexdigest()[:8]
+        hashlib.sha1(reference_image("tw-cpu", "6C", "B")).hexdigest()[:8]
         == hashlib.sha1(program_image("tidewrack 6C B", 0x2000)).hexdigest()[:8]
     )
     assert zlib.crc32(program_image("fixed", 0x400)) == zlib.crc32(program_image("fixed", 0x400))
-    assert true_image("tw-cpu", "6A", "A") == true_image("tw-cpu", "6A", "B") != true_image("tw-cpu", "6B", "A")
+    assert (
+        reference_image("tw-cpu", "6A", "A")
+        == reference_image("tw-cpu", "6A", "B")
+        != reference_image("tw-cpu", "6B", "A")
+    )
     assert (
         len(palette_image()) == 32
         and len(screen_content(True)) == 0x800
@@ -162,6 +166,6 @@ def test_what_is_no_algorithm_is_none(written):
 
 def test_a_weak_sum_accepts_its_own_image_but_proves_nothing_elsewhere():
     image = RomImage("x", DATA)
-    weak = KnownSum("x", (("sum16", digest(DATA, "sum16")),))
-    assert weak.accepts(image) and weak.weak and SumList([weak]).matching(image) == ()
+    weak = KnownChecksum("x", (("sum16", digest(DATA, "sum16")),))
+    assert weak.accepts(image) and weak.weak and ChecksumList([weak]).matching(image) == ()
     assert proof_bits(["sum16", "crc16-arc"]) == 32 and checked_digest("0x1F", "sum16") == "001f"

@@ -9,7 +9,7 @@ BAD = Socket("6C", "wrong", "matches", "2E", "5A")
 
 
 @pytest.mark.parametrize(
-    ("socket", "others", "watchdog", "accused"),
+    ("socket", "others", "watchdog", "culprit"),
     [
         (Socket("6C", "wrong", "differs"), (), False, "chip"),
         (Socket("6C", "wrong", "unstable"), (), False, "pin or chip"),
@@ -28,6 +28,6 @@ BAD = Socket("6C", "wrong", "matches", "2E", "5A")
         ),
     ],
 )
-def test_what_fails_together_and_what_passes_tells_whom_to_suspect(socket, others, watchdog, accused):
+def test_what_fails_together_and_what_passes_tells_whom_to_suspect(socket, others, watchdog, culprit):
     found = triage(socket, others, watchdog)
-    assert found.accused == accused and bool(found.next) == (accused != "") and found.why
+    assert found.culprit == culprit and bool(found.next) == (culprit != "") and found.why

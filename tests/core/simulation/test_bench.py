@@ -110,9 +110,9 @@ def test_renewing_takes_the_fault_away_and_a_bad_spare_brings_its_own(library):
     spare = {"drawer 3": fault("pin-output-stuck", "U1", pin=3, level=1)}
     ours = bench(library, fault("pin-output-stuck", "U1", pin=3, level=0), spares=spare)
     assert ours.probe("small", "U1", 3).state == "L"
-    ours.renew("small", "U1", "drawer 3")
+    ours.replace_part("small", "U1", "drawer 3")
     assert ours.probe("small", "U1", 3).state == "H"
-    ours.renew("small", "U1", "drawer 7")
+    ours.replace_part("small", "U1", "drawer 7")
     assert ours.probe("small", "U1", 3).state == "P"
 
 

@@ -3,8 +3,8 @@
 from dataclasses import replace
 
 from loyal_trace.app.commands import Setting, context_of, enter_line
-from loyal_trace.app.desk import Desk
 from loyal_trace.app.presenters.model import NO_TRACE, Cap, Target, Trace
+from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.job.entries import Entry
 from loyal_trace.core.line.asked import asked_at
 from loyal_trace.core.line.context import Context, Status
@@ -18,16 +18,16 @@ class StagePresenter:
 
     stage: Stage
 
-    def __init__(self, desk: Desk) -> None:
-        self.desk = desk
+    def __init__(self, workspace: Workspace) -> None:
+        self.workspace = workspace
 
     def plain_setting(self) -> Setting:
         """The stage, the board in view and what is picked; nothing is asked for."""
-        return Setting(self.stage, "", self.desk.board, self.desk.picked_part)
+        return Setting(self.stage, "", self.workspace.board, self.workspace.picked_part)
 
     def context(self) -> Context:
         """What a line typed here is read against."""
-        return context_of(self.desk.job, self.plain_setting())
+        return context_of(self.workspace.job, self.plain_setting())
 
     def setting(self) -> Setting:
         """A bare value belongs to the picked part, as the stage asks for it."""
@@ -35,7 +35,7 @@ class StagePresenter:
 
     def setting_at(self, pin: int | None) -> Setting:
         """The same with a pin in hand."""
-        picked = self.desk.picked_part
+        picked = self.workspace.picked_part
         asked = asked_at(self.context(), picked, pin) if picked is not None else None
         return replace(self.plain_setting(), asked=asked)
 
@@ -43,19 +43,19 @@ class StagePresenter:
         """Records a line as if it had been typed here; says why when it could not be."""
 
         def act() -> list[str]:
-            found = enter_line(self.desk.job, text, self.setting())
+            found = enter_line(self.workspace.job, text, self.setting())
             if found.status not in (Status.RECORDED, Status.NOTE):
                 raise RequestError(found.why)
             return []
 
-        return self.desk.attempt(act)
+        return self.workspace.attempt(act)
 
     def target(self, hint: str = "", detail: str = "") -> Target:
         """The picked part in large type, or the job."""
-        if self.desk.area:
-            return Target(count_of(len(self.desk.area), "part"), "in the area drawn", hint)
-        picked = self.desk.picked_part
-        return Target(self.desk.place_name(picked), detail, hint) if picked else Target("job", "", hint)
+        if self.workspace.area:
+            return Target(count_of(len(self.workspace.area), "part"), "in the area drawn", hint)
+        picked = self.workspace.picked_part
+        return Target(self.workspace.place_name(picked), detail, hint) if picked else Target("job", "", hint)
 
     def trace(self) -> Trace:
         return NO_TRACE

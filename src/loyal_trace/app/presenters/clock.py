@@ -2,8 +2,8 @@
 
 from dataclasses import dataclass
 
-from loyal_trace.app.desk import Desk
 from loyal_trace.app.presenters.model import Action, Cell, Meaning, Row, Rows, Target, heading
+from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.rails import clock_tree
 from loyal_trace.core.job.entries import Measured
 from loyal_trace.core.line.context import AskedPoint
@@ -37,19 +37,19 @@ class ClockTreeView:
 class ClockPage:
     """Net after net from the crystal down; a frequency in the line moves on."""
 
-    def __init__(self, desk: Desk) -> None:
-        self.desk = desk
+    def __init__(self, workspace: Workspace) -> None:
+        self.workspace = workspace
         self.current = 0
 
     def _computing(self) -> bool:
-        board = self.desk.definition
-        return board is not None and bool(board.clocks) and not self.desk.clocks_ready(self.desk.board)
+        board = self.workspace.definition
+        return board is not None and bool(board.clocks) and not self.workspace.clocks_ready(self.workspace.board)
 
     def nodes(self) -> tuple[ClockNode, ...]:
         """The tree of the board in view; empty while it is still being computed."""
-        if self.desk.definition is None or not self.desk.definition.clocks or self._computing():
+        if self.workspace.definition is None or not self.workspace.definition.clocks or self._computing():
             return ()
-        return clock_tree(self.desk.moment, self.desk.board)
+        return clock_tree(self.workspace.moment, self.workspace.board)
 
     def in_hand(self) -> ClockNode | None:
         """The net that the next frequency is of."""
@@ -60,7 +60,9 @@ class ClockPage:
     def asked(self) -> AskedPoint | None:
         """A frequency typed alone belongs to the net in hand."""
         node = self.in_hand()
-        return AskedPoint(self.desk.board, node.pin, Quantity.FREQUENCY, powered=True) if node is not None else None
+        return (
+            AskedPoint(self.workspace.board, node.pin, Quantity.FREQUENCY, powered=True) if node is not None else None
+        )
 
     def actions(self) -> tuple[Action, ...]:
         """What can be done on this page."""
@@ -106,7 +108,7 @@ class ClockPage:
 
     def fact_rows(self) -> Rows:
         """Crystal load and pull, and how long a fresh cell lasts."""
-        board = self.desk.definition
+        board = self.workspace.definition
         rows: list[Row] = []
         for clock in board.clocks if board else ():
             load = load_of(board, clock) if board else None
@@ -126,11 +128,11 @@ class ClockPage:
         if nodes:
             self.current = index % len(nodes)
             part = nodes[self.current].pin.split(".")[0]
-            board = self.desk.definition
-            if part != self.desk.part and board is not None and board.has(part):
-                self.desk.pick(self.desk.board, part)
+            board = self.workspace.definition
+            if part != self.workspace.part and board is not None and board.has(part):
+                self.workspace.pick(self.workspace.board, part)
             else:
-                self.desk.show()
+                self.workspace.show()
 
     def move(self, step: int) -> None:
         """The next net."""
@@ -138,21 +140,21 @@ class ClockPage:
 
     def from_counter(self) -> None:
         """The net in hand from the counter."""
-        meter, node = self.desk.instruments.meter, self.in_hand()
+        meter, node = self.workspace.instruments.meter, self.in_hand()
         if meter is None or node is None:
-            self.desk.say("No counter is connected. Type the reading.", True)
+            self.workspace.say("No counter is connected. Type the reading.", True)
             return
         try:
-            self._record(meter.measure(self.desk.board, node.pin, Quantity.FREQUENCY), "meter")
+            self._record(meter.measure(self.workspace.board, node.pin, Quantity.FREQUENCY), "meter")
         except LoyalTraceError as error:
-            self.desk.say(str(error), True)
+            self.workspace.say(str(error), True)
 
     def _record(self, hertz: float, source: str = "hand") -> None:
         node = self.in_hand()
         if node is None:
             return
         fields = {"place": node.pin, "quantity": Quantity.FREQUENCY, "value": hertz, "powered": True, "source": source}
-        if self.desk.record(Measured, board=self.desk.board, **fields):
+        if self.workspace.record(Measured, board=self.workspace.board, **fields):
             self.move(1)
 
 

@@ -1,7 +1,7 @@
 """The continuity page of Plan: what the plan assumes of the board, the pairs to check, and whether it holds."""
 
-from loyal_trace.app.desk import Desk
 from loyal_trace.app.presenters.model import Action, Cell, Meaning, Row, Rows, Target, heading
+from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.assumptions import (
     QUANTITY,
     AssumptionVerdict,
@@ -26,14 +26,14 @@ _FOLLOWING = {
 class ContinuityPage:
     """Pair after pair: connected, not connected, or ohms in the line."""
 
-    def __init__(self, desk: Desk) -> None:
-        self.desk = desk
+    def __init__(self, workspace: Workspace) -> None:
+        self.workspace = workspace
         self.current = 0
         self._row_of: list[int] = []
 
     def pairs(self) -> list[tuple[AssumptionVerdict, PairResult]]:
         """Every pair of the job, under what it belongs to, the newest assumption first."""
-        return [(a, pair) for a in reversed(assumptions(self.desk.snapshot)) for pair in a.pairs]
+        return [(a, pair) for a in reversed(assumptions(self.workspace.snapshot)) for pair in a.pairs]
 
     def in_hand(self) -> tuple[AssumptionVerdict, PairResult] | None:
         """The pair that the next reading is of."""
@@ -94,24 +94,24 @@ class ContinuityPage:
         """Another pair."""
         if row in self._row_of:
             self.current = self._row_of.index(row)
-            self.desk.show()
+            self.workspace.show()
 
     def move(self, step: int) -> None:
         """The next pair."""
         pairs = self.pairs()
         if pairs:
             self.current = (self.current + step) % len(pairs)
-            self.desk.show()
+            self.workspace.show()
 
     def suggest(self) -> None:
         """Pairs of the picked part from the netlist."""
-        board = self.desk.definition
-        fields = suggested(board, self.desk.part) if board is not None and board.has(self.desk.part) else None
+        board = self.workspace.definition
+        fields = suggested(board, self.workspace.part) if board is not None and board.has(self.workspace.part) else None
         if fields is None:
-            self.desk.say("Pick a part whose pins are in the netlist, or type the pairs.", True)
+            self.workspace.say("Pick a part whose pins are in the netlist, or type the pairs.", True)
             return
         self.current = 0
-        self.desk.record(Assumed, board=self.desk.board, **fields)
+        self.workspace.record(Assumed, board=self.workspace.board, **fields)
 
     def record(self, ohms: float) -> None:
         """A reading of the pair in hand."""
@@ -121,7 +121,7 @@ class ContinuityPage:
         assumed, pair = found
         value, overload = number_or_overload(ohms)
         place = place_of_pair(pair.pair)
-        if self.desk.record(
+        if self.workspace.record(
             Measured, board=assumed.board, place=place, quantity=QUANTITY, value=value, overload=overload
         ):
             self.go_on()
@@ -130,7 +130,7 @@ class ContinuityPage:
         """To the next pair that was not measured."""
         left = [n for n, (_, p) in enumerate(self.pairs()) if p.verdict == "not measured"]
         self.current = next((n for n in left if n > self.current), left[0] if left else self.current)
-        self.desk.show()
+        self.workspace.show()
 
 
 def _must(pair: PairResult) -> str:

@@ -5,16 +5,16 @@ from itertools import zip_longest
 
 from loyal_trace.app.cautions import caution_words
 from loyal_trace.app.commands import Setting
-from loyal_trace.app.desk import Desk
 from loyal_trace.app.presenters.base import StagePresenter, capital
 from loyal_trace.app.presenters.model import Action, Cap, Cell, Meaning, Page, Row, Rows, Target, heading
 from loyal_trace.app.presenters.photos import PhotoBench
 from loyal_trace.app.presenters.teardown import TeardownPage
+from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.looking import leak_cautions, leak_reach, leaks_on
 from loyal_trace.core.boards.leaks import SIDES, Leak
 from loyal_trace.core.boards.model import Part
 from loyal_trace.core.boards.paths import walking_path
-from loyal_trace.core.job.entries import Entry, Observed, PutBack, TakenApart
+from loyal_trace.core.job.entries import Entry, Observed, Refitted, TakenApart
 from loyal_trace.core.line.context import AskedParts
 from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.findings import Finding
@@ -41,9 +41,9 @@ class InspectPresenter(StagePresenter):
 
     stage = Stage.INSPECT
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk)
-        self.photos, self.teardown = PhotoBench(desk), TeardownPage(desk)
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__(workspace)
+        self.photos, self.teardown = PhotoBench(workspace), TeardownPage(workspace)
         self._tearing = False
         self._seen: list[PartRef] = []
 
@@ -52,21 +52,21 @@ class InspectPresenter(StagePresenter):
     def setting(self) -> Setting:
         if self._tearing:
             return replace(self.plain_setting(), picked=None)
-        if self.desk.area:
-            places = tuple(PartRef(self.desk.board, refdes) for refdes in self.desk.area)
+        if self.workspace.area:
+            places = tuple(PartRef(self.workspace.board, refdes) for refdes in self.workspace.area)
             return replace(self.plain_setting(), asked=AskedParts(places))
         return super().setting()
 
     def page(self) -> Page:
         if self._tearing:
             return self._teardown_page()
-        board = self.desk.definition
+        board = self.workspace.definition
         if board is None:
             why = "This job has no board yet, so there is no map to walk over."
             what = "Type what is on it, such as U1 is 74LS00, or add a board (Board menu)."
             return Page("What can be seen?", "no board", Meaning(why, what), Target("job", "", _HINT))
-        findings = self.desk.snapshot.seen.findings
-        seen = {p: f for p, f in findings.items() if p.board == self.desk.board}
+        findings = self.workspace.snapshot.seen.findings
+        seen = {p: f for p, f in findings.items() if p.board == self.workspace.board}
         scene = self.photos.scene()
         return Page(
             "What can be seen?",
@@ -85,11 +85,11 @@ class InspectPresenter(StagePresenter):
 
     def _cautions(self) -> tuple[Caution, ...]:
         """What leaked on the board in view, and what cleans it."""
-        board = self.desk.definition
-        return leak_cautions(self.desk.moment, board.id) if board is not None else ()
+        board = self.workspace.definition
+        return leak_cautions(self.workspace.moment, board.id) if board is not None else ()
 
     def _teardown_page(self) -> Page:
-        title = self.desk.definition.title if self.desk.definition else ""
+        title = self.workspace.definition.title if self.workspace.definition else ""
         walk = Action("D", "Inspect the parts", self.turn, "Return to the board")
         return Page(
             "What came off?",
@@ -113,18 +113,20 @@ class InspectPresenter(StagePresenter):
 
     def _part(self) -> Part | None:
         """The part in large type."""
-        place = self.desk.picked_part
-        return self.desk.moment.part(place) if place is not None else None
+        place = self.workspace.picked_part
+        return self.workspace.moment.part(place) if place is not None else None
 
     def _path(self) -> list[Part]:
         """The parts in a sensible path: row by row, back and forth."""
-        return list(walking_path(self.desk.definition)) if self.desk.definition else []
+        return list(walking_path(self.workspace.definition)) if self.workspace.definition else []
 
     def _key_rows(self) -> Rows:
         """Every finding with its key, as the pad and the line take it."""
         part = self._part()
-        if self.desk.area:
-            title = f"{count_of(len(self.desk.area), 'part')} in the drawn area: a finding is recorded for all of them"
+        if self.workspace.area:
+            title = (
+                f"{count_of(len(self.workspace.area), 'part')} in the drawn area: a finding is recorded for all of them"
+            )
         elif part is not None:
             title = f"{part.refdes}  {part.number}" + (f", {part.role}" if part.role else "")
         else:
@@ -157,18 +159,18 @@ class InspectPresenter(StagePresenter):
         return Rows(tuple(rows))
 
     def _photos_of(self, place: PartRef) -> str:
-        count = len(self.desk.snapshot.seen.photos_of.get(place, ()))
+        count = len(self.workspace.snapshot.seen.photos_of.get(place, ()))
         return f"({count_of(count, 'photo')})" if count else ""
 
     def _meaning(self) -> Meaning:
         """Leaking capacitors reach their neighbours; otherwise what is left to look at."""
         if self.photos.open:
             return self._of_photo()
-        found = leaks_on(self.desk.moment, self.desk.board)
+        found = leaks_on(self.workspace.moment, self.workspace.board)
         leak = next((one for one in found if one.open), None)
         if leak is not None:
             return self._of_leak(leak)
-        board = self.desk.definition
+        board = self.workspace.definition
         loose = [one.refdes for one in found if board is not None and not board.part(one.refdes).placed]
         if loose and not self._settled(loose[0]):
             why = (
@@ -177,7 +179,11 @@ class InspectPresenter(StagePresenter):
             )
             return Meaning(why, f"Inspect the parts around {loose[0]} for residue and corrosion.", "bad")
         part = self._part()
-        left = [p.refdes for p in self._path() if (self.desk.board, p.refdes) not in self.desk.snapshot.seen.findings]
+        left = [
+            p.refdes
+            for p in self._path()
+            if (self.workspace.board, p.refdes) not in self.workspace.snapshot.seen.findings
+        ]
         still = f"{count_of(len(left), 'part')} of this board not inspected yet"
         if part is None:
             return Meaning(_NOT_SEEN, f"Pick a part, or take the next one (Alt+S); {still}.")
@@ -185,16 +191,16 @@ class InspectPresenter(StagePresenter):
 
     def _settled(self, refdes: str) -> bool:
         """Whether anything else was inspected after that part's last finding."""
-        seen = self.desk.snapshot.seen.findings
-        own = seen[PartRef(self.desk.board, refdes)][-1].time
-        return any(found[-1].time > own for place, found in seen.items() if place.board == self.desk.board)
+        seen = self.workspace.snapshot.seen.findings
+        own = seen[PartRef(self.workspace.board, refdes)][-1].time
+        return any(found[-1].time > own for place, found in seen.items() if place.board == self.workspace.board)
 
     def _of_leak(self, leak: Leak) -> Meaning:
         """What a leak reaches, and what of that is still to be inspected or cleaned."""
         near = ", ".join(r.refdes for r in leak.reached[:8]) + (" …" if len(leak.reached) > 8 else "")
-        slope = SIDES.get(self.desk.snapshot.decision("lowest side"), (0.0, 0.0)) != (0.0, 0.0)
+        slope = SIDES.get(self.workspace.snapshot.decision("lowest side"), (0.0, 0.0)) != (0.0, 0.0)
         further = ", twice that downhill" if slope else ""
-        reach = f"{leak_reach(self.desk.moment):.0f} mm{further}"
+        reach = f"{leak_reach(self.workspace.moment):.0f} mm{further}"
         dirty = [r.refdes for r in leak.open if r.status == "clean it"]
         first = f"Clean {', '.join(dirty[:6])}, then enter cleaned. " if dirty else ""
         unseen = [r.refdes for r in leak.open if r.status == "inspect"]
@@ -213,23 +219,23 @@ class InspectPresenter(StagePresenter):
     def turn(self) -> None:
         """The walk, or the teardown."""
         self._tearing = not self._tearing
-        self.desk.show()
+        self.workspace.show()
 
     def _to_inspect(self) -> list[str]:
         """What leaks have reached and nobody has looked at or cleaned since, nearest first; vias too."""
-        if self.desk.definition is None:
+        if self.workspace.definition is None:
             return []
-        return [part.refdes for leak in leaks_on(self.desk.moment, self.desk.board) for part in leak.open]
+        return [part.refdes for leak in leaks_on(self.workspace.moment, self.workspace.board) for part in leak.open]
 
     def next_to_inspect(self) -> None:
         """The next part or via that electrolyte may have reached."""
         wanted = self._to_inspect()
         if wanted:
-            here = wanted.index(self.desk.part) + 1 if self.desk.part in wanted else 0
-            self.desk.pick(self.desk.board, wanted[here % len(wanted)])
+            here = wanted.index(self.workspace.part) + 1 if self.workspace.part in wanted else 0
+            self.workspace.pick(self.workspace.board, wanted[here % len(wanted)])
 
     def pad(self) -> tuple[Cap, ...]:
-        if self._tearing or self.desk.area or self._part() is None:
+        if self._tearing or self.workspace.area or self._part() is None:
             return ()
         return (*(Cap(key, finding) for key, finding in FINDINGS), Cap(" ", "skip"))
 
@@ -241,7 +247,7 @@ class InspectPresenter(StagePresenter):
         if key == " ":
             self.move(1)
             return True
-        done = self.desk.record(Observed, board=self.desk.board, place=part.refdes, finding=_OF_KEY[key])
+        done = self.workspace.record(Observed, board=self.workspace.board, place=part.refdes, finding=_OF_KEY[key])
         if done:
             self._go_on(part)
         return done
@@ -251,15 +257,15 @@ class InspectPresenter(StagePresenter):
 
     def recorded(self, entries: tuple[Entry, ...]) -> None:
         """After a finding about the part in large type: the next one. After a step of the teardown: the list."""
-        if any(isinstance(entry, TakenApart | PutBack) for entry in entries):
+        if any(isinstance(entry, TakenApart | Refitted) for entry in entries):
             self.teardown.go_on()
             return
         part = self._part()
-        found = [e for e in entries if isinstance(e, Observed) and PartRef(e.board, e.place) == self.desk.place]
+        found = [e for e in entries if isinstance(e, Observed) and PartRef(e.board, e.place) == self.workspace.place]
         if part is not None and found and len(entries) == 1:
             self._go_on(part)
-        elif self.desk.area and len(entries) == len(self.desk.area):
-            self.desk.draw_area(())
+        elif self.workspace.area and len(entries) == len(self.workspace.area):
+            self.workspace.draw_area(())
 
     def move(self, step: int) -> None:
         if self._tearing:
@@ -267,14 +273,14 @@ class InspectPresenter(StagePresenter):
             return
         path = [p.refdes for p in self._path()]
         if path:
-            at = path.index(self.desk.part) if self.desk.part in path else (-1 if step > 0 else 0)
-            self.desk.pick(self.desk.board, path[(at + step) % len(path)])
+            at = path.index(self.workspace.part) if self.workspace.part in path else (-1 if step > 0 else 0)
+            self.workspace.pick(self.workspace.board, path[(at + step) % len(path)])
 
     def row_picked(self, name: str, index: int) -> None:
         if name == APART:
             self.teardown.row_picked(index)
         elif name == SEEN and 0 < index <= len(self._seen):
-            self.desk.pick(*self._seen[index - 1])
+            self.workspace.pick(*self._seen[index - 1])
 
     def figure_picked(self, name: str, *at: float) -> None:
         self.photos.clicked(*at)

@@ -4,11 +4,11 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from loyal_trace.app.commands import Setting
-from loyal_trace.app.desk import Desk
 from loyal_trace.app.presenters.base import StagePresenter
 from loyal_trace.app.presenters.intake_rows import away_rows, effort_rows, fact_rows, revision_rows, risk_rows
 from loyal_trace.app.presenters.missing_walk import MissingWalk
 from loyal_trace.app.presenters.model import Action, Cap, Cell, Meaning, Page, Row, Rows, heading, line
+from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.bench import bench_of, shortfalls_of
 from loyal_trace.core.assess.first_power import FIRST_POWER, first_power_choice, first_power_risk, repair_order
 from loyal_trace.core.boards.model import RevisionMark
@@ -47,9 +47,9 @@ class IntakePresenter(StagePresenter):
 
     stage = Stage.INTAKE
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk)
-        self.walk = MissingWalk(desk)
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__(workspace)
+        self.walk = MissingWalk(workspace)
         self._walking = self._suggesting = False
         self._changes: dict[int, Callable[[], object]] = {}
         self._asked: list[int] = []
@@ -59,7 +59,7 @@ class IntakePresenter(StagePresenter):
     # what is shown
 
     def setting(self) -> Setting:
-        picked = self.desk.picked_part
+        picked = self.workspace.picked_part
         if self._walking and picked is not None:
             return replace(self.plain_setting(), asked=AskedParts((picked,)))
         return self.plain_setting()
@@ -67,7 +67,7 @@ class IntakePresenter(StagePresenter):
     def page(self) -> Page:
         if self._walking:
             return self._walk_page()
-        title = " · ".join(b.title for b in self.desk.job.boards.values()) or "no board yet"
+        title = " · ".join(b.title for b in self.workspace.job.boards.values()) or "no board yet"
         rows = self._rows()
         if self.current not in self._changes:
             self.current = min(self._asked or self._symptoms or list(self._changes), default=-1)
@@ -81,16 +81,16 @@ class IntakePresenter(StagePresenter):
         )
 
     def _walk_page(self) -> Page:
-        board = self.desk.definition
+        board = self.workspace.definition
         back = Action("W", "Show the intake sheet", self.turn, "Return to the intake sheet")
-        picked = self.desk.picked_part
+        picked = self.workspace.picked_part
         return Page(
             "What is missing?",
             board.name if board else "no board yet",
             self.walk.meaning(),
             self.target(
                 "present; missing; 2B shelf: box 3; 4A borrowed from the spare set",
-                self.desk.moment.part(picked).number if picked else "",
+                self.workspace.moment.part(picked).number if picked else "",
             ),
             (*self.walk.actions(), back),
             lists={AWAY: self.walk.rows()},
@@ -106,7 +106,7 @@ class IntakePresenter(StagePresenter):
 
     def _rows(self) -> list[Row]:
         self._changes, self._asked, self._symptoms = {}, [], []
-        job = self.desk.job
+        job = self.workspace.job
         rows = fact_rows(job)
         self._mark_rows(rows)
         self._symptom_rows(rows)
@@ -118,7 +118,7 @@ class IntakePresenter(StagePresenter):
 
     def _mark_rows(self, rows: list[Row]) -> None:
         """The marks that tell revisions apart, and what the answers come to."""
-        job = self.desk.job
+        job = self.workspace.job
         for board_id, board in job.defined.items():
             if not board.marks:
                 continue
@@ -132,7 +132,7 @@ class IntakePresenter(StagePresenter):
                 rows += revision_rows(job, board_id, of, finding)
 
     def _mark_row(self, rows: list[Row], board_id: str, mark: RevisionMark, asked: bool) -> None:
-        answer = self.desk.snapshot.decision(decision_name(board_id, mark.name))
+        answer = self.workspace.snapshot.decision(decision_name(board_id, mark.name))
         word = answer or ("check this next" if asked else "no longer needed")
         if asked:
             self._asked.append(len(rows))
@@ -143,8 +143,8 @@ class IntakePresenter(StagePresenter):
 
     def _symptom_rows(self, rows: list[Row]) -> None:
         rows.append(heading("Symptoms: present or gone", 30))
-        state, suggested = self.desk.snapshot, self._suggested()
-        listed = [(b, text) for b, board in self.desk.job.boards.items() for text, _ in board.symptoms]
+        state, suggested = self.workspace.snapshot, self._suggested()
+        listed = [(b, text) for b, board in self.workspace.job.boards.items() for text, _ in board.symptoms]
         known = dict.fromkeys((*listed, *((key.board, key.text) for key in state.proving.symptoms)))
         for board, text in known:
             seen, hint = state.proving.symptoms.get(SymptomKey(board, text)), suggested.get((board, text))
@@ -157,16 +157,16 @@ class IntakePresenter(StagePresenter):
             self._symptoms.append(len(rows))
             present = seen is None or not seen.present
             self._changes[len(rows)] = self._symptom_change(board, text, present)
-            name = self.desk.job.boards[board].name if board in self.desk.job.boards else "the job"
+            name = self.workspace.job.boards[board].name if board in self.workspace.job.boards else "the job"
             rows.append(Row(glyph, (Cell(40, 300, text), Cell(346, 190, word, glyph), Cell(540, 0, name)), height=25))
 
     def _symptom_change(self, board: str, text: str, present: bool) -> Callable[[], object]:
-        return lambda: self.desk.record(SymptomSeen, board=board, text=text, present=present)
+        return lambda: self.workspace.record(SymptomSeen, board=board, text=text, present=present)
 
     def _settings(self) -> list[_Setting]:
         """The job settings, with what holds where nothing was chosen."""
-        moment, state = self.desk.moment, self.desk.snapshot
-        firmwares = tuple(sorted({f for b in self.desk.job.boards.values() for f in b.firmwares}))
+        moment, state = self.workspace.moment, self.workspace.snapshot
+        firmwares = tuple(sorted({f for b in self.workspace.job.boards.values() for f in b.firmwares}))
         risk, order, limits = first_power_risk(moment), repair_order(moment), state.decision("supply limits", "maker")
         first = first_power_choice(moment)
         promise = state.decision("promise", (state.opened.promise if state.opened else "") or "")
@@ -190,19 +190,19 @@ class IntakePresenter(StagePresenter):
                 continue
             self._changes[len(rows)] = self._setting_change(one)
             cells = (Cell(40, 120, one.what, bold=True), Cell(164, 160, one.shown), Cell(328, 0, one.why))
-            decided = one.what in self.desk.snapshot.paper.decisions
+            decided = one.what in self.workspace.snapshot.paper.decisions
             rows.append(Row("good" if decided else "unknown", cells, height=25))
             if one.what == "first power":
-                rows += risk_rows(first_power_risk(self.desk.moment))
+                rows += risk_rows(first_power_risk(self.workspace.moment))
 
     def _setting_change(self, one: _Setting) -> Callable[[], object]:
         following = _next_of(one.choices, one.now)
-        reason = first_power_risk(self.desk.moment).reason if one.what == "first power" else ""
-        return lambda: self.desk.record(Decided, what=one.what, choice=following, reason=reason)
+        reason = first_power_risk(self.workspace.moment).reason if one.what == "first power" else ""
+        return lambda: self.workspace.record(Decided, what=one.what, choice=following, reason=reason)
 
     def _ability_rows(self, rows: list[Row]) -> None:
         """Supplies and instruments; what the job needs beyond them is not tested from the start."""
-        moment = self.desk.moment
+        moment = self.workspace.moment
         bench = bench_of(moment)
         rows.append(heading("Equipment of this bench; type bench supplies: 5 V 3 A, 12 V 1 A", 30))
         supplies = ", ".join(s.words for s in bench.supplies)
@@ -217,14 +217,14 @@ class IntakePresenter(StagePresenter):
 
     def _ability_change(self, lacking: frozenset[str] | set[str]) -> Callable[[], object]:
         def change() -> None:
-            if self.desk.record(Decided, what=LACKS, choice=", ".join(sorted(lacking))):
-                self.desk.job.save_bench()
-                self.desk.show()
+            if self.workspace.record(Decided, what=LACKS, choice=", ".join(sorted(lacking))):
+                self.workspace.job.save_bench()
+                self.workspace.show()
 
         return change
 
     def _meaning(self) -> Meaning:
-        state = self.desk.snapshot
+        state = self.workspace.snapshot
         present = [(key, s) for key, s in state.proving.symptoms.items() if s.present]
         if not present:
             told = state.complaint or "No complaint has been entered yet."
@@ -232,8 +232,8 @@ class IntakePresenter(StagePresenter):
         blocks = {
             block.name
             for key, seen in present
-            if key.board in self.desk.job.boards
-            for block in self.desk.job.boards[key.board].blocks
+            if key.board in self.workspace.job.boards
+            for block in self.workspace.job.boards[key.board].blocks
             if seen.text in block.symptoms
         }
         why = f"Present: {'; '.join(s.text for _, s in present)}."
@@ -246,22 +246,22 @@ class IntakePresenter(StagePresenter):
         """(board, symptom) → why the complaint may mean it."""
         if not self._suggesting:
             return {}
-        listed = [(b, text) for b, board in self.desk.job.boards.items() for text, _ in board.symptoms]
-        return {(s.board, s.symptom): s for s in suggest(self.desk.snapshot.complaint, listed, word_groups())}
+        listed = [(b, text) for b, board in self.workspace.job.boards.items() for text, _ in board.symptoms]
+        return {(s.board, s.symptom): s for s in suggest(self.workspace.snapshot.complaint, listed, word_groups())}
 
     # what is done
 
     def turn(self) -> None:
         """The walk for missing parts, or the sheet."""
         self._walking = not self._walking
-        self.desk.show()
+        self.workspace.show()
 
     def suggest(self) -> None:
         """The owner's words held against the boards' symptoms; changing one enters it as present."""
         self._suggesting = not self._suggesting
-        self.desk.show()
+        self.workspace.show()
         if self._suggesting and not self._suggested():
-            self.desk.say("The complaint names none of the symptoms listed for these boards.")
+            self.workspace.say("The complaint names none of the symptoms listed for these boards.")
 
     def change(self) -> None:
         """Changes the picked line: present or gone, or the next of its choices."""
@@ -270,14 +270,14 @@ class IntakePresenter(StagePresenter):
 
     def _next_answer(self, board_id: str, mark: RevisionMark) -> None:
         what = decision_name(board_id, mark.name)
-        choice = _next_of(tuple(mark.answers), self.desk.snapshot.decision(what))
-        self.desk.record(Decided, board=board_id, what=what, choice=choice)
+        choice = _next_of(tuple(mark.answers), self.workspace.snapshot.decision(what))
+        self.workspace.record(Decided, board=board_id, what=what, choice=choice)
 
     def row_picked(self, name: str, index: int) -> None:
         if name == SHEET and index in self._changes:
             again = index == self.current
             self.current = index
-            self.change() if again else self.desk.show()
+            self.change() if again else self.workspace.show()
 
     def move(self, step: int) -> None:
         if self._walking:
@@ -287,7 +287,7 @@ class IntakePresenter(StagePresenter):
         if places:
             here = places.index(self.current) if self.current in places else 0
             self.current = places[(here + step) % len(places)]
-            self.desk.show()
+            self.workspace.show()
 
     def pad(self) -> tuple[Cap, ...]:
         return self.walk.pad() if self._walking else ()
@@ -297,7 +297,7 @@ class IntakePresenter(StagePresenter):
 
     def recorded(self, entries: tuple[Entry, ...]) -> None:
         """On the walk, after a finding at the part in large type: the next part."""
-        here = [e for e in entries if isinstance(e, Observed) and PartRef(e.board, e.place) == self.desk.place]
+        here = [e for e in entries if isinstance(e, Observed) and PartRef(e.board, e.place) == self.workspace.place]
         if self._walking and here:
             self.walk.go_on()
 

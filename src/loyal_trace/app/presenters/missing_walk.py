@@ -1,7 +1,7 @@
 """The walk of Intake: over the map part by part, what is there and what is missing."""
 
-from loyal_trace.app.desk import Desk
 from loyal_trace.app.presenters.model import Action, Cap, Cell, Meaning, Row, Rows, heading
+from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.away import away
 from loyal_trace.core.boards.model import Part
 from loyal_trace.core.boards.paths import walking_path
@@ -15,16 +15,16 @@ _OF_KEY = {"P": Finding.PRESENT, "M": Finding.MISSING}
 class MissingWalk:
     """Goes from part to part; what was looked at closely already is known to be there."""
 
-    def __init__(self, desk: Desk) -> None:
-        self.desk = desk
+    def __init__(self, workspace: Workspace) -> None:
+        self.workspace = workspace
 
     def _path(self) -> list[Part]:
-        return list(walking_path(self.desk.definition)) if self.desk.definition else []
+        return list(walking_path(self.workspace.definition)) if self.workspace.definition else []
 
     def still(self) -> list[Part]:
         """The parts of the board in view that nobody looked for yet."""
-        findings = self.desk.snapshot.seen.findings
-        return [p for p in self._path() if (self.desk.board, p.refdes) not in findings]
+        findings = self.workspace.snapshot.seen.findings
+        return [p for p in self._path() if (self.workspace.board, p.refdes) not in findings]
 
     def actions(self) -> tuple[Action, ...]:
         """What can be done on this page."""
@@ -39,14 +39,14 @@ class MissingWalk:
 
     def rows(self) -> Rows:
         """What is away so far."""
-        found = away(self.desk.moment)
+        found = away(self.workspace.moment)
         rows = [heading("Missing, stored or borrowed", 30)]
         rows += [Row("bad" if a.what == "missing" else "doubtful", (Cell(40, 0, a.words),), height=24) for a in found]
         return Rows(tuple(rows) if found else (*rows, Row("", (Cell(40, 0, "none so far"),), height=24)))
 
     def meaning(self) -> Meaning:
         """What is asked next."""
-        part = self.desk.picked_part
+        part = self.workspace.picked_part
         if not self._path():
             return Meaning(
                 "This job has no board yet.", "Add a board (Board menu), or type what is on it, such as U1 is 74LS00."
@@ -54,19 +54,19 @@ class MissingWalk:
         told = f"{count_of(len(self.still()), 'part')} of this board not looked for yet."
         if part is None:
             return Meaning(told, "Pick a part, or take the next one (Alt+N).")
-        number = self.desk.moment.part(part).number
+        number = self.workspace.moment.part(part).number
         return Meaning(told, f"Is {part.refdes} ({number}) in its place? Type present or missing.")
 
     def pad(self) -> tuple[Cap, ...]:
         """Present and missing."""
-        return (Cap("P", "present"), Cap("M", "missing")) if self.desk.picked_part is not None else ()
+        return (Cap("P", "present"), Cap("M", "missing")) if self.workspace.picked_part is not None else ()
 
     def press(self, key: str) -> bool:
         """One part there or missing, then the next."""
-        part = self.desk.picked_part
+        part = self.workspace.picked_part
         if part is None:
             return False
-        done = self.desk.record(Observed, board=part.board, place=part.refdes, finding=_OF_KEY[key])
+        done = self.workspace.record(Observed, board=part.board, place=part.refdes, finding=_OF_KEY[key])
         if done:
             self.go_on()
         return done
@@ -74,21 +74,21 @@ class MissingWalk:
     def go_on(self) -> None:
         """To the next part that nobody looked for, from the picked one on."""
         path, left = self._path(), self.still()
-        at = next((n for n, p in enumerate(path) if p.refdes == self.desk.part), -1)
+        at = next((n for n, p in enumerate(path) if p.refdes == self.workspace.part), -1)
         after = [p for p in path[at + 1 :] if p in left] or left
         if after:
-            self.desk.pick(self.desk.board, after[0].refdes)
+            self.workspace.pick(self.workspace.board, after[0].refdes)
 
     def rest_present(self) -> None:
         """Everything not looked for yet is there; undone as one."""
-        fields = {"board": self.desk.board, "finding": Finding.PRESENT}
-        entries = [self.desk.job.make(Observed, place=p.refdes, **fields) for p in self.still()]
+        fields = {"board": self.workspace.board, "finding": Finding.PRESENT}
+        entries = [self.workspace.job.make(Observed, place=p.refdes, **fields) for p in self.still()]
         if entries:
-            self.desk.record_all(entries, f"{count_of(len(entries), 'part')} present")
+            self.workspace.record_all(entries, f"{count_of(len(entries), 'part')} present")
 
     def move(self, step: int) -> None:
         """The next part, whatever is known of it."""
         path = [p.refdes for p in self._path()]
         if path:
-            at = path.index(self.desk.part) if self.desk.part in path else (-1 if step > 0 else 0)
-            self.desk.pick(self.desk.board, path[(at + step) % len(path)])
+            at = path.index(self.workspace.part) if self.workspace.part in path else (-1 if step > 0 else 0)
+            self.workspace.pick(self.workspace.board, path[(at + step) % len(path)])

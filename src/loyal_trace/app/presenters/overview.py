@@ -3,8 +3,8 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from loyal_trace.app.desk import Desk
 from loyal_trace.app.presenters.model import Overlay, Trace
+from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.progress import map_marks, progress
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.job.entries import stage_of
@@ -47,52 +47,54 @@ class MapView:
     showing: str
 
 
-def map_view(desk: Desk, stage: Stage, trace: Trace) -> MapView:
+def map_view(workspace: Workspace, stage: Stage, trace: Trace) -> MapView:
     """The map at a stage."""
-    tabs = tuple((board_id, board.title) for board_id, board in desk.job.boards.items())
-    board = desk.definition
+    tabs = tuple((board_id, board.title) for board_id, board in workspace.job.boards.items())
+    board = workspace.definition
     if board is None:
         return MapView(tabs, "", None, Overlay({}), "")
-    marks = map_marks(desk.assessment(), desk.board, stage)
+    marks = map_marks(workspace.assessment(), workspace.board, stage)
     words = {refdes: (mark.kind, mark.word, mark.hatched) for refdes, mark in marks.items()}
     pins, label = trace
-    return MapView(tabs, desk.board, board, Overlay(words, desk.part, pins, label, desk.area), SHOWING[stage])
+    return MapView(
+        tabs, workspace.board, board, Overlay(words, workspace.part, pins, label, workspace.area), SHOWING[stage]
+    )
 
 
-def stations(desk: Desk) -> list[tuple[float, str]]:
+def stations(workspace: Workspace) -> list[tuple[float, str]]:
     """How full each of the ten stations is (0 to 1), and its count."""
-    return [(one.filled, one.count) for one in progress(desk.assessment())]
+    return [(one.filled, one.count) for one in progress(workspace.assessment())]
 
 
-def job_words(desk: Desk) -> tuple[str, str]:
+def job_words(workspace: Workspace) -> tuple[str, str]:
     """The title of the job and a line of facts about it."""
-    opened = desk.snapshot.opened
+    opened = workspace.snapshot.opened
     facts = [opened.number, opened.maker] if opened else []
-    return desk.job.title, " · ".join(fact for fact in facts if fact) or desk.job.id
+    return workspace.job.title, " · ".join(fact for fact in facts if fact) or workspace.job.id
 
 
-def stage_where_work_left_off(desk: Desk) -> Stage:
+def stage_where_work_left_off(workspace: Workspace) -> Stage:
     """The stage of the newest entry that counts."""
-    dead = desk.job.retracted
-    stages = (stage_of(entry) for entry in reversed(desk.job.entries) if entry.id not in dead)
+    dead = workspace.job.retracted
+    stages = (stage_of(entry) for entry in reversed(workspace.job.entries) if entry.id not in dead)
     return next((stage for stage in stages if stage is not None), Stage.INTAKE)
 
 
-def pick_where_work_left_off(desk: Desk) -> None:
+def pick_where_work_left_off(workspace: Workspace) -> None:
     """Picks the part that the newest action is about."""
-    entry = desk.job.last_action()
+    entry = workspace.job.last_action()
     place = str(getattr(entry, "place", "") or "")
-    board = desk.job.boards.get(entry.board) if entry is not None else None
+    board = workspace.job.boards.get(entry.board) if entry is not None else None
     if entry is None or board is None:
         return
     refdes = place if board.has(place) else place.split(".")[0]
     if board.has(refdes):
-        desk.pick(entry.board, refdes)
+        workspace.pick(entry.board, refdes)
 
 
-def evidence_words(desk: Desk) -> str:
+def evidence_words(workspace: Workspace) -> str:
     """Everything behind the verdict on the picked part."""
-    suspect = desk.assessment().suspect_at(desk.place)
+    suspect = workspace.assessment().suspect_at(workspace.place)
     if suspect is None:
         return ""
     lines = [f"{'+' if e.weight > 0 else '−'} {abs(e.weight):.1f}  {e.text}" for e in suspect.evidence]

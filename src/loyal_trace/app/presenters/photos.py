@@ -2,8 +2,8 @@
 
 from dataclasses import dataclass
 
-from loyal_trace.app.desk import Desk
 from loyal_trace.app.presenters.model import Action
+from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.looking import alignment_of, photographed, shows
 from loyal_trace.core.boards.alignment import outline_on_photo, reference_parts
 from loyal_trace.core.boards.model import BoardDefinition, Part
@@ -68,8 +68,8 @@ class PhotoScene:
 class PhotoBench:
     """One photo of the board in view at a time, aligned by four clicks."""
 
-    def __init__(self, desk: Desk) -> None:
-        self.desk = desk
+    def __init__(self, workspace: Workspace) -> None:
+        self.workspace = workspace
         self._shown = ""
         self._clicks: list[PhotoPoint] | None = None
         self._fade = 0
@@ -78,7 +78,7 @@ class PhotoBench:
 
     def photos(self) -> list[Photographed]:
         """The photos of the board in view, oldest first."""
-        return [p for p in self.desk.snapshot.seen.photos.values() if p.board == self.desk.board]
+        return [p for p in self.workspace.snapshot.seen.photos.values() if p.board == self.workspace.board]
 
     def _photo(self) -> Photographed | None:
         """The photo shown; None when it is not of the board in view any more."""
@@ -114,53 +114,53 @@ class PhotoBench:
         """The next photo; after the last one, none."""
         names = [p.attachment for p in self.photos()]
         if not names:
-            self.desk.say("There is no photo of this board yet. Drop one on the window.", True)
+            self.workspace.say("There is no photo of this board yet. Drop one on the window.", True)
             return
         at = names.index(self._shown) + 1 if self._shown in names else 0
         self._shown, self._clicks = (names[at] if at < len(names) else ""), None
-        self.desk.show()
+        self.workspace.show()
 
     def start_aligning(self) -> None:
         """Begins the four clicks; of a photo aligned by four, one more click that shows the error."""
         if self.open:
-            known = self.desk.snapshot.seen.alignments.get(self._shown)
+            known = self.workspace.snapshot.seen.alignments.get(self._shown)
             check = known is not None and self._clicks is None and len(known.points) == _EXACT
             self._clicks = list(known.points) if known is not None and check else []
-            self.desk.show()
-            self.desk.say(self.asking())
+            self.workspace.show()
+            self.workspace.say(self.asking())
 
     def fade(self) -> None:
         """The map over the photo: outlines, then faded in step by step, then the photo alone."""
         self._fade = (self._fade + 1) % len(_FADES)
-        self.desk.show()
+        self.workspace.show()
 
     def compare(self) -> None:
         """The area around the picked part on the oldest and the newest aligned photo, side by side, or back."""
         self._pair = not self._pair
         if self._pair and len(self._showing()) < 2:
             self._pair = False
-            self.desk.say("Two aligned photos that show this part are needed: one before, one after.", True)
-        self.desk.show()
+            self.workspace.say("Two aligned photos that show this part are needed: one before, one after.", True)
+        self.workspace.show()
 
     def tie(self) -> None:
         """The photo shown belongs to the picked part."""
-        if not self._shown or self.desk.picked_part is None:
-            self.desk.say("Show a photo (Alt+I) and pick a part first.", True)
+        if not self._shown or self.workspace.picked_part is None:
+            self.workspace.say("Show a photo (Alt+I) and pick a part first.", True)
             return
-        self.desk.record(PhotoOf, board=self.desk.board, place=self.desk.part, attachment=self._shown)
+        self.workspace.record(PhotoOf, board=self.workspace.board, place=self.workspace.part, attachment=self._shown)
 
     def _showing(self) -> list[Photographed]:
         """The aligned photos, oldest first, on which the picked part can be seen."""
-        place = self.desk.picked_part
+        place = self.workspace.picked_part
         if place is None:
             return []
-        return [p for p in self.photos() if shows(self.desk.moment, p.attachment, place)]
+        return [p for p in self.photos() if shows(self.workspace.moment, p.attachment, place)]
 
     def _crop(self, photo: Photographed, caption: str) -> Crop | None:
-        found, picture = alignment_of(self.desk.moment, photo.attachment), self._load(photo)
+        found, picture = alignment_of(self.workspace.moment, photo.attachment), self._load(photo)
         if found is None or picture is None:
             return None
-        part = self.desk.moment.part(self.desk.place)
+        part = self.workspace.moment.part(self.workspace.place)
         wide, high = _AREA
         around = ((-wide, -high), (wide, -high), (wide, high), (-wide, high))
         corners = tuple(found.on_photo(part.x + dx, part.y + dy) for dx, dy in around)
@@ -168,22 +168,26 @@ class PhotoBench:
 
     def asking(self) -> str:
         """What the next click is for; empty when nothing is being aligned."""
-        if self._clicks is None or self.desk.definition is None:
+        if self._clicks is None or self.workspace.definition is None:
             return ""
-        wanted = _wanted(self.desk.definition)
+        wanted = _wanted(self.workspace.definition)
         part, number = wanted[len(self._clicks)], len(self._clicks) + 1
         counted = "to see the error of the fit" if number > _EXACT else f"{number} of {min(len(wanted), _EXACT)}"
         return f"click the middle of {part.refdes} on the photo ({counted})"
 
     def uncovered(self) -> list[str]:
         """Parts with polarity that no aligned photo shows."""
-        board = self.desk.definition
+        board = self.workspace.definition
         marked = [p.refdes for p in board.parts if p.polarised] if board else []
-        return [refdes for refdes in marked if not photographed(self.desk.moment, PartRef(self.desk.board, refdes))]
+        return [
+            refdes
+            for refdes in marked
+            if not photographed(self.workspace.moment, PartRef(self.workspace.board, refdes))
+        ]
 
     def words(self) -> str:
         """What is to be said of the photo shown."""
-        found = alignment_of(self.desk.moment, self._shown) if self._shown else None
+        found = alignment_of(self.workspace.moment, self._shown) if self._shown else None
         if self.asking():
             return self.asking()
         if found is None:
@@ -211,7 +215,7 @@ class PhotoBench:
 
     def _edge(self, photo: Photographed) -> Corners:
         """The corners of the board on the photo; none before it is aligned."""
-        found, board = alignment_of(self.desk.moment, photo.attachment), self.desk.definition
+        found, board = alignment_of(self.workspace.moment, photo.attachment), self.workspace.definition
         if found is None or board is None or self._clicks is not None:
             return ()
         corners = ((0.0, 0.0), (board.width, 0.0), (board.width, board.height), (0.0, board.height))
@@ -219,43 +223,45 @@ class PhotoBench:
 
     def _load(self, photo: Photographed) -> PhotoPicture | None:
         try:
-            pixels = upright(self.desk.job.store.attachment(photo.attachment), photo.file_name, _LONGEST)
+            pixels = upright(self.workspace.job.store.attachment(photo.attachment), photo.file_name, _LONGEST)
         except LoyalTraceError as error:
-            self.desk.say(str(error), True)
+            self.workspace.say(str(error), True)
             return None
         shown = (pixels.width, pixels.height)
         return PhotoPicture(_title(photo), photo.width, photo.height, *shown, pixels.rgb)
 
     def _outlines(self, photo: Photographed) -> tuple[Outline, ...]:
-        found, board = alignment_of(self.desk.moment, photo.attachment), self.desk.definition
+        found, board = alignment_of(self.workspace.moment, photo.attachment), self.workspace.definition
         if found is None or board is None or self._clicks is not None or _FADES[self._fade] is None:
             return ()
-        return tuple(Outline(p.refdes, outline_on_photo(found, p), p.refdes == self.desk.part) for p in board.parts)
+        return tuple(
+            Outline(p.refdes, outline_on_photo(found, p), p.refdes == self.workspace.part) for p in board.parts
+        )
 
     def clicked(self, u: float, v: float) -> None:
         """A click at a pixel of the full photo: a point of the alignment, or the part there."""
-        board = self.desk.definition
+        board = self.workspace.definition
         if board is None:
             return
         if self._clicks is not None:
             self._add_click(board, u, v)
             return
-        found = alignment_of(self.desk.moment, self._shown)
+        found = alignment_of(self.workspace.moment, self._shown)
         if found is not None:
             x, y = found.on_board(u, v)
             nearest = min(board.parts, key=lambda p: (p.x - x) ** 2 + (p.y - y) ** 2)
-            self.desk.pick(self.desk.board, nearest.refdes)
+            self.workspace.pick(self.workspace.board, nearest.refdes)
 
     def _add_click(self, board: BoardDefinition, u: float, v: float) -> None:
         wanted, clicks = _wanted(board), self._clicks or []
         part = wanted[len(clicks)]
         self._clicks = [*clicks, PhotoPoint(x=part.x, y=part.y, u=u, v=v)]
         if len(self._clicks) < min(_EXACT, len(wanted)):
-            self.desk.show()
-            self.desk.say(self.asking())
+            self.workspace.show()
+            self.workspace.say(self.asking())
             return
         points, self._clicks = tuple(self._clicks), None
-        self.desk.record(PhotoAligned, board=self.desk.board, attachment=self._shown, points=points)
+        self.workspace.record(PhotoAligned, board=self.workspace.board, attachment=self._shown, points=points)
 
 
 def _title(photo: Photographed) -> str:

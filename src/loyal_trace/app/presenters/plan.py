@@ -4,10 +4,10 @@ from dataclasses import replace
 
 from loyal_trace.app.cautions import caution_words
 from loyal_trace.app.commands import Setting
-from loyal_trace.app.desk import Desk
 from loyal_trace.app.presenters.base import StagePresenter
 from loyal_trace.app.presenters.continuity import ContinuityPage, summary
 from loyal_trace.app.presenters.model import Action, Cell, Meaning, Page, Row, Rows, heading
+from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.assumptions import assumptions
 from loyal_trace.core.job.entries import Decided, Entry, Measured
 from loyal_trace.core.planning.steps import REPAIR_ORDERS, PartNeed, Plan, Step
@@ -27,9 +27,9 @@ class PlanPresenter(StagePresenter):
 
     stage = Stage.PLAN
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk)
-        self.continuity = ContinuityPage(desk)
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__(workspace)
+        self.continuity = ContinuityPage(workspace)
         self._checking = False
         self._capacitors: list[PartRef] = []
 
@@ -41,11 +41,11 @@ class PlanPresenter(StagePresenter):
     def turn(self) -> None:
         """The pairs to check, or the plan."""
         self._checking = not self._checking
-        self.desk.show()
+        self.workspace.show()
 
     def page(self) -> Page:
-        plan = self.desk.assessment().plan
-        rests = summary(assumptions(self.desk.snapshot))
+        plan = self.workspace.assessment().plan
+        rests = summary(assumptions(self.workspace.snapshot))
         left = sum(not s.done for s in plan.steps)
         told = f"{count_of(left, 'step')} to do, about {plan.minutes_left:.0f} min"
         if self._checking:
@@ -71,10 +71,10 @@ class PlanPresenter(StagePresenter):
         )
 
     def _detail(self) -> str:
-        return "capacitance, ESR" if self._is_capacitor(self.desk.picked_part) else ""
+        return "capacitance, ESR" if self._is_capacitor(self.workspace.picked_part) else ""
 
     def _is_capacitor(self, place: PartRef | None) -> bool:
-        return place is not None and self.desk.moment.part(place).kind == "capacitor"
+        return place is not None and self.workspace.moment.part(place).kind == "capacitor"
 
     def _actions(self) -> tuple[Action, ...]:
         measure = Action(
@@ -82,7 +82,7 @@ class PlanPresenter(StagePresenter):
         )
         following = Action("N", "Next capacitor", lambda: self.move(1), "Those not measured yet come first")
         return (
-            *((measure,) if self._is_capacitor(self.desk.picked_part) else ()),
+            *((measure,) if self._is_capacitor(self.workspace.picked_part) else ()),
             *((following,) if self._listed() else ()),
             Action("O", "Change the repair order", self.next_order, "least invasive, likely first, capacitors first"),
             Action("C", "Check continuity", self.turn, "The assumptions of the plan, pair by pair"),
@@ -90,20 +90,20 @@ class PlanPresenter(StagePresenter):
 
     def _listed(self) -> list[PartRef]:
         """Polarised capacitors, unmeasured ones first: those that age."""
-        found = self.desk.assessment().capacitors
-        aging = [p for p in found if self.desk.moment.part(p).polarised]
+        found = self.workspace.assessment().capacitors
+        aging = [p for p in found if self.workspace.moment.part(p).polarised]
         return sorted(aging, key=lambda p: (found[p].verdict != "not measured", p.board, natural_key(p.refdes)))
 
     def _step_rows(self, plan: Plan) -> Rows:
         rows = [self._step_row(number, step) for number, step in enumerate(plan.steps, start=1)]
-        picked = next((i for i, s in enumerate(plan.steps) if s.place == self.desk.place), -1)
+        picked = next((i for i, s in enumerate(plan.steps) if s.place == self.workspace.place), -1)
         return Rows(tuple(rows), picked)
 
     def _step_row(self, number: int, step: Step) -> Row:
         origin = f"{step.part_number}" + (f", {step.from_drawer}" if step.from_drawer else "")
         cells = (
             Cell(36, 24, str(number), mono=True),
-            Cell(62, 76, self.desk.place_name(step.place), bold=True, mono=True),
+            Cell(62, 76, self.workspace.place_name(step.place), bold=True, mono=True),
             Cell(142, 250, step.what.split(":")[0]),
             Cell(398, 190, origin),
             Cell(594, 0, f"{step.minutes:.0f} min", mono=True),
@@ -111,36 +111,36 @@ class PlanPresenter(StagePresenter):
         return Row("good" if step.done else "unknown", cells, height=25)
 
     def _capacitor_rows(self) -> Rows:
-        found = self.desk.assessment().capacitors
+        found = self.workspace.assessment().capacitors
         self._capacitors = self._listed()
         rows = [heading("Electrolytic capacitors", 26)] if self._capacitors else []
         for place in self._capacitors:
             verdict = found[place]
             kind = verdict.verdict if verdict.verdict in ("good", "bad", "doubtful") else "unknown"
             cells = (
-                Cell(36, 84, self.desk.place_name(place), bold=True, mono=True),
-                Cell(124, 92, self.desk.moment.part(place).number, mono=True),
+                Cell(36, 84, self.workspace.place_name(place), bold=True, mono=True),
+                Cell(124, 92, self.workspace.moment.part(place).number, mono=True),
                 Cell(220, 100, verdict.verdict, kind.replace("unknown", ""), bold=True),
                 Cell(322, 0, verdict.reason),
             )
             rows.append(Row(kind, cells, height=24))
-        here = self._capacitors.index(self.desk.place) + 1 if self.desk.place in self._capacitors else -1
+        here = self._capacitors.index(self.workspace.place) + 1 if self.workspace.place in self._capacitors else -1
         return Rows(tuple(rows), here)
 
     def _step_in_view(self, plan: Plan) -> Step | None:
         """The step of the picked part; with nothing picked, the first that is open."""
-        here = next((s for s in plan.steps if s.place == self.desk.place), None)
-        if here is None and self.desk.picked_part is None:
+        here = next((s for s in plan.steps if s.place == self.workspace.place), None)
+        if here is None and self.workspace.picked_part is None:
             here = next((s for s in plan.steps if not s.done), None)
         return here
 
     def _meaning(self, here: Step | None) -> Meaning:
-        picked = self.desk.picked_part
+        picked = self.workspace.picked_part
         if here is not None:
             checks = "; ".join(f"{c.aspect} {c.verdict}: {c.reason}" for c in here.checks)
             return Meaning(f"{here.what}: {here.reason}.", f"{here.tool}. After: {here.after}.", "unknown", checks)
         if picked is not None and self._is_capacitor(picked):
-            verdict = self.desk.assessment().capacitors[picked]
+            verdict = self.workspace.assessment().capacitors[picked]
             measure = "Measure it (Alt+M), or type capacitance and ESR, such as 3200u 0.4."
             advice = measure if verdict.verdict == "not measured" else "Leave it in place."
             return Meaning(f"{picked.refdes}: {verdict.reason}.", advice, verdict.verdict)
@@ -154,9 +154,9 @@ class PlanPresenter(StagePresenter):
 
     def row_picked(self, name: str, index: int) -> None:
         if name == STEPS:
-            self.desk.pick(*self.desk.assessment().plan.steps[index].place)
+            self.workspace.pick(*self.workspace.assessment().plan.steps[index].place)
         elif name == CAPACITORS and 0 < index <= len(self._capacitors):
-            self.desk.pick(*self._capacitors[index - 1])
+            self.workspace.pick(*self._capacitors[index - 1])
         elif name == PAIRS:
             self.continuity.row_picked(index)
 
@@ -166,26 +166,26 @@ class PlanPresenter(StagePresenter):
             return
         listed = self._listed()
         if listed:
-            at = listed.index(self.desk.place) if self.desk.place in listed else (-1 if step > 0 else 0)
-            self.desk.pick(*listed[(at + step) % len(listed)])
+            at = listed.index(self.workspace.place) if self.workspace.place in listed else (-1 if step > 0 else 0)
+            self.workspace.pick(*listed[(at + step) % len(listed)])
 
     def from_meter(self) -> None:
         """Capacitance and ESR of the picked capacitor."""
-        place, meter = self.desk.picked_part, self.desk.instruments.meter
+        place, meter = self.workspace.picked_part, self.workspace.instruments.meter
         if place is None or meter is None:
-            self.desk.say("No meter is connected. Type the reading, such as 3200u 0.4.", True)
+            self.workspace.say("No meter is connected. Type the reading, such as 3200u 0.4.", True)
             return
         try:
             numbers = [meter.measure(place.board, place.refdes, quantity) for quantity in _ASKS]
         except LoyalTraceError as error:
-            self.desk.say(str(error), True)
+            self.workspace.say(str(error), True)
             return
         fields = {"board": place.board, "place": place.refdes, "source": "meter"}
         entries = [
-            self.desk.job.make(Measured, quantity=quantity, value=value, **fields)
+            self.workspace.job.make(Measured, quantity=quantity, value=value, **fields)
             for quantity, value in zip(_ASKS, numbers, strict=True)
         ]
-        if self.desk.record_all(entries, f"{place.refdes} measured"):
+        if self.workspace.record_all(entries, f"{place.refdes} measured"):
             self.recorded(tuple(entries))
 
     def recorded(self, entries: tuple[Entry, ...]) -> None:
@@ -195,17 +195,17 @@ class PlanPresenter(StagePresenter):
             if here:
                 self.continuity.go_on()
             return
-        found = self.desk.assessment().capacitors
+        found = self.workspace.assessment().capacitors
         still = [p for p in self._listed() if found[p].verdict == "not measured"]
-        if self.desk.place in here and still and self.desk.place in found:
-            self.desk.pick(*still[0])
+        if self.workspace.place in here and still and self.workspace.place in found:
+            self.workspace.pick(*still[0])
 
     def next_order(self) -> None:
         """The next of the repair orders; the plan follows it."""
         names = list(REPAIR_ORDERS)
-        now = self.desk.assessment().plan.order
+        now = self.workspace.assessment().plan.order
         choice = names[(names.index(now) + 1) % len(names)]
-        self.desk.record(Decided, what="repair order", choice=choice, reason=REPAIR_ORDERS[choice])
+        self.workspace.record(Decided, what="repair order", choice=choice, reason=REPAIR_ORDERS[choice])
 
 
 def _part_rows(parts: tuple[PartNeed, ...]) -> Rows:

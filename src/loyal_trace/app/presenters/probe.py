@@ -3,9 +3,9 @@
 from dataclasses import dataclass
 
 from loyal_trace.app.commands import Setting, guard_words
-from loyal_trace.app.desk import Desk
 from loyal_trace.app.presenters.base import StagePresenter, capital
 from loyal_trace.app.presenters.model import NO_TRACE, Action, Cap, Cell, Meaning, Page, Row, Rows, Trace, heading
+from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.chips import judged_chip, pin_readings
 from loyal_trace.core.chips.model import ChipType
 from loyal_trace.core.job.entries import Entry, Measured, PinsProbed, number_or_overload, pin_state
@@ -53,8 +53,8 @@ class ProbePresenter(StagePresenter):
 
     stage = Stage.PROBE
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk)
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__(workspace)
         self.pin = 1
         self._shown = PartRef("", "")
         self._worth: list[PartRef] = []
@@ -63,12 +63,12 @@ class ProbePresenter(StagePresenter):
 
     def _chip_place(self) -> PartRef | None:
         """The picked part, when it is a chip."""
-        place = self.desk.picked_part
-        return place if place is not None and self.desk.moment.part(place).is_chip else None
+        place = self.workspace.picked_part
+        return place if place is not None and self.workspace.moment.part(place).is_chip else None
 
     def _chip(self) -> ChipType | None:
         place = self._chip_place()
-        return self.desk.moment.chip_type(place) if place is not None else None
+        return self.workspace.moment.chip_type(place) if place is not None else None
 
     def _pins(self) -> tuple[int, ...]:
         """The used pins of the chip in hand, in order."""
@@ -97,10 +97,10 @@ class ProbePresenter(StagePresenter):
         place, chip = self._chip_place(), self._chip()
         if place is None or chip is None:
             return self._nothing_to_judge(place)
-        verdict = judged_chip(self.desk.moment, place)
-        readings = pin_readings(self.desk.moment, place)
+        verdict = judged_chip(self.workspace.moment, place)
+        readings = pin_readings(self.workspace.moment, place)
         probed = sum(1 for r in readings.values() if r.state != "?")
-        title = self.desk.job.boards[place.board].title
+        title = self.workspace.job.boards[place.board].title
         about = f"{chip.name}, {chip.title} · {probed} of {len(self._pins())} pins probed · {title}"
         pin = chip.pin_number(self.pin)
         return Page(
@@ -109,23 +109,23 @@ class ProbePresenter(StagePresenter):
             self._meaning(place, verdict),
             self.target(_HINT, f"pin {pin.number} {pin.name}"),
             self._actions(),
-            guard_words(self.desk.job, place.board),
+            guard_words(self.workspace.job, place.board),
             lists={WORTH: self._worth_rows()},
             figures={CHIP: _picture(place, chip, verdict, readings, self.pin)},
         )
 
     def _nothing_to_judge(self, place: PartRef | None) -> Page:
         """Why nothing can be judged here, and what can be done instead."""
-        picked = self.desk.picked_part
+        picked = self.workspace.picked_part
         detail = f"pin {self.pin}" if place is not None else ""
         if picked is None:
             why, what = "No chip is picked.", "Pick one on the map, or type what it is, such as U1 is 74LS00."
         elif place is None:
-            part = self.desk.moment.part(picked)
+            part = self.workspace.moment.part(picked)
             why = f"{picked.refdes} is a {part.kind}: it has no logic pins to probe."
             what = "Measure it at Rails (Ctrl+3) or Plan (Ctrl+7), or take the next chip (Alt+N)."
         else:
-            number = self.desk.moment.number_at(place)
+            number = self.workspace.moment.number_at(place)
             why = (
                 f"The chip library does not know the type {number or 'of this chip'}. "
                 "Levels are recorded, but not judged."
@@ -150,8 +150,8 @@ class ProbePresenter(StagePresenter):
         return (*probing, following) if self._chip_place() is not None else (following,)
 
     def _meaning(self, place: PartRef, verdict: ChipVerdict | None) -> Meaning:
-        suspect = self.desk.assessment().suspect_at(place)
-        aside = f"Probability that {place.refdes} is faulty: {format_percent(suspect.belief)}" if suspect else ""
+        suspect = self.workspace.assessment().suspect_at(place)
+        aside = f"Probability that {place.refdes} is faulty: {format_percent(suspect.probability)}" if suspect else ""
         if verdict is None or all(o.verdict == OutputWord.NOT_PROBED for o in verdict.outputs):
             why = f"No output of {place.refdes} has been judged yet. Probe the inputs first, then the outputs."
             return Meaning(why, f"Put the probe on pin {self.pin}.", "unknown", aside)
@@ -165,12 +165,12 @@ class ProbePresenter(StagePresenter):
         return Meaning(reason, following.get(worst.verdict, ""), _EDGE.get(worst.verdict, "unknown"), aside)
 
     def _after_impossible(self, place: PartRef, pin: int) -> str:
-        if self.desk.snapshot.latest(place.board, f"{place.refdes}.{pin}", Quantity.RESISTANCE):
+        if self.workspace.snapshot.latest(place.board, f"{place.refdes}.{pin}", Quantity.RESISTANCE):
             return f"Compare it with the other suspects (Ctrl+6) before you replace {place.refdes} (Ctrl+8)."
         return f"Measure {place.refdes}.{pin} to ground, power off (Alt+M)."
 
     def _worth_rows(self) -> Rows:
-        things = self.desk.assessment().probing
+        things = self.workspace.assessment().probing
         self._worth = [t.place for t in things]
         rows = [heading("Worth probing next", 24)] if things else []
         top = max((t.bits for t in things), default=1.0)
@@ -186,12 +186,12 @@ class ProbePresenter(StagePresenter):
 
     def _elsewhere(self, place: PartRef) -> str:
         """The board's name when a thing is to be done on another board than the one in view."""
-        return "" if place.board == self.desk.board else self.desk.job.boards[place.board].name + ": "
+        return "" if place.board == self.workspace.board else self.workspace.job.boards[place.board].name + ": "
 
     def trace(self) -> Trace:
         """The net of the pin in hand."""
         self._follow()
-        place, board = self._chip_place(), self.desk.definition
+        place, board = self._chip_place(), self.workspace.definition
         if board is None or place is None:
             return NO_TRACE
         net = board.net_of(place.refdes, self.pin)
@@ -223,14 +223,14 @@ class ProbePresenter(StagePresenter):
     def go_to(self, pin: int) -> None:
         """Another pin of the same chip."""
         self.pin = pin
-        self.desk.show()
+        self.workspace.show()
 
     def figure_picked(self, name: str, *at: float) -> None:
         self.go_to(int(at[0]))
 
     def row_picked(self, name: str, index: int) -> None:
         if 0 < index <= len(self._worth):
-            self.desk.pick(*self._worth[index - 1])
+            self.workspace.pick(*self._worth[index - 1])
 
     def recorded(self, entries: tuple[Entry, ...]) -> None:
         """After states at the pin in hand: the pin behind them."""
@@ -239,7 +239,7 @@ class ProbePresenter(StagePresenter):
         numbers = [state.pin for entry in probed for state in entry.pins]
         if self.pin in numbers:
             self.pin = self._after(max(numbers))
-            self.desk.show()
+            self.workspace.show()
 
     def _after(self, pin: int) -> int:
         pins = self._pins()
@@ -252,7 +252,7 @@ class ProbePresenter(StagePresenter):
         states = tuple(pin_state(pin, reading) for pin, reading in zip(pins, readings, strict=True))
         if len(pins) == 1:
             self.pin = self._after(here)  # first, so that what follows the record shows the next pin already
-        done = self.desk.record(PinsProbed, board=place.board, place=place.refdes, pins=states, source=source)
+        done = self.workspace.record(PinsProbed, board=place.board, place=place.refdes, pins=states, source=source)
         if not done:
             self.pin = here
         return done
@@ -266,37 +266,37 @@ class ProbePresenter(StagePresenter):
         self._from_probe(self._pins())
 
     def _from_probe(self, pins: tuple[int, ...]) -> None:
-        place, probe = self._chip_place(), self.desk.instruments.probe
+        place, probe = self._chip_place(), self.workspace.instruments.probe
         if place is None:
             return
         if probe is None:
-            self.desk.say("No probe is connected. Type the reading.", True)
+            self.workspace.say("No probe is connected. Type the reading.", True)
             return
         try:
             readings = tuple(probe.probe(PinRef(place.board, place.refdes, pin)) for pin in pins)
         except LoyalTraceError as error:
-            self.desk.say(str(error), True)
+            self.workspace.say(str(error), True)
             return
         self._record_states(pins, readings, "probe")
 
     def to_ground(self) -> None:
         """The resistance of the pin in hand (of the impossible output, if there is one) to ground, power off."""
-        place, meter = self._chip_place(), self.desk.instruments.meter
+        place, meter = self._chip_place(), self.workspace.instruments.meter
         if place is None:
             return
         if meter is None:
-            self.desk.say("No meter is connected. Type the reading, such as 5D.13 4k3 ohm.", True)
+            self.workspace.say("No meter is connected. Type the reading, such as 5D.13 4k3 ohm.", True)
             return
-        verdict = judged_chip(self.desk.moment, place)
+        verdict = judged_chip(self.workspace.moment, place)
         if verdict is not None and verdict.impossible:
             self.pin = verdict.impossible[0].pin
         point = f"{place.refdes}.{self.pin}"
         try:
             value, overload = number_or_overload(meter.measure(place.board, point, Quantity.RESISTANCE))
         except LoyalTraceError as error:
-            self.desk.say(str(error), True)
+            self.workspace.say(str(error), True)
             return
-        self.desk.record(
+        self.workspace.record(
             Measured,
             board=place.board,
             place=point,
@@ -308,16 +308,16 @@ class ProbePresenter(StagePresenter):
 
     def next_chip(self) -> None:
         """The next chip on this board that was not probed, else simply the next."""
-        board = self.desk.definition
+        board = self.workspace.definition
         if board is None:
             return
         chips = in_order(p.refdes for p in board.chips)
-        here = chips.index(self.desk.part) if self.desk.part in chips else -1
+        here = chips.index(self.workspace.part) if self.workspace.part in chips else -1
         after = chips[here + 1 :] + chips[: max(here, 0)]
-        probed = self.desk.snapshot.readings.pins
-        still = [c for c in after if PartRef(self.desk.board, c) not in probed]
+        probed = self.workspace.snapshot.readings.pins
+        still = [c for c in after if PartRef(self.workspace.board, c) not in probed]
         if after:
-            self.desk.pick(self.desk.board, (still or after)[0])
+            self.workspace.pick(self.workspace.board, (still or after)[0])
 
 
 def _picture(

@@ -4,7 +4,6 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 from loyal_trace.app.commands import Setting, guard_words, holds_for, went_on
-from loyal_trace.app.desk import Desk
 from loyal_trace.app.presenters.base import StagePresenter, capital
 from loyal_trace.app.presenters.chain import (
     KIND_OF,
@@ -22,6 +21,7 @@ from loyal_trace.app.presenters.short import ShortPage
 from loyal_trace.app.presenters.strip import hold_words
 from loyal_trace.app.presenters.supply import SupplyPage
 from loyal_trace.app.presenters.supply_cautions import caution_at, unsigned
+from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.rails import around
 from loyal_trace.core.job.entries import (
     GOOD_BOARD,
@@ -52,9 +52,9 @@ BLOCKS, SHORTS, FACTS, SUPPLY = (
     "supply in lines",
 )
 _CHECK: Mapping[str, str] = {
-    "capacitor": "Measure {part}: Plan (Ctrl+7) judges capacitance and ESR.",
+    "capacitor": "Measure capacitance and ESR of {part} at Plan (Ctrl+7).",
     "bridge": "Diode-test {part} pin by pin, power off.",
-    "proved": "Replace {part}: Plan (Ctrl+7) has the step; measure on when it is done.",
+    "proved": "Replace {part}; the step is at Plan (Ctrl+7).",
     "fuse": "Find out why it failed before you replace {part} with the same rating and type.",
     "regulator": "Disconnect the load of {part} and measure its output again.",
     "short": "Find the short before any power is applied (Alt+S).",
@@ -68,10 +68,10 @@ class RailsPresenter(StagePresenter):
 
     stage = Stage.RAILS
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk)
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__(workspace)
         self.current = 0
-        self.short, self.clock, self.supply = ShortPage(desk), ClockPage(desk), SupplyPage(desk)
+        self.short, self.clock, self.supply = ShortPage(workspace), ClockPage(workspace), SupplyPage(workspace)
         self.open: ShortPage | ClockPage | SupplyPage | None = None
         self._board = ""
         self._part = ""
@@ -80,17 +80,17 @@ class RailsPresenter(StagePresenter):
     # what is in hand
 
     def _report(self) -> RailReport:
-        return self.desk.assessment().rails.get(self.desk.board, RailReport())
+        return self.workspace.assessment().rails.get(self.workspace.board, RailReport())
 
     def _follow(self) -> None:
         """Another board or part was picked: to its first point, where it has one."""
         report = self._report()
-        if self._board != self.desk.board:
-            self._board, self._part = self.desk.board, ""
+        if self._board != self.workspace.board:
+            self._board, self._part = self.workspace.board, ""
             self.current = _first_wanted(report, self._went_on())
-        if self._part != self.desk.part:
-            self._part = self.desk.part
-            own = [n for n, p in enumerate(report.points) if p.point.part == self.desk.part]
+        if self._part != self.workspace.part:
+            self._part = self.workspace.part
+            own = [n for n, p in enumerate(report.points) if p.point.part == self.workspace.part]
             still = sorted(
                 (n for n in own if report.points[n].reading is None), key=lambda n: report.points[n].point.powered
             )
@@ -102,7 +102,7 @@ class RailsPresenter(StagePresenter):
         self._follow()
         points = self._report().points
         point = points[self.current] if points else None
-        picked = self.desk.picked_part
+        picked = self.workspace.picked_part
         elsewhere = (
             picked is not None and point is not None and picked.refdes not in (point.point.part, point.point.point)
         )
@@ -121,7 +121,9 @@ class RailsPresenter(StagePresenter):
         if point is None:
             return self.plain_setting()
         place = point.point
-        asked = AskedPoint(self.desk.board, place.point, place.quantity, place.powered, self._good_board, place.part)
+        asked = AskedPoint(
+            self.workspace.board, place.point, place.quantity, place.powered, self._good_board, place.part
+        )
         return replace(self.plain_setting(), asked=asked)
 
     # what is shown
@@ -132,16 +134,16 @@ class RailsPresenter(StagePresenter):
         self.short.path = self._path().path
         if self.open is not None:
             return self._further(report, self.open)
-        path, point, board = self._path(), self._point(), self.desk.definition
-        explained, accused = self._explained(path)
-        others = [one for one in explained if one is not accused]
+        path, point, board = self._path(), self._point(), self.workspace.definition
+        explained, culprit = self._explained(path)
+        others = [one for one in explained if one is not culprit]
         return Page(
             "Supply voltages",
             self._about(report),
-            self._elsewhere() if point is None else self._meaning(path, accused),
+            self._elsewhere() if point is None else self._meaning(path, culprit),
             self._target(point),
             self._actions(report, point),
-            caution_at(self.desk.job, self.desk.board, path, explained),
+            caution_at(self.workspace.job, self.workspace.board, path, explained),
             lists={BLOCKS: self._rows(report, path, others)},
             figures={CHAIN: self._chain(report, path, point), RIPPLE: ripple_of(board, path) if board else None},
         )
@@ -158,14 +160,14 @@ class RailsPresenter(StagePresenter):
             page.meaning(),
             page.target(),
             (*page.actions(), *self._turns()),
-            caution_at(self.desk.job, self.desk.board, self._path()),
+            caution_at(self.workspace.job, self.workspace.board, self._path()),
             lists=lists,
             figures=figures,
         )
 
     def _about(self, report: RailReport) -> str:
-        title = self.desk.definition.title if self.desk.definition else ""
-        limits = SUPPLY_LIMITS[self.desk.snapshot.decision("supply limits", "maker")]
+        title = self.workspace.definition.title if self.workspace.definition else ""
+        limits = SUPPLY_LIMITS[self.workspace.snapshot.decision("supply limits", "maker")]
         return f"{title} · {report.measured} of {len(report.points)} points measured · limits: {limits}"
 
     def _turns(self) -> tuple[Action, ...]:
@@ -216,7 +218,7 @@ class RailsPresenter(StagePresenter):
                     "Sign the caution",
                     self.sign,
                     "Records that you have read it, with your name and the time",
-                    asks=None if self.desk.job.author else Question("Your name, for the logbook"),
+                    asks=None if self.workspace.job.author else Question("Your name, for the logbook"),
                 )
             )
         if point is not None and (point.point.powered or point is self._report().hazard) and self._blocked():
@@ -235,45 +237,45 @@ class RailsPresenter(StagePresenter):
 
     def _unsigned(self) -> tuple[Caution, ...]:
         """The cautions of this path that were not signed yet."""
-        return unsigned(self.desk.job, self.desk.board, self._path())
+        return unsigned(self.workspace.job, self.workspace.board, self._path())
 
     def _blocked(self) -> str:
         """What comes before power, and what its lack risks; empty when nothing stands before."""
-        return guard_words(self.desk.job, self.desk.board)
+        return guard_words(self.workspace.job, self.workspace.board)
 
     def _explained(self, path: PathReport) -> tuple[list[Explanation], Explanation | None]:
         """What the readings say together, and the one that names the faulty part."""
-        board = self.desk.definition
+        board = self.workspace.definition
         if board is None or not path.points:
             return [], None
-        found = list(explain(board, path, around(self.desk.moment, self.desk.board)))
-        accused = next((one for one in found if one.kind == "bad"), None) if path.first_bad else None
-        return found, accused
+        found = list(explain(board, path, around(self.workspace.moment, self.workspace.board)))
+        culprit = next((one for one in found if one.kind == "bad"), None) if path.first_bad else None
+        return found, culprit
 
     def _chain(self, report: RailReport, path: PathReport, point: PointVerdict | None) -> ChainPicture | None:
         if not path.points:
             return None
-        board = self.desk.definition
+        board = self.workspace.definition
         stops = tuple(stop(p, p is path.first_bad) for p in path.points)
         here = path.points.index(report.points[self.current]) if point is not None else -1
         return ChainPicture(stops, here, feeds_words(board, path) if board else "")
 
     def _rows(self, report: RailReport, path: PathReport, others: list[Explanation]) -> Rows:
         """Further conclusions from the readings, all supplies, the far end by each of the limits, dead blocks."""
-        board = self.desk.definition
+        board = self.workspace.definition
         if board is None or not report.points:
             return Rows()
         rows: list[Row] = [heading("Further conclusions from the readings")] if others else []
         rows += [sentence_row(one.text, KIND_OF.get(one.kind, "unknown"), 96) for one in others]
         if len(report.paths) > 1:
             rows += [heading("Supplies", 26), *(path_row(one, one is path) for one in report.paths)]
-        rows += limit_rows(self.desk.moment, self.desk.board, path)
+        rows += limit_rows(self.workspace.moment, self.workspace.board, path)
         rows += [sentence_row(dead.words, "doubtful", 92) for dead in dead_blocks(board, report)]
         return Rows(tuple(rows))
 
     def _elsewhere(self) -> Meaning:
         """Why nothing is asked for here, and what can be done."""
-        picked = self.desk.picked_part
+        picked = self.workspace.picked_part
         if not self._report().points:
             why = "No supply is described for this board."
             return Meaning(why, "Describe one in three lines (Alt+D), or type readings such as 5D.16 4.87V.")
@@ -281,11 +283,11 @@ class RailsPresenter(StagePresenter):
         why = f"{name} is not a point of a described supply."
         return Meaning(why, f"Type a reading with its place, such as {name}.16 4.87V, or take the next point (Alt+N).")
 
-    def _meaning(self, path: PathReport, accused: Explanation | None) -> Meaning:
+    def _meaning(self, path: PathReport, culprit: Explanation | None) -> Meaning:
         """What the readings of this supply say, and the one next thing: the same that the line asks for."""
         report, bad = self._report(), path.first_bad
         if bad is not None:
-            why, advice = self._of_bad(path, bad, accused)
+            why, advice = self._of_bad(path, bad, culprit)
             return Meaning(why, self._next_words(report, advice, bad), "bad")
         left = [p for p in path.points if p.reading is None]
         if left:
@@ -310,17 +312,18 @@ class RailsPresenter(StagePresenter):
         place = wanted.point
         power = "" if place.powered else ", power off"
         supply = f" ({place.path})" if here is not None and place.path != here.point.path else ""
-        note = f": {place.note}" if place.note and place.note != "power off" else ""
+        told = place.note.removesuffix("power off").removesuffix(", ")
+        note = f": {told}" if told else ""
         jump = "" if powerless else " Alt+N shows it."
         measure = f"Measure {place.quantity} at {place.point}{supply}{power}{note}.{jump}"
         return f"{measure} Then: {advice}" if advice else measure
 
-    def _of_bad(self, path: PathReport, bad: PointVerdict, accused: Explanation | None) -> tuple[str, str]:
+    def _of_bad(self, path: PathReport, bad: PointVerdict, culprit: Explanation | None) -> tuple[str, str]:
         """Why this supply is wrong, and what to do about it."""
-        good, board = path.last_good, self.desk.definition
+        good, board = path.last_good, self.workspace.definition
         before = f" {good.point.point} before it is good." if good else ""
-        why = f"{accused.text}." if accused else f"{bad.why}: {bad.shown}, expected {bad.expected}."
-        part = accused.part if accused else bad.point.part or bad.point.point
+        why = f"{culprit.text}." if culprit else f"{bad.why}: {bad.shown}, expected {bad.expected}."
+        part = culprit.part if culprit else bad.point.part or bad.point.point
         kind = board.part(part).kind if board and board.has(part) else ""
         if bad.point.quantity == Quantity.DIODE:
             kind = "proved"
@@ -333,7 +336,7 @@ class RailsPresenter(StagePresenter):
     def turn(self, page: ShortPage | ClockPage | SupplyPage) -> None:
         """A further page, or back to the chain when it is in view already."""
         self.open = None if self.open is page else page
-        self.desk.show()
+        self.workspace.show()
 
     def move(self, step: int) -> None:
         if self.open is not None:
@@ -357,11 +360,11 @@ class RailsPresenter(StagePresenter):
             return
         self.current = index % len(points)
         part = points[self.current].point.part
-        self._part = part or self.desk.part
-        if part and part != self.desk.part:
-            self.desk.pick(self.desk.board, part)
+        self._part = part or self.workspace.part
+        if part and part != self.workspace.part:
+            self.workspace.pick(self.workspace.board, part)
         else:
-            self.desk.show()
+            self.workspace.show()
 
     def figure_picked(self, name: str, *at: float) -> None:
         if name == TREE:
@@ -384,14 +387,14 @@ class RailsPresenter(StagePresenter):
 
     def from_meter(self) -> None:
         """The selected point from the meter."""
-        point, meter = self._point(), self.desk.instruments.meter
+        point, meter = self._point(), self.workspace.instruments.meter
         if point is None or meter is None:
-            self.desk.say("No meter is connected. Type the reading.", True)
+            self.workspace.say("No meter is connected. Type the reading.", True)
             return
         try:
-            number = meter.measure(self.desk.board, point.point.point, point.point.quantity)
+            number = meter.measure(self.workspace.board, point.point.point, point.point.quantity)
         except LoyalTraceError as error:
-            self.desk.say(str(error), True)
+            self.workspace.say(str(error), True)
             return
         self._record(number, "meter")
 
@@ -401,7 +404,7 @@ class RailsPresenter(StagePresenter):
             return
         value, overload = number_or_overload(number)
         fields = {
-            "board": self.desk.board,
+            "board": self.workspace.board,
             "place": point.point.point,
             "quantity": Quantity(point.point.quantity),
             "value": value,
@@ -409,11 +412,11 @@ class RailsPresenter(StagePresenter):
             "powered": point.point.powered,
             "source": GOOD_BOARD if self._good_board else source,
         }
-        held = holds_for(self.desk.job, [Planned(Measured, fields)])
+        held = holds_for(self.workspace.job, [Planned(Measured, fields)])
         if held:
-            self.desk.say(hold_words(held[0].caution, held[0].words), True)
+            self.workspace.say(hold_words(held[0].caution, held[0].words), True)
             return
-        if self.desk.record(Measured, **fields):
+        if self.workspace.record(Measured, **fields):
             self.go_to(self._following(point))
 
     def recorded(self, entries: tuple[Entry, ...]) -> None:
@@ -421,13 +424,13 @@ class RailsPresenter(StagePresenter):
         if any(isinstance(e, ChainDescribed) and e.line == "to" for e in entries):
             self.open = None
             self.current = _first_wanted(self._report(), self._went_on())
-            self.desk.show()
+            self.workspace.show()
         measured = [e for e in entries if isinstance(e, Measured)]
         if isinstance(self.open, ClockPage) and measured:
             self.open.move(1)
         point = self._point() if self.open is None else None
         if point is not None and any(
-            (e.board, e.place, e.quantity) == (self.desk.board, point.point.point, point.point.quantity)
+            (e.board, e.place, e.quantity) == (self.workspace.board, point.point.point, point.point.quantity)
             for e in measured
         ):
             self.go_to(self._following(point))
@@ -445,36 +448,36 @@ class RailsPresenter(StagePresenter):
         return points.index(after) if after is not None else self.current + 1
 
     def _went_on(self) -> bool:
-        return went_on(self.desk.job, self.desk.board)
+        return went_on(self.workspace.job, self.workspace.board)
 
     def sign(self, name: str = "") -> None:
         """The cautions of this supply were read by the person, whose name is asked once."""
         if name:
-            self.desk.job.sign_as(name)
+            self.workspace.job.sign_as(name)
         unsigned = self._unsigned()
         if unsigned:
-            self.desk.record_all([self.desk.job.make(CautionSeen, caution=name.value) for name in unsigned])
+            self.workspace.record_all([self.workspace.job.make(CautionSeen, caution=name.value) for name in unsigned])
 
     def go_on_anyway(self) -> None:
         """Power without what should have been measured first: a decision, with its reason."""
         blocked = self._blocked()
         if blocked:
-            what = guard_decision(self.desk.board)
-            self.desk.record(Decided, board=self.desk.board, what=what, choice="go on anyway", reason=blocked)
+            what = guard_decision(self.workspace.board)
+            self.workspace.record(Decided, board=self.workspace.board, what=what, choice="go on anyway", reason=blocked)
 
     def other_board(self) -> None:
         """Readings from now on are of a good board, or of this one again."""
         self._good_board = not self._good_board
-        self.desk.show()
+        self.workspace.show()
         words = "a board known to work, for comparison" if self._good_board else "this board again"
-        self.desk.say(f"readings are of {words}")
+        self.workspace.say(f"readings are of {words}")
 
     def next_limits(self) -> None:
         """The next of the supply limits."""
         names = list(SUPPLY_LIMITS)
-        now = self.desk.snapshot.decision("supply limits", "maker")
+        now = self.workspace.snapshot.decision("supply limits", "maker")
         choice = names[(names.index(now) + 1) % len(names)]
-        self.desk.record(Decided, what="supply limits", choice=choice, reason=SUPPLY_LIMITS[choice])
+        self.workspace.record(Decided, what="supply limits", choice=choice, reason=SUPPLY_LIMITS[choice])
 
 
 def _first_wanted(report: RailReport, went_on: bool) -> int:

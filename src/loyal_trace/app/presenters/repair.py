@@ -1,10 +1,10 @@
 """Repair: the step in hand with its tool, its caution and the check afterwards; which spare goes in; all steps."""
 
 from loyal_trace.app.cautions import caution_words
-from loyal_trace.app.desk import Desk
-from loyal_trace.app.presenters.base import StagePresenter
+from loyal_trace.app.presenters.base import StagePresenter, capital
 from loyal_trace.app.presenters.model import NO_ROWS, Action, Cell, Meaning, Page, Question, Row, Rows, heading
 from loyal_trace.app.repairs import entries_of_step, spares_for
+from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.job.entries import StepDone
 from loyal_trace.core.planning.steps import Plan, Step
 from loyal_trace.core.vocabulary.identity import PartRef
@@ -20,29 +20,29 @@ class RepairPresenter(StagePresenter):
 
     stage = Stage.REPAIR
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk)
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__(workspace)
         self._chosen = 0
         self._step_id = ""
         self._note = ""
 
     def _plan(self) -> Plan:
-        return self.desk.assessment().plan
+        return self.workspace.assessment().plan
 
     def _open_steps(self) -> list[Step]:
         return [s for s in self._plan().steps if not s.done]
 
     def _current(self) -> Step | None:
         """The step in hand: one of the picked part; with nothing picked, the first that is open."""
-        steps, picked = self._open_steps(), self.desk.picked_part
+        steps, picked = self._open_steps(), self.workspace.picked_part
         here = [s for s in steps if picked is None or s.place == picked]
         return next((s for s in here if s.id == self._step_id), next(iter(here), None))
 
     def page(self) -> Page:
         plan, step = self._plan(), self._current()
-        booked = sum(r.minutes for r in self.desk.snapshot.parts.steps.values() if not r.skipped)
+        booked = sum(r.minutes for r in self.workspace.snapshot.parts.steps.values() if not r.skipped)
         done = f"{plan.done} of {count_of(len(plan.steps), 'step')} done"
-        spares = spares_for(self.desk.job, step) if step else []
+        spares = spares_for(self.workspace.job, step) if step else []
         self._chosen = min(self._chosen, max(0, len(spares) - 1))
         return Page(
             "Current step",
@@ -76,8 +76,8 @@ class RepairPresenter(StagePresenter):
 
     def _meaning(self, step: Step | None) -> Meaning:
         if step is not None:
-            return Meaning(f"{step.reason}.", f"Carry out the step and press Alt+D. Then {step.after}.")
-        steps, picked = self._open_steps(), self.desk.picked_part
+            return Meaning(f"{capital(step.reason)}.", f"Carry out the step and press Alt+D. Then {step.after}.")
+        steps, picked = self._open_steps(), self.workspace.picked_part
         if picked is not None and steps:
             why = f"The plan has no step for {picked.refdes}. Work on it can be typed all the same."
             return Meaning(why, f"Type {picked.refdes} replaced, or take the next step (Alt+N).")
@@ -91,7 +91,7 @@ class RepairPresenter(StagePresenter):
     def _card(self, step: Step | None) -> Rows:
         if step is None:
             return NO_ROWS
-        board = self.desk.job.boards[step.place.board].title
+        board = self.workspace.job.boards[step.place.board].title
         facts = [
             ("where", f"{board}, {step.place.refdes}"),
             ("part", step.part_number or "none"),
@@ -108,8 +108,8 @@ class RepairPresenter(StagePresenter):
         return Rows(tuple(rows))
 
     def _spare_rows(self, step: Step | None) -> Rows:
-        spares = spares_for(self.desk.job, step) if step else []
-        rows = [heading("Chooses which spare is fitted", 26)] if spares else []
+        spares = spares_for(self.workspace.job, step) if step else []
+        rows = [heading("Available spares", 26)] if spares else []
         for number, item in enumerate(spares, start=1):
             kind = "good" if item.state == "proven" else "doubtful"
             word = f"{item.state} until proven" if item.state == "unknown" else item.state
@@ -127,7 +127,7 @@ class RepairPresenter(StagePresenter):
         rows = [heading("All steps in order", 26)] if steps else []
         for step in steps:
             word = "skipped" if step.skipped else "done" if step.done else f"{step.minutes:.0f} min"
-            name = self.desk.place_name(step.place)
+            name = self.workspace.place_name(step.place)
             cells = (
                 Cell(36, 90, name, bold=True, mono=True),
                 Cell(130, 380, step.what.split(":")[0]),
@@ -145,10 +145,10 @@ class RepairPresenter(StagePresenter):
 
     def _choose(self, index: int) -> None:
         step = self._current()
-        count = len(spares_for(self.desk.job, step)) if step else 0
+        count = len(spares_for(self.workspace.job, step)) if step else 0
         if count:
             self._chosen = index % count
-            self.desk.show()
+            self.workspace.show()
 
     def move(self, step: int) -> None:
         steps, current = self._open_steps(), self._current()
@@ -158,20 +158,20 @@ class RepairPresenter(StagePresenter):
 
     def _open(self, step: Step) -> None:
         self._step_id, self._chosen = step.id, 0
-        if step.place == self.desk.place:
-            self.desk.show()
+        if step.place == self.workspace.place:
+            self.workspace.show()
         else:
-            self.desk.pick(*step.place)
+            self.workspace.pick(*step.place)
 
     def done(self) -> None:
         """Everything that the finished step writes down, as one action; then the next open step."""
         step = self._current()
         if step is None:
             return
-        spares = spares_for(self.desk.job, step)
+        spares = spares_for(self.workspace.job, step)
         spare = spares[self._chosen] if spares else None
-        entries = entries_of_step(self.desk.job, step, spare)
-        if self.desk.record_all(entries, f"{step.place.refdes}: done"):
+        entries = entries_of_step(self.workspace.job, step, spare)
+        if self.workspace.record_all(entries, f"{step.place.refdes}: done"):
             self._go_on(step.place)
 
     def skip(self, reason: str) -> None:
@@ -180,7 +180,7 @@ class RepairPresenter(StagePresenter):
         if step is None:
             return
         fields = {"step": step.id, "what": step.what.split(":")[0], "skipped": True, "note": reason}
-        if self.desk.record(StepDone, **fields):
+        if self.workspace.record(StepDone, **fields):
             self._go_on(step.place)
 
     def _go_on(self, place: PartRef) -> None:
@@ -191,4 +191,4 @@ class RepairPresenter(StagePresenter):
         if following is not None:
             self._open(following)
         else:
-            self.desk.show()
+            self.workspace.show()

@@ -23,11 +23,11 @@ class ReportPresenter(StagePresenter):
 
     def model(self) -> ReportModel:
         """The report at this moment."""
-        job = self.desk.job
+        job = self.workspace.job
         return build_report(job.assessment(), job.entries, job.env.clock(), job.store.head(job.id))
 
     def page(self) -> Page:
-        job = self.desk.job
+        job = self.workspace.job
         untested = len(job.assessment().proof.not_tested)
         written = count_of(len(job.entries), "logbook entry", "logbook entries")
         return Page(
@@ -59,16 +59,19 @@ class ReportPresenter(StagePresenter):
             Action(
                 "J",
                 "Accept as good enough",
-                lambda: self.desk.line_asked.emit("good enough: "),
+                lambda: self.workspace.line_asked.emit("good enough: "),
                 "Puts the words into the line; type what stays as it is",
             ),
             Action(
-                "A", "Hand the job back", lambda: self.desk.record(HandedBack), "Records that the job goes to its owner"
+                "A",
+                "Hand the job back",
+                lambda: self.workspace.record(HandedBack),
+                "Records that the job goes to its owner",
             ),
         )
 
     def _meaning(self, untested: int) -> Meaning:
-        job, handed_back = self.desk.job, self.desk.snapshot.paper.handed_back
+        job, handed_back = self.workspace.job, self.workspace.snapshot.paper.handed_back
         still = (*left_over(job.snapshot), *still_out(job.snapshot), *(a.words for a in away(job.moment)))
         open_steps = sum(not s.done for s in job.assessment().plan.steps)
         if still and not handed_back:
@@ -93,9 +96,9 @@ class ReportPresenter(StagePresenter):
 
     def file(self, ending: str) -> Path:
         """Where a report goes by itself: beside the store, under the number of the job."""
-        opened = self.desk.snapshot.opened
-        name = (opened.number if opened and opened.number else self.desk.job.id).lower()
-        return self.desk.job.store.folder / "reports" / f"{name}{ending}"
+        opened = self.workspace.snapshot.opened
+        name = (opened.number if opened and opened.number else self.workspace.job.id).lower()
+        return self.workspace.job.store.folder / "reports" / f"{name}{ending}"
 
     def write_to(self, file: Path) -> None:
         """Writes the report and says where it is."""
@@ -104,4 +107,4 @@ class ReportPresenter(StagePresenter):
             size = write_report(self.model(), file, make_folders=True)
             return [f"{file} written ({size:,} bytes)"]
 
-        self.desk.attempt(act)
+        self.workspace.attempt(act)

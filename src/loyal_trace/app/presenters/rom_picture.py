@@ -54,7 +54,7 @@ class HexView:
     """An image beside its reference (empty when there is none of its size), the place in view, and what is there."""
 
     image: bytes
-    truth: bytes
+    reference: bytes
     offset: int
     words: str
 
@@ -69,9 +69,9 @@ class ImageWalk:
         self._pointed: int | None = None
         self.first, self.count = 0, 0
 
-    def follow(self, image: bytes, truth: bytes | None) -> None:
+    def follow(self, image: bytes, reference: bytes | None) -> None:
         """Another image is in hand: all of it in view, at its first difference. The same again changes nothing."""
-        usable = truth if truth is not None and len(truth) == len(image) else b""
+        usable = reference if reference is not None and len(reference) == len(image) else b""
         if (image, usable) == (self._image, self._truth):
             return
         if len(image) != len(self._image):
@@ -140,8 +140,8 @@ def strip_of(slot: SlotAssessment, chosen: Hypothesis | None = None) -> Strip | 
     image = np.frombuffer(slot.image, dtype=np.uint8)
     wrong = None
     title = f"{slot.slot.refdes}, contents as read (no reference image available)"
-    if slot.truth is not None and len(slot.truth) == len(slot.image):
-        differing = image ^ np.frombuffer(slot.truth, dtype=np.uint8)
+    if slot.reference is not None and len(slot.reference) == len(slot.image):
+        differing = image ^ np.frombuffer(slot.reference, dtype=np.uint8)
         wrong = np.stack([(differing >> lane) & 1 for lane in range(8)])
         count = int(np.count_nonzero(differing))
         title = f"{slot.slot.refdes} against the reference image: {count:,} of {len(image):,} bytes differ"

@@ -4,12 +4,12 @@ from collections.abc import Callable
 from pathlib import Path
 
 from loyal_trace.app.cautions import caution_words
-from loyal_trace.app.desk import Desk
 from loyal_trace.app.presenters.base import StagePresenter, capital
 from loyal_trace.app.presenters.model import NO_TRACE, Action, Cell, Meaning, Page, Question, Row, Rows, Trace, heading
 from loyal_trace.app.presenters.rom_pages import KIND, read_rows, repair_rows, set_rows
 from loyal_trace.app.presenters.rom_picture import HexView, ImageWalk, RomView, flicker_strip, strip_of
 from loyal_trace.app.rom_tasks import identify_slot, learn_from_signatures, restore_slot
+from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.rom_pages import NO_REFERENCE, flicker_of, repair_of
 from loyal_trace.core.assess.roms import (
     SlotAssessment,
@@ -50,8 +50,8 @@ class RomsPresenter(StagePresenter):
 
     stage = Stage.ROMS
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk)
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__(workspace)
         self.open = ""
         self._chosen = 0
         self._of = PartRef("", "")
@@ -63,13 +63,13 @@ class RomsPresenter(StagePresenter):
     # what is in hand
 
     def _places(self) -> list[PartRef]:
-        roms = self.desk.assessment().roms
-        return [place for place in roms if place.board == self.desk.board] or list(roms)
+        roms = self.workspace.assessment().roms
+        return [place for place in roms if place.board == self.workspace.board] or list(roms)
 
     def _current(self) -> SlotAssessment | None:
         """The picked socket; with nothing picked, the first that is wrong, else the first."""
-        every = self.desk.assessment().roms
-        picked = self.desk.picked_part
+        every = self.workspace.assessment().roms
+        picked = self.workspace.picked_part
         if picked is not None:
             return every.get(picked)
         here = [every[place] for place in self._places()]
@@ -91,7 +91,7 @@ class RomsPresenter(StagePresenter):
     # what is shown
 
     def page(self) -> Page:
-        found, slot = self.desk.assessment(), self._current()
+        found, slot = self.workspace.assessment(), self._current()
         places = self._places()
         read = sum(found.roms[place].verdict is not None for place in places)
         firmware = f"firmware {found.firmware}" if found.firmware else "firmware not decided"
@@ -109,7 +109,7 @@ class RomsPresenter(StagePresenter):
             "Do the ROMs match?",
             f"{sockets} · {read} read · {firmware} · {known}",
             self._meaning(slot),
-            self.target(self._hint(slot), slot.slot.device if slot and self.desk.picked_part else ""),
+            self.target(self._hint(slot), slot.slot.device if slot and self.workspace.picked_part else ""),
             self._actions(slot),
             self._caution(slot),
             lists=lists,
@@ -117,7 +117,7 @@ class RomsPresenter(StagePresenter):
         )
 
     def _hint(self, slot: SlotAssessment | None) -> str:
-        moment = self.desk.moment
+        moment = self.workspace.moment
         expected = expected_signature(moment, slot.place) if slot is not None else None
         if slot is None or expected is None:
             return _HINT
@@ -149,9 +149,9 @@ class RomsPresenter(StagePresenter):
     def _import_action(self, slot: SlotAssessment) -> Action:
         """How a file gets to a socket when neither its name nor its content says which."""
         place = slot.place
-        asked = Question(f"Which file is a read of {self.desk.place_name(place)}?", load=True)
+        asked = Question(f"Which file is a read of {self.workspace.place_name(place)}?", load=True)
         tip = "Imports a file as a read of this socket, whatever its name"
-        return Action("I", "Import a read", lambda name: self.desk.import_at(Path(name), place), tip, asks=asked)
+        return Action("I", "Import a read", lambda name: self.workspace.import_at(Path(name), place), tip, asks=asked)
 
     def _turn_action(self, key: str, page: str, label: str, tip: str) -> Action:
         return Action(key, "Show the sockets" if self.open == page else label, lambda: self.turn(page), tip)
@@ -188,7 +188,7 @@ class RomsPresenter(StagePresenter):
     def _look(self, move: Callable[[], None]) -> None:
         """Looks elsewhere in the image; nothing is recorded."""
         move()
-        self.desk.show()
+        self.workspace.show()
 
     def _read_actions(self) -> tuple[Action, ...]:
         return (
@@ -229,15 +229,15 @@ class RomsPresenter(StagePresenter):
             Action(
                 "L",
                 "Learn the register",
-                lambda: learn_from_signatures(self.desk),
+                lambda: learn_from_signatures(self.workspace),
                 "Computes the register of the signature tester from known chips",
             ),
         )
 
     def _slot_rows(self, places: list[PartRef]) -> Rows:
-        found, slot = self.desk.assessment(), self._current()
+        found, slot = self.workspace.assessment(), self._current()
         rows = [self._slot_row(place, found.roms[place]) for place in places]
-        mix = mixed_revisions(found.moment, self.desk.board) if self.desk.definition is not None else None
+        mix = mixed_revisions(found.moment, self.workspace.board) if self.workspace.definition is not None else None
         if mix is not None and mix.mixed:
             rows.append(Row("doubtful", (Cell(36, 0, mix.words),), height=24 if len(mix.words) < 96 else 42))
         return Rows(tuple(rows), places.index(slot.place) if slot is not None and slot.place in places else -1)
@@ -251,7 +251,7 @@ class RomsPresenter(StagePresenter):
         if verdict and verdict.good:
             reason = verdict.reason.partition(": ")[2]
         cells = (
-            Cell(36, 90, self.desk.place_name(place), bold=True, mono=True),
+            Cell(36, 90, self.workspace.place_name(place), bold=True, mono=True),
             Cell(112, 54, slot.slot.label.split("-")[-1] if slot.slot.label else "", mono=True),
             Cell(150, 60, slot.slot.device, mono=True),
             Cell(222, 78, slot.word, kind, bold=True),
@@ -260,10 +260,10 @@ class RomsPresenter(StagePresenter):
         return Row(kind or "unknown", cells, height=24)
 
     def _page_rows(self, slot: SlotAssessment | None) -> tuple[Row, ...]:
-        moment = self.desk.moment
-        if self.open == SET and self.desk.definition is not None:
+        moment = self.workspace.moment
+        if self.open == SET and self.workspace.definition is not None:
             asked, matches = self._matches or (PartRef("", ""), ())
-            return set_rows(moment, slot.board if slot else self.desk.board, matches, asked.refdes)
+            return set_rows(moment, slot.board if slot else self.workspace.board, matches, asked.refdes)
         if self.open == READS and slot is not None:
             return read_rows(moment, slot.place)
         if self.open == REPAIR and slot is not None:
@@ -275,16 +275,16 @@ class RomsPresenter(StagePresenter):
     def _caution(self, slot: SlotAssessment | None) -> str:
         if self.open != REPAIR or slot is None:
             return ""
-        return caution_words(repair_of(self.desk.moment, slot.place, memory_types()).cautions)
+        return caution_words(repair_of(self.workspace.moment, slot.place, memory_types()).cautions)
 
     def _picture(self, slot: SlotAssessment | None) -> RomView | None:
         if slot is None or not slot.image or self.open in (REPAIR, SET):
             return None
-        self.walk.follow(slot.image, slot.truth)
+        self.walk.follow(slot.image, slot.reference)
         wrong = not (slot.verdict and slot.verdict.good)
         strip = strip_of(slot, self._explanation(slot) if wrong else None)
         if self.open == READS:
-            moved = flicker_of(self.desk.moment, slot.place)
+            moved = flicker_of(self.workspace.moment, slot.place)
             strip = flicker_strip(slot, moved) if moved is not None and bool(moved.any()) else None
         return RomView(strip, self.walk.first, self.walk.count) if strip is not None else None
 
@@ -314,10 +314,10 @@ class RomsPresenter(StagePresenter):
         if verdict is None:
             return Meaning(f"{refdes} has not been read.", f"Read {refdes} (Alt+R), or drop its file here.")
         kind, reads = KIND.get(slot.word, "unknown"), self._about_reads(slot)
-        found = triage_of(self.desk.moment, slot.place)
-        complaint = complaint_expected(self.desk.moment, slot.place)
+        found = triage_of(self.workspace.moment, slot.place)
+        complaint = complaint_expected(self.workspace.moment, slot.place)
         chosen = self._explanation(slot)
-        if found is not None and found.accused:
+        if found is not None and found.culprit:
             return Meaning(f"{capital(found.why)}.", found.next, "bad", reads)
         if complaint and verdict.good:
             return Meaning(
@@ -329,8 +329,8 @@ class RomsPresenter(StagePresenter):
 
     def _no_socket(self) -> Meaning:
         """Why there is nothing to show here, and what can be done."""
-        picked = self.desk.picked_part
-        if picked is not None and self.desk.assessment().roms:
+        picked = self.workspace.picked_part
+        if picked is not None and self.workspace.assessment().roms:
             return Meaning(
                 f"{picked.refdes} is not a ROM socket.", "Take the next socket (Alt+N), or drop image files."
             )
@@ -347,9 +347,9 @@ class RomsPresenter(StagePresenter):
             verdict is not None
             and verdict.verdict in _IN_THE_CELLS
             and slot.image is not None
-            and slot.truth is not None
+            and slot.reference is not None
         ):
-            reads = f"{reads}. " * bool(reads) + f"To correct it: {programming(slot.image, slot.truth).words}."
+            reads = f"{reads}. " * bool(reads) + f"To correct it: {programming(slot.image, slot.reference).words}."
         return reads
 
     def why_in_full(self) -> str:
@@ -365,10 +365,10 @@ class RomsPresenter(StagePresenter):
         if slot is None or slot.verdict is None or slot.verdict.good or found is None:
             return NO_TRACE
         names = [f"A{n}" for n in found.lines("address")] + [f"D{n}" for n in found.lines("data")]
-        chip = self.desk.moment.chip_type(slot.place)
+        chip = self.workspace.moment.chip_type(slot.place)
         if len(names) != 1 or chip is None or names[0] not in {p.name for p in chip.pins}:
             return NO_TRACE
-        board, pin = self.desk.job.boards[slot.board], chip.pin(names[0]).number
+        board, pin = self.workspace.job.boards[slot.board], chip.pin(names[0]).number
         others = board.others_on_net(slot.slot.refdes, pin)
         net = board.net_of(slot.slot.refdes, pin)
         return ((slot.slot.refdes, pin), *others), f"{names[0]} of {slot.slot.refdes} (pin {pin}) on net {net}"
@@ -380,19 +380,19 @@ class RomsPresenter(StagePresenter):
         self.open = "" if self.open == page else page
         self.walk.show_all()
         self._device = ""
-        self.desk.show()
+        self.workspace.show()
 
     def row_picked(self, name: str, index: int) -> None:
         places = self._places()
         if name == SLOTS and index < len(places):
-            self.desk.pick(*places[index])
+            self.workspace.pick(*places[index])
         elif name == EXPLAINED and index > 0:
             self._chosen = index - 1
-            self.desk.show()
+            self.workspace.show()
         elif name == PAGE and self.open == REPAIR:
             first = self._repair_count() - len(self._fits)
             self._device = self._fits[index - first] if index >= first else ""
-            self.desk.show()
+            self.workspace.show()
 
     def _repair_count(self) -> int:
         return len(self._page_rows(self._current()))
@@ -406,55 +406,55 @@ class RomsPresenter(StagePresenter):
         self._look(lambda: self.walk.go_to(int(at[0])))
 
     def move(self, step: int) -> None:
-        every = list(self.desk.assessment().roms)
+        every = list(self.workspace.assessment().roms)
         if every:
-            at = every.index(self.desk.place) if self.desk.place in every else (-1 if step > 0 else 0)
-            self.desk.pick(*every[(at + step) % len(every)])
+            at = every.index(self.workspace.place) if self.workspace.place in every else (-1 if step > 0 else 0)
+            self.workspace.pick(*every[(at + step) % len(every)])
 
     def read(self, times: int) -> None:
         """Reads the picked ROM in the background."""
         slot = self._current()
         if slot is not None:
-            self.desk.pick(*slot.place)  # what is read stands in large type
-            self.desk.read_roms([slot.place], times)
+            self.workspace.pick(*slot.place)  # what is read stands in large type
+            self.workspace.read_roms([slot.place], times)
 
     def read_all(self) -> None:
         """Reads every ROM that was not read yet; all of the board when every one was."""
-        unread = [p for p, s in self.desk.assessment().roms.items() if s.verdict is None]
-        self.desk.read_roms(unread or self._places(), 1)
+        unread = [p for p, s in self.workspace.assessment().roms.items() if s.verdict is None]
+        self.workspace.read_roms(unread or self._places(), 1)
 
     def restore(self) -> None:
         """Works the content out from the reads and the checksums."""
         slot = self._current()
         if slot is not None:
-            restore_slot(self.desk, slot.place)
+            restore_slot(self.workspace, slot.place)
 
     def identify(self) -> None:
         """Holds the read against every board of the store."""
         slot = self._current()
         if slot is None or slot.image is None:
-            self.desk.say("Read the chip first, or drop its file.", True)
+            self.workspace.say("Read the chip first, or drop its file.", True)
             return
-        identify_slot(self.desk, slot.place, slot.image, self.show_matches)
+        identify_slot(self.workspace, slot.place, slot.image, self.show_matches)
 
     def show_matches(self, place: PartRef, matches: tuple[Match, ...]) -> None:
         """The result of an identification, on the page of the set."""
         self._matches, self.open = (place, matches), SET
-        self.desk.show()
+        self.workspace.show()
 
     def save_image(self, name: str) -> None:
         """Writes the reference image for the programmer, repeated to fill the device picked from the list of fits."""
 
         def act() -> list[str]:
             slot = self._current()
-            if slot is None or slot.truth is None:
+            if slot is None or slot.reference is None:
                 raise RequestError(NO_REFERENCE)
-            size = memory_types().find(self._device).size if self._device else len(slot.truth)
-            write_image(Path(name), placed(slot.truth, size))
-            times = f", {size // len(slot.truth)} times for a {self._device}" if size > len(slot.truth) else ""
+            size = memory_types().find(self._device).size if self._device else len(slot.reference)
+            write_image(Path(name), placed(slot.reference, size))
+            times = f", {size // len(slot.reference)} times for a {self._device}" if size > len(slot.reference) else ""
             return [f"{slot.slot.refdes} written to {Path(name).name}{times}"]
 
-        self.desk.attempt(act)
+        self.workspace.attempt(act)
 
     def save_labels(self, name: str) -> None:
         """Writes the window labels of the board in view."""
@@ -462,10 +462,10 @@ class RomsPresenter(StagePresenter):
         def act() -> list[str]:
             from loyal_trace.report.labels import labels_of, write_labels  # the drawing library takes its time to load
 
-            board = self.desk.definition
+            board = self.workspace.definition
             if board is None:
                 raise RequestError("There is no board to print labels for.")
-            write_labels(Path(name), labels_of(board, self.desk.assessment().firmware))
+            write_labels(Path(name), labels_of(board, self.workspace.assessment().firmware))
             return [f"labels written to {Path(name).name}"]
 
-        self.desk.attempt(act)
+        self.workspace.attempt(act)

@@ -1,14 +1,14 @@
 """The short page of Rails: which parts to lift next, readings with them lifted, and where the track reads least."""
 
-from loyal_trace.app.desk import Desk
 from loyal_trace.app.presenters.base import capital
 from loyal_trace.app.presenters.model import NO_ROWS, Action, Cell, Meaning, Row, Rows, Target, heading
+from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.rails import short_on
 from loyal_trace.core.boards.supplies import Rail
 from loyal_trace.core.job.entries import Lifted, Measured, number_or_overload
 from loyal_trace.core.line.context import AskedLift
 from loyal_trace.core.power.expected import NO_SHORT
-from loyal_trace.core.power.shorts import ShortHunt, parts_on
+from loyal_trace.core.power.shorts import ShortSearch, parts_on
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
 from loyal_trace.core.vocabulary.identity import PointRef
 from loyal_trace.core.vocabulary.quantities import Quantity
@@ -21,21 +21,21 @@ _MANY = 4
 class ShortPage:
     """One rail at a time: candidates with their probability, and the next parts to lift."""
 
-    def __init__(self, desk: Desk) -> None:
-        self.desk = desk
+    def __init__(self, workspace: Workspace) -> None:
+        self.workspace = workspace
         self.path = ""
         self._listed: list[str] = []
 
     def rail(self) -> Rail | None:
         """The rail of the path in view, else the first whose net is known."""
-        board = self.desk.definition
+        board = self.workspace.definition
         rails = [r for r in board.rails if r.net in dict(board.nets)] if board else []
         far = {p.point for p in board.chain if p.path == self.path} if board else set()
         return next((r for r in rails if r.far in far), rails[0] if rails else None)
 
-    def _hunt(self) -> ShortHunt | None:
+    def _hunt(self) -> ShortSearch | None:
         rail = self.rail()
-        return short_on(self.desk.moment, self.desk.board, rail.net) if rail else None
+        return short_on(self.workspace.moment, self.workspace.board, rail.net) if rail else None
 
     def asked(self) -> AskedLift | None:
         """Ohms typed alone are of the rail with the proposed parts lifted, or with everything in place."""
@@ -43,7 +43,7 @@ class ShortPage:
         if rail is None:
             return None
         lift = found.lift if found is not None and not found.culprit else ()
-        return AskedLift(self.desk.board, rail.net, rail.far, lift)
+        return AskedLift(self.workspace.board, rail.net, rail.far, lift)
 
     def actions(self) -> tuple[Action, ...]:
         """What can be done on this page."""
@@ -102,8 +102,8 @@ class ShortPage:
         names = " ".join(found.lift) if len(found.lift) <= _MANY else count_of(len(found.lift), "part")
         return Target(names, "lifted, to ground", hint)
 
-    def _candidates(self, rail: Rail, found: ShortHunt | None) -> list[Row]:
-        board = self.desk.definition
+    def _candidates(self, rail: Rail, found: ShortSearch | None) -> list[Row]:
+        board = self.workspace.definition
         if board is None:
             return []
         ranked = found.candidates if found else tuple((p.refdes, 0.0) for p in parts_on(board, rail.net))
@@ -127,7 +127,7 @@ class ShortPage:
 
     def _tests(self, rail: Rail) -> list[Row]:
         """The readings so far, newest last."""
-        lifts = self.desk.snapshot.readings.lifts.get(PointRef(self.desk.board, rail.net), ())
+        lifts = self.workspace.snapshot.readings.lifts.get(PointRef(self.workspace.board, rail.net), ())
         rows = [heading("Readings so far", 26)] if lifts else []
         for lift in lifts:
             gone = lift.value is None or lift.value > NO_SHORT * 5
@@ -142,24 +142,24 @@ class ShortPage:
     def row_picked(self, row: int) -> None:
         """A candidate."""
         if 0 < row <= len(self._listed):
-            self.desk.pick(self.desk.board, self._listed[row - 1])
+            self.workspace.pick(self.workspace.board, self._listed[row - 1])
 
     def move(self, step: int) -> None:
         """The next candidate."""
         if self._listed:
-            at = self._listed.index(self.desk.part) if self.desk.part in self._listed else -1
-            self.desk.pick(self.desk.board, self._listed[(at + step) % len(self._listed)])
+            at = self._listed.index(self.workspace.part) if self.workspace.part in self._listed else -1
+            self.workspace.pick(self.workspace.board, self._listed[(at + step) % len(self._listed)])
 
     def from_meter(self) -> None:
         """The rail to ground from the meter, with the proposed parts lifted."""
-        meter, asked = self.desk.instruments.meter, self.asked()
+        meter, asked = self.workspace.instruments.meter, self.asked()
         if meter is None or asked is None:
-            self.desk.say("No meter is connected. Type the reading.", True)
+            self.workspace.say("No meter is connected. Type the reading.", True)
             return
         try:
             self._record(meter.to_ground(asked.board, asked.far, asked.parts), "meter")
         except LoyalTraceError as error:
-            self.desk.say(str(error), True)
+            self.workspace.say(str(error), True)
 
     def _record(self, ohms: float, source: str) -> None:
         asked = self.asked()
@@ -167,7 +167,7 @@ class ShortPage:
             return
         value, overload = number_or_overload(ohms)
         if asked.parts:
-            self.desk.record(Lifted, board=asked.board, place=asked.net, parts=asked.parts, value=value)
+            self.workspace.record(Lifted, board=asked.board, place=asked.net, parts=asked.parts, value=value)
             return
         fields = {"quantity": Quantity.TO_GROUND, "value": value, "overload": overload, "source": source}
-        self.desk.record(Measured, board=asked.board, place=asked.far, **fields)
+        self.workspace.record(Measured, board=asked.board, place=asked.far, **fields)

@@ -1,7 +1,7 @@
 """The supply page of Rails: a supply described in three lines, for a board that nobody has described."""
 
-from loyal_trace.app.desk import Desk
 from loyal_trace.app.presenters.model import Action, Cell, Meaning, Row, Rows, Target, heading
+from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.job.entries import OWN_BOARD
 from loyal_trace.core.power.described import EXAMPLES, LINES
 
@@ -15,13 +15,15 @@ _SAYS = {
 class SupplyPage:
     """The three lines so far; each is said in the line."""
 
-    def __init__(self, desk: Desk) -> None:
-        self.desk = desk
+    def __init__(self, workspace: Workspace) -> None:
+        self.workspace = workspace
 
     def _begun(self) -> tuple[str, dict[str, str]]:
         """The supply that is being described and its lines: the first without its end; else a new one."""
-        board = self.desk.board or OWN_BOARD
-        told = {key.path: dict(lines) for key, lines in self.desk.snapshot.facts.supplies.items() if key.board == board}
+        board = self.workspace.board or OWN_BOARD
+        told = {
+            key.path: dict(lines) for key, lines in self.workspace.snapshot.facts.supplies.items() if key.board == board
+        }
         begun = next(((name, lines) for name, lines in told.items() if "to" not in lines), None)
         return begun or (f"supply {len(told) + 1}" if told else "+5", {})
 
@@ -37,7 +39,10 @@ class SupplyPage:
         text = f"supply {name}: {wanted} "
         return (
             Action(
-                "L", f"Enter the line {wanted}", lambda: self.desk.line_asked.emit(text), f"Puts {text}into the line"
+                "L",
+                f"Enter the line {wanted}",
+                lambda: self.workspace.line_asked.emit(text),
+                f"Puts {text}into the line",
             ),
         )
 

@@ -18,16 +18,16 @@ class SuspectsPresenter(StagePresenter):
     stage = Stage.SUSPECTS
 
     def _suspects(self) -> list[Suspect]:
-        return [s for s in self.desk.assessment().suspects if s.against][:_LISTED]
+        return [s for s in self.workspace.assessment().suspects if s.against][:_LISTED]
 
     def _current(self) -> Suspect | None:
         """The suspect whose reasons are shown: the picked part, if anything is known of it; else the likeliest."""
-        if self.desk.picked_part is not None:
-            return self.desk.assessment().suspect_at(self.desk.place)
+        if self.workspace.picked_part is not None:
+            return self.workspace.assessment().suspect_at(self.workspace.place)
         return next(iter(self._suspects()), None)
 
     def page(self) -> Page:
-        found, suspects, current = self.desk.assessment(), self._suspects(), self._current()
+        found, suspects, current = self.workspace.assessment(), self._suspects(), self._current()
         lines = sum(len(s.evidence) for s in found.suspects)
         healthy = cleared(found.suspects)
         about = f"{count_of(lines, 'line')} of evidence on {count_of(len(found.suspects), 'part')}"
@@ -48,15 +48,15 @@ class SuspectsPresenter(StagePresenter):
     def _suspect_row(self, suspect: Suspect) -> Row:
         kind = _kind(suspect, "unknown")
         cells = (
-            Cell(36, 84, self.desk.place_name(suspect.place), bold=True, mono=True),
+            Cell(36, 84, self.workspace.place_name(suspect.place), bold=True, mono=True),
             Cell(124, 190, suspect.what),
-            Cell(522, 76, format_percent(suspect.belief), kind, bold=True, mono=True),
+            Cell(522, 76, format_percent(suspect.probability), kind, bold=True, mono=True),
             Cell(602, 0, f"{count_of(len(suspect.evidence), 'line')}"),
         )
-        return Row(kind, cells, (322.0, 188.0, suspect.belief, "ink"), height=25)
+        return Row(kind, cells, (322.0, 188.0, suspect.probability, "ink"), height=25)
 
     def _actions(self) -> tuple[Action, ...]:
-        if not self.desk.assessment().next:
+        if not self.workspace.assessment().next:
             return ()
         return (
             Action(
@@ -69,45 +69,45 @@ class SuspectsPresenter(StagePresenter):
         )
 
     def _meaning(self, suspect: Suspect | None) -> Meaning:
-        things = self.desk.assessment().next
+        things = self.workspace.assessment().next
         following = f"{capital(things[0].text)}." if things else "Plan the repair (Ctrl+7)."
         if suspect is None:
-            picked = self.desk.picked_part
+            picked = self.workspace.picked_part
             if picked is not None and self._suspects():
                 return Meaning(f"There is no evidence about {picked.refdes} yet.", following)
             return Meaning("No part is suspected yet.", "Read the ROMs, probe a chip or enter a symptom.")
         strongest = suspect.against[0].text if suspect.against else "no evidence against it"
-        healthy = in_order(set(cleared(self.desk.assessment().suspects)))
+        healthy = in_order(set(cleared(self.workspace.assessment().suspects)))
         aside = f"Evidence so far is in favour of: {', '.join(healthy[:14])}" if healthy else ""
-        likely = format_percent(suspect.belief)
+        likely = format_percent(suspect.probability)
         why = f"Probability that {suspect.place.refdes} is faulty: {likely}. Strongest evidence: {strongest}."
         return Meaning(why, following, _kind(suspect, "good"), aside)
 
     def row_picked(self, name: str, index: int) -> None:
         if name == RANKED:
-            self.desk.pick(*self._suspects()[index].place)
+            self.workspace.pick(*self._suspects()[index].place)
         elif name == THINGS:
             self._jump(index - 1)
 
     def move(self, step: int) -> None:
         places = [s.place for s in self._suspects()]
         if places:
-            at = places.index(self.desk.place) if self.desk.place in places else (-1 if step > 0 else 0)
-            self.desk.pick(*places[(at + step) % len(places)])
+            at = places.index(self.workspace.place) if self.workspace.place in places else (-1 if step > 0 else 0)
+            self.workspace.pick(*places[(at + step) % len(places)])
 
     def _jump(self, index: int) -> None:
         """Goes to the stage and place of one of the next things."""
-        things = self.desk.assessment().next
+        things = self.workspace.assessment().next
         if 0 <= index < len(things):
             self._go(things[index].place, things[index].stage)
 
     def _go(self, place: PartRef, stage: Stage) -> None:
-        self.desk.pick(*place)
-        self.desk.stage_asked.emit(stage)
+        self.workspace.pick(*place)
+        self.workspace.stage_asked.emit(stage)
 
 
 def _kind(suspect: Suspect, otherwise: str) -> str:
-    return "bad" if suspect.belief >= 0.5 else "doubtful" if suspect.belief >= 0.2 else otherwise
+    return "bad" if suspect.probability >= 0.5 else "doubtful" if suspect.probability >= 0.2 else otherwise
 
 
 def _reason_rows(suspect: Suspect | None) -> Rows:

@@ -1,9 +1,9 @@
 """The teardown page of Inspect: what came off, and the same list backwards as it goes together again."""
 
-from loyal_trace.app.desk import Desk
 from loyal_trace.app.presenters.model import Action, Cell, Meaning, Row, Rows, Target, heading
+from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.teardown import left_over, reassembly, still_out
-from loyal_trace.core.job.entries import PutBack
+from loyal_trace.core.job.entries import Refitted
 from loyal_trace.core.vocabulary.units import count_of
 
 _EXAMPLE = "off: 4 M3x8 screws, bottom shield; or: off: ribbon, J3, red stripe left"
@@ -12,14 +12,16 @@ _EXAMPLE = "off: 4 M3x8 screws, bottom shield; or: off: ribbon, J3, red stripe l
 class TeardownPage:
     """Steps with the last one first, as they go back; a new one is said in the line."""
 
-    def __init__(self, desk: Desk) -> None:
-        self.desk = desk
+    def __init__(self, workspace: Workspace) -> None:
+        self.workspace = workspace
         self.current = 0
 
     def actions(self) -> tuple[Action, ...]:
         """What can be done on this page."""
-        off = Action("O", "Enter what comes off", lambda: self.desk.line_asked.emit("off: "), "Puts off: into the line")
-        if not reassembly(self.desk.snapshot):
+        off = Action(
+            "O", "Enter what comes off", lambda: self.workspace.line_asked.emit("off: "), "Puts off: into the line"
+        )
+        if not reassembly(self.workspace.snapshot):
             return (off,)
         return (
             Action(
@@ -30,10 +32,10 @@ class TeardownPage:
 
     def rows(self) -> Rows:
         """What came off, the last first."""
-        listed = reassembly(self.desk.snapshot)
+        listed = reassembly(self.workspace.snapshot)
         self.current = min(self.current, max(0, len(listed) - 1))
         rows = [heading("Reassembly: last off, first on", 30)] if listed else []
-        errors = left_over(self.desk.snapshot)
+        errors = left_over(self.workspace.snapshot)
         for item in listed:
             lost = item.back == 0 and any(item.words in error for error in errors)
             kind = "good" if not item.left else "bad" if lost else "unknown"
@@ -48,13 +50,13 @@ class TeardownPage:
 
     def meaning(self) -> Meaning:
         """What is left over, or still off."""
-        errors, out = left_over(self.desk.snapshot), still_out(self.desk.snapshot)
+        errors, out = left_over(self.workspace.snapshot), still_out(self.workspace.snapshot)
         if errors:
             return Meaning(f"{'; '.join(errors)}.", "Find out where they belong before you close the case.", "bad")
         if out:
             still = f"{count_of(len(out), 'step')} of the teardown not refitted yet."
             return Meaning(still, "Type what comes off next; press Alt+P when the selected step is refitted.")
-        if reassembly(self.desk.snapshot):
+        if reassembly(self.workspace.snapshot):
             return Meaning(
                 "Everything recorded as taken off is recorded as refitted.",
                 "Look for pieces that are left over.",
@@ -71,24 +73,24 @@ class TeardownPage:
         """Another step."""
         if row > 0:
             self.current = row - 1
-            self.desk.show()
+            self.workspace.show()
 
     def move(self, step: int) -> None:
         """The next step."""
-        listed = reassembly(self.desk.snapshot)
+        listed = reassembly(self.workspace.snapshot)
         if listed:
             self.current = (self.current + step) % len(listed)
-            self.desk.show()
+            self.workspace.show()
 
     def put_back(self) -> None:
         """All that is left of the picked step is back; then the next one that is off."""
-        listed = reassembly(self.desk.snapshot)
+        listed = reassembly(self.workspace.snapshot)
         item = listed[self.current] if listed else None
-        if item is not None and item.left and self.desk.record(PutBack, target=item.step.id, count=item.left):
+        if item is not None and item.left and self.workspace.record(Refitted, target=item.step.id, count=item.left):
             self.go_on()
 
     def go_on(self) -> None:
         """To the first step that is still off."""
-        listed = reassembly(self.desk.snapshot)
+        listed = reassembly(self.workspace.snapshot)
         self.current = next((n for n, item in enumerate(listed) if item.left), self.current)
-        self.desk.show()
+        self.workspace.show()

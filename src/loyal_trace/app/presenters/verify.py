@@ -4,9 +4,9 @@ from dataclasses import dataclass
 
 from loyal_trace.app.cautions import caution_words
 from loyal_trace.app.commands import guard_words, monitor_near
-from loyal_trace.app.desk import Desk
 from loyal_trace.app.presenters.base import StagePresenter
 from loyal_trace.app.presenters.model import Action, Cap, Cell, Meaning, Page, Question, Row, Rows, Target
+from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.proof import Proof, ProofItem
 from loyal_trace.core.job.entries import CheckResult, NotTestable, SymptomSeen
 from loyal_trace.core.proving.starts import StartTally, failure_rate_upper
@@ -41,12 +41,12 @@ class VerifyPresenter(StagePresenter):
 
     stage = Stage.VERIFY
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk)
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__(workspace)
         self.current = 0
 
     def _proof(self) -> Proof:
-        return self.desk.assessment().proof
+        return self.workspace.assessment().proof
 
     def page(self) -> Page:
         proof = self._proof()
@@ -55,7 +55,7 @@ class VerifyPresenter(StagePresenter):
         about = (
             f"{proof.done} of {count_of(len(proof.items), 'item')} settled · {count_of(tally.clean, 'clean start')}, "
         )
-        starts = tuple(s.clean for s in self.desk.snapshot.proving.starts)
+        starts = tuple(s.clean for s in self.workspace.snapshot.proving.starts)
         return Page(
             "What is proved so far?",
             f"{about}{tally.failed} failed since the last change",
@@ -69,21 +69,21 @@ class VerifyPresenter(StagePresenter):
 
     def _caution(self) -> str:
         """What comes before power, and the monitor where one shows the picture."""
-        job = self.desk.job
+        job = self.workspace.job
         first = [words for words in (guard_words(job, board_id) for board_id in job.boards) if words]
         monitor = any(monitor_near(job, board_id) for board_id in job.boards)
         return "\n".join((*first, caution_words([Caution.MONITOR]) if monitor else "")).strip()
 
     def _target(self) -> Target:
         """What the next pad key or line is about: the board's starts, and the check in hand."""
-        board = self.desk.definition
+        board = self.workspace.definition
         item = self._item()
         return Target(board.name if board else "job", f"check: {item.name}" if item else "", _HINT)
 
     def _actions(self) -> tuple[Action, ...]:
         bench = (
             ()
-            if self.desk.instruments.power is None
+            if self.workspace.instruments.power is None
             else (
                 Action("S", "Start on the bench", self.bench_start, "Switches the board on and records how it starts"),
             )
@@ -91,7 +91,7 @@ class VerifyPresenter(StagePresenter):
         code = Action(
             "C",
             "Failed start with code",
-            lambda: self.desk.line_asked.emit("start failed code "),
+            lambda: self.workspace.line_asked.emit("start failed code "),
             "Puts the words into the line; type the code that the board shows",
         )
         if self._item() is None:
@@ -126,7 +126,7 @@ class VerifyPresenter(StagePresenter):
     def _following(self, proof: Proof) -> str:
         tally = proof.starts
         if tally.failed:
-            codes = {s.code for s in self.desk.snapshot.proving.starts if s.code}
+            codes = {s.code for s in self.workspace.snapshot.proving.starts if s.code}
             said = f" It shows code {', '.join(sorted(codes))}." if codes else ""
             return f"It still fails.{said} Return to Suspects (Ctrl+6)."
         if tally.still_needed:
@@ -149,11 +149,11 @@ class VerifyPresenter(StagePresenter):
         items = self._proof().items
         if items:
             self.current = (self.current + step) % len(items)
-            self.desk.show()
+            self.workspace.show()
 
     def row_picked(self, name: str, index: int) -> None:
         self.current = index
-        self.desk.show()
+        self.workspace.show()
 
     def pad(self) -> tuple[Cap, ...]:
         return (Cap("C", "clean start"), Cap("F", "failed start"))
@@ -168,12 +168,12 @@ class VerifyPresenter(StagePresenter):
 
     def bench_start(self) -> None:
         """One start of the simulated or real power switch."""
-        power = self.desk.instruments.power
+        power = self.workspace.instruments.power
         if power is not None:
             try:
                 clean, code = power.start()
             except LoyalTraceError as error:
-                self.desk.say(str(error), True)
+                self.workspace.say(str(error), True)
                 return
             self.start(clean, code)
 
@@ -184,16 +184,16 @@ class VerifyPresenter(StagePresenter):
             return
         if item.name.startswith(GONE):
             text = item.name.removeprefix(GONE)
-            done = self.desk.record(SymptomSeen, board=item.board, text=text, present=not passed)
+            done = self.workspace.record(SymptomSeen, board=item.board, text=text, present=not passed)
         else:
-            done = self.desk.record(CheckResult, board=item.board, item=item.name, passed=passed)
+            done = self.workspace.record(CheckResult, board=item.board, item=item.name, passed=passed)
         if done:
             self.move(1)
 
     def not_testable(self, reason: str) -> None:
         """The check in hand cannot be tested here, with the reason."""
         item = self._item()
-        if item is not None and self.desk.record(NotTestable, board=item.board, item=item.name, reason=reason):
+        if item is not None and self.workspace.record(NotTestable, board=item.board, item=item.name, reason=reason):
             self.move(1)
 
 

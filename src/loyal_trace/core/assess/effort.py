@@ -100,7 +100,7 @@ def _known(found: Assessment) -> float:
 
 def _unexplained(found: Assessment) -> list[str]:
     """Symptoms present that no strong suspect's block explains yet."""
-    strong = {s.place for s in found.suspects if s.belief >= DECIDE_FROM}
+    strong = {s.place for s in found.suspects if s.probability >= DECIDE_FROM}
     lost = []
     for symptom in found.moment.snapshot.proving.symptoms.values():
         board = found.moment.boards.get(symptom.board)
@@ -152,6 +152,6 @@ def _chance(found: Assessment, spread: float) -> tuple[float, float] | None:
     for suspect in found.suspects:
         part = moment.part(suspect.place)
         spare = any(i.number == part.number and in_stock(moment, i) for i in stock(moment))
-        if part.rare and suspect.belief >= DECIDE_FROM and not spare:
+        if part.rare and suspect.probability >= DECIDE_FROM and not spare:
             chance *= _RARE_CHANCE
     return max(0.02, chance - _WIDEST * spread), min(0.99, chance + _WIDEST * spread * (1 - chance))

@@ -15,13 +15,13 @@ from loyal_trace.core.power.expected import NO_SHORT
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.quantities import GROUND
 
-AS_FOUND, RENEW_FIRST, BY_RISK = "test as found", "renew capacitors first", "by risk"
+AS_FOUND, RENEW_FIRST, BY_RISK = "test as found", "replace capacitors first", "by risk"
 FIRST_POWER = {
     AS_FOUND: "a baseline first: known what worked before",
     RENEW_FIRST: "forty-year-old electrolytics can do damage; replacing them gives a reliable baseline",
     BY_RISK: "rails checked with a current limit, then a short test",
 }
-_ALIASES = {"decide by risk": BY_RISK, "renew first": RENEW_FIRST}
+_ALIASES = {"decide by risk": BY_RISK, "renew first": RENEW_FIRST, "renew capacitors first": RENEW_FIRST}
 HIGH, LOW = 0.6, 0.3
 REPAIR_ORDER_DECISION = "repair order"
 
@@ -58,10 +58,10 @@ def repair_order(moment: Moment) -> str:
     decided = moment.snapshot.decision(REPAIR_ORDER_DECISION)
     if decided:
         return decided
-    school = first_power_choice(moment)
-    if school == BY_RISK:
-        school = first_power_risk(moment).advice
-    return "capacitors first" if school == RENEW_FIRST else "least invasive"
+    choice = first_power_choice(moment)
+    if choice == BY_RISK:
+        choice = first_power_risk(moment).advice
+    return "capacitors first" if choice == RENEW_FIRST else "least invasive"
 
 
 def first_power_risk(moment: Moment) -> PowerRisk:
@@ -90,7 +90,7 @@ def _age(moment: Moment) -> tuple[float, str]:
 
 def _leaks(moment: Moment) -> tuple[float, str]:
     open_leaks = [
-        leak for board_id in moment.boards for leak in leaks_on(moment, board_id) if leak.open or not leak.renewed
+        leak for board_id in moment.boards for leak in leaks_on(moment, board_id) if leak.open or not leak.replaced
     ]
     if open_leaks:
         return 0.3, f"{', '.join(leak.refdes for leak in open_leaks)} leaking: electrolyte conducts"
@@ -114,7 +114,7 @@ def _supply(moment: Moment) -> tuple[float, str]:
     wrong = [
         p
         for report in judged_rails(moment).values()
-        for p in report.accusing
+        for p in report.against_own_part
         if p.point.quantity in ("rating", "diode")
     ]
     if wrong:

@@ -42,13 +42,13 @@ def gather(moment: Moment, table: EvidenceTable) -> dict[PartRef, list[Evidence]
 
 
 def _roms(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
-    accused = _accused_by_code(moment)
+    culprit = _accused_by_code(moment)
     for place, slot in judged_slots(moment).items():
         if slot.verdict is None or slot.verdict.verdict in _NOT_ACCUSING:
             continue
         kind = {"matches": "rom-right", "unstable": "rom-unstable"}.get(slot.verdict.verdict, "rom-wrong")
         # The self-test complains although the content is right: contact is likelier than cells, so it clears less.
-        if kind == "rom-right" and place in accused:
+        if kind == "rom-right" and place in culprit:
             kind = "rom-right-but-accused"
         yield table.line(place, kind, f"read out of circuit: {slot.verdict.reason}")
 
@@ -128,7 +128,7 @@ def _rails(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
             since = last_change(moment, place)
             if not point.point.part or point.reading is None or (since and point.reading.time <= since):
                 continue
-            if point in report.accusing:
+            if point in report.against_own_part:
                 good = report.path_of(point).last_good
                 after = f"; {good.point.point} before it is good" if good else ""
                 yield table.line(place, "rail-bad", f"{point.why} ({point.shown}){after}")

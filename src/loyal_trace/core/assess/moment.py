@@ -49,7 +49,7 @@ class Memo:
 
 
 @dataclass(frozen=True)
-class Beliefs:
+class DiagnosisTables:
     """The passed-in tables of the diagnosis: weights of evidence, prior probabilities, limits of series resistance."""
 
     evidence: EvidenceTable
@@ -68,7 +68,7 @@ class Moment:
     drawer: tuple[StockItem, ...] = ()
     currents: CurrentTable | None = None
     workshop: BenchProfile | None = None
-    beliefs: Beliefs | None = None
+    tables: DiagnosisTables | None = None
     memo: Memo = field(default_factory=Memo)
     _done: dict[Hashable, Any] = field(default_factory=dict, repr=False)
 
@@ -103,11 +103,11 @@ def places_of(moment: Moment) -> tuple[PartRef, ...]:
     return tuple(PartRef(board_id, part.refdes) for board_id, board in moment.boards.items() for part in board.parts)
 
 
-def tables_of(moment: Moment) -> Beliefs:
+def tables_of(moment: Moment) -> DiagnosisTables:
     """The evidence weights and priors of this moment; RequestError when none were passed in."""
-    if moment.beliefs is None:
+    if moment.tables is None:
         raise RequestError("no evidence tables were passed in")
-    return moment.beliefs
+    return moment.tables
 
 
 def once(

@@ -82,7 +82,7 @@ def _capacitor(moment: Moment, board_id: str, part: Part) -> PartVerdict:
         ohm.frequency if ohm else None,
         any(m.in_circuit for m in (farad, ohm) if m),
     )
-    return judge_capacitor(part, read, moment.beliefs.esr if moment.beliefs is not None else None)
+    return judge_capacitor(part, read, moment.tables.esr if moment.tables is not None else None)
 
 
 @once

@@ -85,21 +85,21 @@ def _recorded(moment: Moment) -> list[Step]:
 
 def _capacitor_steps(moment: Moment, suspects: tuple[Suspect, ...]) -> list[Step]:
     verdicts = judged_capacitors(moment)
-    accused = {s.place: s for s in suspects if s.belief >= DECIDE_FROM and s.against}
+    culprit = {s.place: s for s in suspects if s.probability >= DECIDE_FROM and s.against}
     service = {PartRef(b, item.refdes): item.why for b, board in moment.boards.items() for item in board.service}
     steps = []
     for place, verdict in verdicts.items():
         if verdict.verdict == "bad":
             # A measured capacitor outside its limits is as sure as this program gets about a part.
             steps.append(_capacitor(moment, place, verdict.reason, 0.95))
-        elif place in accused:
-            steps.append(_capacitor(moment, place, accused[place].against[0].text, accused[place].belief))
+        elif place in culprit:
+            steps.append(_capacitor(moment, place, culprit[place].against[0].text, culprit[place].probability))
         elif place in service and verdict.verdict != "good" and not replaced(moment, place):
             steps.append(_capacitor(moment, place, f"usual service: {service[place]}", 0.3))
     return steps
 
 
-def _capacitor(moment: Moment, place: PartRef, reason: str, belief: float) -> Step:
+def _capacitor(moment: Moment, place: PartRef, reason: str, probability: float) -> Step:
     part, board = moment.part(place), moment.boards[place.board]
     choice, checks = choose_substitute(moment, place)
     unseen = part.polarised and not photographed(moment, place)
@@ -121,7 +121,7 @@ def _capacitor(moment: Moment, place: PartRef, reason: str, belief: float) -> St
         f"measure the new part before you fit it, then the rail or signal of {part.refdes}",
         # Without a limit on the board, cans are about 1.6 times as tall as they are wide.
         height=limit[0] if limit else (part.diameter or 5) * 1.6,
-        belief=belief,
+        probability=probability,
     )
 
 
@@ -145,7 +145,7 @@ def _rom_steps(moment: Moment) -> list[Step]:
         if slot.verdict and verdict in ("stuck-address", "stuck-data", "unstable"):
             steps.append(_leg_step(place, slot.verdict))
         elif slot.verdict and verdict in ("few-bytes", "blank", "unknown"):
-            steps.append(_program_step(moment, place, slot.verdict.reason, bool(slot.truth)))
+            steps.append(_program_step(moment, place, slot.verdict.reason, bool(slot.reference)))
     return steps
 
 
@@ -163,13 +163,13 @@ def _leg_step(place: PartRef, verdict: RomVerdict) -> Step:
         after=f"read {place.refdes} again, three times",
         socketed=True,
         height=0.0,
-        belief=0.9,
+        probability=0.9,
     )
 
 
-def _program_step(moment: Moment, place: PartRef, reason: str, truth: bool) -> Step:
+def _program_step(moment: Moment, place: PartRef, reason: str, reference: bool) -> Step:
     part = moment.part(place)
-    how = "with the reference image" if truth else "when its reference image is found"
+    how = "with the reference image" if reference else "when its reference image is found"
     return Step(
         f"{place.board}/{place.refdes}/program",
         "program",
@@ -183,7 +183,7 @@ def _program_step(moment: Moment, place: PartRef, reason: str, truth: bool) -> S
         after=f"verify twice, then read {place.refdes} again",
         socketed=part.socketed,
         height=1.0,
-        belief=0.9,
+        probability=0.9,
     )
 
 
@@ -193,8 +193,8 @@ def _programming_cautions(moment: Moment, place: PartRef) -> tuple[Caution, ...]
     number = moment.part(place).number or slot.slot.device
     if not is_uv_erased(number):
         return (Caution.STATIC,)
-    known = slot.image is not None and bool(slot.truth)
-    over = known and programming(slot.image or b"", slot.truth or b"").how == "over"
+    known = slot.image is not None and bool(slot.reference)
+    over = known and programming(slot.image or b"", slot.reference or b"").how == "over"
     return (Caution.AGED_CELLS if over else Caution.UV, Caution.STATIC)
 
 
@@ -204,7 +204,7 @@ def _suspect_steps(moment: Moment, suspects: tuple[Suspect, ...]) -> list[Step]:
     for suspect in suspects:
         part = moment.part(suspect.place)
         # Capacitors have steps of their own, from measured values.
-        if part.kind == "capacitor" or suspect.belief < DECIDE_FROM:
+        if part.kind == "capacitor" or suspect.probability < DECIDE_FROM:
             continue
         if suspect.place not in slots:
             steps.append(_chip_step(moment, suspect, part))
@@ -215,7 +215,7 @@ def _suspect_steps(moment: Moment, suspects: tuple[Suspect, ...]) -> list[Step]:
 
 def _chip_step(moment: Moment, suspect: Suspect, part: Part) -> Step:
     spare = next((i for i in stock(moment) if i.number == part.number and in_stock(moment, i)), None)
-    reason = f"probability {format_percent(suspect.belief)}: {suspect.against[0].text}"
+    reason = f"probability {format_percent(suspect.probability)}: {suspect.against[0].text}"
     # Evidence after the replacement speaks against the new part or the line: twice the same chip is no plan.
     fitted = moment.snapshot.parts.fitted.get(suspect.place)
     if fitted:
@@ -248,7 +248,7 @@ def _chip_step(moment: Moment, suspect: Suspect, part: Part) -> Step:
         f"probe {part.refdes} again",
         part.socketed,
         TALL.get(part.kind, 4.0),
-        suspect.belief,
+        suspect.probability,
     )
 
 
@@ -277,7 +277,7 @@ def _socket_step(place: PartRef, part: Part, reason: str) -> Step:
         tool="take the chip out first; never solder a socket with the chip in it",
         after="count clean starts again",
         height=5.0,
-        belief=0.8,
+        probability=0.8,
     )
 
 
@@ -316,7 +316,7 @@ def _moved(moment: Moment, place: PartRef, kind: str, what: str, reason: str, af
         after=f"type “{after}”",
         socketed=True,
         height=0.0,
-        belief=1.0,
+        probability=1.0,
     )
 
 
@@ -336,7 +336,7 @@ def _fit_missing(moment: Moment, place: PartRef) -> Step:
         tool="by hand, pin 1 to the mark" if part.socketed else "iron",
         after=f"inspect {part.refdes}: pin 1, all pins in their contacts",
         socketed=part.socketed,
-        belief=1.0,
+        probability=1.0,
     )
 
 

@@ -47,7 +47,7 @@ def progress(found: Assessment) -> tuple[StageProgress, ...]:
     seen = sum(1 for place in state.seen.findings if place[0] in moment.boards and place not in vias)
     points = [p for report in found.rails.values() for p in report.points]
     slots = list(found.roms.values())
-    strong = [s for s in found.suspects if s.belief >= SUSPECT_FROM]
+    strong = [s for s in found.suspects if s.probability >= SUSPECT_FROM]
     plan = found.plan
     chips = sum(1 for place in places_of(moment) if moment.chip_type(place))
     items = found.proof.items
@@ -125,7 +125,7 @@ def _rail_marks(found: Assessment, board_id: str, board: BoardDefinition) -> dic
     report, words = found.rails[board_id], dict[str, str]()
     for point in report.points:
         part = point.point.part
-        word = "follows" if point.verdict == "bad" and point not in report.accusing else point.verdict
+        word = "follows" if point.verdict == "bad" and point not in report.against_own_part else point.verdict
         if part and (part not in words or order.index(word) < order.index(words[part])):
             words[part] = word
     return {part: mark_for_word(word, hatched=word == "bad") for part, word in words.items()}
@@ -153,11 +153,11 @@ def _suspect_marks(found: Assessment, board_id: str, board: BoardDefinition) -> 
     marks = {}
     for suspect in found.suspects:
         if suspect.place[0] == board_id:
-            if suspect.belief >= 0.5:
-                marks[suspect.place[1]] = Mark("bad", f"suspect, {format_percent(suspect.belief)}", True)
-            elif suspect.belief >= SUSPECT_FROM:
-                marks[suspect.place[1]] = Mark("doubtful", f"suspect, {format_percent(suspect.belief)}", True)
-            elif suspect.belief < suspect.prior:
+            if suspect.probability >= 0.5:
+                marks[suspect.place[1]] = Mark("bad", f"suspect, {format_percent(suspect.probability)}", True)
+            elif suspect.probability >= SUSPECT_FROM:
+                marks[suspect.place[1]] = Mark("doubtful", f"suspect, {format_percent(suspect.probability)}", True)
+            elif suspect.probability < suspect.prior:
                 marks[suspect.place[1]] = Mark("good", "evidence for it")
     return marks
 

@@ -8,8 +8,8 @@ from loyal_trace.core.job.entries import Measured
 from loyal_trace.core.job.snapshot import ReadingKey
 from loyal_trace.core.power.consumption import Draw
 from loyal_trace.core.power.rails import RailReport, judge_rails
-from loyal_trace.core.power.shorts import ShortHunt, hunt
-from loyal_trace.core.power.under_load import Around
+from loyal_trace.core.power.shorts import ShortSearch, find_short
+from loyal_trace.core.power.under_load import SupplyContext
 from loyal_trace.core.simulation.clock_tree import ClockNode, judge_tree, predict
 from loyal_trace.core.vocabulary.findings import Finding
 from loyal_trace.core.vocabulary.identity import PartRef, PointRef
@@ -48,7 +48,7 @@ def draw(moment: Moment, board_id: str) -> Draw | None:
     return moment.currents.draw(p for p in board.chips if not absent(moment, PartRef(board_id, p.refdes)))
 
 
-def around(moment: Moment, board_id: str) -> Around:
+def around(moment: Moment, board_id: str) -> SupplyContext:
     """What the rules of the supplies may know besides the readings of their path."""
     verdicts = {place.refdes: v for place, v in judged_capacitors(moment).items() if place.board == board_id}
     dry = {
@@ -56,7 +56,7 @@ def around(moment: Moment, board_id: str) -> Around:
         for place, seen in moment.snapshot.seen.findings.items()
         if place.board == board_id and seen[-1].finding is Finding.COMPOUND_MISSING
     }
-    return Around(verdicts, draw(moment, board_id), frozenset(dry))
+    return SupplyContext(verdicts, draw(moment, board_id), frozenset(dry))
 
 
 def predicted_clocks(moment: Moment, board_id: str) -> tuple[ClockNode, ...]:
@@ -88,7 +88,7 @@ def frequencies(moment: Moment, board_id: str) -> dict[str, float]:
     return found
 
 
-def short_on(moment: Moment, board_id: str, net: str) -> ShortHunt | None:
+def short_on(moment: Moment, board_id: str, net: str) -> ShortSearch | None:
     """Where the short on a net is, once its resistance to ground is known to be low; None before that."""
     board, snapshot = moment.boards[board_id], moment.snapshot
     at = {f"{refdes}.{pin}" for refdes, pin in dict(board.nets).get(net, ())}
@@ -103,4 +103,4 @@ def short_on(moment: Moment, board_id: str, net: str) -> ShortHunt | None:
         if entry is not None and entry.value is not None:
             track[point.partition(".")[0]] = entry.value
     lifts = snapshot.readings.lifts.get(PointRef(board_id, net), ())
-    return hunt(board, net, baseline.value or 0.0, lifts, track)
+    return find_short(board, net, baseline.value or 0.0, lifts, track)

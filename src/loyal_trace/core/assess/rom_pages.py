@@ -139,9 +139,9 @@ def _way(slot: SlotAssessment, technology: str) -> Programming | None:
     if site in _NOT_THE_CELLS:
         words = f"the fault is not in the cells: repair the {WORDS[site]} first, then read it again"
         return Programming("elsewhere", words)
-    if slot.image is None or slot.truth is None:
+    if slot.image is None or slot.reference is None:
         return None
-    return programming(slot.image, slot.truth, technology)
+    return programming(slot.image, slot.reference, technology)
 
 
 def allowed_words(technology: str) -> str:
@@ -168,9 +168,9 @@ def learn_register(moment: Moment) -> Learned:
     """
     roms, pairs = judged_slots(moment), []
     for place, taken in sorted(moment.snapshot.roms.signatures.items()):
-        truth = roms[place].truth if place in roms else None
-        if taken.value is not None and truth is not None:
-            pairs.append((truth, taken.value))
+        reference = roms[place].reference if place in roms else None
+        if taken.value is not None and reference is not None:
+            pairs.append((reference, taken.value))
     if len(pairs) < 3:
         have = len(pairs)
         raise RequestError(

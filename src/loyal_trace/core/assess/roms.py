@@ -6,9 +6,9 @@ from loyal_trace.core.assess.moment import Moment, once
 from loyal_trace.core.boards.model import BoardDefinition, RomSlot, SelfTestCode
 from loyal_trace.core.job.entries import ImageKnown
 from loyal_trace.core.job.snapshot import ImageKey
-from loyal_trace.core.roms.by_sums import Expected
+from loyal_trace.core.roms.by_checksums import Expected
 from loyal_trace.core.roms.hypotheses import PinNames
-from loyal_trace.core.roms.images import KnownSum, RomImage, SumList, base_name, prevailing_firmware
+from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, RomImage, base_name, prevailing_firmware
 from loyal_trace.core.roms.sets import RevisionMix, board_sums, revision_mix
 from loyal_trace.core.roms.signature import HEX_SYMBOLS, register_from
 from loyal_trace.core.roms.slots import expected_complaint
@@ -30,7 +30,7 @@ class SlotAssessment:
     reads: int
     verdict: RomVerdict | None
     image: bytes | None = None
-    truth: bytes | None = None
+    reference: bytes | None = None
 
     @property
     def place(self) -> PartRef:
@@ -63,7 +63,7 @@ def sockets_for(name: str, size: int | None, boards: dict[str, BoardDefinition])
     return fitting or [place for place, _ in named]
 
 
-def bound(entry: KnownSum, boards: dict[str, BoardDefinition]) -> KnownSum:
+def bound(entry: KnownChecksum, boards: dict[str, BoardDefinition]) -> KnownChecksum:
     """A checksum line with the board of the socket that it means; `NOT_SAID` when two boards could claim it."""
     if entry.board:
         return entry
@@ -75,14 +75,14 @@ def bound(entry: KnownSum, boards: dict[str, BoardDefinition]) -> KnownSum:
 
 
 @once
-def known_sums(moment: Moment) -> SumList:
+def known_sums(moment: Moment) -> ChecksumList:
     """All checksums of the job: those of the boards and those of imported lists, each bound to its board."""
     boards, lists = dict(moment.boards), moment.snapshot.roms.lists
 
-    def gathered() -> SumList:
+    def gathered() -> ChecksumList:
         entries = [entry for board in boards.values() for entry in board_sums(board)]
         entries += [bound(line.known, boards) for taken in lists for line in taken.lines]
-        return SumList(entries, "boards and lists of this job")
+        return ChecksumList(entries, "boards and lists of this job")
 
     slots = tuple((board_id, board.rom_slots) for board_id, board in boards.items())
     return moment.memo.of(("sums", slots, tuple(taken.id for taken in lists)), gathered)
@@ -129,7 +129,7 @@ def _slot(moment: Moment, board_id: str, slot: RomSlot) -> SlotAssessment:
     reads, known = moment.snapshot.roms.reads.get(place, ()), reference_of(moment, place)
     reference = known.attachment if known is not None else ""
     if not reads:
-        return SlotAssessment(board_id, slot, 0, None, truth=moment.blobs(reference) if reference else None)
+        return SlotAssessment(board_id, slot, 0, None, reference=moment.blobs(reference) if reference else None)
     chip = moment.chip_type(place)
     others = tuple(
         sorted((key, entry.attachment) for key, entry in moment.snapshot.roms.images.items() if key.board == board_id)
@@ -149,23 +149,23 @@ def _slot(moment: Moment, board_id: str, slot: RomSlot) -> SlotAssessment:
     return moment.memo.of(key, lambda: _judged(moment, place, slot, reference))
 
 
-def _judged(moment: Moment, place: PartRef, slot: RomSlot, reference: str) -> SlotAssessment:
+def _judged(moment: Moment, place: PartRef, slot: RomSlot, attachment: str) -> SlotAssessment:
     reads = moment.snapshot.roms.reads[place]
     image, sums, chip = _image(moment, place), known_sums(moment), moment.chip_type(place)
-    truth = moment.blobs(reference) if reference else None
+    reference = moment.blobs(attachment) if attachment else None
     named = {pin.name: pin.number for pin in chip.pins} if chip else {}
     expected = Expected(
         sums.for_place(slot.refdes, place.board),
         firmware(moment),
         slot.size or None,
-        truth,
+        reference,
         PinNames(named.get),
         lambda: _references(moment, place.board),
         place.board,
     )
     # The newest read is judged; the earlier ones only say whether reads agree.
     verdict = judge(image, expected, sums, [moment.blobs(r.attachment) for r in reads[:-1]])
-    return SlotAssessment(place.board, slot, len(reads), verdict, image.data, truth)
+    return SlotAssessment(place.board, slot, len(reads), verdict, image.data, reference)
 
 
 def _references(moment: Moment, board_id: str) -> dict[str, bytes]:
@@ -190,10 +190,10 @@ def mixed_revisions(moment: Moment, board_id: str) -> RevisionMix:
 def expected_signature(moment: Moment, place: PartRef) -> int | None:
     """What the tester of this job should show for the reference image of a socket; None without that image."""
     slot = judged_slots(moment).get(place)
-    if slot is None or slot.truth is None:
+    if slot is None or slot.reference is None:
         return None
     try:
-        return register_from(moment.snapshot.decision("register")).of(slot.truth)
+        return register_from(moment.snapshot.decision("register")).of(slot.reference)
     except RequestError:
         return None
 

@@ -42,7 +42,7 @@ class Suspect:
     place: PartRef
     what: str
     prior: float
-    belief: float
+    probability: float
     evidence: tuple[Evidence, ...]
 
     @property
@@ -81,9 +81,9 @@ def suspects_of(moment: Moment) -> tuple[Suspect, ...]:
     for place, lines in gather(moment, tables.evidence).items():
         part = moment.part(place)
         prior = tables.priors.of(part, moment.boards[place.board])
-        belief = sigmoid(logit(prior) + sum(line.weight for line in lines))
-        suspects.append(Suspect(place, part.role or part.number, prior, belief, tuple(lines)))
-    return tuple(sorted(suspects, key=lambda s: (-s.belief, s.place)))
+        probability = sigmoid(logit(prior) + sum(line.weight for line in lines))
+        suspects.append(Suspect(place, part.role or part.number, prior, probability, tuple(lines)))
+    return tuple(sorted(suspects, key=lambda s: (-s.probability, s.place)))
 
 
 def suspect_at(moment: Moment, place: PartRef) -> Suspect | None:
@@ -95,7 +95,7 @@ def suspect_at(moment: Moment, place: PartRef) -> Suspect | None:
 def _candidates(moment: Moment) -> tuple[NextThing, ...]:
     """Everything worth thinking of, best value first."""
     table = tables_of(moment).evidence
-    found = [t for s in suspects_of(moment) if s.belief >= SHOWN_FROM for t in _things_for(moment, s, table)]
+    found = [t for s in suspects_of(moment) if s.probability >= SHOWN_FROM for t in _things_for(moment, s, table)]
     found += _open_rails(moment, table)
     return tuple(sorted(found, key=lambda t: (-t.value, t.place, t.text)))
 
@@ -144,7 +144,7 @@ def _things_for(moment: Moment, suspect: Suspect, table: EvidenceTable) -> list[
 
 def _gain(suspect: Suspect, table: EvidenceTable, kind: str) -> float:
     weight = table.weight(kind)
-    return expected_gain_bits(suspect.belief, weight.bad, weight.good)
+    return expected_gain_bits(suspect.probability, weight.bad, weight.good)
 
 
 def _rom_things(moment: Moment, suspect: Suspect, table: EvidenceTable) -> list[NextThing]:
@@ -186,11 +186,11 @@ def _chip_things(moment: Moment, suspect: Suspect, table: EvidenceTable) -> list
             things += _line_to_ground(moment, suspect, output.pin, table)
     is_rom = any(slot.refdes == part.refdes for slot in moment.boards[suspect.place[0]].rom_slots)
     # An exchange costs a part and an hour when it was needless; a ROM's twin is its reader, not a spare.
-    if suspect.belief > 0.3 and not is_rom and not _was_swapped(moment, suspect.place):
+    if suspect.probability > 0.3 and not is_rom and not _was_swapped(moment, suspect.place):
         spare = next((i for i in stock(moment) if i.number == part.number and in_stock(moment, i)), None)
         if spare:
             weight = table.weight("swap-cured")
-            bits = expected_gain_bits(suspect.belief, weight.bad, weight.good)
+            bits = expected_gain_bits(suspect.probability, weight.bad, weight.good)
             text = f"exchange {part.refdes} with the {spare.number} from {spare.place or 'the drawer'}"
             things.append(
                 NextThing(Stage.REPAIR, suspect.place, text, _SWAP_MINUTES[part.socketed], bits, _risk(part.socketed))
@@ -209,7 +209,7 @@ def _line_to_ground(moment: Moment, suspect: Suspect, pin: int, table: EvidenceT
     if moment.snapshot.latest(board_id, place, "resistance"):
         return []
     weight = table.weight("line-shorted-owner")
-    bits = expected_gain_bits(suspect.belief, weight.bad, weight.good)
+    bits = expected_gain_bits(suspect.probability, weight.bad, weight.good)
     return [NextThing(Stage.RAILS, suspect.place, f"measure {place} to ground, power off", 0.5, bits)]
 
 
@@ -231,4 +231,4 @@ def _open_rails(moment: Moment, table: EvidenceTable) -> list[NextThing]:
 
 def cleared(suspects: tuple[Suspect, ...]) -> list[str]:
     """Parts whose evidence speaks for them so far."""
-    return in_order(s.place[1] for s in suspects if s.belief < s.prior)
+    return in_order(s.place[1] for s in suspects if s.probability < s.prior)

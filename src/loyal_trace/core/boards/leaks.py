@@ -32,7 +32,7 @@ class Leak:
 
     refdes: str
     reached: tuple[Reached, ...]
-    renewed: bool = False
+    replaced: bool = False
 
     @property
     def open(self) -> tuple[Reached, ...]:
@@ -67,7 +67,7 @@ def leaks(
     findings: Mapping[str, Sequence[Sighting]],
     distance: float = DEFAULT_REACH,
     down: str = "",
-    renewed: Collection[str] = (),
+    replaced: Collection[str] = (),
 ) -> tuple[Leak, ...]:
     """Every leak ever seen on a board and the state of what it reached. `findings` by refdes, oldest first.
 
@@ -83,7 +83,7 @@ def leaks(
             Reached(part.refdes, apart, _status(findings.get(part.refdes, ()), leak))
             for part, apart in within_reach(board, refdes, distance, down)
         )
-        found.append(Leak(refdes, reached, refdes in renewed))
+        found.append(Leak(refdes, reached, refdes in replaced))
     return tuple(found)
 
 

@@ -44,7 +44,7 @@ from loyal_trace.core.job.kinds.looking import (
     Photographed,
     PhotoOf,
     PhotoPoint,
-    PutBack,
+    Refitted,
     TakenApart,
 )
 from loyal_trace.core.job.kinds.measuring import (
@@ -79,7 +79,7 @@ from loyal_trace.core.job.kinds.parts import (
     Worked,
 )
 from loyal_trace.core.job.kinds.proving import CheckResult, FunctionSeen, NotTestable, Started, SymptomSeen
-from loyal_trace.core.job.kinds.roms import ImageKnown, RomRead, SumLine, SumsKnown
+from loyal_trace.core.job.kinds.roms import ChecksumsKnown, ImageKnown, RomRead, SumLine
 from loyal_trace.core.vocabulary.errors import UserFileError
 
 _OLD_OWN_BOARD = "files"
@@ -157,6 +157,7 @@ __all__ = [
     "CautionSeen",
     "ChainDescribed",
     "CheckResult",
+    "ChecksumsKnown",
     "CodeTold",
     "Connected",
     "ControlMeasured",
@@ -189,8 +190,8 @@ __all__ = [
     "PinsProbed",
     "PlacedEntry",
     "PlannedUse",
-    "PutBack",
     "RailTold",
+    "Refitted",
     "Removed",
     "Retracted",
     "RomRead",
@@ -201,7 +202,6 @@ __all__ = [
     "StepDone",
     "Stocked",
     "SumLine",
-    "SumsKnown",
     "Swapped",
     "SymptomSeen",
     "TakenApart",

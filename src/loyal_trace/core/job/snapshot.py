@@ -96,7 +96,7 @@ class RomRecords(Group):
     reads: Mapping[PartRef, tuple[e.RomRead, ...]] = series()
     earlier_reads: Mapping[PartRef, tuple[e.RomRead, ...]] = series()
     images: Mapping[ImageKey, e.ImageKnown] = table()
-    lists: tuple[e.SumsKnown, ...] = listing()
+    lists: tuple[e.ChecksumsKnown, ...] = listing()
     signatures: Mapping[PartRef, e.SignatureTaken] = table()
 
 

@@ -45,7 +45,7 @@ class Step:
     after: str = ""
     socketed: bool = False
     height: float = 4.0
-    belief: float = 0.0
+    probability: float = 0.0
     done: bool = False
     skipped: bool = False
 
@@ -85,7 +85,7 @@ def order_key(step: Step, order: str) -> tuple[object, ...]:
         return (moved, step.place.board, natural_key(step.place.refdes))
     iron = step.kind not in ("leg", "program") and not step.socketed
     if order == "likely first":
-        key: tuple[object, ...] = (-round(step.belief, 3), iron)
+        key: tuple[object, ...] = (-round(step.probability, 3), iron)
     elif order == "capacitors first":
         key = (step.kind != "capacitor", iron, not step.socketed, step.height)
     else:

@@ -132,7 +132,7 @@ def _from_supply(
         low, high = full.mean_voltage * (1 - _WINDING), full.peak_voltage * (1 + _WINDING)
         return Limits(low, high, "√2·Vrms less the diodes, less half the ripple")
     if point.quantity == "current" and draw is not None:
-        return Limits(draw.low, draw.high, f"the sum over {draw.chips} fitted chips")
+        return Limits(draw.low, draw.high, f"the total of {draw.chips} fitted chips")
     if point.quantity == "current":
         return Limits(0.5 * supply.current, 1.3 * supply.current, "the load of the supply")
     if point.quantity == "voltage" and supply.nominal:

@@ -11,7 +11,7 @@ from loyal_trace.core.power.findings import Explanation, value_of
 from loyal_trace.core.power.formulas import capacitance_from_ripple, ripple_frequency
 from loyal_trace.core.power.rails import PathReport, PointVerdict
 from loyal_trace.core.power.start_up import start_up
-from loyal_trace.core.power.under_load import Around, under_load
+from loyal_trace.core.power.under_load import SupplyContext, under_load
 from loyal_trace.core.vocabulary.units import format_quantity
 
 # As for a single reading to ground.
@@ -22,7 +22,7 @@ _CAPACITOR_LOW = 0.7
 _ONE_WAY = 1.3
 
 
-def explain(board: BoardDefinition, report: PathReport, around: Around | None = None) -> tuple[Explanation, ...]:
+def explain(board: BoardDefinition, report: PathReport, around: SupplyContext | None = None) -> tuple[Explanation, ...]:
     """What the readings of a path say together, most upstream first; empty when nothing is wrong or known.
 
     `around` is what else is known: capacitors measured elsewhere, the chips' own current, what was seen.
@@ -32,7 +32,7 @@ def explain(board: BoardDefinition, report: PathReport, around: Around | None = 
     if supply is not None:
         found += _ripple(board, report, supply)
         found += _regulator(board, report, supply)
-        found += under_load(board, report, supply, around or Around())
+        found += under_load(board, report, supply, around or SupplyContext())
     return (*found, *_both_ways(report), *_series_or_shunt(report, found))
 
 
@@ -77,7 +77,7 @@ def _junctions(board: BoardDefinition, report: PathReport) -> list[Explanation]:
     for part, points in legs.items():
         bad = [p.point.point for p in points if p.verdict == "bad"]
         if board.part(part).kind == "bridge":
-            verdict = judge_bridge(_four_legs(points))
+            verdict = judge_bridge(_four_pins(points))
             if verdict.verdict != "good":
                 found.append(Explanation(part, "bad", f"{part}: {verdict.reason}"))
         elif {p.point.point.rpartition(".")[2] for p in points} >= {"be", "bc", "ce"}:
@@ -96,7 +96,7 @@ def _transistor(part: str, points: list[PointVerdict]) -> list[Explanation]:
     return [Explanation(part, "good" if verdict.verdict == "good" else "bad", f"{part}: {verdict.reason}")]
 
 
-def _four_legs(points: list[PointVerdict]) -> list[float]:
+def _four_pins(points: list[PointVerdict]) -> list[float]:
     """Readings of a bridge by leg (volt); a leg not read yet is taken to be like one that conducts."""
     read = {}
     for position, point in enumerate(points, start=1):

@@ -32,7 +32,7 @@ def ripple_frequency(mains: float, rectifier: str = "full") -> float:
     """Frequency (hertz) of the ripple: twice the mains behind a full-wave rectifier, once behind a single diode."""
     positive(mains=mains)
     if rectifier not in _PULSES_A_CYCLE:
-        raise RequestError(f"“{rectifier}” is no rectifier known here ({', '.join(_PULSES_A_CYCLE)})")
+        raise RequestError(f"“{rectifier}” is not a rectifier known here ({', '.join(_PULSES_A_CYCLE)})")
     return _PULSES_A_CYCLE[rectifier] * mains
 
 
@@ -83,7 +83,7 @@ def reservoir(
     below zero: the linear discharge holds only while it is small against the peak.
     """
     if rectifier not in DIODES_IN_PATH:
-        raise RequestError(f"“{rectifier}” is no rectifier known here ({', '.join(DIODES_IN_PATH)})")
+        raise RequestError(f"“{rectifier}” is not a rectifier known here ({', '.join(DIODES_IN_PATH)})")
     frequency = ripple_frequency(mains, rectifier)
     peak = peak_voltage(ac_rms, diode_drop, DIODES_IN_PATH[rectifier])
     ripple = min(peak, ripple_voltage(current, capacitance, frequency))

@@ -117,7 +117,7 @@ class RailReport:
         return tuple(path.first_bad for path in self.paths if path.first_bad)
 
     @cached_property
-    def accusing(self) -> tuple[PointVerdict, ...]:
+    def against_own_part(self) -> tuple[PointVerdict, ...]:
         """Bad readings that accuse their own part: where a path stops being right, and those of the part by itself.
 
         What reads wrong further down follows from it; which part shorts a rail to ground is for the hunt to say.

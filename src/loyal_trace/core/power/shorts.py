@@ -31,7 +31,7 @@ _TRACK_FROM = 4.0
 
 
 @dataclass(frozen=True)
-class ShortHunt:
+class ShortSearch:
     """Candidates with their share of the blame (most first), the parts to lift next, and a sentence.
 
     `track` are parts at which to read the rail in milliohms instead, where lifting takes an iron.
@@ -56,14 +56,14 @@ def prior_weight(part: Part) -> float:
     return _WEIGHT.get(part.technology, 1.0) if part.kind == "capacitor" else 1.0
 
 
-def hunt(
+def find_short(
     board: BoardDefinition, net: str, baseline: float, lifts: Sequence[LiftReading], track: Mapping[str, float]
-) -> ShortHunt:
+) -> ShortSearch:
     """Where the short is, from the resistance to ground with everything in place (ohm), lift tests, and readings of
     the track (refdes → ohm between that part's pin and ground, with a milliohm meter)."""
     parts = parts_on(board, net)
     if not parts:
-        return ShortHunt((), (), "the netlist names no part on this rail")
+        return ShortSearch((), (), "the netlist names no part on this rail")
     shares = {part.refdes: prior_weight(part) for part in parts}
     for lift in lifts:
         gone = lift.value is None or lift.value > max(GONE_FROM, GONE_FACTOR * baseline)
@@ -77,7 +77,7 @@ def hunt(
     first, share = ranked[0]
     # One part is named only when the readings leave the others one chance in ten together.
     if share >= SURE:
-        return ShortHunt(tuple(ranked), (), _told(first, lifts, baseline), first)
+        return ShortSearch(tuple(ranked), (), _told(first, lifts, baseline), first)
     chosen = next_lift([board.part(r) for r, _ in ranked], dict(ranked))
     minutes = sum(_MINUTES[board.part(r).socketed] for r in chosen)
     covered = sum(dict(ranked)[r] for r in chosen)
@@ -85,7 +85,7 @@ def hunt(
     told = f"lifting {', '.join(chosen)} ({takes}) splits the probability {covered:.0%} to {1 - covered:.0%}"
     why = f"{len(parts)} parts share the rail; {told}"
     to_read = _spread_out([p for p in parts if p.refdes not in track]) if minutes > _TRACK_FROM else ()
-    return ShortHunt(tuple(ranked), chosen, why, track=to_read)
+    return ShortSearch(tuple(ranked), chosen, why, track=to_read)
 
 
 def _spread_out(parts: Sequence[Part], most: int = 4) -> tuple[str, ...]:

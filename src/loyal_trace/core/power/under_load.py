@@ -23,7 +23,7 @@ _CROWBAR = (0.4, 1.7)
 
 
 @dataclass(frozen=True)
-class Around:
+class SupplyContext:
     """What else is known around a supply: capacitors measured, the chips' current, where compound is missing."""
 
     capacitors: Mapping[str, PartVerdict] = field(default_factory=dict)
@@ -32,7 +32,7 @@ class Around:
     ambient: float = 25.0
 
 
-def under_load(board: BoardDefinition, report: PathReport, supply: Supply, around: Around) -> list[Explanation]:
+def under_load(board: BoardDefinition, report: PathReport, supply: Supply, around: SupplyContext) -> list[Explanation]:
     """Everything of this module that the readings allow to be said."""
     return [
         *_reservoir(report, supply, around),
@@ -49,7 +49,7 @@ def regulator_of(board: BoardDefinition, report: PathReport) -> str:
     return next((refdes for refdes in parts if board.part(refdes).kind == "regulator"), "")
 
 
-def _reservoir(report: PathReport, supply: Supply, around: Around) -> list[Explanation]:
+def _reservoir(report: PathReport, supply: Supply, around: SupplyContext) -> list[Explanation]:
     """The reservoir as measured at Plan, brought to where its ripple is judged."""
     verdict = around.capacitors.get(supply.reservoir)
     if verdict is None or verdict.verdict == "not measured":
@@ -96,7 +96,7 @@ def _drop(board: BoardDefinition, report: PathReport, supply: Supply) -> list[Ex
     return [Explanation(far.point.part, "doubtful", text)]
 
 
-def _heat(board: BoardDefinition, report: PathReport, supply: Supply, around: Around) -> list[Explanation]:
+def _heat(board: BoardDefinition, report: PathReport, supply: Supply, around: SupplyContext) -> list[Explanation]:
     """Heat of regulator and bridge from the readings, and the junction's temperature where the cooling is known."""
     found = []
     current = value_of(report.latest("current")) or supply.current
@@ -130,7 +130,7 @@ def _heat(board: BoardDefinition, report: PathReport, supply: Supply, around: Ar
     return found
 
 
-def _current(report: PathReport, supply: Supply, around: Around) -> list[Explanation]:
+def _current(report: PathReport, supply: Supply, around: SupplyContext) -> list[Explanation]:
     """The measured current against what the fitted chips should take together."""
     point = report.latest("current")
     taken, draw = value_of(point), around.draw

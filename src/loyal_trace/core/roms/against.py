@@ -72,24 +72,26 @@ _VERDICT_OF = {
 }
 
 
-def against_truth(image: Bytes, truth: Bytes, names: PinNames) -> tuple[Hypothesis, ...]:
+def against_reference(image: Bytes, reference: Bytes, names: PinNames) -> tuple[Hypothesis, ...]:
     """Ranked explanations of an image of the right size."""
-    wrong = int(np.count_nonzero(image != truth))
+    wrong = int(np.count_nonzero(image != reference))
     nothing = unknown(image, f"{count_of(wrong, 'byte')} of {len(image):,} differ, in no pattern known to the program")
     found = [
         nothing,
-        *_simple(image, truth, names),
-        *_on_data_lines(image, truth, names),
-        *_on_address_lines(image, truth, names),
+        *_simple(image, reference, names),
+        *_on_data_lines(image, reference, names),
+        *_on_address_lines(image, reference, names),
     ]
-    found += [_from_shape(shape, len(image)) for shape in shapes(image.tobytes(), truth.tobytes())]
+    found += [_from_shape(shape, len(image)) for shape in shapes(image.tobytes(), reference.tobytes())]
     ranked = rank([h for h in found if h.score <= nothing.score])
     return tuple(h for n, h in enumerate(ranked) if h.likelihood > 1e-6 or (n < _LEAST_SHOWN and h.kind != "unknown"))
 
 
-def against_other_size(data: bytes, truth: bytes, others: Mapping[str, bytes] | None = None) -> tuple[Hypothesis, ...]:
+def against_other_size(
+    data: bytes, reference: bytes, others: Mapping[str, bytes] | None = None
+) -> tuple[Hypothesis, ...]:
     """Ranked explanations of an image of another size than the true one; empty when none is known here."""
-    found = [_from_shape(shape, len(data)) for shape in shapes(data, truth, others)]
+    found = [_from_shape(shape, len(data)) for shape in shapes(data, reference, others)]
     return rank(found) if found else ()
 
 
@@ -126,17 +128,17 @@ def residual_cost(image: Bytes, predicted: Bytes) -> tuple[int, float, str]:
     return len(places), cost, f"besides, {raised + dropped:,} {what} in {count_of(len(places), 'byte')}"
 
 
-def _explained(image: Bytes, truth: Bytes, predicted: Bytes) -> tuple[int, float, str]:
+def _explained(image: Bytes, reference: Bytes, predicted: Bytes) -> tuple[int, float, str]:
     """The residual of a prediction for one kind of line damage, and the evidence sentence for it."""
     left, cost, besides = residual_cost(image, predicted)
-    explained = int(np.count_nonzero(truth != predicted))
+    explained = int(np.count_nonzero(reference != predicted))
     evidence = f"explains {count_of(explained, 'wrong byte')}, leaves {left:,}" + (f"; {besides}" if left else "")
     return left, cost, evidence
 
 
-def _on_data_lines(image: Bytes, truth: Bytes, names: PinNames) -> Iterator[Hypothesis]:
+def _on_data_lines(image: Bytes, reference: Bytes, names: PinNames) -> Iterator[Hypothesis]:
     """Stuck, bridged, swapped, reversed and inverted data lines, everywhere or in one aligned range."""
-    joint = joint_histograms(image, truth)
+    joint = joint_histograms(image, reference)
     parts = len(joint)
     maps = list(data_maps())
     found_order = found_permutation(joint.sum(axis=0))
@@ -163,16 +165,16 @@ def _on_data_lines(image: Bytes, truth: Bytes, names: PinNames) -> Iterator[Hypo
             )
     for _, one, start, end in sorted(scored, key=lambda s: s[0])[:_KEPT]:
         first, last = start * len(image) // parts, end * len(image) // parts
-        predicted = truth.copy()
-        predicted[first:last] = one.table[truth[first:last]]
-        if not np.array_equal(predicted, truth):  # a line that is always low explains nothing by being stuck low
-            yield _data_hypothesis(image, truth, predicted, one, first, last, names)
+        predicted = reference.copy()
+        predicted[first:last] = one.table[reference[first:last]]
+        if not np.array_equal(predicted, reference):  # a line that is always low explains nothing by being stuck low
+            yield _data_hypothesis(image, reference, predicted, one, first, last, names)
 
 
 def _data_hypothesis(
-    image: Bytes, truth: Bytes, predicted: Bytes, one: DataMap, start: int, end: int, names: PinNames
+    image: Bytes, reference: Bytes, predicted: Bytes, one: DataMap, start: int, end: int, names: PinNames
 ) -> Hypothesis:
-    left, cost, evidence = _explained(image, truth, predicted)
+    left, cost, evidence = _explained(image, reference, predicted)
     whole = end - start == len(image)
     extra = 0.0 if whole else 6.0
     if one.kind.startswith("data-stuck"):
@@ -195,7 +197,7 @@ def _data_hypothesis(
     return replace(_only_within(replace(made, reason=one.words), start, end - 1), unexplained=left)
 
 
-def _on_address_lines(image: Bytes, truth: Bytes, names: PinNames) -> Iterator[Hypothesis]:
+def _on_address_lines(image: Bytes, reference: Bytes, names: PinNames) -> Iterator[Hypothesis]:
     """Stuck, bridged, swapped and inverted address lines, byte order and lanes: a sample first, then in full."""
     bits = address_lines(image)
     if not bits:
@@ -204,19 +206,21 @@ def _on_address_lines(image: Bytes, truth: Bytes, names: PinNames) -> Iterator[H
     sample = spread(len(image))
     maps = list(address_maps(bits))
     maps += dead_line_maps(dead_lines(image, bits))
-    order = found_address_order(image, truth, bits)
+    order = found_address_order(image, reference, bits)
     if order is not None:
         maps.append(order)
-    seen, same = image[sample], truth[sample] != image[sample]
+    seen, same = image[sample], reference[sample] != image[sample]
     parts = PARTS if len(image) >= _RANGED else 1
     bounds = np.searchsorted(sample, np.arange(parts) * (len(image) // parts))
     wrong_without = np.add.reduceat(same.astype(np.int64), bounds)
-    wrong = np.array([np.add.reduceat((truth[one.source(sample)] != seen).astype(np.int64), bounds) for one in maps])
+    wrong = np.array(
+        [np.add.reduceat((reference[one.source(sample)] != seen).astype(np.int64), bounds) for one in maps]
+    )
     scored = _in_ranges(wrong, wrong_without)
     for share, number, (start, end) in sorted(scored)[:_KEPT]:
         if share <= _PLAUSIBLE * len(sample):
             within = index[start * len(image) // parts : end * len(image) // parts]
-            yield _address_hypothesis(image, truth, maps[number], within, names)
+            yield _address_hypothesis(image, reference, maps[number], within, names)
 
 
 def spread(size: int) -> NDArray[np.int64]:
@@ -252,13 +256,13 @@ def _running(counts: NDArray[np.int64]) -> NDArray[np.int64]:
 
 
 def _address_hypothesis(
-    image: Bytes, truth: Bytes, one: AddressMap, within: NDArray[np.int64], names: PinNames
+    image: Bytes, reference: Bytes, one: AddressMap, within: NDArray[np.int64], names: PinNames
 ) -> Hypothesis:
     """A fault of address lines that acts within some addresses, all or an aligned range of them."""
     start, end, whole = int(within[0]), int(within[-1]), len(within) == len(image)
-    predicted = truth.copy()
-    predicted[start : end + 1] = truth[one.source(within)]
-    left, cost, evidence = _explained(image, truth, predicted)
+    predicted = reference.copy()
+    predicted[start : end + 1] = reference[one.source(within)]
+    left, cost, evidence = _explained(image, reference, predicted)
     cost += 0.0 if whole else _RANGE_BITS
     if one.kind == "address-stuck" and len(one.lines) == 1:
         word = "high" if one.level else "low"
@@ -296,30 +300,30 @@ def _only_within(made: Hypothesis, start: int, end: int) -> Hypothesis:
     return replace(made, reason=reason, where={**made.where, "from": start, "to": end})
 
 
-def _simple(image: Bytes, truth: Bytes, names: PinNames) -> Iterator[Hypothesis]:
+def _simple(image: Bytes, reference: Bytes, names: PinNames) -> Iterator[Hypothesis]:
     """Blank, in part too, pattern, garbage, faded or lost bits, few bytes, edits that belong together, slow outputs."""
     blank = blank_image(image, names)
     if blank is not None:
         yield blank
         return
-    few = few_bytes(image, truth)
+    few = few_bytes(image, reference)
     if few is not None:
         yield few
-    yield from (many for many in _many_bits(image, truth) if few is None or many.kind != few.kind)
+    yield from (many for many in _many_bits(image, reference) if few is None or many.kind != few.kind)
     for maker in (_pattern, _garbage, _patched, _slow):
-        found = maker(image, truth)
+        found = maker(image, reference)
         if found is not None:
             yield found
-    part = _part_blank(image, truth, names)
+    part = _part_blank(image, reference, names)
     if part is not None:
         yield part
 
 
-def _slow(image: Bytes, truth: Bytes) -> Hypothesis | None:
+def _slow(image: Bytes, reference: Bytes) -> Hypothesis | None:
     """Bytes that are still those of the address before: outputs that follow too late."""
-    places = np.flatnonzero(image != truth)
+    places = np.flatnonzero(image != reference)
     places = places[places > 0]
-    late = int(np.count_nonzero(image[places] == truth[places - 1]))
+    late = int(np.count_nonzero(image[places] == reference[places - 1]))
     # Repeats in the content lag by themselves: only many, and nearly all of the wrong ones, are a slow output.
     if late < 16 or late < 0.9 * len(places) or late > 0.7 * len(image):
         return None
@@ -338,9 +342,9 @@ def _slow(image: Bytes, truth: Bytes) -> Hypothesis | None:
     )
 
 
-def _many_bits(image: Bytes, truth: Bytes) -> Iterator[Hypothesis]:
+def _many_bits(image: Bytes, reference: Bytes) -> Iterator[Hypothesis]:
     """Cells that all lost their charge one way, too many to list."""
-    raised, dropped = image & ~truth, truth & ~image
+    raised, dropped = image & ~reference, reference & ~image
     for kind, flips, other in (("bits-faded", raised, dropped), ("bits-lost", dropped, raised)):
         count = int(np.unpackbits(flips).sum())
         if count and not other.any():
@@ -395,16 +399,16 @@ def _half_line(start: int, end: int, size: int) -> int | None:
     return line if whole and line < size.bit_length() - 1 else None
 
 
-def _part_blank(image: Bytes, truth: Bytes, names: PinNames) -> Hypothesis | None:
+def _part_blank(image: Bytes, reference: Bytes, names: PinNames) -> Hypothesis | None:
     """One stretch reads FF (or 00) where content should be, the rest is right."""
-    places = np.flatnonzero(image != truth)
+    places = np.flatnonzero(image != reference)
     if len(places) < 8:
         return None
     start, end = int(places[0]), int(places[-1])
     value = int(image[start])
     if value not in (0, 255):
         return None
-    predicted = truth.copy()
+    predicted = reference.copy()
     predicted[start : end + 1] = value
     left, cost, _ = residual_cost(image, predicted)
     word = f"{value:02X}"
@@ -425,7 +429,7 @@ def _part_blank(image: Bytes, truth: Bytes, names: PinNames) -> Hypothesis | Non
     )
 
 
-def _pattern(image: Bytes, truth: Bytes) -> Hypothesis | None:
+def _pattern(image: Bytes, reference: Bytes) -> Hypothesis | None:
     """A short pattern over and over, which the true image is not."""
     for period in (2, 4, 8, 16, 32, 64):
         if len(image) >= 4 * period and np.array_equal(image[period:], image[:-period]):
@@ -444,10 +448,10 @@ def _pattern(image: Bytes, truth: Bytes) -> Hypothesis | None:
     return None
 
 
-def _garbage(image: Bytes, truth: Bytes) -> Hypothesis | None:
+def _garbage(image: Bytes, reference: Bytes) -> Hypothesis | None:
     """As good as random, and no more like the true image than chance."""
     bits = entropy_of(np.bincount(image, minlength=256) / len(image))
-    alike = float(np.count_nonzero(image == truth)) / len(image)
+    alike = float(np.count_nonzero(image == reference)) / len(image)
     # A short image cannot reach eight bits a byte, however random.
     if bits < min(_GARBAGE_BITS, math.log2(len(image)) - 2) or alike > 0.05:
         return None
@@ -461,9 +465,9 @@ def _garbage(image: Bytes, truth: Bytes) -> Hypothesis | None:
     )
 
 
-def _patched(image: Bytes, truth: Bytes) -> Hypothesis | None:
+def _patched(image: Bytes, reference: Bytes) -> Hypothesis | None:
     """A few edits, each of several bytes together: somebody changed it, no fault does that."""
-    places = np.flatnonzero(image != truth)
+    places = np.flatnonzero(image != reference)
     if len(places) < 3 or len(places) > 0.1 * len(image):
         return None
     gaps = np.flatnonzero(np.diff(places) > 8)

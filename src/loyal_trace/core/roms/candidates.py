@@ -181,5 +181,5 @@ class Prover:
                 self.fitting.append(candidates.changes(row, self._data))
 
     def _meets_others(self, changes: tuple[Change, ...]) -> bool:
-        mended = changed(self._data, changes)
-        return all(digest(mended, name) == self._digests[name] for name in self._others)
+        corrected = changed(self._data, changes)
+        return all(digest(corrected, name) == self._digests[name] for name in self._others)

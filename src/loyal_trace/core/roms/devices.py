@@ -237,6 +237,6 @@ def placed(image: bytes, size: int) -> bytes:
 
 
 VERIFY = (
-    "Verify at the programmer's two supply limits (4.75 and 5.25 V where it can), read it three times, hold every read "
-    "against the sums, then check the whole set again in the board."
+    "Verify at the programmer's two supply limits (4.75 and 5.25 V where it can), read it three times, compare "
+    "every read with the checksums, then check the whole set again in the board."
 )

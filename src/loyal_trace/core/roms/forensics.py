@@ -4,13 +4,13 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from loyal_trace.core.roms.against import against_other_size, against_truth
+from loyal_trace.core.roms.against import against_other_size, against_reference
 from loyal_trace.core.roms.hypotheses import NO_DEVICE, Hypothesis, PinNames
 from loyal_trace.core.roms.inside import from_inside
 
 
 def examine(
-    data: bytes, truth: bytes | None, names: PinNames | None = None, others: Mapping[str, bytes] | None = None
+    data: bytes, reference: bytes | None, names: PinNames | None = None, others: Mapping[str, bytes] | None = None
 ) -> tuple[Hypothesis, ...]:
     """Ranked explanations of an image that differs from what is expected.
 
@@ -19,14 +19,14 @@ def examine(
     """
     names = names or NO_DEVICE
     image = np.frombuffer(data, dtype=np.uint8)
-    if truth is not None and len(truth) == len(data) and len(data):
-        ranked = against_truth(image, np.frombuffer(truth, dtype=np.uint8), names)
+    if reference is not None and len(reference) == len(data) and len(data):
+        ranked = against_reference(image, np.frombuffer(reference, dtype=np.uint8), names)
         if ranked[0].kind != "unknown":
             return ranked
         inside = from_inside(image, names)  # several lines at once still show in the image's own structure
         return inside if inside[0].verdict != "unknown" else ranked
-    if truth is not None and len(data) and truth:
-        sized = against_other_size(data, truth, others)
+    if reference is not None and len(data) and reference:
+        sized = against_other_size(data, reference, others)
         if sized:
             return sized
     return from_inside(image, names)

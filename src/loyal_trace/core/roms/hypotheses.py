@@ -139,14 +139,14 @@ def stuck_address(
     )
 
 
-def few_bytes(image: np.ndarray, truth: np.ndarray) -> Hypothesis | None:
-    places = np.flatnonzero(image != truth)
+def few_bytes(image: np.ndarray, reference: np.ndarray) -> Hypothesis | None:
+    places = np.flatnonzero(image != reference)
     if not len(places) or len(places) > max(_FEW_LEAST, _FEW_SHARE * len(image)):
         return None
-    raised = int(np.unpackbits(image[places] & ~truth[places]).sum())
-    dropped = int(np.unpackbits(truth[places] & ~image[places]).sum())
+    raised = int(np.unpackbits(image[places] & ~reference[places]).sum())
+    dropped = int(np.unpackbits(reference[places] & ~image[places]).sum())
     per_byte = math.log2(len(image)) + (3 if raised + dropped == len(places) else 8)
-    listed = [{"offset": int(i), "is": int(image[i]), "should_be": int(truth[i])} for i in places[:_MAX_LISTED]]
+    listed = [{"offset": int(i), "is": int(image[i]), "should_be": int(reference[i])} for i in places[:_MAX_LISTED]]
     return Hypothesis(
         "bits-faded" if dropped == 0 else "few-bytes",
         "few-bytes",

@@ -11,9 +11,9 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from loyal_trace.core.roms.against import against_truth
+from loyal_trace.core.roms.against import against_reference
 from loyal_trace.core.roms.hypotheses import NO_DEVICE
-from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
+from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, RomImage
 from loyal_trace.core.roms.lane_keys import BLOCK, NO_KEY, every_phase, lane_keys
 from loyal_trace.core.roms.maps import Bytes
 
@@ -49,7 +49,7 @@ class _Held:
 class KnownImages:
     """Lists of sums and images at hand, searched by digest and by key."""
 
-    lists: list[SumList] = field(default_factory=list)
+    lists: list[ChecksumList] = field(default_factory=list)
     _images: list[_Held] = field(default_factory=list)
     _keys: NDArray[np.uint64] | None = None
     _owners: NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
@@ -167,7 +167,7 @@ class KnownImages:
             if overlap[place] < _OVERLAP:
                 break
             number = int(fits[place])
-            top = against_truth(image, self._images[number].data, NO_DEVICE)[0]
+            top = against_reference(image, self._images[number].data, NO_DEVICE)[0]
             if top.kind in _EXPLAINS and top.unexplained <= _LEFT * size:
                 found.append(self._match(number, top.reason, 1 - top.unexplained / size))
         return found
@@ -188,7 +188,7 @@ def likely_sources(results: Sequence[Sequence[Match]]) -> tuple[tuple[str, int, 
     return tuple(sorted(ranked, key=lambda r: (-r[1], -r[2], r[0])))
 
 
-def _named(entry: KnownSum) -> str:
+def _named(entry: KnownChecksum) -> str:
     return entry.place or entry.name
 
 
@@ -204,7 +204,7 @@ def variants(data: bytes) -> Iterator[tuple[str, float, bytes]]:
                 yield f"part {number + 1} of {count}", pieces.count(piece) / count, piece
             if count < 8:
                 for number in range(count):
-                    yield f"lane {number + 1} of {count}", 1.0 / count, array[number::count].tobytes()
+                    yield f"byte lane {number + 1} of {count}", 1.0 / count, array[number::count].tobytes()
     if len(data) % 2 == 0:
         yield "bytes exchanged", 1.0, array.reshape(-1, 2)[:, ::-1].tobytes()
     yield "inverted", 1.0, (array ^ np.uint8(255)).tobytes()

@@ -39,7 +39,7 @@ class RomImage:
 
 
 @dataclass(frozen=True)
-class KnownSum:
+class KnownChecksum:
     """One line of a list: what a file of that name should sum to. `firmware` when the list tells revisions apart.
 
     `board` and `place` name the socket that it is for; without a board it is for any socket of that name.
@@ -100,15 +100,15 @@ def without_read_number(stem: str) -> str:
     return stem
 
 
-class SumList:
+class ChecksumList:
     """A list of known sums, searched by file name, place and digest."""
 
-    def __init__(self, entries: Iterable[KnownSum], source: str = "") -> None:
+    def __init__(self, entries: Iterable[KnownChecksum], source: str = "") -> None:
         self.entries = tuple(entries)
         self.source = source
-        self._by_name: dict[str, list[KnownSum]] = {}
-        self._by_stem: dict[str, list[KnownSum]] = {}
-        self._by_digest: dict[tuple[str, str], list[KnownSum]] = {}
+        self._by_name: dict[str, list[KnownChecksum]] = {}
+        self._by_stem: dict[str, list[KnownChecksum]] = {}
+        self._by_digest: dict[tuple[str, str], list[KnownChecksum]] = {}
         for entry in self.entries:
             self._by_name.setdefault(base_name(entry.name), []).append(entry)
             keys = {_stem(entry.name), entry.place.lower()} - {""}
@@ -119,7 +119,7 @@ class SumList:
         listed = dict.fromkeys(algorithm for algorithm, _ in self._by_digest)
         self.algorithms = tuple(sorted(listed, key=lambda a: (a in HASHES, a in DIGEST_LENGTHS, proof_bits([a]), a)))
 
-    def for_name(self, name: str) -> tuple[KnownSum, ...]:
+    def for_name(self, name: str) -> tuple[KnownChecksum, ...]:
         """Entries meant for a file of that name: by whole name, then without its ending or read number."""
         exact = self._by_name.get(base_name(name))
         if exact:
@@ -127,7 +127,7 @@ class SumList:
         stem = _stem(name)
         return tuple(self._by_stem.get(stem) or self._by_stem.get(without_read_number(stem)) or ())
 
-    def for_place(self, place: str, board: str) -> tuple[KnownSum, ...]:
+    def for_place(self, place: str, board: str) -> tuple[KnownChecksum, ...]:
         """Entries meant for a socket: listed for that place, or for a file named after it (with or without ending).
 
         Those of another board never are.
@@ -136,7 +136,7 @@ class SumList:
         found = self._by_stem.get(key) or self._by_name.get(key) or ()
         return tuple(e for e in found if e.is_for(board or e.board, place))
 
-    def matching(self, image: RomImage) -> tuple[KnownSum, ...]:
+    def matching(self, image: RomImage) -> tuple[KnownChecksum, ...]:
         """Every entry, whatever its name, whose sums the image has; weak sums alone prove nothing elsewhere."""
         for algorithm in reversed(self.algorithms):
             listed = self._by_digest.get((algorithm, image.digest(algorithm)), ())
@@ -146,7 +146,7 @@ class SumList:
         return ()
 
 
-def prevailing_firmware(matches: Iterable[tuple[KnownSum, ...]]) -> str:
+def prevailing_firmware(matches: Iterable[tuple[KnownChecksum, ...]]) -> str:
     """The firmware revision that most images of a set belong to; images the same in several do not vote."""
     votes: Counter[str] = Counter()
     for entries in matches:
@@ -156,6 +156,6 @@ def prevailing_firmware(matches: Iterable[tuple[KnownSum, ...]]) -> str:
     return votes.most_common(1)[0][0] if votes else ""
 
 
-def sums_from_mapping(digests: Mapping[str, str]) -> tuple[tuple[str, str], ...]:
+def checksums_from_mapping(digests: Mapping[str, str]) -> tuple[tuple[str, str], ...]:
     """Digest name → hex value as the sorted, lower-case pairs that KnownSum keeps."""
     return tuple(sorted((name, value.lower()) for name, value in digests.items()))

@@ -196,7 +196,7 @@ def dead_line_maps(lines: tuple[int, ...]) -> Iterator[AddressMap]:
         yield AddressMap("address-stuck", lines, f"stuck: {words}", source, 9.0 + 5.0 * len(lines))
 
 
-def found_address_order(image: Bytes, truth: Bytes, bits: int) -> AddressMap | None:
+def found_address_order(image: Bytes, reference: Bytes, bits: int) -> AddressMap | None:
     """Any order of the address lines: a line moves the same bytes whatever its place, so histograms name it.
 
     For every line the histogram of bytes read with it high is compared with those of the true image; None unless each
@@ -204,7 +204,7 @@ def found_address_order(image: Bytes, truth: Bytes, bits: int) -> AddressMap | N
     """
     index = np.arange(len(image))
     ours = [np.bincount(image[(index >> n & 1) == 1], minlength=256) for n in range(bits)]
-    theirs = [np.bincount(truth[(index >> n & 1) == 1], minlength=256) for n in range(bits)]
+    theirs = [np.bincount(reference[(index >> n & 1) == 1], minlength=256) for n in range(bits)]
     far = np.array([[np.abs(a - b).sum() for b in theirs] for a in ours])
     order = [int(row.argmin()) for row in far]
     if sorted(order) != list(range(bits)) or order == list(range(bits)):
@@ -223,10 +223,10 @@ def found_address_order(image: Bytes, truth: Bytes, bits: int) -> AddressMap | N
     return AddressMap("address-swapped", moved, words, source, 12.0 + 4.0 * len(moved))
 
 
-def joint_histograms(image: Bytes, truth: Bytes) -> NDArray[np.int64]:
+def joint_histograms(image: Bytes, reference: Bytes) -> NDArray[np.int64]:
     """Counts of (true byte, byte read) in each eighth of the image: shape (8, 256, 256); one part for tiny images."""
     parts = PARTS if len(image) % PARTS == 0 and len(image) >= 64 * PARTS else 1
-    pairs = truth.astype(np.int64) << 8 | image
+    pairs = reference.astype(np.int64) << 8 | image
     found = [np.bincount(block, minlength=65536).reshape(256, 256) for block in pairs.reshape(parts, -1)]
     return np.array(found, dtype=np.int64)
 

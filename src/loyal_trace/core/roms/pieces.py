@@ -6,7 +6,7 @@ from itertools import permutations
 
 import numpy as np
 
-from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
+from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, RomImage
 
 _COUNTS = (2, 4, 8)
 _MOST_LOOSE, _MOST_OF_FOUR = 24, 6
@@ -30,13 +30,13 @@ class Pieces:
 class Whole:
     """A content made of two or more files: whose it is, in which order they go, and whether they are byte lanes."""
 
-    entry: KnownSum
+    entry: KnownChecksum
     order: tuple[int, ...]
     lanes: bool
     data: bytes
 
 
-def pieces_in(data: bytes, known: SumList) -> Pieces | None:
+def pieces_in(data: bytes, known: ChecksumList) -> Pieces | None:
     """The contents that a file holds, when two pieces of it at least are known and not all the same."""
     array = np.frombuffer(data, dtype=np.uint8)
     best: Pieces | None = None
@@ -56,7 +56,7 @@ def pieces_in(data: bytes, known: SumList) -> Pieces | None:
     return best
 
 
-def _name_of(piece: bytes, known: SumList) -> str:
+def _name_of(piece: bytes, known: ChecksumList) -> str:
     found = known.matching(RomImage("", piece))
     return (found[0].place or found[0].name) if found else ""
 
@@ -68,7 +68,7 @@ def joined(images: Sequence[bytes], lanes: bool) -> bytes:
     return np.column_stack([np.frombuffer(image, dtype=np.uint8) for image in images]).tobytes()
 
 
-def wholes_of(images: Sequence[bytes], known: SumList, missing: Container[str]) -> Iterator[Whole]:
+def wholes_of(images: Sequence[bytes], known: ChecksumList, missing: Container[str]) -> Iterator[Whole]:
     """Contents of a list that two or four of these files make up, as halves or as byte lanes, in any order.
 
     `missing` are the names of the entries that no file had so far; each of them is found once.
@@ -88,7 +88,7 @@ def wholes_of(images: Sequence[bytes], known: SumList, missing: Container[str]) 
                     yield whole
 
 
-def _arranged(images: Sequence[bytes], fitting: Sequence[int], count: int, known: SumList) -> Iterator[Whole]:
+def _arranged(images: Sequence[bytes], fitting: Sequence[int], count: int, known: ChecksumList) -> Iterator[Whole]:
     for order in permutations(fitting, count):
         for lanes in (False, True):
             data = joined([images[n] for n in order], lanes)

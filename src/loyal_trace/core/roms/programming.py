@@ -27,16 +27,16 @@ class Programming:
     words: str
 
 
-def programming(image: bytes, truth: bytes, technology: str = "eprom") -> Programming:
+def programming(image: bytes, reference: bytes, technology: str = "eprom") -> Programming:
     """What the technology of a memory allows: cells of an EPROM only go from 1 to 0, fuses of a bipolar PROM only burn
     once (their blank level differs by type), masks never change, EEPROM and flash are rewritten at will."""
-    if image == truth:
+    if image == reference:
         return Programming("nothing", "the contents match")
     if technology in ("mask", "fuse"):
         return Programming("replace", CHANGED[technology])
-    if len(image) != len(truth):
+    if len(image) != len(reference):
         return Programming("erase", "another size: use a device of the right size")
-    here, there = np.frombuffer(image, np.uint8), np.frombuffer(truth, np.uint8)
+    here, there = np.frombuffer(image, np.uint8), np.frombuffer(reference, np.uint8)
     rising = int(np.unpackbits(there & ~here).sum())
     falling = int(np.unpackbits(here & ~there).sum())
     if technology in ("eeprom", "flash"):

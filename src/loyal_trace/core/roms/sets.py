@@ -4,14 +4,14 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from loyal_trace.core.boards.model import BoardDefinition
-from loyal_trace.core.roms.images import KnownSum
+from loyal_trace.core.roms.images import KnownChecksum
 from loyal_trace.core.vocabulary.identity import in_order
 
 
-def board_sums(board: BoardDefinition) -> tuple[KnownSum, ...]:
+def board_sums(board: BoardDefinition) -> tuple[KnownChecksum, ...]:
     """The known sums of a board's slots, each under its refdes and place."""
     return tuple(
-        KnownSum(slot.refdes, digests, slot.size or None, firmware, slot.refdes, board.id)
+        KnownChecksum(slot.refdes, digests, slot.size or None, firmware, slot.refdes, board.id)
         for slot in board.rom_slots
         for firmware, digests in slot.sums
     )
@@ -42,7 +42,7 @@ class RevisionMix:
         )
 
 
-def revision_mix(matches: Mapping[str, tuple[KnownSum, ...]]) -> RevisionMix:
+def revision_mix(matches: Mapping[str, tuple[KnownChecksum, ...]]) -> RevisionMix:
     """From slot → the entries whose sums its image has."""
     found: dict[str, list[str]] = {}
     for slot, entries in matches.items():

@@ -38,22 +38,22 @@ def _near(a: bytes, b: bytes) -> int | None:
     return wrong if wrong <= max(2, _CLOSE * len(a)) else None
 
 
-def shapes(data: bytes, truth: bytes, others: Mapping[str, bytes] | None = None) -> Iterator[Shape]:
+def shapes(data: bytes, reference: bytes, others: Mapping[str, bytes] | None = None) -> Iterator[Shape]:
     """Every shape in which `data` holds `truth` (or the images of other slots, by name)."""
-    yield from _halves(data, truth)
-    yield from _longer(data, truth)
-    yield from _shifted(data, truth)
-    yield from _text(data, truth)
-    yield from _joined(data, truth, others or {})
+    yield from _halves(data, reference)
+    yield from _longer(data, reference)
+    yield from _shifted(data, reference)
+    yield from _text(data, reference)
+    yield from _joined(data, reference, others or {})
 
 
-def _halves(data: bytes, truth: bytes) -> Iterator[Shape]:
+def _halves(data: bytes, reference: bytes) -> Iterator[Shape]:
     """A window of half or a quarter of the size, upper or lower; or one lane of a wider image."""
     for count in (2, 4):
-        size = len(truth) // count
+        size = len(reference) // count
         if size and len(data) == size:
             for number in range(count):
-                wrong = _near(data, truth[number * size : (number + 1) * size])
+                wrong = _near(data, reference[number * size : (number + 1) * size])
                 if wrong is not None:
                     place = f"{number * size:04X} to {(number + 1) * size - 1:04X}"
                     words = f"only {place} was read, a {'half' if count == 2 else 'quarter'} of the chip"
@@ -62,7 +62,7 @@ def _halves(data: bytes, truth: bytes) -> Iterator[Shape]:
                     )
                     where = {"from": number * size, "to": (number + 1) * size - 1}
                     yield Shape("half-read", words, advice, where, 5.0, wrong)
-                lane = truth[number::count]
+                lane = reference[number::count]
                 wrong = _near(data, lane)
                 if wrong is not None:
                     words = f"byte lane {number} of {count} alone"
@@ -71,32 +71,32 @@ def _halves(data: bytes, truth: bytes) -> Iterator[Shape]:
                     )
 
 
-def _longer(data: bytes, truth: bytes) -> Iterator[Shape]:
+def _longer(data: bytes, reference: bytes) -> Iterator[Shape]:
     """Read too far: the content again, or something else behind it; wrapped in a header; woven with another lane."""
-    size, extra = len(truth), len(data) - len(truth)
+    size, extra = len(reference), len(data) - len(reference)
     if extra <= 0:
         return
     if extra % size == 0:
         pieces = [data[n : n + size] for n in range(0, len(data), size)]
-        wrong = [_near(piece, truth) for piece in pieces]
+        wrong = [_near(piece, reference) for piece in pieces]
         if all(w is not None for w in wrong):
             words = f"the contents are in it {len(pieces)} times"
             advice = f"Keep the first {size:,} bytes; the reader was set to a larger device."
             yield Shape("doubled", words, advice, {"times": len(pieces)}, 3.0, sum(w or 0 for w in wrong))
         for count in (2, 4):
             for number in range(count if len(data) == count * size else 0):
-                near = _near(data[number::count], truth)
+                near = _near(data[number::count], reference)
                 if near is not None:
                     words = f"byte lane {number} of {count} has the expected contents: it was read as one wide image"
                     yield Shape("lane-wrong", words, "Split the byte lanes.", {"lane": number}, 5.0, near)
-    at_start = _near(data[:size], truth)
+    at_start = _near(data[:size], reference)
     if at_start is not None:
         words = f"the expected contents up to {size - 1:04X}, then {count_of(extra, 'extra byte')}"
         advice = f"Keep the first {size:,} bytes; the reader read past the end."
         yield Shape("overdump", words, advice, {"from": size, "to": len(data) - 1}, 6.0, at_start)
-    place = data.find(truth[:_ANCHOR])
+    place = data.find(reference[:_ANCHOR])
     for offset in {place, extra} - {-1, 0}:
-        wrong_here = _near(data[offset : offset + size], truth)
+        wrong_here = _near(data[offset : offset + size], reference)
         if wrong_here is not None:
             tail = len(data) - offset - size
             behind = f" and {tail:,} after them" if tail else ""
@@ -104,14 +104,14 @@ def _longer(data: bytes, truth: bytes) -> Iterator[Shape]:
             yield Shape("header", words, f"Cut off the first {offset:,} bytes.", {"offset": offset}, 8.0, wrong_here)
 
 
-def _shifted(data: bytes, truth: bytes) -> Iterator[Shape]:
+def _shifted(data: bytes, reference: bytes) -> Iterator[Shape]:
     """The same size, but moved by some bytes, turned round or filled up at one end."""
-    if len(data) != len(truth) or len(data) < 4 * _ANCHOR:
+    if len(data) != len(reference) or len(data) < 4 * _ANCHOR:
         return
     array = np.frombuffer(data, np.uint8)
-    true = np.frombuffer(truth, np.uint8)
-    for start in _distinct(truth):
-        place = data.find(truth[start : start + _ANCHOR])
+    true = np.frombuffer(reference, np.uint8)
+    for start in _distinct(reference):
+        place = data.find(reference[start : start + _ANCHOR])
         by = place - start
         if place < 0 or by == 0:
             continue
@@ -136,35 +136,35 @@ def _shifted(data: bytes, truth: bytes) -> Iterator[Shape]:
             return
 
 
-def _distinct(truth: bytes) -> Iterator[int]:
+def _distinct(reference: bytes) -> Iterator[int]:
     """Starts of pieces that occur once, so that finding them elsewhere means something."""
-    step = max(1, len(truth) // 12)
-    for start in range(0, len(truth) - _ANCHOR, step):
-        piece = truth[start : start + _ANCHOR]
-        if len(set(piece)) > 6 and truth.count(piece) == 1:
+    step = max(1, len(reference) // 12)
+    for start in range(0, len(reference) - _ANCHOR, step):
+        piece = reference[start : start + _ANCHOR]
+        if len(set(piece)) > 6 and reference.count(piece) == 1:
             yield start
 
 
-def _text(data: bytes, truth: bytes) -> Iterator[Shape]:
+def _text(data: bytes, reference: bytes) -> Iterator[Shape]:
     """Line ends changed as a text transfer does, or the end taken for an end-of-file mark."""
     advice = "Transfer it again in binary mode."
     for name, changed in (
-        ("a carriage return was added to every line feed", truth.replace(b"\n", b"\r\n")),
-        ("carriage returns before line feeds were removed", truth.replace(b"\r\n", b"\n")),
-        ("carriage returns were changed to line feeds", truth.replace(b"\r", b"\n")),
-        ("line feeds were changed to carriage returns", truth.replace(b"\n", b"\r")),
-        ("everything from the first 1A on is missing", truth.partition(b"\x1a")[0]),
+        ("a carriage return was added to every line feed", reference.replace(b"\n", b"\r\n")),
+        ("carriage returns before line feeds were removed", reference.replace(b"\r\n", b"\n")),
+        ("carriage returns were changed to line feeds", reference.replace(b"\r", b"\n")),
+        ("line feeds were changed to carriage returns", reference.replace(b"\n", b"\r")),
+        ("everything from the first 1A on is missing", reference.partition(b"\x1a")[0]),
     ):
-        if changed != truth and data == changed:
+        if changed != reference and data == changed:
             yield Shape("text-mode", name, advice, {}, 4.0)
 
 
-def _joined(data: bytes, truth: bytes, others: Mapping[str, bytes]) -> Iterator[Shape]:
+def _joined(data: bytes, reference: bytes, others: Mapping[str, bytes]) -> Iterator[Shape]:
     """A file that holds several slots' content one after the other."""
-    size = len(truth)
+    size = len(reference)
     if len(data) <= size or len(data) % size:
         return
-    named = {truth: "this slot", **{content: name for name, content in others.items() if len(content) == size}}
+    named = {reference: "this slot", **{content: name for name, content in others.items() if len(content) == size}}
     pieces = [named.get(data[n : n + size], "") for n in range(0, len(data), size)]
     if "this slot" in pieces and sum(bool(p) for p in pieces) > 1 and len(set(pieces) - {""}) > 1:
         words = "several contents joined: " + ", ".join(p or "unknown" for p in pieces)

@@ -81,4 +81,6 @@ def separating(one: str, other: str) -> str:
         return _FILE
     if "contact" in (one, other):
         return _CONTACT
-    return _CHECKS.get(frozenset((one, other)), "Read it in another reader with the device chosen anew, and compare.")
+    return _CHECKS.get(
+        frozenset((one, other)), "Read it in another reader after choosing the device again, and compare."
+    )

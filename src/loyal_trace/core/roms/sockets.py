@@ -6,13 +6,13 @@ from dataclasses import replace
 
 from loyal_trace.core.boards.model import BoardDefinition, Part, RomSlot
 from loyal_trace.core.chips.library import ChipLibrary
-from loyal_trace.core.roms.images import KnownSum, base_name
+from loyal_trace.core.roms.images import KnownChecksum, base_name
 
 _PLACE = re.compile(r"\d{1,2}[a-z]\d?|(?:u|ic|rom|eprom)\d{1,3}")
 
 
 def own_sockets(
-    sums: Iterable[KnownSum], boards: Mapping[str, BoardDefinition], own: BoardDefinition
+    sums: Iterable[KnownChecksum], boards: Mapping[str, BoardDefinition], own: BoardDefinition
 ) -> BoardDefinition:
     """The own board with one socket for each listed name that no socket of the given boards answers to.
 
@@ -51,13 +51,13 @@ def can_hold(board: BoardDefinition, refdes: str, library: ChipLibrary) -> bool:
     return part.is_chip
 
 
-def _sockets(sums: Iterable[KnownSum]) -> dict[str, list[KnownSum]]:
+def _sockets(sums: Iterable[KnownChecksum]) -> dict[str, list[KnownChecksum]]:
     """Entries by the socket they are for: its place, else the file name without ending, unless only the ending
     tells two chips apart (`prog.1` and `prog.2`)."""
-    by_stem: dict[str, list[KnownSum]] = {}
+    by_stem: dict[str, list[KnownChecksum]] = {}
     for entry in sums:
         by_stem.setdefault((entry.place or base_name(entry.name).rsplit(".", 1)[0]).lower(), []).append(entry)
-    found: dict[str, list[KnownSum]] = {}
+    found: dict[str, list[KnownChecksum]] = {}
     for stem, entries in by_stem.items():
         names = {base_name(e.name) for e in entries if not e.place}
         one_chip = len(names) <= len({e.firmware for e in entries})

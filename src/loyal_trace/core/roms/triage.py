@@ -24,7 +24,7 @@ class Socket:
 class Triage:
     """Whom a failed check accuses, in a sentence, and the one next check."""
 
-    accused: str
+    culprit: str
     why: str
     next: str
 

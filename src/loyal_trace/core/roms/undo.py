@@ -39,9 +39,9 @@ def undo(data: bytes, digests: Mapping[str, str], size: int | None = None, thoro
     if not digests or not data:
         return None
     proof = " and ".join(sorted(digests))
-    for kind, words, where, mended in _candidates(data, digests, size, thorough):
-        if agrees(mended, digests):
-            return Undone(kind, words, where, mended, proof)
+    for kind, words, where, corrected in _candidates(data, digests, size, thorough):
+        if agrees(corrected, digests):
+            return Undone(kind, words, where, corrected, proof)
     return None
 
 
@@ -148,10 +148,10 @@ def _stretches(
     for end in ends[:most]:
         start, stop = sorted((int(order[place[end]]), int(end)))
         if stop > start:
-            mended = image.copy()
-            mended[start:stop] ^= errors[start:stop]
+            corrected = image.copy()
+            corrected[start:stop] ^= errors[start:stop]
             where = {"data": lines, "from": start, "to": stop - 1}
-            yield kind, f"{words} from {start:04X} to {stop - 1:04X}", where, mended.tobytes()
+            yield kind, f"{words} from {start:04X} to {stop - 1:04X}", where, corrected.tobytes()
 
 
 def _cut(data: bytes, size: int | None) -> Iterator[Candidate]:
@@ -171,6 +171,6 @@ def _cut(data: bytes, size: int | None) -> Iterator[Candidate]:
         count = len(data) // right
         for number in range(count if len(data) == count * right and count in (2, 4) else 0):
             yield "lane-wrong", f"byte lane {number} of {count}", {"lane": number}, data[number::count]
-    for mended in (data.replace(b"\r\n", b"\n"), data.replace(b"\n", b"\r\n")):
-        if mended != data and (size is None or len(mended) == size):
-            yield "text-mode", "line ends were changed, as in a text transfer", {}, mended
+    for corrected in (data.replace(b"\r\n", b"\n"), data.replace(b"\n", b"\r\n")):
+        if corrected != data and (size is None or len(corrected) == size):
+            yield "text-mode", "line ends were changed, as in a text transfer", {}, corrected

@@ -7,10 +7,10 @@ from functools import cache
 import numpy as np
 
 from loyal_trace.core.roms.against import against_other_size
-from loyal_trace.core.roms.by_sums import Expected, from_elsewhere, from_sums, put_back, several_contents
+from loyal_trace.core.roms.by_checksums import Expected, from_checksums, from_elsewhere, put_back, several_contents
 from loyal_trace.core.roms.forensics import examine
 from loyal_trace.core.roms.hypotheses import Hypothesis
-from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
+from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, RomImage
 from loyal_trace.core.roms.pieces import Whole
 from loyal_trace.core.roms.voting import moving_bits
 from loyal_trace.core.vocabulary.units import count_of
@@ -60,7 +60,7 @@ def _right(detail: str, firmwares: tuple[str, ...]) -> RomVerdict:
     return _settled("matches", f"contents match: {detail}", "No repair needed.", firmware=list(firmwares))
 
 
-def judge(image: RomImage, expected: Expected, known: SumList, other_reads: Sequence[bytes] = ()) -> RomVerdict:
+def judge(image: RomImage, expected: Expected, known: ChecksumList, other_reads: Sequence[bytes] = ()) -> RomVerdict:
     """The verdict on one image. `known` holds all sums of the set; `other_reads` are further reads of the same chip."""
     proved = _by_digest(image, expected, known)
     flicker = _unstable(image, other_reads, proved)
@@ -78,7 +78,7 @@ def settled_damage(verdict: RomVerdict) -> bool:
     return top.kind not in _NEVER_SETTLED and not top.unexplained
 
 
-def _by_content(image: RomImage, expected: Expected, known: SumList) -> RomVerdict:
+def _by_content(image: RomImage, expected: Expected, known: ChecksumList) -> RomVerdict:
     """What the content itself shows, once the sums have said that it is not right."""
     if image.gaps:
         return _with_gaps(image, expected)
@@ -87,7 +87,7 @@ def _by_content(image: RomImage, expected: Expected, known: SumList) -> RomVerdi
         return _only(several)
     wrong_size = _wrong_size(image, expected, known)
     if wrong_size:
-        sized = against_other_size(image.data, expected.truth) if expected.truth else ()
+        sized = against_other_size(image.data, expected.reference) if expected.reference else ()
         if sized:
             top = sized[0]
             if wrong_size.hypotheses[0].kind != "unknown":
@@ -95,10 +95,10 @@ def _by_content(image: RomImage, expected: Expected, known: SumList) -> RomVerdi
             return RomVerdict("wrong-size", f"{wrong_size.reason}; {top.reason}", top.next, sized)
         found = put_back(image, expected) if wrong_size.hypotheses[0].kind == "unknown" else None
         return _only(found) if found else wrong_size
-    truth = expected.truth_of_size(image.size)
-    ranked = examine(image.data, truth, expected.names)
-    if truth is None and ranked[0].verdict != "blank":
-        ranked = from_sums(image, expected, ranked)
+    reference = expected.reference_of_size(image.size)
+    ranked = examine(image.data, reference, expected.names)
+    if reference is None and ranked[0].verdict != "blank":
+        ranked = from_checksums(image, expected, ranked)
     if ranked[0].kind in _OPEN:
         ranked = from_elsewhere(image, expected, ranked)
     top = ranked[0]
@@ -120,7 +120,7 @@ def _with_gaps(image: RomImage, expected: Expected) -> RomVerdict:
     return _only(Hypothesis("part-blank", "unknown", reason, advice, 1.0, where, "by the addresses of its records"))
 
 
-def accepted_verdict(own: tuple[KnownSum, ...], accepting: Sequence[KnownSum], firmware: str) -> RomVerdict:
+def accepted_verdict(own: tuple[KnownChecksum, ...], accepting: Sequence[KnownChecksum], firmware: str) -> RomVerdict:
     """The verdict on an image whose own sums (one at least, the accepting ones) agree: right, or right elsewhere."""
     firmwares = sorted({entry.firmware for entry in accepting} - {""})
     if not firmwares or not firmware or firmware in firmwares:
@@ -148,7 +148,7 @@ def part_of_whole(whole: Whole, part: int, names: Sequence[str]) -> RomVerdict:
     return _only(Hypothesis(kind, "wrong-size", reason, advice, 1.0, where, "the whole is proved by its checksums"))
 
 
-def _by_digest(image: RomImage, expected: Expected, known: SumList) -> RomVerdict | None:
+def _by_digest(image: RomImage, expected: Expected, known: ChecksumList) -> RomVerdict | None:
     """What the sums prove: right, right for another revision, or right for another slot."""
     accepting = [entry for entry in expected.own if entry.accepts(image)]
     if accepting:
@@ -170,7 +170,7 @@ def _by_digest(image: RomImage, expected: Expected, known: SumList) -> RomVerdic
     return None
 
 
-def _right_by(own: tuple[KnownSum, ...], firmwares: list[str]) -> str:
+def _right_by(own: tuple[KnownChecksum, ...], firmwares: list[str]) -> str:
     if firmwares:
         return f"firmware {firmwares[0]}"
     algorithms = sorted({a for entry in own for a, _ in entry.digests})
@@ -207,9 +207,9 @@ def _unstable(image: RomImage, other_reads: Sequence[bytes], proved: RomVerdict 
     return _only(found)
 
 
-def _wrong_size(image: RomImage, expected: Expected, known: SumList) -> RomVerdict | None:
+def _wrong_size(image: RomImage, expected: Expected, known: ChecksumList) -> RomVerdict | None:
     sizes = {entry.size for entry in expected.own if entry.size is not None}
-    size = expected.size or (len(expected.truth) if expected.truth is not None else None)
+    size = expected.size or (len(expected.reference) if expected.reference is not None else None)
     wanted = sizes or ({size} if size else set()) or _proved_sizes(image, expected)
     if not wanted or image.size in wanted:
         return None
@@ -225,7 +225,7 @@ def _wrong_size(image: RomImage, expected: Expected, known: SumList) -> RomVerdi
             kind = "doubled" if again else "header" if starts[0] else "overdump"
             reason += f"; the {count_of(right, 'byte')} from {place} on match (read too far, or doubled)"
             advice = f"Keep {right:,} bytes from {place}, and set the reader to the right device."
-    elif image.size and expected.truth is not None and expected.truth[: image.size] == image.data:
+    elif image.size and expected.reference is not None and expected.reference[: image.size] == image.data:
         kind, reason = "half-read", f"{reason}; it matches as far as it goes, but the rest is missing"
     where: dict[str, object] = {"size": image.size, "expected": right}
     only = Hypothesis(kind, "wrong-size", reason, advice, 1.0, where, "by its size and its checksums")
@@ -241,5 +241,5 @@ def _proved_sizes(image: RomImage, expected: Expected) -> set[int]:
 def _part_fits(image: RomImage, start: int, size: int, expected: Expected) -> bool:
     part = RomImage(image.name, image.data[start : start + size])
     return any(entry.accepts(part) and not entry.weak for entry in expected.own) or (
-        expected.truth is not None and part.data == expected.truth
+        expected.reference is not None and part.data == expected.reference
     )

@@ -118,7 +118,7 @@ class SimulatedBench:
         """One read out of circuit, through the chip's own legs. RequestError when the part holds no ROM."""
         part = self._part(board, refdes)
         if (board, refdes) not in self._contents:
-            raise RequestError(f"{refdes} is no ROM on this bench")
+            raise RequestError(f"{refdes} is not a ROM on this bench")
         memory = self._library.find(part.number).memory
         data = np.frombuffer(self.rom_in_chip(board, refdes), dtype=np.uint8)
         index = np.arange(len(data))
@@ -396,7 +396,7 @@ class SimulatedBench:
         """Is there such a part on this bench?"""
         return board in self.boards and self.boards[board].has(refdes)
 
-    def renew(self, board: str, refdes: str, spare: str = "") -> None:
+    def replace_part(self, board: str, refdes: str, spare: str = "") -> None:
         """A part is exchanged or its leg, joint or socket put right; a bad spare brings its own fault along."""
         self._part(board, refdes)
         self.faults = [f for f in self.faults if (f.board, f.refdes) != (board, refdes)]

@@ -18,8 +18,8 @@ from PyQt6.QtWidgets import (
 from loyal_trace.core.roms.digests import DIGEST_LENGTHS
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
 from loyal_trace.core.vocabulary.units import count_of
+from loyal_trace.formats.checksum_lists import map_columns
 from loyal_trace.formats.part_table import ENCODINGS, PartTable, guess_columns
-from loyal_trace.formats.sum_lists import map_columns
 from loyal_trace.ui.theme import font
 
 _IGNORED = "–"

@@ -44,10 +44,10 @@ class HexPane(QWidget):
         painter.setFont(font(12, mono=True))
         painter.setPen(THEME.colour("soft"))
         painter.drawText(QRectF(2, top, 70, _LINE), Qt.AlignmentFlag.AlignVCenter, f"{start:05X}")
-        for side, (data, left) in enumerate(((self._view.image, 74.0), (self._view.truth, 378.0))):
+        for side, (data, left) in enumerate(((self._view.image, 74.0), (self._view.reference, 378.0))):
             for column in range(min(_ACROSS, len(data) - start)):
                 place = start + column
-                differs = bool(self._view.truth) and self._view.image[place] != self._view.truth[place]
+                differs = bool(self._view.reference) and self._view.image[place] != self._view.reference[place]
                 box = QRectF(left + column * 34, top, 32, _LINE - 1)
                 if place == self._view.offset and differs:
                     painter.fillRect(box, THEME.colour("selected"))

@@ -38,7 +38,7 @@ def _taken_apart(draft: Draft, entry: "TakenApart") -> None:
     draft.seen.taken_apart[entry.id] = entry
 
 
-def _put_back(draft: Draft, entry: "PutBack") -> None:
+def _put_back(draft: Draft, entry: "Refitted") -> None:
     draft.seen.put_back[entry.target] = draft.seen.put_back.get(entry.target, 0) + entry.count
 
 
@@ -122,7 +122,7 @@ class TakenApart(Entry):
 
 
 @kind(_put_back, lambda e: f"put back: {count_of(e.count, 'piece')}", Stage.REPAIR)
-class PutBack(Entry):
+class Refitted(Entry):
     """A step of the teardown was undone: how many of its pieces are back in place."""
 
     kind: Literal["put_back"] = "put_back"

@@ -5,7 +5,7 @@ from typing import Literal
 from loyal_trace.core.job.base import Entry, PlacedEntry, Sha256, Strict, kind
 from loyal_trace.core.job.draft import Draft
 from loyal_trace.core.job.snapshot import ImageKey
-from loyal_trace.core.roms.images import KnownSum, sums_from_mapping
+from loyal_trace.core.roms.images import KnownChecksum, checksums_from_mapping
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
 
@@ -14,7 +14,7 @@ def _image(draft: Draft, entry: "ImageKnown") -> None:
     draft.roms.images[ImageKey(entry.board, entry.place, entry.firmware)] = entry
 
 
-def _sums(draft: Draft, entry: "SumsKnown") -> None:
+def _sums(draft: Draft, entry: "ChecksumsKnown") -> None:
     draft.roms.lists.add(entry)
 
 
@@ -50,14 +50,14 @@ class SumLine(Strict):
     board: str = ""
 
     @property
-    def known(self) -> KnownSum:
+    def known(self) -> KnownChecksum:
         """The same as images are held against it."""
-        digests = sums_from_mapping(self.digests)
-        return KnownSum(self.name, digests, self.size, self.firmware, self.place, self.board)
+        digests = checksums_from_mapping(self.digests)
+        return KnownChecksum(self.name, digests, self.size, self.firmware, self.place, self.board)
 
 
 @kind(_sums, lambda e: f"{count_of(len(e.lines), 'checksum line')} from {e.source}", Stage.ROMS)
-class SumsKnown(Entry):
+class ChecksumsKnown(Entry):
     """A list of checksums imported into the job, with its source."""
 
     kind: Literal["sums_known"] = "sums_known"

@@ -3,7 +3,7 @@
 import re
 from collections.abc import Iterable, Iterator
 
-from loyal_trace.core.job.entries import NamedPart, RomTold, SignatureTaken, SumLine, SumsKnown
+from loyal_trace.core.job.entries import ChecksumsKnown, NamedPart, RomTold, SignatureTaken, SumLine
 from loyal_trace.core.line.context import AskedSocket, Refusal, Said
 from loyal_trace.core.line.registry import Match, Scope, about, at, form, said
 from loyal_trace.core.roms.digests import canonical as digest_name
@@ -165,4 +165,6 @@ def _summed(scope: Scope, part: NamedPart, text: str, firmware: str) -> Said:
     )
     told = " ".join(f"{name} {value.upper()}" for name, value in digests.items())
     tail = f" firmware {firmware}" if firmware else ""
-    return said(f"{scope.named(part)} sum {told}{tail}", about(SumsKnown, part.board, source="typed", lines=(line,)))
+    return said(
+        f"{scope.named(part)} sum {told}{tail}", about(ChecksumsKnown, part.board, source="typed", lines=(line,))
+    )

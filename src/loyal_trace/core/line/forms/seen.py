@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 
-from loyal_trace.core.job.entries import NamedPart, Observed, PutBack, TakenApart
+from loyal_trace.core.job.entries import NamedPart, Observed, Refitted, TakenApart
 from loyal_trace.core.line.context import AskedParts, Planned, Refusal, Said
 from loyal_trace.core.line.registry import Match, Scope, about, at, form, said
 from loyal_trace.core.planning.teardown import parse_step, step_words
@@ -114,7 +114,7 @@ def put_back_on(m: Match, scope: Scope) -> Iterable[Said]:
         left = step.count - seen.put_back.get(step.id, 0)
         count = min(left, int(m["count"])) if m["count"] else left
         name = " ".join(f"{step.size} {step.what}".split()) + (f", {step.place}" if step.place else "")
-        yield said(f"back on: {count} of {name}", Planned(PutBack, {"target": step.id, "count": count}))
+        yield said(f"back on: {count} of {name}", Planned(Refitted, {"target": step.id, "count": count}))
 
 
 def _names_of(step: TakenApart) -> set[str]:

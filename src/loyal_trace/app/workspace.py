@@ -28,7 +28,7 @@ from loyal_trace.instruments.protocols import Cancelled, Workbench
 _TOLD = 3
 
 
-class Desk:
+class Workspace:
     """What window, pages and tasks share about one open job."""
 
     def __init__(self, job: OpenJob, instruments: Workbench, post: Post) -> None:

@@ -5,13 +5,13 @@ from dataclasses import dataclass, field
 
 from loyal_trace.core.roms.candidates import UNWATCHED, Watch
 from loyal_trace.core.roms.consensus import combined, consensus
-from loyal_trace.core.roms.images import KnownSum, RomImage
+from loyal_trace.core.roms.images import KnownChecksum, RomImage
 from loyal_trace.core.roms.restore import Restored, restore
 from loyal_trace.core.roms.undo import undo
 
 
 @dataclass(frozen=True)
-class Mended:
+class Correction:
     """The true content, the firmware whose sums it has, what was done in words, and the sums that prove it.
 
     `changes` are offset, was (in the read) and now (restored) for bytes, or the kind and lines of a change that was
@@ -35,14 +35,14 @@ class Mended:
         return self.solutions == 1
 
 
-def mend(reads: Sequence[bytes], own: Sequence[KnownSum], watch: Watch = UNWATCHED) -> Mended | None:
+def correct(reads: Sequence[bytes], own: Sequence[KnownChecksum], watch: Watch = UNWATCHED) -> Correction | None:
     """From one or more reads of a chip and the sums of its slot; None when nothing known here gives them.
 
     Order: the reads as they are and together, a reversible change, one or two wrong bytes, a line exchanged over some
     stretch, a line stuck over one, one wrong bit in each of three bytes. When several contents have the sums, the first
     is returned with their number.
     """
-    doubtful: Mended | None = None
+    doubtful: Correction | None = None
     for entry in own:
         for found in _ways(reads, entry, watch):
             if found is not None and found.certain:
@@ -53,12 +53,12 @@ def mend(reads: Sequence[bytes], own: Sequence[KnownSum], watch: Watch = UNWATCH
     return doubtful
 
 
-def _ways(reads: Sequence[bytes], entry: KnownSum, watch: Watch) -> Iterator[Mended | None]:
+def _ways(reads: Sequence[bytes], entry: KnownChecksum, watch: Watch) -> Iterator[Correction | None]:
     digests, size = entry.by_algorithm, entry.size
     proof = " and ".join(sorted(digests))
     for read in reads:
         if entry.accepts(RomImage("", read)):
-            yield Mended(read, entry.firmware, "one of the reads matches as it is", proof)
+            yield Correction(read, entry.firmware, "one of the reads matches as it is", proof)
     if entry.weak:
         return  # sums of a few bits would agree with too much
     together = consensus(reads, digests, watch)
@@ -85,16 +85,16 @@ def _restored(
     return restore(data, digests, watch, deep)
 
 
-def _undone(data: bytes, entry: KnownSum, thorough: bool) -> Mended | None:
+def _undone(data: bytes, entry: KnownChecksum, thorough: bool) -> Correction | None:
     found = undo(data, entry.by_algorithm, entry.size, thorough)
     if found is None:
         return None
     change = {"kind": found.kind, **{k: v for k, v in found.where.items() if v != []}}
-    return Mended(found.data, entry.firmware, found.words, found.proof, (change,))
+    return Correction(found.data, entry.firmware, found.words, found.proof, (change,))
 
 
-def _from_bytes(found: Restored | None, entry: KnownSum) -> Mended | None:
+def _from_bytes(found: Restored | None, entry: KnownChecksum) -> Correction | None:
     if found is None:
         return None
     changes = tuple({"offset": c.offset, "was": c.read, "now": c.meant} for c in found.changes)
-    return Mended(found.data, entry.firmware, found.told, found.proof, changes, found.solutions)
+    return Correction(found.data, entry.firmware, found.told, found.proof, changes, found.solutions)

@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 
 from loyal_trace.core.roms.images import RomImage
 from loyal_trace.core.vocabulary.errors import LoyalTraceError, UserFileError
-from loyal_trace.formats.sum_lists import parse_sums
+from loyal_trace.formats.checksum_lists import parse_sums
 
 DATA = bytes(range(256)) * 8
 IMAGE = RomImage("6a.bin", DATA)

@@ -7,13 +7,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from loyal_trace.core.roms.by_sums import Expected
+from loyal_trace.core.roms.by_checksums import Expected
 from loyal_trace.core.roms.candidates import Watch, changed
 from loyal_trace.core.roms.consensus import consensus
+from loyal_trace.core.roms.correcting import correct
 from loyal_trace.core.roms.digests import digest
 from loyal_trace.core.roms.field import ORDER, X, logarithms, multiply, power
-from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
-from loyal_trace.core.roms.mending import mend
+from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, RomImage
 from loyal_trace.core.roms.programming import erase_minutes, programming
 from loyal_trace.core.roms.restore import restore
 from loyal_trace.core.roms.restore_bits import three_bits
@@ -24,8 +24,8 @@ from tests.core.roms.test_rom_corpus import CODE, sums_of
 
 TRUE = CODE.tobytes()
 OWN = (
-    KnownSum("u1", tuple(sums_of(b"another").items()), len(TRUE), "A"),
-    KnownSum("u1", tuple(sums_of(TRUE).items()), len(TRUE), "B"),
+    KnownChecksum("u1", tuple(sums_of(b"another").items()), len(TRUE), "A"),
+    KnownChecksum("u1", tuple(sums_of(TRUE).items()), len(TRUE), "B"),
 )
 
 
@@ -46,21 +46,21 @@ def spoilt(*changes):
     ],
 )
 def test_the_surest_way_to_the_true_content_is_taken_and_its_firmware_named(reads, words):
-    found = mend(reads, OWN)
+    found = correct(reads, OWN)
     assert found.data == TRUE and found.firmware == "B" and words in found.proof
 
 
 def test_what_nothing_restores_is_left_and_a_stop_is_heeded():
     three = spoilt((1, 0x55), (1000, 0xAA), (3000, 0x33))
-    assert mend([three], OWN) is None and mend([three], ()) is None
-    assert mend([spoilt((5, 1), (77, 1))], OWN, Watch(lambda: True)) is None
+    assert correct([three], OWN) is None and correct([three], ()) is None
+    assert correct([spoilt((5, 1), (77, 1))], OWN, Watch(lambda: True)) is None
 
 
 @given(st.binary(min_size=1, max_size=40), st.data())
 def test_programming_over_is_only_offered_when_no_bit_has_to_rise(image, data):
-    truth = data.draw(st.binary(min_size=len(image), max_size=len(image)))
-    rises = any(t & ~i for i, t in zip(image, truth, strict=True))
-    assert programming(image, truth).how == ("nothing" if image == truth else "erase" if rises else "over")
+    reference = data.draw(st.binary(min_size=len(image), max_size=len(image)))
+    rises = any(t & ~i for i, t in zip(image, reference, strict=True))
+    assert programming(image, reference).how == ("nothing" if image == reference else "erase" if rises else "over")
 
 
 def test_another_size_needs_another_device_and_the_lamp_its_time():
@@ -71,7 +71,7 @@ def test_another_size_needs_another_device_and_the_lamp_its_time():
 
 
 def test_a_set_of_one_revision_is_not_called_mixed():
-    a, b = KnownSum("x", (), firmware="A"), KnownSum("x", (), firmware="B")
+    a, b = KnownChecksum("x", (), firmware="A"), KnownChecksum("x", (), firmware="B")
     assert not revision_mix({"6A": (a, b), "6B": (a,), "6C": ()}).mixed
     assert "every slot that differs between revisions has firmware A" in revision_mix({"6B": (a,)}).words
     mixed = revision_mix({"6A": (a, b), "6B": (a,), "6C": (b,), "6D": (b,)})
@@ -82,7 +82,7 @@ def test_a_set_of_one_revision_is_not_called_mixed():
 def test_votes_and_restorations_do_not_change_what_they_are_given():
     read = spoilt((5, 1))
     kept = bytes(read)
-    mend([read, read, read], OWN)
+    correct([read, read, read], OWN)
     assert read == kept and np.array_equal(CODE, np.frombuffer(TRUE, np.uint8))
 
 
@@ -95,7 +95,7 @@ def stuck(line, level, start, length):
 
 @pytest.mark.parametrize(("line", "level", "length"), [(3, 1, 20), (6, 0, 32), (0, 1, 40), (5, 0, 44)])
 def test_a_line_stuck_over_a_stretch_is_solved_and_told(line, level, length):
-    found = mend([stuck(line, level, 700, length)], OWN)
+    found = correct([stuck(line, level, 700, length)], OWN)
     assert found.data == TRUE and f"D{line} was stuck {'high' if level else 'low'}" in found.words
     assert all(700 <= change["offset"] < 700 + length for change in found.changes) and found.proved_by == "sha1"
 
@@ -155,10 +155,10 @@ def test_two_dying_twins_with_many_faded_cells_need_no_more_than_each_other():
 
 def test_several_contents_with_one_weak_sum_are_counted_and_not_chosen():
     bad = spoilt((5, 0x10), (77, 1))
-    found = mend([bad], [KnownSum("u1", (("crc32", sums_of(TRUE)["crc32"]),), len(TRUE))])
+    found = correct([bad], [KnownChecksum("u1", (("crc32", sums_of(TRUE)["crc32"]),), len(TRUE))])
     assert not found.certain and found.solutions > 1
     more = {"crc32": sums_of(TRUE)["crc32"], "sum16": digest(TRUE, "sum16"), "crc16-arc": digest(TRUE, "crc16-arc")}
-    proved = mend([bad], [KnownSum("u1", tuple(more.items()), len(TRUE))])
+    proved = correct([bad], [KnownChecksum("u1", tuple(more.items()), len(TRUE))])
     assert proved.certain and proved.data == TRUE, "a second and a third sum turn every other content away"
 
 
@@ -169,6 +169,8 @@ def test_without_a_crc_a_single_wrong_bit_is_still_found():
 
 def test_a_verdict_from_sums_alone_points_at_restoring_where_that_could_help():
     bad = spoilt((1, 0x55), (1000, 0xAA))
-    strong, crc_only = OWN[1], KnownSum("u1", OWN[1].digests[:1], len(TRUE))
-    assert "Restore the contents can find" in judge(RomImage("u1", bad), Expected((strong,)), SumList([strong])).next
-    assert "restoring" not in judge(RomImage("u1", bad), Expected((crc_only,)), SumList([crc_only])).next
+    strong, crc_only = OWN[1], KnownChecksum("u1", OWN[1].digests[:1], len(TRUE))
+    assert (
+        "Restore the contents can find" in judge(RomImage("u1", bad), Expected((strong,)), ChecksumList([strong])).next
+    )
+    assert "restoring" not in judge(RomImage("u1", bad), Expected((crc_only,)), ChecksumList([crc_only])).next

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from loyal_trace.core.roms.digests import DIGEST_LENGTHS, canonical, checked_digest, digest_length, known_algorithms
-from loyal_trace.core.roms.images import KnownSum, SumList, base_name, sums_from_mapping
+from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, base_name, checksums_from_mapping
 from loyal_trace.core.vocabulary.errors import UserFileError
 from loyal_trace.formats.rom_files import read_file
 
@@ -68,12 +68,12 @@ def delimiter_of(head: str) -> str:
     return max(",;\t", key=head.count)
 
 
-def read_sums(path: Path, columns: Mapping[str, str] | None = None) -> SumList:
+def read_checksums(path: Path, columns: Mapping[str, str] | None = None) -> ChecksumList:
     """Reads a list of any of the known kinds; `columns` maps our field names to the file's column titles."""
     return parse_sums(read_file(path), path.name, columns)
 
 
-def parse_sums(data: bytes, name: str, columns: Mapping[str, str] | None = None) -> SumList:
+def parse_sums(data: bytes, name: str, columns: Mapping[str, str] | None = None) -> ChecksumList:
     """A SumList from the bytes of a file. UserFileError names file and line of the first thing it cannot take."""
     text = decode_text(data, name)
     lower = name.lower()
@@ -89,8 +89,12 @@ def parse_sums(data: bytes, name: str, columns: Mapping[str, str] | None = None)
         known.digests.update(row.digests)
     if not gathered:
         raise UserFileError(name, "holds no checksums", "give a file in the style of sha1sum, SFV, CSV or JSON")
-    return SumList(
-        (KnownSum(r.name, sums_from_mapping(r.digests), r.size, r.firmware, r.place) for r in gathered.values()), name
+    return ChecksumList(
+        (
+            KnownChecksum(r.name, checksums_from_mapping(r.digests), r.size, r.firmware, r.place)
+            for r in gathered.values()
+        ),
+        name,
     )
 
 

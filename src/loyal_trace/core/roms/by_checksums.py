@@ -10,7 +10,7 @@ import numpy as np
 
 from loyal_trace.core.roms.content import likeness
 from loyal_trace.core.roms.hypotheses import NO_DEVICE, Hypothesis, PinNames
-from loyal_trace.core.roms.images import KnownSum, RomImage, SumList
+from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, RomImage
 from loyal_trace.core.roms.pieces import pieces_in
 from loyal_trace.core.roms.restore import restore
 from loyal_trace.core.roms.undo import undo
@@ -29,23 +29,23 @@ class Expected:
     `others` gives true images of other slots and revisions by name, asked only when nothing else explains the content.
     """
 
-    own: tuple[KnownSum, ...]
+    own: tuple[KnownChecksum, ...]
     firmware: str = ""
     size: int | None = None
-    truth: bytes | None = None
+    reference: bytes | None = None
     names: PinNames = NO_DEVICE
     others: Callable[[], Mapping[str, bytes]] = dict
     board: str = ""
 
-    def truth_of_size(self, size: int) -> bytes | None:
+    def reference_of_size(self, size: int) -> bytes | None:
         """The true image if it is at hand and of that size."""
-        return self.truth if self.truth is not None and len(self.truth) == size else None
+        return self.reference if self.reference is not None and len(self.reference) == size else None
 
 
-def several_contents(image: RomImage, expected: Expected, known: SumList) -> Hypothesis | None:
+def several_contents(image: RomImage, expected: Expected, known: ChecksumList) -> Hypothesis | None:
     """A file with the contents of several slots: the pieces are named by their sums."""
     sizes = {entry.size for entry in expected.own if entry.size is not None} | {expected.size} - {None}
-    if image.size in sizes or expected.truth_of_size(image.size) is not None:
+    if image.size in sizes or expected.reference_of_size(image.size) is not None:
         return None
     found = pieces_in(image.data, known)
     if found is None:
@@ -59,12 +59,12 @@ def several_contents(image: RomImage, expected: Expected, known: SumList) -> Hyp
 def from_elsewhere(image: RomImage, expected: Expected, ranked: tuple[Hypothesis, ...]) -> tuple[Hypothesis, ...]:
     """Content that nothing explains here may be that of another slot or revision with some damage of its own."""
     here = np.frombuffer(image.data, dtype=np.uint8)
-    others = {name: data for name, data in expected.others().items() if data != expected.truth}
+    others = {name: data for name, data in expected.others().items() if data != expected.reference}
     same_size = {name: np.frombuffer(data, np.uint8) for name, data in others.items() if len(data) == image.size}
     alike = {name: float(np.mean(data == here)) for name, data in same_size.items()}
     best = max(alike, key=lambda name: alike[name], default="")
-    truth = expected.truth_of_size(image.size)
-    own = float(np.mean(here == np.frombuffer(truth, np.uint8))) if truth is not None else 0.0
+    reference = expected.reference_of_size(image.size)
+    own = float(np.mean(here == np.frombuffer(reference, np.uint8))) if reference is not None else 0.0
     # It must be nearer to the other slot than to its own: two revisions of one slot resemble each other too.
     if best and alike[best] >= _RESEMBLES and alike[best] > own:
         wrong = int(np.count_nonzero(same_size[best] != here))
@@ -103,7 +103,7 @@ def put_back(image: RomImage, expected: Expected) -> Hypothesis | None:
     return None
 
 
-def from_sums(image: RomImage, expected: Expected, ranked: tuple[Hypothesis, ...]) -> tuple[Hypothesis, ...]:
+def from_checksums(image: RomImage, expected: Expected, ranked: tuple[Hypothesis, ...]) -> tuple[Hypothesis, ...]:
     """With only the sums at hand: does changing a single byte make them right?"""
     for entry in expected.own:
         if entry.weak or (expected.firmware and entry.firmware not in ("", expected.firmware)):
@@ -126,7 +126,7 @@ def from_sums(image: RomImage, expected: Expected, ranked: tuple[Hypothesis, ...
     return ranked
 
 
-def _one_wrong_byte(image: RomImage, entry: KnownSum) -> Hypothesis | None:
+def _one_wrong_byte(image: RomImage, entry: KnownChecksum) -> Hypothesis | None:
     """The one byte that makes every sum right, if there is exactly one."""
     digests = entry.by_algorithm
     found = restore(image.data, digests, most=1) if "crc32" in digests else None
