@@ -48,8 +48,9 @@ mutants: setup  # not part of `make test`: changes the core in memory, one chang
 screenshots: setup
 	QT_QPA_PLATFORM=offscreen $(PY) -m loyal_trace.ui.screenshots docs/screenshots
 
-docs: setup  # the page of what can be said, from the forms
+docs: setup  # the page of what can be typed, from the forms; man page and completions, from the parsers
 	$(PY) scripts/line_doc.py
+	$(PY) scripts/cli_pages.py
 
 wheel: setup
 	$(PY) -m build --wheel --no-isolation --outdir dist

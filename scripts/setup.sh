@@ -5,7 +5,8 @@ set -euo pipefail
 cd "$(dirname "$0")/.."
 
 LIBS="libgl1 libegl1 libglib2.0-0 libfontconfig1 libxkbcommon0 libdbus-1-3 libxcb-cursor0 libxcb-icccm4
-libxcb-image0 libxcb-keysyms1 libxcb-render-util0 libxcb-shape0 libxcb-xkb1 libxkbcommon-x11-0"
+libxcb-image0 libxcb-keysyms1 libxcb-render-util0 libxcb-shape0 libxcb-xkb1 libxkbcommon-x11-0
+xvfb xauth dbus at-spi2-core desktop-file-utils appstream shared-mime-info"
 
 # Does a Python at hand make virtual environments, pip included? (Debian splits that into python3-venv.)
 find_python() {

@@ -23,6 +23,23 @@ def demo_template(tmp_path_factory):
     return folder
 
 
+@pytest.fixture(autouse=True)
+def asked(monkeypatch):
+    """What the window asked before something that cannot simply be undone; the answer is yes unless a test says no."""
+    questions = []
+
+    def confirmed(parent, question, consequence, button):
+        questions.append((question, consequence))
+        return confirmed.answer
+
+    confirmed.answer = True
+    questions_of = type(
+        "Asked", (), {"questions": questions, "answer_no": lambda self: setattr(confirmed, "answer", False)}
+    )
+    monkeypatch.setattr("loyal_trace.ui.dialogs.confirmed", confirmed)
+    return questions_of()
+
+
 @pytest.fixture
 def open_window(qtbot):
     """Opens windows with the options given, and destroys them afterwards."""

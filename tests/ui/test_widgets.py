@@ -186,13 +186,12 @@ def test_the_chain_picks_the_nearest_point_and_marks_the_boundary(qtbot):
 
 def test_a_click_on_a_pad_asks_for_its_stage(qtbot):
     line = shown(qtbot, StationLine(), 1280, 66)
-    asked, jobs = [], []
+    asked = []
     line.stage_asked.connect(asked.append)
-    line.jobs_asked.connect(lambda: jobs.append(1))
     for stage in range(len(STAGE_NAMES)):
         qtbot.mouseClick(line, Qt.MouseButton.LeftButton, pos=line.pad_at(stage).toPoint())
     qtbot.mouseClick(line, Qt.MouseButton.LeftButton, pos=QPoint(30, 20))
-    assert asked == list(range(10)) and jobs == [1]
+    assert asked == list(range(10)), "the title leads nowhere"
     line.set_stations([(1.0, "6/6"), *[(0.0, "")] * 9])
     assert line.accessibleDescription() == "Intake 6/6"
 

@@ -315,8 +315,10 @@ def test_a_swap_is_typed_at_suspects_and_weighs(window):
     assert window.probability("tw-cpu", "6C") < before
 
 
-def test_a_click_on_the_title_leads_to_the_job_list_and_back(window):
+def test_closing_the_job_leads_to_the_job_list_and_back(window):
     window.qtbot.mouseClick(window.shell.stations, Qt.MouseButton.LeftButton, pos=QPoint(60, 20))
+    assert window.wiring is not None, "the title of the job closes nothing"
+    window.ctrl("w")
     assert window.shell.pages.currentWidget() is window.shell.first and window.shell.first.jobs.count() == 3
     window.open_job("Tidewrack")
     assert window.shell.pages.currentWidget() is window.shell.desk_page

@@ -176,6 +176,11 @@ class OpenJob:
         self._fold.add(self.store.append_all(self.id, new))
         self._moment = None
 
+    def read_workshop(self) -> None:
+        """The drawer and the bench profile as they are on disk now; what cannot be read is named in its warnings."""
+        self.workshop = load_workshop(self.store.folder)
+        self._moment = None
+
     def save_bench(self) -> None:
         """The bench as this job has it becomes the workshop's own, with which the next job begins."""
         if self.store.read_only:

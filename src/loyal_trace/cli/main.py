@@ -259,6 +259,23 @@ def build_commands() -> argparse.ArgumentParser:
     return parser
 
 
+def whole_parser() -> argparse.ArgumentParser:
+    """Window and commands in one, as the man page and the completions show them."""
+    parser = build_commands()
+    for action in build_parser()._actions:
+        if action.option_strings and not {"-h", "--version"} & set(action.option_strings):
+            parser._add_action(action)
+    return parser
+
+
+EXAMPLES = (
+    ("loyal-trace --demo", "open the window with the demo workshop"),
+    ("loyal-trace roms check dumps/ --checksums set.sha1", "compare every image of a folder with its checksums"),
+    ("loyal-trace chip check 74LS00 1=L 2=P 3=L", "judge the outputs of a chip from its pins"),
+    ('loyal-trace job new "Sound board" --parts parts.csv', "open a job with a board from a parts list"),
+    ('loyal-trace job enter "Sound board" "C1 measures 51u esr 5 at 100kHz"', "record a line, as typed in the window"),
+    ('loyal-trace job report "Sound board" report.pdf', "write the report for the owner"),
+)
 COMMANDS = ("roms", "chip", "board", "rails", "calc", "job")
 
 
@@ -288,6 +305,9 @@ def _help() -> int:
     print("  chip check|show|list   board check   rails check")
     print("  calc starts|ripple|reservoir|regulator|bridge|crystal|cell|erase|divider")
     print("  job new|list|show|enter|add|suspects|plan|proof|export|import|report")
+    print("\nexamples:")
+    for example, words in EXAMPLES:
+        print(f"  {example}\n      {words}")
     return 0
 
 

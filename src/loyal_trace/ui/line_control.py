@@ -12,6 +12,7 @@ from loyal_trace.app.presenters.strip import NOTHING, Strip, hold_words, strip_o
 from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.line.context import Planned, Said, Status
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.ui import dialogs
 from loyal_trace.ui.widgets.foot import Foot
 
 _PLACEHOLDER = "type, then Enter"
@@ -27,6 +28,7 @@ class LineControl:
         self._found: LineResult | None = None
         self._opened = False
         self._offered: Sequence[str] = ()
+        self.leave: Callable[[], object] = lambda: None
         edit = foot.edit
         edit.pad_takes = self._pad_takes
         edit.textChanged.connect(lambda _: self._typed())
@@ -107,15 +109,17 @@ class LineControl:
         self.foot.edit.setFocus()
 
     def escape(self) -> None:
-        """Esc: a lit key is forgotten; then typed text; then long work is stopped."""
+        """Esc: a lit key, typed text or long work ends; with none of them, what was opened last is left."""
         if self.pad.cancel():
             return
         if self.foot.edit.text() or self._opened:
             self._opened = False
             self.foot.edit.setText("")
             self.workspace.show()
-        else:
+        elif self.workspace.tasks.busy:
             self.workspace.tasks.stop()
+        else:
+            self.leave()
 
     def _moved(self, step: int) -> None:
         """Up and down choose among readings; with nothing to choose they walk the stage."""
@@ -217,6 +221,8 @@ class LineControl:
     def run(self, action: Action) -> None:
         """A button or a menu: asks first what the action needs to know."""
         self.pad.flush()
+        if action.confirm and not dialogs.confirmed(self.foot, f"{action.label}?", action.confirm, action.label):
+            return
         asked = action.asks
         if asked is None:
             action.run()

@@ -7,22 +7,34 @@ import gc
 import os
 import sys
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
-from types import TracebackType
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
-from PyQt6.QtGui import QIcon, QPixmap
+from PyQt6.QtCore import QByteArray, QObject, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QGuiApplication, QIcon, QPixmap
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog
 
+from loyal_trace.app.preferences import (
+    LARGEST,
+    SMALLEST,
+    Preferences,
+    load_preferences,
+    remember,
+    save_preferences,
+)
 from loyal_trace.app.presenters.model import Overlay
-from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.core.vocabulary.stages import Stage, stage_of_word
 from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.resources import read_bytes
-from loyal_trace.ui.menus import Item, Menus
+from loyal_trace.ui import dialogs
+from loyal_trace.ui.crash import report_error
+from loyal_trace.ui.menu_items import menu_items
+from loyal_trace.ui.menus import Menus
+from loyal_trace.ui.one_window import OneWindow, hand_over
 from loyal_trace.ui.poster import Poster, WindowTimer
+from loyal_trace.ui.settings_dialog import SettingsDialog
 from loyal_trace.ui.shell import Shell
 from loyal_trace.ui.theme import THEME, apply_style, load_fonts
 from loyal_trace.ui.widgets.finder import Command
@@ -35,6 +47,10 @@ if TYPE_CHECKING:
     from loyal_trace.app.pad import Timer
     from loyal_trace.store.store import Store
     from loyal_trace.ui.wiring import JobWiring
+
+
+_RECENT = 8
+_TEXT_STEP = 10
 
 
 @dataclass(frozen=True)
@@ -81,6 +97,12 @@ def open_store(folder: Path, demo: bool) -> "tuple[Store, OpenJob | None]":
     return store, OpenJob(store, JOB_ID, env)
 
 
+def system_is_dark() -> bool:
+    """Does the desktop prefer dark windows?"""
+    hints = QGuiApplication.styleHints()
+    return hints is not None and hints.colorScheme() is Qt.ColorScheme.Dark
+
+
 class Application(QObject):
     """Owns the window, the store and the open job."""
 
@@ -98,11 +120,12 @@ class Application(QObject):
         self.clock: Callable[[], datetime] | None = None
         self.timer: Callable[[QObject], Timer] = WindowTimer
         self.poster = Poster()
+        self.one_window: OneWindow | None = None
         self._pool = ThreadPoolExecutor(1)
         self.opened.connect(self._on_opened)
         self.shell.first_painted.connect(self._start)
         self.shell.closing.connect(self.close)
-        self.shell.stations.jobs_asked.connect(self.show_jobs)
+        self.shell.may_close = self.may_leave
         first = self.shell.first
         first.demo_asked.connect(self.open_demo)
         first.new_asked.connect(self.new_job)
@@ -110,35 +133,8 @@ class Application(QObject):
         first.list_asked.connect(self.new_from_list)
         first.job_asked.connect(self.open_job)
         self.shell.commands = self.commands
-        self.menus = Menus(self.shell, self._items(), self._stage_commands)
+        self.menus = Menus(self.shell, menu_items(self), self._stage_commands, self._recent)
         self.shell.files_dropped.connect(self._dropped_without_job)
-
-    def _items(self) -> list[Item]:
-        """Everything that the menus offer."""
-        go = [Item("Go", stage.title, stage.key, partial(self.shell.stage_asked.emit, stage)) for stage in Stage]
-        return [
-            Item("File", "New job…", "Ctrl+N", self.new_job),
-            Item("File", "New job from a board folder…", "", self.new_from_board),
-            Item("File", "New job from a parts list…", "", self.new_from_list),
-            Item("File", "Job list", "Ctrl+J", self.show_jobs),
-            Item("File", "Open files: images, checksums, archives…", "Ctrl+O", self.choose_files, line_above=True),
-            Item("File", "Add a board from a folder…", "", self.add_board),
-            Item("File", "Add a board from a parts list…", "", lambda: self.add_board(True)),
-            Item("File", "Quit", "Ctrl+Q", self.shell.close, line_above=True),
-            Item("Edit", "Undo", "Ctrl+Z", lambda: self.with_job(lambda w: w.control.undo())),
-            Item("Edit", "Redo", "Ctrl+Shift+Z", lambda: self.with_job(lambda w: w.control.redo())),
-            Item("Edit", "Copy", "", self.copy, line_above=True),
-            Item("Edit", "Paste a photo or files", "", lambda: self.with_job(lambda w: w.paste())),
-            *go,
-            Item("Go", "Find a command…", "Ctrl+K", self.shell.find_command, line_above=True),
-            Item("Board", "Next board", "Ctrl+B", lambda: self.with_job(lambda w: w.next_board())),
-            Item("Board", "Watch a folder for photos…", "", lambda: self.with_job(lambda w: w.watch_folder())),
-            Item("Board", "Stop watching for photos", "", lambda: self.with_job(lambda w: w.watch.stop())),
-            Item("View", "Logbook", "Ctrl+L", self.shell.toggle_drawer),
-            Item("View", "Say why", "F2", lambda: self.with_job(lambda w: w.say_why())),
-            Item("View", "Dark or light", "Ctrl+D", lambda: self.shell.set_dark(not THEME.dark)),
-            Item("Help", "What can be said here", "F1", lambda: self.with_job(lambda w: w.help())),
-        ]
 
     def with_job(self, act: "Callable[[JobWiring], object]") -> None:
         """Does something with the open job, if there is one."""
@@ -149,11 +145,10 @@ class Application(QObject):
         return self.wiring.stage_commands() if self.wiring is not None else []
 
     def copy(self) -> None:
-        """Copies from whatever has the keyboard."""
-        focus = QApplication.focusWidget()
-        copy = getattr(focus, "copy", None)
-        if callable(copy):
-            copy()
+        """What is selected where the keyboard is, else the verdict in view."""
+        from loyal_trace.ui.job_commands import copy
+
+        copy(self.wiring)
 
     def environment(self) -> "Environment":
         """What an open job needs from outside."""
@@ -161,6 +156,59 @@ class Application(QObject):
         from loyal_trace.demo.common import DEMO_AUTHOR
 
         return Environment(author=DEMO_AUTHOR if self.options.demo else "", clock=self.clock or utc_now)
+
+    def _recent(self) -> list[Command]:
+        """The newest jobs of the store, for the menu."""
+        jobs = self.store.jobs()[:_RECENT] if self.store is not None else ()
+        return [Command(job.title, "", partial(self.open_job, job.id)) for job in jobs]
+
+    def may_leave(self) -> bool:
+        """Asks before typed text that is not recorded would be lost."""
+        text = self.wiring.foot.edit.text().strip() if self.wiring is not None else ""
+        if not text:
+            return True
+        words = f"“{text[:80]}” stands in the line and is not recorded. What was recorded stays."
+        return dialogs.confirmed(self.shell, "Leave without the typed text?", words, "Leave")
+
+    def close_job(self) -> None:
+        """Back to the job list, after asking about typed text."""
+        if self.may_leave():
+            self.show_jobs()
+
+    def settings(self) -> None:
+        """Name, colours and text size of this store."""
+        if self.store is None:
+            return
+        dialog = SettingsDialog(load_preferences(self.store.folder), self.shell)
+        if dialog.exec():
+            chosen = dialog.chosen
+            save_preferences(self.store.folder, chosen)
+            if self.wiring is not None and chosen.name:
+                self.wiring.workspace.job.author = chosen.name
+            self.apply_looks()
+
+    def apply_looks(self) -> None:
+        """Colours and text size as remembered for this store; the command line's --dark goes before."""
+        known = load_preferences(self.store.folder) if self.store is not None else Preferences()
+        dark = self.options.dark or (known.colours == "dark" if known.colours != "system" else system_is_dark())
+        self.shell.set_looks(dark, known.text_size / 100)
+
+    def switch_dark(self) -> None:
+        """Light or dark, from now on for this store."""
+        self.options = replace(self.options, dark=False)
+        self._remember(colours="light" if THEME.dark else "dark")
+        self.apply_looks()
+
+    def text_size(self, step: int) -> None:
+        """Larger (+1), smaller (−1) or the usual size (0)."""
+        now = load_preferences(self.store.folder).text_size if self.store is not None else 100
+        wanted = 100 if step == 0 else min(LARGEST, max(SMALLEST, now + step * _TEXT_STEP))
+        self._remember(text_size=wanted)
+        self.apply_looks()
+
+    def _remember(self, **changes: object) -> None:
+        if self.store is not None and not self.store.read_only:
+            remember(self.store.folder, **changes)
 
     def _start(self) -> None:
         """After the first paint: open the store without holding up the window."""
@@ -187,8 +235,17 @@ class Application(QObject):
         self._list_jobs()
         if self.store.read_only:
             self.shell.bar.say("The store is in use or read-only. You can view it, but nothing is recorded.", True)
+        self.apply_looks()
+        known = load_preferences(self.store.folder)
+        if known.geometry:
+            self.shell.restoreGeometry(QByteArray.fromHex(known.geometry.encode()))
         if session is not None:
             self.show_session(session, with_bench=self.options.demo)
+        elif known.job and self.store.has_job(known.job) and not self.options.files:
+            self.open_job(known.job)
+            stage = stage_of_word(self.options.stage or known.stage)
+            if stage is not None and self.wiring is not None:
+                self.wiring.show_stage(stage)
         for path in self.options.files:
             self._dropped_without_job([path])
         self.ready.emit()
@@ -202,7 +259,6 @@ class Application(QObject):
     def show_session(self, session: "OpenJob", with_bench: bool) -> None:
         """Puts an open job into the window."""
         from loyal_trace.app.workspace import Workspace
-        from loyal_trace.core.vocabulary.stages import stage_of_word
         from loyal_trace.instruments.protocols import Workbench
         from loyal_trace.ui.wiring import JobWiring
 
@@ -344,13 +400,27 @@ class Application(QObject):
             except LoyalTraceError as error:
                 self.shell.first.say(f"Not imported: {error}")
 
+    def come_to_front(self, files: list[Path]) -> None:
+        """A later start was refused: this window comes to the front, with the files that it brought."""
+        self.shell.showNormal() if self.shell.isMinimized() else self.shell.show()
+        self.shell.raise_()
+        self.shell.activateWindow()
+        if files:
+            self.shell.files_dropped.emit(files)
+
     def commands(self) -> list[Command]:
         """What the finder offers now."""
         found = self.wiring.commands() if self.wiring else []
         return [*found, *self.menus.commands()]
 
     def close(self) -> None:
-        """Ends background work and closes the store."""
+        """Remembers job, stage and place of the window; ends background work and closes the store."""
+        if self.wiring is not None:
+            self._remember(job=self.wiring.workspace.job.id, stage=self.wiring.current.word)
+        self._remember(geometry=bytes(self.shell.saveGeometry().toHex().data()).decode())
+        if self.one_window is not None:
+            self.one_window.close()
+            self.one_window = None
         if self.wiring is not None:
             self.wiring.close()
             self.wiring = None
@@ -358,11 +428,6 @@ class Application(QObject):
         if self.store is not None:
             self.store.close()
             self.store = None
-
-
-def _report_bug(kind: type[BaseException], value: BaseException, trace: TracebackType | None) -> None:
-    """A bug of ours must not take the window down with it: what was acknowledged is on disk, and work goes on."""
-    sys.__excepthook__(kind, value, trace)
 
 
 def _icon() -> QIcon:
@@ -380,6 +445,7 @@ def make_application(options: WindowOptions) -> tuple[QApplication, Application]
     app.setWindowIcon(_icon())
     load_fonts()
     THEME.set_dark(options.dark)
+    THEME.scale = 1.0
     apply_style(app)
     return app, Application(options)
 
@@ -398,8 +464,13 @@ def run_window(options: WindowOptions) -> int:
             "loyal-trace: no display here; set QT_QPA_PLATFORM=offscreen for --shot, or use xvfb-run", file=sys.stderr
         )
         return 2
-    sys.excepthook = _report_bug
+    sys.excepthook = report_error
     app, ours = make_application(options)
+    folder = store_folder(options)
+    if options.shot is None and hand_over(folder, options.files):
+        print(f"loyal-trace: a window with the store {folder} is open already; it was brought to the front")
+        return 0
+    ours.one_window = OneWindow(folder, ours.come_to_front)
     ours.shell.show()
     if options.shot is not None:
         target = options.shot

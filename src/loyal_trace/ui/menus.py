@@ -25,7 +25,13 @@ class Item:
 class Menus:
     """Fills the menu bar of a window."""
 
-    def __init__(self, window: QMainWindow, items: Sequence[Item], stage_commands: Callable[[], list[Command]]) -> None:
+    def __init__(
+        self,
+        window: QMainWindow,
+        items: Sequence[Item],
+        stage_commands: Callable[[], list[Command]],
+        recent: Callable[[], list[Command]] = list,
+    ) -> None:
         self._items, self._stage_commands = items, stage_commands
         bar = window.menuBar()
         self._menus: dict[str, QMenu] = {}
@@ -36,6 +42,11 @@ class Menus:
                 self._menus[title.replace("&", "")] = menu
         for item in items:
             self._add(window, item)
+        files = self._menus.get("File")
+        if files is not None:
+            jobs = QMenu("Recent jobs", files)
+            files.insertMenu(next((a for a in files.actions() if a.isSeparator()), None), jobs)
+            jobs.aboutToShow.connect(lambda: self._fill_recent(jobs, recent()))
         board = self._menus.get("Board")
         if board is not None:
             self._own = list(board.actions())
@@ -52,6 +63,14 @@ class Menus:
             action.setShortcut(QKeySequence(item.key))
         action.triggered.connect(lambda _: item.run())
         menu.addAction(action)
+
+    def _fill_recent(self, menu: QMenu, jobs: list[Command]) -> None:
+        """The newest jobs; a click opens one."""
+        menu.clear()
+        for command in jobs:
+            made = menu.addAction(command.words)
+            if made is not None:
+                made.triggered.connect(lambda _, run=command.run: run())
 
     def _fill(self, board: QMenu) -> None:
         """The commands of the stage in view, below the fixed ones."""

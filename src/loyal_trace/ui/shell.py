@@ -5,28 +5,42 @@ from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QPaintEvent, QResizeEvent
-from PyQt6.QtWidgets import QApplication, QHBoxLayout, QLabel, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QApplication,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QScrollArea,
+    QSizePolicy,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from loyal_trace.app.presenters.model import Overlay
 from loyal_trace.core.boards.model import BoardDefinition
-from loyal_trace.ui.theme import THEME, apply_style, font
+from loyal_trace.ui.theme import THEME, apply_style, font, rescale
 from loyal_trace.ui.widgets.board_map import BoardMap
 from loyal_trace.ui.widgets.finder import Command, Finder
 from loyal_trace.ui.widgets.first_page import FirstPage
+from loyal_trace.ui.widgets.heights import least_height
 from loyal_trace.ui.widgets.logbook import LogbookBar, LogbookDrawer
+from loyal_trace.ui.widgets.outline import Outline
 from loyal_trace.ui.widgets.station_line import StationLine
 
-_MAP_WIDTH = 430
+_MAP_WIDTH, _STAGE_WIDTH = 430, 420
 
 
 class BoardPanel(QWidget):
     """Board tabs above the map, and what the map is showing."""
 
     board_asked = pyqtSignal(str)
+    keeps_lengths = True
 
     def __init__(self) -> None:
         super().__init__()
-        self.map, self.showing = BoardMap(), QLabel()
+        self.map, self.outline, self.showing = BoardMap(), Outline(), QLabel()
+        self.outline.hide()
         self.showing.setFont(font(12))
         self._tabs_row = QHBoxLayout()
         self._tabs_row.setSpacing(16)
@@ -34,13 +48,15 @@ class BoardPanel(QWidget):
         head = QHBoxLayout()
         head.setContentsMargins(18, 12, 10, 0)
         head.addLayout(self._tabs_row)
-        head.addStretch(1)
-        head.addWidget(self.showing)
+        self.showing.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self.showing.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        head.addWidget(self.showing, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 8)
         layout.setSpacing(4)
         layout.addLayout(head)
         layout.addWidget(self.map, 1)
+        layout.addWidget(self.outline, 1)
 
     def show_tabs(self, boards: list[tuple[str, str]], current: str, showing: str) -> None:
         """(id, title) of each board; the current one is underlined in copper."""
@@ -60,6 +76,7 @@ class BoardPanel(QWidget):
             label.setText(f"<a href='{board}' style='{style}'>{title}</a>")
             label.setStyleSheet(f"padding-bottom:3px;border-bottom:3px solid {p.copper if here else 'transparent'};")
         self.showing.setText(showing)
+        self.showing.setToolTip(showing)
         self.showing.setStyleSheet(f"color: {THEME.palette.soft};")
 
 
@@ -69,6 +86,26 @@ class PageStack(QStackedWidget):
     def minimumSizeHint(self) -> QSize:
         page = self.currentWidget()
         return page.minimumSizeHint() if page is not None else QSize()
+
+    def least_height(self, width: int) -> int:
+        """That of the page in view."""
+        page = self.currentWidget()
+        return least_height(page, width) if page is not None else 0
+
+
+class Column(QWidget):
+    """The stage above its foot, as tall as what is in them needs at this width."""
+
+    def __init__(self, layout: QVBoxLayout) -> None:
+        super().__init__()
+        self.setLayout(layout)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(_STAGE_WIDTH, least_height(self, self.width()))
+
+    def heightForWidth(self, width: int) -> int:
+        # What the scroll area takes for the least height.
+        return least_height(self, width)
 
 
 class Shell(QMainWindow):
@@ -82,6 +119,7 @@ class Shell(QMainWindow):
     first_painted = pyqtSignal()
     typed = pyqtSignal(str)
     escaped = pyqtSignal()
+    outlined = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -89,27 +127,36 @@ class Shell(QMainWindow):
         self.resize(1280, 800)
         self.setAcceptDrops(True)
         self.stations, self.panel, self.first = StationLine(), BoardPanel(), FirstPage()
-        self.stages, self.pages = PageStack(), QStackedWidget()
+        self.stages, self.pages = PageStack(), PageStack()
         self.drawer, self.bar = LogbookDrawer(), LogbookBar()
         self.commands: Callable[[], list[Command]] = list
+        self.may_close: Callable[[], bool] = lambda: True
         self._painted = False
         self._lay_out()
         self.stations.stage_asked.connect(self.stage_asked)
+        self.bar.asked.connect(self.toggle_drawer)
 
     def _lay_out(self) -> None:
-        workspace = QWidget()
-        row = QHBoxLayout(workspace)
+        stage_and_map = QWidget()
+        row = QHBoxLayout(stage_and_map)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
         self.panel.setFixedWidth(_MAP_WIDTH)
         row.addWidget(self.panel)
         self.right = QVBoxLayout()
+        self.right.setContentsMargins(0, 0, 0, 0)
+        # With large text in a small window the stage is taller than its room: then it scrolls as a whole.
+        self.column = QScrollArea()
+        self.column.setWidgetResizable(True)
+        self.column.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.column.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.right.setSpacing(0)
         self.right.addWidget(self.stages, 1)
-        row.addLayout(self.right, 1)
-        self.desk_page = workspace
+        self.column.setWidget(Column(self.right))
+        row.addWidget(self.column, 1)
+        self.desk_page = stage_and_map
         self.pages.addWidget(self.first)
-        self.pages.addWidget(workspace)
+        self.pages.addWidget(self.desk_page)
         body = QWidget()
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 0, 0, 0)
@@ -122,7 +169,12 @@ class Shell(QMainWindow):
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
-        self.panel.setFixedWidth(max(_MAP_WIDTH, round(self.width() * 0.4375)))
+        self._share_room()
+
+    def _share_room(self) -> None:
+        # Larger text takes room from the map, down to what a map needs.
+        share = 0.4375 / max(1.0, THEME.scale) ** 0.5
+        self.panel.setFixedWidth(max(_MAP_WIDTH, round(self.width() * share)))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         super().paintEvent(event)
@@ -149,6 +201,28 @@ class Shell(QMainWindow):
             self.drawer_opened.emit()
             self.drawer.list.setFocus()
 
+    def show_entry(self, entry: str) -> None:
+        """Opens the logbook at an entry."""
+        if not self.drawer.isVisible():
+            self.toggle_drawer()
+        self.drawer.show_entry(entry)
+
+    def toggle_outline(self) -> None:
+        """The tree of boards and parts in place of the drawn map, or the map again."""
+        shown = self.panel.outline.isHidden()
+        self.panel.outline.setVisible(shown)
+        self.panel.map.setVisible(not shown)
+        if shown:
+            self.outlined.emit()
+            self.panel.outline.setFocus()
+
+    def toggle_full_screen(self) -> None:
+        """The whole screen, or a window again."""
+        if self.isFullScreen():
+            self.showNormal()
+        else:
+            self.showFullScreen()
+
     def find_command(self) -> None:
         """Opens the finder and runs what was picked."""
         finder = Finder(self.commands(), self)
@@ -157,12 +231,22 @@ class Shell(QMainWindow):
         if chosen is not None:
             chosen.run()
 
-    def set_dark(self, dark: bool) -> None:
-        """Changes between paper and the dim bench."""
+    def set_looks(self, dark: bool, scale: float) -> None:
+        """Colours and text size together; nothing happens when both are as they were."""
+        if scale != THEME.scale or dark is not THEME.dark:
+            before, THEME.scale, size = THEME.scale, scale, self.size()
+            self.set_dark(dark, scale / before)
+            self._share_room()
+            # Lengths change one after the other, and the window would keep the widest of what was in between.
+            QTimer.singleShot(0, lambda: self.resize(size))
+
+    def set_dark(self, dark: bool, larger: float = 1.0) -> None:
+        """Changes between paper and the dim bench; `larger` by how much the text has grown with it."""
         THEME.set_dark(dark)
         app = QApplication.instance()
         if isinstance(app, QApplication):
             apply_style(app)
+        rescale(self, larger)  # after the style sheet, which puts every font back as it first was
         for widget in self.findChildren(QWidget):
             restyle = getattr(widget, "restyle", None)
             if callable(restyle):
@@ -188,6 +272,9 @@ class Shell(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         if event is None:
+            return
+        if not self.may_close():
+            event.ignore()
             return
         self.closing.emit()
         super().closeEvent(event)

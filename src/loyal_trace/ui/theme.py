@@ -3,9 +3,9 @@
 from dataclasses import dataclass
 from functools import lru_cache
 
-from PyQt6.QtCore import QByteArray
-from PyQt6.QtGui import QColor, QFont, QFontDatabase
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtCore import QByteArray, Qt
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from loyal_trace.resources import read_bytes
 
@@ -39,9 +39,9 @@ LIGHT = Palette(
     card="#FFFEFA",
     ink="#22303C",
     soft="#56636F",
-    line="#D5CAB8",
+    line="#8B8170",
     copper="#A0541A",
-    copper_light="#DDB08A",
+    copper_light="#B37A43",
     selected="#F7EBDD",
     blue="#1F5C8B",
     good="#2C7554",
@@ -56,9 +56,9 @@ DARK = Palette(
     card="#242D34",
     ink="#E9E2D3",
     soft="#A9B2B8",
-    line="#3B464F",
+    line="#6E7B85",
     copper="#DE9457",
-    copper_light="#7A5230",
+    copper_light="#A06E40",
     selected="#3A2E24",
     blue="#7FB8E4",
     good="#67BE94",
@@ -74,6 +74,7 @@ class Theme:
 
     def __init__(self) -> None:
         self.palette = LIGHT
+        self.scale = 1.0
 
     def colour(self, name: str) -> QColor:
         """A colour of the palette by its name."""
@@ -102,10 +103,20 @@ def load_fonts() -> None:
 
 def font(size: float = 13, bold: bool = False, mono: bool = False) -> QFont:
     """A shipped font at a size in pixels."""
+    return QFont(_made_font(round(size * THEME.scale), bold, mono))
+
+
+def plain_font(size: float = 13, bold: bool = False, mono: bool = False) -> QFont:
+    """The same at 100 %, for painters that enlarge what they paint."""
     return QFont(_made_font(round(size), bold, mono))
 
 
-@lru_cache(maxsize=64)
+def px(length: float) -> int:
+    """A length (pixel) that grows with the text size."""
+    return round(length * THEME.scale)
+
+
+@lru_cache(maxsize=256)
 def _made_font(size: int, bold: bool, mono: bool) -> QFont:
     """Made once: resolving a family costs more than painting a word with it."""
     found = QFont(MONO if mono else SANS)
@@ -115,13 +126,56 @@ def _made_font(size: int, bold: bool, mono: bool) -> QFont:
     return found
 
 
+def rescale(window: QWidget, factor: float) -> None:
+    """Brings the widgets of a window to another text size: fonts and lengths that were set for one.
+
+    Each widget keeps its lengths at 100 %, so that going back and forth does not wear them away.
+    """
+    for widget in window.findChildren(QWidget):
+        if getattr(widget, "keeps_lengths", False):
+            continue
+        kept = widget.property(_KEPT) or _lengths_of(widget, factor)
+        widget.setProperty(_KEPT, kept)
+        if getattr(widget, "own_lengths", False):
+            kept = [kept[0], 0, _LARGEST_LENGTH, 0, _LARGEST_LENGTH]
+        _apply_lengths(widget, kept)
+        widget.updateGeometry()
+
+
+_KEPT = "lengths at 100 %"
+_LARGEST_LENGTH = 16_777_215
+
+
+def _lengths_of(widget: QWidget, factor: float) -> list[float]:
+    """Font size and the smallest and largest lengths of a widget at 100 %."""
+    usual = THEME.scale / factor
+    own = widget.font().pixelSize() if widget.testAttribute(Qt.WidgetAttribute.WA_SetFont) else 0
+    lengths = (widget.minimumWidth(), widget.maximumWidth(), widget.minimumHeight(), widget.maximumHeight())
+    return [own / usual, *(length if length >= _LARGEST_LENGTH else length / usual for length in lengths)]
+
+
+def _apply_lengths(widget: QWidget, kept: list[float]) -> None:
+    size, *lengths = kept
+    if size:
+        made = QFont(widget.font())
+        made.setPixelSize(max(1, px(size)))
+        widget.setFont(made)
+    narrow, wide, low, tall = (length if length >= _LARGEST_LENGTH else px(length) for length in lengths)
+    widget.setMinimumSize(int(narrow), int(low))
+    widget.setMaximumSize(int(wide), int(tall))
+
+
 def apply_style(app: QApplication) -> None:
     """Sets application font and style sheet for the palette in use; does nothing when they are set already."""
     sheet = _sheet(THEME.palette)
-    if sheet == app.styleSheet():
+    if sheet == app.styleSheet() and app.font().pixelSize() == font(13).pixelSize():
         return
     app.setStyle("Fusion")
     app.setFont(font(13))
+    colours = app.palette()
+    # What a style sheet cannot say: half-transparent ink would be too pale for what has to be read.
+    colours.setColor(QPalette.ColorRole.PlaceholderText, THEME.colour("soft"))
+    app.setPalette(colours)
     app.setStyleSheet(sheet)
 
 
@@ -130,7 +184,8 @@ def _sheet(p: Palette) -> str:
         QWidget {{ background: {p.paper}; color: {p.ink}; }}
         QLabel, QWidget#clear {{ background: transparent; }}
         QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; border: none; }}
-        QLineEdit {{ background: {p.card}; border: none; selection-background-color: {p.copper_light}; }}
+        QLineEdit {{ background: {p.card}; border: none; selection-background-color: {p.copper_light};
+            placeholder-text-color: {p.soft}; }}
         QFrame#card {{ background: {p.panel}; border: 1px solid {p.line}; border-radius: 6px; }}
         QFrame#entry {{ background: {p.card}; border: 2px solid {p.blue}; border-radius: 7px; }}
         QFrame#strip {{ background: {p.panel}; border: 1px solid {p.line}; border-radius: 6px; }}

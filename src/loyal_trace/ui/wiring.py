@@ -5,7 +5,7 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import QBuffer, QIODevice, QObject
+from PyQt6.QtCore import QBuffer, QIODevice, QObject, QPoint
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
 
 from loyal_trace.app.pad import Pad, Timer
@@ -17,12 +17,14 @@ from loyal_trace.app.presenters.overview import (
     evidence_words,
     job_words,
     map_view,
+    outline,
     pick_where_work_left_off,
     stage_where_work_left_off,
     stations,
 )
 from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.ui import job_commands
 from loyal_trace.ui.line_control import LineControl
 from loyal_trace.ui.photo_watch import PhotoWatch
 from loyal_trace.ui.shell import Shell
@@ -38,13 +40,14 @@ class JobWiring(QObject):
     def __init__(self, shell: Shell, workspace: Workspace, timer: Callable[[QObject], Timer]) -> None:
         super().__init__()
         self.shell, self.workspace = shell, workspace
-        self.stages = Stages(workspace, shell.stages.addWidget)
+        self.stages = Stages(workspace, self._page_made)
         self.current = stage_where_work_left_off(workspace)
         self.foot = Foot()
         shell.right.addWidget(self.foot)
         self._folder = workspace.job.store.folder
         self.pad = Pad(timer(self), self._press, load_preferences(self._folder).pads)
         self.control = LineControl(workspace, self.foot, self.pad, lambda: self.presenter)
+        self.control.leave = self._leave
         self.watch = PhotoWatch(workspace)
         pick_where_work_left_off(workspace)
         self._connect()
@@ -77,6 +80,11 @@ class JobWiring(QObject):
             (shell.drawer.retract_asked, self.workspace.retract),
             (shell.typed, self.control.take_key),
             (shell.escaped, self.control.escape),
+            (shell.panel.map.menu_asked, self._part_menu),
+            (shell.panel.outline.menu_asked, self._part_menu),
+            (shell.panel.outline.picked, self.workspace.pick),
+            (shell.outlined, self._picked),
+            (shell.drawer.list.menu_asked, self._entry_menu),
         )
 
     def close(self) -> None:
@@ -93,6 +101,19 @@ class JobWiring(QObject):
         self.shell.right.removeWidget(self.foot)
         self.foot.hide()
         self.foot.deleteLater()
+
+    def _page_made(self, page: StagePage) -> None:
+        self.shell.stages.addWidget(page)
+        page.menu_asked.connect(self._row_menu)
+
+    def _leave(self) -> None:
+        """Esc with nothing typed: the drawer that has the keyboard, else a further page, else the drawer."""
+        drawer = self.shell.drawer
+        if drawer.isVisible() and (drawer.list.hasFocus() or not self.presenter.leave()):
+            drawer.hide()
+        elif not drawer.isVisible():
+            self.presenter.leave()
+        self.control.focus()
 
     # what is in view
 
@@ -115,6 +136,7 @@ class JobWiring(QObject):
         self.shell.stations.set_current(stage)
         self._changed()
         self.control.focus()
+        self.shell.column.ensureWidgetVisible(self.foot.edit)
 
     def _stage_asked(self, stage: int) -> None:
         self.show_stage(Stage(stage))
@@ -132,6 +154,8 @@ class JobWiring(QObject):
         self.page.show_page(page)
         self.control.show_page(page)
         view = map_view(self.workspace, self.current, self.presenter.trace())
+        if not self.shell.panel.outline.isHidden():
+            self.shell.panel.outline.show_boards(outline(self.workspace, self.current), self.workspace.place)
         self.shell.show_board(list(view.tabs), view.current, view.board, view.overlay, f"showing: {view.showing}")
 
     def _show_logbook(self) -> None:
@@ -197,6 +221,17 @@ class JobWiring(QObject):
         from loyal_trace.ui.new_board import checksum_columns  # not before the first paint
 
         self.workspace.drop(paths, checksum_columns(self.shell, paths))
+
+    # menus under the pointer
+
+    def _part_menu(self, refdes: str, at: QPoint) -> None:
+        job_commands.popup(job_commands.part_menu(self, refdes), at)
+
+    def _row_menu(self, words: str, at: QPoint) -> None:
+        job_commands.popup(job_commands.row_menu(self, words), at)
+
+    def _entry_menu(self, entry: str, words: str, at: QPoint) -> None:
+        job_commands.popup(job_commands.entry_menu(self, entry, words), at)
 
     # help
 

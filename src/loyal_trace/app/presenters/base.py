@@ -75,6 +75,9 @@ class StagePresenter:
     def press(self, key: str) -> bool:
         return False
 
+    def leave(self) -> bool:
+        return False
+
     def why_in_full(self) -> str:
         return ""
 

@@ -216,6 +216,12 @@ class InspectPresenter(StagePresenter):
 
     # what is done
 
+    def leave(self) -> bool:
+        opened, self._tearing = self._tearing, False
+        if opened:
+            self.workspace.show()
+        return opened
+
     def turn(self) -> None:
         """The walk, or the teardown."""
         self._tearing = not self._tearing

@@ -251,6 +251,12 @@ class IntakePresenter(StagePresenter):
 
     # what is done
 
+    def leave(self) -> bool:
+        opened, self._walking = self._walking, False
+        if opened:
+            self.workspace.show()
+        return opened
+
     def turn(self) -> None:
         """The walk for missing parts, or the sheet."""
         self._walking = not self._walking

@@ -103,6 +103,7 @@ class Action:
     tip: str = ""
     main: bool = False
     asks: Question | None = None
+    confirm: str = ""
 
 
 @dataclass(frozen=True)
@@ -173,6 +174,10 @@ class Presenter(Protocol):
 
     def press(self, key: str) -> bool:
         """A key of the pad: records one entry about the part shown. False when it could not be recorded."""
+        ...
+
+    def leave(self) -> bool:
+        """Back from a further page to the stage itself; False when no further page is open."""
         ...
 
     def why_in_full(self) -> str:

@@ -8,6 +8,7 @@ from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.progress import map_marks, progress
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.job.entries import stage_of
+from loyal_trace.core.vocabulary.identity import natural_key
 from loyal_trace.core.vocabulary.stages import Stage
 
 SHOWING: Mapping[Stage, str] = {
@@ -59,6 +60,22 @@ def map_view(workspace: Workspace, stage: Stage, trace: Trace) -> MapView:
     return MapView(
         tabs, workspace.board, board, Overlay(words, workspace.part, pins, label, workspace.area), SHOWING[stage]
     )
+
+
+OutlineRow = tuple[str, str, tuple[tuple[str, str], ...]]
+
+
+def outline(workspace: Workspace, stage: Stage) -> tuple[OutlineRow, ...]:
+    """(id, title, (refdes, words) of each part) of every board: what the map shows at a stage, in words."""
+    found = []
+    for board_id, board in workspace.job.boards.items():
+        marks = map_marks(workspace.assessment(), board_id, stage)
+        parts = []
+        for part in sorted(board.parts, key=lambda p: natural_key(p.refdes)):
+            word = marks[part.refdes].word or marks[part.refdes].kind if part.refdes in marks else "nothing known"
+            parts.append((part.refdes, f"{part.refdes} {part.number}: {word}"))
+        found.append((board_id, board.title, tuple(parts)))
+    return tuple(found)
 
 
 def stations(workspace: Workspace) -> list[tuple[float, str]]:

@@ -38,6 +38,12 @@ class PlanPresenter(StagePresenter):
             return replace(self.plain_setting(), asked=self.continuity.asked())
         return super().setting()
 
+    def leave(self) -> bool:
+        opened, self._checking = self._checking, False
+        if opened:
+            self.workspace.show()
+        return opened
+
     def turn(self) -> None:
         """The pairs to check, or the plan."""
         self._checking = not self._checking

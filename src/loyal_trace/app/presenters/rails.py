@@ -333,6 +333,12 @@ class RailsPresenter(StagePresenter):
 
     # what is done
 
+    def leave(self) -> bool:
+        opened, self.open = self.open is not None, None
+        if opened:
+            self.workspace.show()
+        return opened
+
     def turn(self, page: ShortPage | ClockPage | SupplyPage) -> None:
         """A further page, or back to the chain when it is in view already."""
         self.open = None if self.open is page else page

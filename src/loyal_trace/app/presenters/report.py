@@ -1,5 +1,6 @@
 """Report: what the owner and the next repairer get, as it would be written now."""
 
+from itertools import count
 from pathlib import Path
 
 from loyal_trace.app.presenters.base import StagePresenter
@@ -67,8 +68,16 @@ class ReportPresenter(StagePresenter):
                 "Hand the job back",
                 lambda: self.workspace.record(HandedBack),
                 "Records that the job goes to its owner",
+                confirm=self._hand_over_words(),
             ),
         )
+
+    def _hand_over_words(self) -> str:
+        """What handing the job back means as it stands."""
+        found = self.workspace.job.assessment()
+        open_steps = sum(not s.done for s in found.plan.steps)
+        left = f"{count_of(open_steps, 'step')} open, {count_of(len(found.proof.not_tested), 'item')} not tested."
+        return f"The hand-over is recorded with the date of today. {left} Ctrl+Z undoes it."
 
     def _meaning(self, untested: int) -> Meaning:
         job, handed_back = self.workspace.job, self.workspace.snapshot.paper.handed_back
@@ -98,7 +107,10 @@ class ReportPresenter(StagePresenter):
         """Where a report goes by itself: beside the store, under the number of the job."""
         opened = self.workspace.snapshot.opened
         name = (opened.number if opened and opened.number else self.workspace.job.id).lower()
-        return self.workspace.job.store.folder / "reports" / f"{name}{ending}"
+        folder = self.workspace.job.store.folder / "reports"
+        # A report that was written before stays: the next one gets a number.
+        names = (f"{name}{ending}" if n == 1 else f"{name}-{n}{ending}" for n in count(1))
+        return next(folder / one for one in names if not (folder / one).exists())
 
     def write_to(self, file: Path) -> None:
         """Writes the report and says where it is."""

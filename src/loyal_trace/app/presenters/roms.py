@@ -375,6 +375,12 @@ class RomsPresenter(StagePresenter):
 
     # what is done
 
+    def leave(self) -> bool:
+        opened, self.open = bool(self.open), ""
+        if opened:
+            self.workspace.show()
+        return opened
+
     def turn(self, page: str) -> None:
         """A further page, or back from it to the sockets."""
         self.open = "" if self.open == page else page

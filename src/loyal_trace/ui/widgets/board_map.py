@@ -2,15 +2,25 @@
 
 from itertools import pairwise
 
-from PyQt6.QtCore import QEvent, QLineF, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QFontMetricsF, QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF
+from PyQt6.QtCore import QEvent, QLineF, QPoint, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QContextMenuEvent,
+    QFontMetricsF,
+    QHelpEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QPolygonF,
+)
 from PyQt6.QtWidgets import QToolTip, QWidget
 
 from loyal_trace.app.presenters.model import Overlay
 from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.boards.outline import body_size, pin_places
 from loyal_trace.ui.glyphs import draw_glyph, hatch
-from loyal_trace.ui.theme import THEME, font
+from loyal_trace.ui.theme import THEME, plain_font
 
 _CLICK = 8
 
@@ -20,10 +30,12 @@ class BoardMap(QWidget):
 
     picked = pyqtSignal(str)
     area_drawn = pyqtSignal(tuple)
+    keeps_lengths = True
+    menu_asked = pyqtSignal(str, QPoint)
 
     def __init__(self) -> None:
         super().__init__()
-        self.setMinimumSize(380, 420)
+        self.setMinimumSize(380, 300)
         self.setAccessibleName("board map")
         self.board: BoardDefinition | None = None
         self.overlay = Overlay({})
@@ -72,6 +84,13 @@ class BoardMap(QWidget):
         if refdes:
             self.picked.emit(refdes)
 
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        """The part under the pointer is picked, and its menu asked for."""
+        refdes = self.part_at(event.pos().x(), event.pos().y()) if event is not None else ""
+        if event is not None and refdes:
+            self.picked.emit(refdes)
+            self.menu_asked.emit(refdes, event.globalPos())
+
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
             return
@@ -118,7 +137,7 @@ class BoardMap(QWidget):
         if self.board is None:
             painter.fillRect(self.rect(), THEME.colour("paper"))
             painter.setPen(THEME.colour("soft"))
-            painter.setFont(font(14))
+            painter.setFont(plain_font(14))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "no board yet")
             return
         still = self._still_picture(self.board)
@@ -149,7 +168,7 @@ class BoardMap(QWidget):
                 painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.setPen(QPen(THEME.colour("copper"), 2.4))
                 painter.drawEllipse(at, 9, 9)
-                painter.setFont(font(11, bold=True, mono=True))
+                painter.setFont(plain_font(11, bold=True, mono=True))
                 painter.drawText(QRectF(at.x() - 20, at.y() + 10, 40, 13), Qt.AlignmentFlag.AlignCenter, via.refdes)
 
     def _paint_area(self, painter: QPainter, board: BoardDefinition) -> None:
@@ -205,7 +224,7 @@ class BoardMap(QWidget):
         for x in (7, board.width - 7):
             for y in (7, board.height - 7):
                 painter.drawEllipse(QPointF(left + x * scale, top + y * scale), 5.5, 5.5)
-        painter.setFont(font(11, mono=True))
+        painter.setFont(plain_font(11, mono=True))
         painter.setPen(THEME.colour("soft"))
         for name, x in self._marks(board, board.columns, 0):
             painter.drawText(QRectF(left + x * scale - 12, top - 21, 24, 16), Qt.AlignmentFlag.AlignCenter, name)
@@ -263,9 +282,9 @@ class BoardMap(QWidget):
             painter.drawLines(*lines)
 
     def _paint_label(self, painter: QPainter, part: Part, rect: QRectF, hatched: bool) -> None:
-        needed = QFontMetricsF(font(11, bold=True, mono=True)).horizontalAdvance(part.refdes)
+        needed = QFontMetricsF(plain_font(11, bold=True, mono=True)).horizontalAdvance(part.refdes)
         small = rect.width() < max(24, needed + 3) or rect.height() < 12
-        painter.setFont(font(8.5 if small else 11, bold=not small, mono=True))
+        painter.setFont(plain_font(8.5 if small else 11, bold=not small, mono=True))
         lines = [part.refdes]
         if part.is_chip and rect.height() > 14:
             lines.append(part.short_number)
@@ -284,7 +303,7 @@ class BoardMap(QWidget):
         first = QRectF(rect.center().x() - 40, rect.center().y() - height / 2, 80, 12)
         painter.drawText(first, Qt.AlignmentFlag.AlignCenter, lines[0])
         if len(lines) > 1:
-            painter.setFont(font(8.5, mono=True))
+            painter.setFont(plain_font(8.5, mono=True))
             painter.setPen(THEME.colour("soft"))
             second = QRectF(rect.center().x() - 40, rect.center().y() + 0.5, 80, 10)
             painter.drawText(second, Qt.AlignmentFlag.AlignCenter, lines[1])
@@ -338,7 +357,7 @@ class BoardMap(QWidget):
         for part, pin in pins:
             x, y = self._pin_on_screen(part, pin)
             painter.drawEllipse(QPointF(x, y), 3.2, 3.2)
-        painter.setFont(font(11, bold=True))
+        painter.setFont(plain_font(11, bold=True))
         metrics = QFontMetricsF(painter.font())
         label = metrics.elidedText(self.overlay.trace_label, Qt.TextElideMode.ElideRight, board.width * scale - 60)
         width = metrics.horizontalAdvance(label) + 10

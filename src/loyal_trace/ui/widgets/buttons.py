@@ -7,7 +7,7 @@ from PyQt6.QtGui import QFontMetricsF, QKeySequence, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QPushButton, QWidget
 
 from loyal_trace.app.presenters.model import Action
-from loyal_trace.ui.theme import THEME, font
+from loyal_trace.ui.theme import THEME, font, px
 from loyal_trace.ui.widgets.flow import FlowLayout
 
 _HEIGHT = 26
@@ -16,6 +16,8 @@ _CAP, _WORDS = 10, 12
 
 class KeyButton(QPushButton):
     """A button with a key cap before its words; the key works wherever the focus is."""
+
+    own_lengths = True
 
     def __init__(self, key: str, label: str, tip: str = "", main: bool = False) -> None:
         super().__init__(label)
@@ -35,7 +37,11 @@ class KeyButton(QPushButton):
 
     def sizeHint(self) -> QSize:
         cap, words = self._widths()
-        return QSize(round(4 + cap + 5 + words + 8), _HEIGHT)
+        return QSize(round(4 + cap + 5 + words + 8), px(_HEIGHT))
+
+    def restyle(self) -> None:
+        """Another text size: as wide as its words again."""
+        self.setFixedSize(self.sizeHint())
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)

@@ -2,11 +2,11 @@
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QWidget
 
 from loyal_trace.app.presenters.chain import ChainPicture, ChainStop
+from loyal_trace.ui.drawn import Drawn
 from loyal_trace.ui.glyphs import draw_glyph
-from loyal_trace.ui.theme import THEME, font
+from loyal_trace.ui.theme import THEME, plain_font, px
 
 _SHORT = {
     "ripple frequency": "frequency",
@@ -18,7 +18,7 @@ _SHORT = {
 _NARROW = 76
 
 
-class ChainView(QWidget):
+class ChainView(Drawn):
     """Stops along a copper line; a click picks one."""
 
     picked = pyqtSignal(int)
@@ -28,7 +28,7 @@ class ChainView(QWidget):
         self.stops: tuple[ChainStop, ...] = ()
         self.current = -1
         self.feeds = ""
-        self.setFixedHeight(182)
+        self.setFixedHeight(px(182))
         self.setAccessibleName("supply chain")
 
     def show_view(self, picture: ChainPicture | None) -> None:
@@ -40,22 +40,25 @@ class ChainView(QWidget):
         self.update()
 
     def x_of(self, index: int) -> float:
-        step = (self.width() - 20) / max(1, len(self.stops))
+        step = (self.across - 20) / max(1, len(self.stops))
         return 10 + (index + 0.5) * step
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
             return
         if self.stops:
-            nearest = min(range(len(self.stops)), key=lambda i: abs(self.x_of(i) - event.position().x()))
+            nearest = min(range(len(self.stops)), key=lambda i: abs(self.x_of(i) - self.at(event).x()))
             self.picked.emit(nearest)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter = self.painter()
         if not self.stops:
-            painter.setFont(font(13))
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "this board describes no supply chain")
+            painter.setFont(plain_font(13))
+            painter.drawText(
+                QRectF(0, 0, self.across, self.down),
+                Qt.AlignmentFlag.AlignCenter,
+                "this board describes no supply chain",
+            )
             return
         self._paint_line(painter)
         for index, stop in enumerate(self.stops):
@@ -77,15 +80,15 @@ class ChainView(QWidget):
             )
             painter.drawLine(QPointF(xs[0], 62), QPointF(xs[-1], 62))
         if self.feeds:
-            painter.setFont(font(11.5))
+            painter.setFont(plain_font(11.5))
             painter.setPen(THEME.colour("soft"))
-            box = QRectF(10, 161, self.width() - 20, 18)
+            box = QRectF(10, 161, self.across - 20, 18)
             text = painter.fontMetrics().elidedText(self.feeds, Qt.TextElideMode.ElideRight, int(box.width()))
             painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
 
     def _paint_stop(self, painter: QPainter, index: int, stop: ChainStop) -> None:
         x = self.x_of(index)
-        width = (self.width() - 20) / len(self.stops)
+        width = (self.across - 20) / len(self.stops)
         centre = Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignVCenter
         if index == self.current or stop.boundary:
             painter.setPen(QPen(THEME.colour("copper"), 2.2 if index == self.current else 1.2))
@@ -99,22 +102,22 @@ class ChainView(QWidget):
         painter.drawEllipse(QPointF(x, 62), 14, 14)
         draw_glyph(painter, stop.kind, x, 62, 14)
         painter.setPen(THEME.colour("ink"))
-        painter.setFont(font(12, bold=True))
+        painter.setFont(plain_font(12, bold=True))
         painter.drawText(QRectF(x - width / 2, 12, width, 18), centre, stop.point)
-        painter.setFont(font(11))
+        painter.setFont(plain_font(11))
         painter.setPen(THEME.colour("soft"))
         narrow = width < _NARROW
         fits = painter.fontMetrics().horizontalAdvance(stop.quantity) < width - 4
         quantity = stop.quantity if fits else _SHORT.get(stop.quantity, stop.quantity)
         painter.drawText(QRectF(x - width / 2, 28, width, 16), centre, quantity)
-        painter.setFont(font(11.5 if narrow else 14, bold=True))
+        painter.setFont(plain_font(11.5 if narrow else 14, bold=True))
         painter.setPen(THEME.verdict_colour(stop.kind) if stop.kind in ("bad", "doubtful") else THEME.colour("ink"))
         painter.drawText(QRectF(x - width / 2, 82, width, 20), centre, stop.reading)
-        painter.setFont(font(10.5))
+        painter.setFont(plain_font(10.5))
         painter.setPen(THEME.colour("soft"))
         wrapped = centre | Qt.TextFlag.TextWordWrap
         painter.drawText(QRectF(x - width / 2 + 5, 102, width - 10, 38), wrapped, stop.expected)
         if stop.boundary:
-            painter.setFont(font(11, bold=True))
+            painter.setFont(plain_font(11, bold=True))
             painter.setPen(THEME.colour("copper"))
             painter.drawText(QRectF(x - 80, 142, 160, 18), centre, "first bad after good")

@@ -1,12 +1,12 @@
 """The chip drawn from above: pins with names, what was read, what was expected, and the verdict at each output."""
 
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QFont, QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QContextMenuEvent, QFont, QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 
 from loyal_trace.app.presenters.probe import ChipPicture, PinView
+from loyal_trace.ui.drawn import Drawn
 from loyal_trace.ui.glyphs import draw_glyph
-from loyal_trace.ui.theme import THEME, font
+from loyal_trace.ui.theme import THEME, plain_font, px
 
 _BODY = 210
 _MARGIN, _LOWEST, _TALLEST = 24, 19, 36
@@ -15,13 +15,14 @@ _NOTHING = ChipPicture("", "", (), 0)
 
 
 def _name_font() -> QFont:
-    return font(12, bold=True, mono=True)
+    return plain_font(12, bold=True, mono=True)
 
 
-class ChipView(QWidget):
+class ChipView(Drawn):
     """Paints a ChipPicture; a click on a pin picks it."""
 
     picked = pyqtSignal(int)
+    menu_asked = pyqtSignal(str, QPoint)
     grows = True
 
     def __init__(self) -> None:
@@ -34,8 +35,8 @@ class ChipView(QWidget):
         self.picture = picture or _NOTHING
         if picture is not None:
             rows = len(picture.pins) // 2
-            self.setMinimumHeight(_MARGIN + rows * _LOWEST)
-            self.setMaximumHeight(_MARGIN + rows * _TALLEST)
+            self.setMinimumHeight(px(_MARGIN + rows * _LOWEST))
+            self.setMaximumHeight(px(_MARGIN + rows * _TALLEST))
             words = ", ".join(f"{p.number} {p.name} {p.words} {p.verdict}".strip() for p in picture.pins)
             self.setAccessibleDescription(f"{picture.refdes} {picture.type_name}: {words}")
         self.update()
@@ -43,33 +44,38 @@ class ChipView(QWidget):
     def _pitch(self) -> float:
         """From pin to pin (pixels): as much as there is room for."""
         rows = max(1, len(self.picture.pins) // 2)
-        return (self.height() - _MARGIN) / rows
+        return (self.down - _MARGIN) / rows
 
     def pin_y(self, number: int) -> float:
         rows = len(self.picture.pins) // 2
         row = number - 1 if number <= rows else 2 * rows - number
         return 12 + (row + 0.5) * self._pitch()
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is None:
-            return
-        if self.picture is _NOTHING:
-            return
-        left = event.position().x() < self.width() / 2
+    def pin_at(self, x: float, y: float) -> int:
+        """The pin at a point; 0 for none."""
+        left = x < self.across / 2
         rows = len(self.picture.pins) // 2
-        for pin in self.picture.pins:
-            on_left = pin.number <= rows
-            if on_left == left and abs(event.position().y() - self.pin_y(pin.number)) < self._pitch() / 2:
-                self.picked.emit(pin.number)
-                return
+        beside = (pin.number for pin in self.picture.pins if (pin.number <= rows) == left)
+        return next((number for number in beside if abs(y - self.pin_y(number)) < self._pitch() / 2), 0)
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        """The pin under the pointer is picked, and its menu asked for."""
+        pin = self.pin_at(event.pos().x() / THEME.scale, event.pos().y() / THEME.scale) if event is not None else 0
+        if event is not None and pin:
+            self.picked.emit(pin)
+            self.menu_asked.emit(f"{self.picture.refdes}.{pin}", event.globalPos())
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        pin = self.pin_at(self.at(event).x(), self.at(event).y()) if event is not None else 0
+        if pin and event is not None and event.button() == Qt.MouseButton.LeftButton:
+            self.picked.emit(pin)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         if self.picture is _NOTHING:
             return
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        left = (self.width() - _BODY) / 2
-        body = QRectF(left, 4, _BODY, self.height() - 8)
+        painter = self.painter()
+        left = (self.across - _BODY) / 2
+        body = QRectF(left, 4, _BODY, self.down - 8)
         painter.setPen(QPen(THEME.colour("ink"), 1.8))
         painter.setBrush(THEME.colour("card"))
         painter.drawRoundedRect(body, 7, 7)
@@ -81,15 +87,15 @@ class ChipView(QWidget):
 
     def _paint_title(self, painter: QPainter, body: QRectF) -> None:
         painter.setPen(THEME.colour("ink"))
-        painter.setFont(font(24, bold=True, mono=True))
+        painter.setFont(plain_font(24, bold=True, mono=True))
         centre = body.center().y()
         painter.drawText(QRectF(body.left(), centre - 34, _BODY, 30), Qt.AlignmentFlag.AlignCenter, self.picture.refdes)
         painter.setPen(THEME.colour("soft"))
-        painter.setFont(font(13, mono=True))
+        painter.setFont(plain_font(13, mono=True))
         painter.drawText(
             QRectF(body.left(), centre - 4, _BODY, 20), Qt.AlignmentFlag.AlignCenter, self.picture.type_name
         )
-        painter.setFont(font(11))
+        painter.setFont(plain_font(11))
         painter.drawText(QRectF(body.left(), centre + 16, _BODY, 18), Qt.AlignmentFlag.AlignCenter, "from above")
 
     def _paint_pin(self, painter: QPainter, pin: PinView, body: QRectF) -> None:
@@ -115,7 +121,7 @@ class ChipView(QWidget):
         return QFontMetricsF(_name_font()).horizontalAdvance(pin.name.lstrip("/"))
 
     def _paint_name(self, painter: QPainter, pin: PinView, body: QRectF, on_left: bool, y: float, kind: str) -> None:
-        painter.setFont(font(12, mono=True))
+        painter.setFont(plain_font(12, mono=True))
         painter.setPen(THEME.verdict_colour(kind) if kind == "bad" else THEME.colour("ink"))
         number = QRectF(body.left() + 6, y - 9, 22, 18) if on_left else QRectF(body.right() - 28, y - 9, 22, 18)
         painter.drawText(number, Qt.AlignmentFlag.AlignCenter, str(pin.number))
@@ -127,14 +133,14 @@ class ChipView(QWidget):
             painter.drawLine(QPointF(x, y - 7.5), QPointF(x + width, y - 7.5))
 
     def _paint_reading(self, painter: QPainter, pin: PinView, edge: float, on_left: bool, y: float, kind: str) -> None:
-        painter.setFont(font(12.5, bold=kind == "bad"))
+        painter.setFont(plain_font(12.5, bold=kind == "bad"))
         painter.setPen(THEME.verdict_colour(kind) if kind == "bad" else THEME.colour("soft"))
         words = pin.words if pin.state != "?" else ""
         box = QRectF(edge - 114, y - 9, 92, 18) if on_left else QRectF(edge + 22, y - 9, 92, 18)
         side = Qt.AlignmentFlag.AlignRight if on_left else Qt.AlignmentFlag.AlignLeft
         painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | side, words)
         if pin.expected and pin.expected != _ANYTHING and self._pitch() >= 29:
-            painter.setFont(font(10))
+            painter.setFont(plain_font(10))
             painter.setPen(THEME.colour("soft"))
             below = box.adjusted(-30 if on_left else 0, 14, 0 if on_left else 30, 12)
             painter.drawText(below, Qt.AlignmentFlag.AlignVCenter | side, f"can: {pin.expected}")
@@ -143,7 +149,7 @@ class ChipView(QWidget):
         if pin.verdict in ("impossible", "unusual", "possible"):
             glyph_x = edge - 170 if on_left else edge + 166
             draw_glyph(painter, kind, glyph_x, y, 13)
-            painter.setFont(font(11, bold=pin.verdict == "impossible"))
+            painter.setFont(plain_font(11, bold=pin.verdict == "impossible"))
             painter.setPen(THEME.verdict_colour(kind))
             text = QRectF(glyph_x - 76, y - 9, 64, 18) if on_left else QRectF(glyph_x + 11, y - 9, 70, 18)
             painter.drawText(text, Qt.AlignmentFlag.AlignVCenter | side, pin.verdict)

@@ -2,20 +2,21 @@
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QWidget
 
 from loyal_trace.app.presenters.clock import ClockStop, ClockTreeView
+from loyal_trace.ui.drawn import Drawn
 from loyal_trace.ui.glyphs import draw_glyph
-from loyal_trace.ui.theme import THEME, font
+from loyal_trace.ui.theme import THEME, plain_font, px
 
 _ROW, _STEP, _LEFT = 22, 18, 16
 _KIND = {"good": "good", "bad": "bad", "follows": "doubtful"}
 
 
-class ClockView(QWidget):
+class ClockView(Drawn):
     """Rows with a copper line from each to what feeds it; a click picks one."""
 
     picked = pyqtSignal(int)
+    own_lengths = True
 
     def __init__(self) -> None:
         super().__init__()
@@ -29,7 +30,7 @@ class ClockView(QWidget):
         self.stops, self.current = found.stops, found.current
         words = "; ".join(f"{s.pin} {s.expected} {s.measured} {s.verdict}" for s in self.stops)
         self.setAccessibleDescription(words)
-        self.setFixedHeight(24 + _ROW * max(1, len(self.stops)))
+        self.setFixedHeight(px(24 + _ROW * max(1, len(self.stops))))
         self.update()
 
     def top_of(self, index: int) -> int:
@@ -39,14 +40,13 @@ class ClockView(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
             return
-        index = int((event.position().y() - 24) // _ROW)
+        index = int((self.at(event).y() - 24) // _ROW)
         if 0 <= index < len(self.stops):
             self.picked.emit(index)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setFont(font(12))
+        painter = self.painter()
+        painter.setFont(plain_font(12))
         painter.setPen(THEME.colour("soft"))
         for x, words in ((_LEFT + 14, "net"), (330, "pin"), (410, "should be"), (520, "measured")):
             painter.drawText(QRectF(x, 0, 140, 22), Qt.AlignmentFlag.AlignVCenter, words)
@@ -57,7 +57,7 @@ class ClockView(QWidget):
         stop, top = self.stops[index], self.top_of(index)
         middle, x = top + _ROW / 2, _LEFT + stop.depth * _STEP
         if index == self.current:
-            painter.fillRect(QRectF(0, top, self.width(), _ROW), THEME.colour("selected"))
+            painter.fillRect(QRectF(0, top, self.across, _ROW), THEME.colour("selected"))
         feeder = next((i for i in range(index - 1, -1, -1) if self.stops[i].depth < stop.depth), None)
         if feeder is not None:
             painter.setPen(QPen(THEME.colour("copper_light"), 1.6))
@@ -66,10 +66,10 @@ class ClockView(QWidget):
             painter.drawLine(QPointF(above, middle), QPointF(x - 7, middle))
         draw_glyph(painter, _KIND.get(stop.verdict, "unknown"), x, middle, 13)
         painter.setPen(THEME.colour("ink"))
-        painter.setFont(font(12.5, bold=index == self.current, mono=True))
+        painter.setFont(plain_font(12.5, bold=index == self.current, mono=True))
         painter.drawText(QRectF(x + 14, top, 310 - x, _ROW), Qt.AlignmentFlag.AlignVCenter, stop.net)
-        painter.setFont(font(13))
+        painter.setFont(plain_font(13))
         painter.drawText(QRectF(330, top, 76, _ROW), Qt.AlignmentFlag.AlignVCenter, stop.pin)
         painter.drawText(QRectF(410, top, 106, _ROW), Qt.AlignmentFlag.AlignVCenter, stop.expected)
         painter.setPen(THEME.verdict_colour(_KIND[stop.verdict]) if stop.verdict in _KIND else THEME.colour("ink"))
-        painter.drawText(QRectF(520, top, self.width() - 524, _ROW), Qt.AlignmentFlag.AlignVCenter, stop.measured)
+        painter.drawText(QRectF(520, top, self.across - 524, _ROW), Qt.AlignmentFlag.AlignVCenter, stop.measured)

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from loyal_trace.ui.theme import THEME, font
+from loyal_trace.ui.theme import THEME, font, px
 
 
 @dataclass(frozen=True)
@@ -51,7 +51,7 @@ class Finder(QDialog):
     ) -> None:
         super().__init__(parent)
         self.setWindowTitle(title)
-        self.setMinimumSize(680, 460)
+        self.setMinimumSize(px(680), px(460))
         self._commands = commands
         self.chosen: Command | None = None
         self.about = QLabel(about)

@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
 
 from loyal_trace.app.presenters.model import Target
 from loyal_trace.app.presenters.strip import Strip
-from loyal_trace.ui.theme import THEME, font
+from loyal_trace.ui.theme import THEME, font, px
 from loyal_trace.ui.widgets.flow import FlowLayout
 from loyal_trace.ui.widgets.meaning import wrapped
 
@@ -104,10 +104,8 @@ class LineFrame(QFrame):
         self.setObjectName("entry")
         self.place, self.detail, self.keys = QLabel(), QLabel(), QLabel()
         self.place.setFont(font(22, bold=True, mono=True))
-        self.place.setAccessibleName("target of the line")
         self.detail.setFont(font(13))
-        self.detail.setAccessibleName("detail of the target")
-        self.detail.setMaximumWidth(210)
+        self.detail.setMaximumWidth(px(210))
         self.keys.setFont(font(11.5))
         for label in (self.place, self.detail, self.keys):
             label.setTextFormat(Qt.TextFormat.PlainText)
@@ -121,7 +119,7 @@ class LineFrame(QFrame):
         layout.addWidget(self.edit, 1)
         layout.addWidget(self.keys)
         layout.setSizeConstraint(QHBoxLayout.SizeConstraint.SetNoConstraint)
-        self.setFixedHeight(42)
+        self.setFixedHeight(px(42))
         self.restyle()
 
     def _make_room(self) -> None:
@@ -165,10 +163,8 @@ class StripBar(QFrame):
         self._hint = ""
         self.head, self.text = QLabel(), wrapped()
         self.head.setFont(font(12.5, bold=True))
-        self.head.setFixedWidth(104)
+        self.head.setFixedWidth(px(104))
         self.head.setAlignment(Qt.AlignmentFlag.AlignTop)
-        self.head.setAccessibleName("Enter will")
-        self.text.setAccessibleName("what Enter records")
         self.choices = QWidget()
         self.choices.setObjectName("clear")
         self._flow = FlowLayout(self.choices)
@@ -185,7 +181,7 @@ class StripBar(QFrame):
         policy = QSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
         policy.setHeightForWidth(True)
         self.choices.setSizePolicy(policy)
-        self.setMinimumHeight(30)
+        self.setMinimumHeight(px(30))
 
     def show_strip(self, strip: Strip, hint: str) -> None:
         """A strip, or the hint while nothing is typed."""
@@ -196,6 +192,7 @@ class StripBar(QFrame):
         self._hint = hint
         self.text.setText(strip.text if strip.head else self._short_hint())
         self.text.setToolTip("" if strip.head else hint)
+        self.text.setAccessibleName(f"{strip.head}: {strip.text}" if strip.head else hint)
         colour = THEME.verdict_colour(strip.kind).name() if strip.head else THEME.palette.soft
         self.head.setStyleSheet(f"color: {colour};")
         self.text.setStyleSheet(f"color: {THEME.palette.ink if strip.head else THEME.palette.soft};")

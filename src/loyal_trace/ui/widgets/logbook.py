@@ -3,8 +3,8 @@
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QAbstractListModel, QModelIndex, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QKeySequence
+from PyQt6.QtCore import QAbstractListModel, QModelIndex, QPoint, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QKeySequence, QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QApplication,
@@ -15,11 +15,12 @@ from PyQt6.QtWidgets import (
     QProgressBar,
     QSizePolicy,
     QTableView,
+    QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
-from loyal_trace.ui.theme import THEME, font
+from loyal_trace.ui.theme import THEME, font, px
 
 if TYPE_CHECKING:  # nothing heavy before the first paint
     from loyal_trace.app.presenters.logbook import LogLine
@@ -57,6 +58,11 @@ class LogModel(QAbstractListModel):
     def rowCount(self, parent: QModelIndex | None = None) -> int:
         return self._count
 
+    def row_of(self, entry: str) -> int:
+        """The row of an entry by its id; -1 when it is not in view."""
+        found = (row for row in range(self._count - 1, -1, -1) if self._entries[row].id == entry)
+        return next(found, -1)
+
     def line(self, row: int) -> "LogLine | None":
         """One line."""
         return self._line(self._entries[row]) if self._line is not None and 0 <= row < self._count else None
@@ -83,6 +89,7 @@ class LogView(QTableView):
     """
 
     retract_asked = pyqtSignal(str)
+    menu_asked = pyqtSignal(str, str, QPoint)
 
     def __init__(self) -> None:
         super().__init__()
@@ -98,10 +105,19 @@ class LogView(QTableView):
         if rows is not None and columns is not None:
             rows.hide()
             rows.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
-            rows.setDefaultSectionSize(_LINE)
+            rows.setDefaultSectionSize(px(_LINE))
             columns.hide()
             columns.setStretchLastSection(True)
         self.doubleClicked.connect(self._retract)
+        self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.customContextMenuRequested.connect(self._ask_menu)
+
+    def _ask_menu(self, at: QPoint) -> None:
+        index = self.indexAt(at)
+        if index.isValid():
+            port = self.viewport()
+            where = port.mapToGlobal(at) if port is not None else at
+            self.menu_asked.emit(str(index.data(Qt.ItemDataRole.UserRole)), str(index.data()), where)
 
     def _retract(self, index: QModelIndex) -> None:
         if index.isValid():
@@ -139,8 +155,16 @@ class LogbookDrawer(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 6, 18, 0)
         layout.addWidget(self.list)
-        self.setFixedHeight(220)
+        self.setFixedHeight(px(220))
         self.hide()
+
+    def show_entry(self, entry: str) -> None:
+        """Selects the line of an entry."""
+        row = self.model.row_of(entry)
+        if row >= 0:
+            self.list.setCurrentIndex(self.model.index(row))
+            self.list.scrollTo(self.model.index(row))
+            self.list.setFocus()
 
     def follow(self, entries: "Sequence[Entry]", line: "Callable[[Entry], LogLine]") -> None:
         """Shows a logbook, its newest line in view."""
@@ -152,27 +176,35 @@ class LogbookDrawer(QWidget):
 
 
 class LogbookBar(QFrame):
-    """The last entry, what was just said, the progress of long work."""
+    """The last entry, what was just said, the progress of long work; its title opens the logbook."""
+
+    asked = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("bar")
-        self.setFixedHeight(28)
-        title = QLabel("Logbook")
+        self.setFixedHeight(px(28))
+        title = QToolButton()
+        title.setText("Logbook")
+        title.setToolTip("Open or close the logbook (Ctrl+L)")
+        title.setAutoRaise(True)
+        title.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        title.setCursor(Qt.CursorShape.PointingHandCursor)
         title.setFont(font(12.5, bold=True))
+        title.clicked.connect(self.asked)
         self.last, self.keys = QLabel(), QLabel(_KEYS)
         self.last.setFont(font(12))
         self.last.setTextFormat(Qt.TextFormat.PlainText)
-        self.last.setAccessibleName("last message")
         self.last.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.keys.setFont(font(11.5))
         self.progress = QProgressBar()
-        self.progress.setFixedWidth(180)
-        self.progress.setFixedHeight(12)
+        self.progress.setFixedWidth(px(180))
+        self.progress.setFixedHeight(px(12))
         self.progress.setTextVisible(False)
         self.progress.setAccessibleName("progress")
         self.progress.hide()
         layout = QHBoxLayout(self)
+        layout.setSizeConstraint(QHBoxLayout.SizeConstraint.SetNoConstraint)
         layout.setContentsMargins(18, 0, 18, 0)
         layout.setSpacing(14)
         layout.addWidget(title)
@@ -180,6 +212,14 @@ class LogbookBar(QFrame):
         layout.addWidget(self.progress)
         layout.addWidget(self.keys)
         self.say("", False)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(px(200), self.height())
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """The word on keys gives way to messages in a narrow window."""
+        super().resizeEvent(event)
+        self.keys.setVisible(self.keys.sizeHint().width() * 2 < self.width())
 
     def say(self, text: str, wrong: bool) -> None:
         """Shows a message; an error in the colour of one, with a word before it."""

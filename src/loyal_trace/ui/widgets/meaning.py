@@ -5,7 +5,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout
 
 from loyal_trace.app.presenters.model import Meaning
-from loyal_trace.ui.theme import THEME, font
+from loyal_trace.ui.theme import THEME, font, px
 
 
 def wrapped(bold: bool = False, soft: bool = False) -> QLabel:
@@ -29,9 +29,6 @@ class MeaningBox(QFrame):
         self._steady = False
         self._said: Meaning | None = None
         self.why, self.next, self.aside = wrapped(), wrapped(bold=True), wrapped(soft=True)
-        self.why.setAccessibleName("why")
-        self.next.setAccessibleName("next")
-        self.aside.setAccessibleName("aside")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 8, 14, 8)
         layout.setSpacing(4)
@@ -48,7 +45,7 @@ class MeaningBox(QFrame):
         row = QHBoxLayout()
         head = QLabel(title)
         head.setFont(font(13, bold=True))
-        head.setFixedWidth(40)
+        head.setFixedWidth(px(40))
         head.setAlignment(Qt.AlignmentFlag.AlignTop)
         self._heads.append(head)
         row.addWidget(head)
@@ -58,8 +55,8 @@ class MeaningBox(QFrame):
     def keep_steady(self) -> None:
         """Keeps room for two lines and an aside, so that nothing jumps while someone enters reading after reading."""
         self._steady = True
-        self.why.setMinimumHeight(38)
-        self.aside.setMinimumHeight(18)
+        self.why.setMinimumHeight(px(38))
+        self.aside.setMinimumHeight(px(18))
 
     def restyle(self) -> None:
         """Colours that the style sheet cannot know."""
@@ -75,6 +72,9 @@ class MeaningBox(QFrame):
         self.why.setText(meaning.why)
         self.next.setText(meaning.next)
         self.aside.setText(meaning.aside)
+        # A name that changes is read out: this is how a verdict reaches someone who does not see it.
+        self.why.setAccessibleName(f"Why: {meaning.why}")
+        self.next.setAccessibleName(f"Next: {meaning.next}")
         self.aside.setVisible(bool(meaning.aside) or self._steady)
         self.update()
 
@@ -93,7 +93,6 @@ class CautionBox(QFrame):
         self.setObjectName("caution")
         self.label = wrapped()
         self.label.setFont(font(12.5))
-        self.label.setAccessibleName("caution")
         layout = QHBoxLayout(self)
         layout.setContentsMargins(44, 6, 12, 6)
         layout.addWidget(self.label)

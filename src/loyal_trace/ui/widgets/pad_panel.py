@@ -5,7 +5,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from loyal_trace.app.presenters.model import Cap, Target
-from loyal_trace.ui.theme import THEME, font
+from loyal_trace.ui.theme import THEME, font, px
 
 _LARGE = 7
 _COLUMNS = 6
@@ -23,14 +23,14 @@ class CapButton(QPushButton):
         self.setAccessibleName(f"{cap.key.strip() or 'Space'}: {cap.label}")
         self.setToolTip(f"{cap.label} ({'Space' if cap.key == ' ' else cap.key})")
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.setFixedHeight(_TALL if large else _LOW)
-        self.setMinimumWidth(20)
+        self.setFixedHeight(px(_TALL if large else _LOW))
+        self.setMinimumWidth(px(20))
 
     def sizeHint(self) -> QSize:
-        return QSize(60, _TALL if self.large else _LOW)
+        return QSize(px(60), px(_TALL if self.large else _LOW))
 
     def minimumSizeHint(self) -> QSize:
-        return QSize(20, _TALL if self.large else _LOW)
+        return QSize(px(20), px(_TALL if self.large else _LOW))
 
     def light(self, lit: bool) -> None:
         """Lights the cap, or not."""
@@ -49,14 +49,14 @@ class CapButton(QPushButton):
         box = QRectF(0, 0, self.width(), self.height())
         if self.large:
             painter.setFont(font(21, bold=True, mono=True))
-            painter.drawText(box.adjusted(0, 2, 0, -17), Qt.AlignmentFlag.AlignCenter, key)
+            painter.drawText(box.adjusted(0, 2, 0, -px(17)), Qt.AlignmentFlag.AlignCenter, key)
             painter.setFont(font(12))
-            painter.drawText(box.adjusted(0, 27, 0, -2), Qt.AlignmentFlag.AlignCenter, self._label(painter, 4))
+            painter.drawText(box.adjusted(0, px(27), 0, -2), Qt.AlignmentFlag.AlignCenter, self._label(painter, 4))
             return
         painter.setFont(font(13, bold=True, mono=True))
         painter.drawText(box.adjusted(7, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, key)
         painter.setFont(font(11.5))
-        painter.drawText(box.adjusted(22, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, self._label(painter, 26))
+        painter.drawText(box.adjusted(px(22), 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, self._label(painter, 26))
 
     def _label(self, painter: QPainter, used: int) -> str:
         """The words as far as there is room."""
@@ -81,7 +81,7 @@ class PadPanel(QFrame):
         for label in (self.place, self.detail, self.last):
             label.setTextFormat(Qt.TextFormat.PlainText)
         holder = QWidget()
-        holder.setFixedWidth(_LEFT)
+        holder.setFixedWidth(px(_LEFT))
         holder.setObjectName("clear")
         left = QVBoxLayout(holder)
         left.setContentsMargins(0, 0, 0, 0)

@@ -5,7 +5,7 @@ from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolyg
 from PyQt6.QtWidgets import QWidget
 
 from loyal_trace.app.presenters.photos import Corners, Crop, Outline, PhotoPicture, PhotoScene
-from loyal_trace.ui.theme import THEME, font
+from loyal_trace.ui.theme import THEME, font, px
 
 _ROOM_FOR_CLOSE_UP = 220
 _NAMES_FROM = 0.4
@@ -24,7 +24,7 @@ class PhotoView(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setFixedHeight(400)
+        self.setFixedHeight(px(400))
         self.setAccessibleName("photo of the board")
         self.picture = _NOTHING
         self._image = QImage()

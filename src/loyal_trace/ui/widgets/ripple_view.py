@@ -2,22 +2,22 @@
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QWidget
 
 from loyal_trace.app.presenters.chain import RipplePicture
-from loyal_trace.ui.theme import THEME, font
+from loyal_trace.ui.drawn import Drawn
+from loyal_trace.ui.theme import THEME, plain_font, px
 
 _RISE = 0.18
 
 
-class RippleView(QWidget):
+class RippleView(Drawn):
     """Two saw-tooth lines over three mains cycles; hidden while there is nothing to compare."""
 
     picked = pyqtSignal(int)
 
     def __init__(self) -> None:
         super().__init__()
-        self.setFixedHeight(92)
+        self.setFixedHeight(px(92))
         self.setAccessibleName("ripple on the reservoir")
         self._picture: RipplePicture | None = None
         self.hide()
@@ -32,9 +32,8 @@ class RippleView(QWidget):
         picture = self._picture
         if picture is None:
             return
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        box = QRectF(46, 20, self.width() - 60, self.height() - 28)
+        painter = self.painter()
+        box = QRectF(46, 20, self.across - 60, self.down - 28)
         painter.setPen(QPen(THEME.colour("line"), 1))
         painter.drawRect(box)
         low, high = picture.span
@@ -53,7 +52,7 @@ class RippleView(QWidget):
         self._paint_words(painter, box, picture)
 
     def _paint_words(self, painter: QPainter, box: QRectF, picture: RipplePicture) -> None:
-        painter.setFont(font(11))
+        painter.setFont(plain_font(11))
         for words, colour, left in zip(picture.words, ("good", "copper", "doubtful"), (0, 170, 340), strict=False):
             painter.setPen(THEME.colour(colour))
             painter.drawText(QPointF(box.left() + left, 13), words)

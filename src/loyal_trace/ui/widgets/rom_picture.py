@@ -6,16 +6,16 @@ The explanation in view is drawn on it: the lines that it is about, the addresse
 import numpy as np
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
-from PyQt6.QtWidgets import QWidget
 
 from loyal_trace.app.presenters.rom_picture import RomView, Strip
-from loyal_trace.ui.theme import THEME, font
+from loyal_trace.ui.drawn import Drawn
+from loyal_trace.ui.theme import THEME, plain_font, px
 
 _LEFT, _TOP, _LANE = 36, 40, 11
 _NOTHING = Strip("", "", np.zeros(0, np.uint8), None)
 
 
-class RomPicture(QWidget):
+class RomPicture(Drawn):
     """Paints the part of a strip in view; columns gather as many addresses as fit one pixel."""
 
     picked = pyqtSignal(int)
@@ -25,7 +25,7 @@ class RomPicture(QWidget):
         super().__init__()
         self.strip = _NOTHING
         self.first, self.count = 0, 0
-        self.setFixedHeight(_TOP + 8 * _LANE + 22)
+        self.setFixedHeight(px(_TOP + 8 * _LANE + 22))
         self.setAccessibleName("picture of the image")
 
     def show_view(self, view: RomView | None) -> None:
@@ -36,34 +36,34 @@ class RomPicture(QWidget):
         self.update()
 
     def _address_at(self, x: float) -> int:
-        width = max(1, self.width() - _LEFT - 6)
+        width = max(1, self.across - _LEFT - 6)
         return self.first + int(max(0.0, min(0.999, (x - _LEFT) / width)) * self.count)
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         if event is None:
             return
         factor = 0.5 if event.angleDelta().y() > 0 else 2.0
-        self.zoomed.emit(self._address_at(event.position().x()), factor)
+        self.zoomed.emit(self._address_at(self.at(event).x()), factor)
         event.accept()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
             return
         if self.strip is not _NOTHING:
-            self.picked.emit(self._address_at(event.position().x()))
+            self.picked.emit(self._address_at(self.at(event).x()))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         if self.strip is _NOTHING:
             return
-        painter = QPainter(self)
+        painter = self.painter()
         strip = self.strip
         painter.setPen(THEME.colour("ink"))
-        painter.setFont(font(13, bold=True))
-        painter.drawText(QRectF(2, 0, self.width(), 20), Qt.AlignmentFlag.AlignVCenter, strip.title)
-        painter.setFont(font(11))
+        painter.setFont(plain_font(13, bold=True))
+        painter.drawText(QRectF(2, 0, self.across, 20), Qt.AlignmentFlag.AlignVCenter, strip.title)
+        painter.setFont(plain_font(11))
         painter.setPen(THEME.colour("copper"))
-        painter.drawText(QRectF(_LEFT, 20, self.width() - _LEFT - 4, 14), Qt.AlignmentFlag.AlignRight, strip.aside)
-        width = self.width() - _LEFT - 6
+        painter.drawText(QRectF(_LEFT, 20, self.across - _LEFT - 4, 14), Qt.AlignmentFlag.AlignRight, strip.aside)
+        width = self.across - _LEFT - 6
         painter.fillRect(QRectF(_LEFT, _TOP, width, 8 * _LANE), THEME.colour("card"))
         self._paint_marks(painter, width)
         painter.drawImage(_LEFT, _TOP, self._lanes(width))
@@ -104,7 +104,7 @@ class RomPicture(QWidget):
 
     def _paint_frame(self, painter: QPainter, width: int) -> None:
         strip = self.strip
-        painter.setFont(font(10, mono=True))
+        painter.setFont(plain_font(10, mono=True))
         for lane in range(8):
             top = _TOP + (7 - lane) * _LANE
             painter.setPen(THEME.colour("bad" if lane in strip.lanes else "soft"))
@@ -117,7 +117,7 @@ class RomPicture(QWidget):
         for quarter in range(5):
             address = self.first + self.count * quarter // 4
             x = _LEFT + width * quarter / 4
-            box = QRectF(min(x - 30, self.width() - 50), _TOP + 8 * _LANE + 3, 60, 14)
+            box = QRectF(min(x - 30, self.across - 50), _TOP + 8 * _LANE + 3, 60, 14)
             painter.drawText(box, Qt.AlignmentFlag.AlignHCenter, f"{address:04X}")
         for number, line in enumerate(strip.address_lines):
             self._paint_bars(painter, width, line, _TOP - 6 - 4 * number)

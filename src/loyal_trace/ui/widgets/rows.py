@@ -2,8 +2,8 @@
 
 from typing import Any
 
-from PyQt6.QtCore import QAbstractListModel, QModelIndex, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QKeySequence, QPainter, QPen
+from PyQt6.QtCore import QAbstractListModel, QModelIndex, QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QContextMenuEvent, QFontMetricsF, QKeyEvent, QKeySequence, QPainter, QPen
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QApplication,
@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
 
 from loyal_trace.app.presenters.model import NO_ROWS, Cell, Row, Rows
 from loyal_trace.ui.glyphs import draw_bar, draw_glyph
-from loyal_trace.ui.theme import THEME, font
+from loyal_trace.ui.theme import THEME, plain_font, px
 
 ROW_ROLE = Qt.ItemDataRole.UserRole
 _PICKABLE = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
@@ -62,17 +62,19 @@ class RowDelegate(QStyledItemDelegate):
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
         row: Row = index.data(ROW_ROLE)
-        return QSize(100, row.height)
+        return QSize(px(100), px(row.height))
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         if painter is None:
             return
         row: Row = index.data(ROW_ROLE)
-        box = QRectF(option.rect)
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.translate(QPointF(option.rect.topLeft()))
+        painter.scale(THEME.scale, THEME.scale)
+        box = QRectF(0, 0, option.rect.width() / THEME.scale, option.rect.height() / THEME.scale)
         if row.heading:
-            painter.setFont(font(13, bold=True))
+            painter.setFont(plain_font(13, bold=True))
             painter.setPen(THEME.colour("ink"))
             painter.drawText(box.adjusted(2, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, row.heading)
         else:
@@ -101,7 +103,7 @@ class RowDelegate(QStyledItemDelegate):
             self._paint_cell(painter, cell, box)
 
     def _paint_cell(self, painter: QPainter, cell: Cell, box: QRectF) -> None:
-        painter.setFont(font(13, bold=cell.bold, mono=cell.mono))
+        painter.setFont(plain_font(13, bold=cell.bold, mono=cell.mono))
         painter.setPen(QPen(THEME.verdict_colour(cell.kind) if cell.kind else THEME.colour("ink")))
         width = cell.width if cell.width > 0 else box.width() - cell.left - 6
         place = QRectF(box.left() + cell.left, box.top(), width, box.height())
@@ -117,6 +119,8 @@ class RowList(QListView):
     """A list as tall as its rows. Passing over a row picks it; where rows act, they wait for a click or Enter."""
 
     picked = pyqtSignal(int)
+    menu_asked = pyqtSignal(str, QPoint)
+    own_lengths = True
 
     def __init__(self, name: str) -> None:
         super().__init__()
@@ -133,6 +137,14 @@ class RowList(QListView):
         self.setModel(self._model)
         self.clicked.connect(self._clicked)
 
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        """The row under the pointer is picked, where picking does not act, and its menu asked for."""
+        index = self.indexAt(event.pos()) if event is not None else QModelIndex()
+        if event is not None and index.flags() & Qt.ItemFlag.ItemIsEnabled:
+            if not self._rows.acts:
+                self.picked.emit(index.row())
+            self.menu_asked.emit(self.rows[index.row()].words, event.globalPos())
+
     def _clicked(self, index: QModelIndex) -> None:
         if index.flags() & Qt.ItemFlag.ItemIsEnabled:
             self.picked.emit(index.row())
@@ -148,7 +160,7 @@ class RowList(QListView):
         moved = rows.current != self._rows.current
         if rows.rows != self._rows.rows:
             self._model.show(rows.rows)
-            self.setFixedHeight(max(1, sum(row.height for row in rows.rows)))
+            self._fit(rows)
             self.scheduleDelayedItemsLayout()
         self._rows = rows
         self._showing = True
@@ -158,9 +170,17 @@ class RowList(QListView):
         self._showing = False
         return moved
 
+    def _fit(self, rows: Rows) -> None:
+        self.setFixedHeight(max(1, sum(px(row.height) for row in rows.rows)))
+
+    def restyle(self) -> None:
+        """Another text size: as tall as its rows again."""
+        self._fit(self._rows)
+        self.scheduleDelayedItemsLayout()
+
     def top_of(self, index: int) -> int:
         """Upper edge of a row (pixel)."""
-        return sum(row.height for row in self.rows[:index])
+        return sum(px(row.height) for row in self.rows[:index])
 
     def currentChanged(self, current: QModelIndex, previous: QModelIndex) -> None:
         super().currentChanged(current, previous)

@@ -3,11 +3,11 @@
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QLabel, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from loyal_trace.app.presenters.model import NO_ROWS, Page, Presenter
-from loyal_trace.ui.theme import THEME, font
+from loyal_trace.ui.theme import THEME, font, px
 from loyal_trace.ui.widgets.meaning import CautionBox, MeaningBox
 from loyal_trace.ui.widgets.rows import RowList
 
@@ -20,6 +20,8 @@ class StagePage(QWidget):
     A drawing has `show_view` and a signal `picked` with numbers: what was picked, or where.
     """
 
+    menu_asked = pyqtSignal(str, QPoint)
+
     def __init__(
         self,
         presenter: Presenter,
@@ -31,10 +33,8 @@ class StagePage(QWidget):
         self.presenter = presenter
         self.question, self.subtitle = QLabel(), QLabel()
         self.question.setFont(font(18, bold=True))
-        self.question.setAccessibleName("question of this stage")
         self.subtitle.setFont(font(12.5))
         self.subtitle.setTextFormat(Qt.TextFormat.PlainText)
-        self.subtitle.setAccessibleName("about this stage")
         for label in (self.question, self.subtitle):
             label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.meaning, self.caution = MeaningBox(), CautionBox()
@@ -63,8 +63,11 @@ class StagePage(QWidget):
             if isinstance(widget, RowList):
                 self.lists[name] = widget
                 widget.picked.connect(lambda index, name=name: self.presenter.row_picked(name, index))
+                widget.menu_asked.connect(self.menu_asked)
             else:
                 self.figures[name] = widget
+                if hasattr(widget, "menu_asked"):
+                    widget.menu_asked.connect(self.menu_asked)
                 for signal in _signals(widget):
                     signal.connect(self._picker(name))
             layout.addWidget(widget, _GROWS if fills or getattr(widget, "grows", False) else 0)
@@ -81,6 +84,7 @@ class StagePage(QWidget):
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         scroll.setWidget(evidence)
+        scroll.setMinimumHeight(px(70))
         return scroll
 
     def restyle(self) -> None:

@@ -2,16 +2,16 @@
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QWidget
 
 from loyal_trace.app.presenters.verify import CurveView
 from loyal_trace.core.proving.starts import StartTally
 from loyal_trace.core.vocabulary.units import format_percent
+from loyal_trace.ui.drawn import Drawn
 from loyal_trace.ui.glyphs import draw_glyph
-from loyal_trace.ui.theme import THEME, font
+from loyal_trace.ui.theme import THEME, plain_font, px
 
 
-class StartCurve(QWidget):
+class StartCurve(Drawn):
     """A curve from no starts to the number needed, with the starts so far as a row of glyphs."""
 
     picked = pyqtSignal(int)
@@ -19,7 +19,7 @@ class StartCurve(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.view = CurveView(StartTally(0, 0, 0, 0), (), ())
-        self.setFixedHeight(190)
+        self.setFixedHeight(px(190))
         self.setAccessibleName("start statistics")
 
     @property
@@ -35,9 +35,8 @@ class StartCurve(QWidget):
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        plot = QRectF(46, 22, self.width() - 66, 100)
+        painter = self.painter()
+        plot = QRectF(46, 22, self.across - 66, 100)
         most = max(1, len(self.view.bounds))
         painter.setPen(QPen(THEME.colour("line"), 1))
         painter.drawRect(plot)
@@ -55,7 +54,7 @@ class StartCurve(QWidget):
         painter.setPen(QPen(THEME.colour("ink"), 2))
         painter.setBrush(THEME.colour("card"))
         painter.drawEllipse(QPointF(x, y), 6, 6)
-        painter.setFont(font(12, bold=True))
+        painter.setFont(plain_font(12, bold=True))
         painter.setPen(THEME.colour("ink"))
         if not self.tally.clean:
             self._paint_results(painter)
@@ -65,7 +64,7 @@ class StartCurve(QWidget):
         self._paint_results(painter)
 
     def _paint_axes(self, painter: QPainter, plot: QRectF, most: int) -> None:
-        painter.setFont(font(10.5))
+        painter.setFont(plain_font(10.5))
         painter.setPen(THEME.colour("soft"))
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         for share in (0.0, 0.5, 1.0):
@@ -73,7 +72,7 @@ class StartCurve(QWidget):
             painter.drawText(QRectF(0, y - 8, 40, 16), right, f"{share:.0%}".replace("%", " %"))
         for n in (0, most // 2, most):
             x = plot.left() + plot.width() * n / most
-            box = QRectF(min(x - 40, self.width() - 82), plot.bottom() + 2, 80, 14)
+            box = QRectF(min(x - 40, self.across - 82), plot.bottom() + 2, 80, 14)
             painter.drawText(box, Qt.AlignmentFlag.AlignHCenter, f"{n} clean")
         painter.drawText(
             QRectF(46, 2, 400, 16), 0, "upper bound of the failure rate by clean starts, and the 5 % wanted"
@@ -81,7 +80,7 @@ class StartCurve(QWidget):
 
     def _paint_results(self, painter: QPainter) -> None:
         shown = self.view.results[-34:]
-        painter.setFont(font(11))
+        painter.setFont(plain_font(11))
         painter.setPen(THEME.colour("soft"))
         painter.drawText(QRectF(0, 150, 44, 18), Qt.AlignmentFlag.AlignVCenter, "starts")
         for index, clean in enumerate(shown):

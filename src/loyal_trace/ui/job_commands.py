@@ -1,0 +1,172 @@
+"""What the menus do with the open job: export, print, find, copy, and the menus under the pointer."""
+
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QPoint
+from PyQt6.QtGui import QPixmap, QTextDocument
+from PyQt6.QtPrintSupport import QPrinter, QPrintPreviewDialog
+from PyQt6.QtWidgets import QApplication, QFileDialog, QMenu
+
+from loyal_trace.core.job.entries import describe
+from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.ui.widgets.finder import Command, Finder
+
+if TYPE_CHECKING:
+    from loyal_trace.ui.wiring import JobWiring
+
+_NEWEST = 2000
+
+
+def export_job(wiring: "JobWiring", file: Path | None = None) -> None:
+    """Writes the job as an archive; asks where when no file is given."""
+    from loyal_trace.formats.archive import write_archive
+
+    job = wiring.workspace.job
+    if file is None:
+        name, _ = QFileDialog.getSaveFileName(wiring.shell, "Export the job", f"{job.id}.ltjob", "Jobs (*.ltjob)")
+        file = Path(name) if name else None
+    if file is None:
+        return
+    target = file if file.suffix else file.with_suffix(".ltjob")
+
+    def act() -> list[str]:
+        write_archive(job.store.export(job.id), target)
+        return [f"job exported to {target.name} ({target.stat().st_size:,} bytes)"]
+
+    wiring.workspace.attempt(act)
+
+
+def report_document(wiring: "JobWiring") -> QTextDocument:
+    """The report as a document to print."""
+    from loyal_trace.report.html import to_html
+    from loyal_trace.report.model import build_report
+
+    job = wiring.workspace.job
+    document = QTextDocument()
+    document.setHtml(to_html(build_report(job.assessment(), job.entries, job.env.clock(), job.store.head(job.id))))
+    return document
+
+
+def print_report(wiring: "JobWiring") -> None:
+    """A preview of the report, from which it is printed."""
+    document = report_document(wiring)
+    dialog = QPrintPreviewDialog(QPrinter(QPrinter.PrinterMode.HighResolution), wiring.shell)
+    dialog.setWindowTitle("Print the report")
+    dialog.paintRequested.connect(document.print)
+    dialog.exec()
+
+
+def found_in_job(wiring: "JobWiring") -> list[Command]:
+    """Every part and the newest entries of the job, each leading to its place."""
+    workspace = wiring.workspace
+    found = []
+    for board_id, board in workspace.job.boards.items():
+        for part in board.parts:
+            words = " ".join(word for word in (board.name, part.refdes, part.number, part.role) if word)
+            found.append(Command(words, "part", partial(workspace.pick, board_id, part.refdes)))
+    for entry in list(workspace.job.entries)[-_NEWEST:][::-1]:
+        found.append(Command(describe(entry), "logbook", partial(wiring.shell.show_entry, entry.id)))
+    return found
+
+
+def find_in_job(wiring: "JobWiring") -> None:
+    """Asks for words of a part or an entry, and goes there."""
+    finder = Finder(
+        found_in_job(wiring), wiring.shell, "Find in the job", "Part, type, function, or words of an entry."
+    )
+    chosen = finder.chosen if finder.exec() else None
+    wiring.shell.activateWindow()
+    if chosen is not None:
+        chosen.run()
+
+
+def verdict_words(wiring: "JobWiring") -> str:
+    """The page in view as text: question, why, next."""
+    page = wiring.presenter.page()
+    lines = [page.question, page.meaning.why, page.meaning.aside, page.meaning.next]
+    return "\n".join(line for line in lines if line)
+
+
+def copy(wiring: "JobWiring | None") -> None:
+    """Selected text or rows of what has the keyboard; else the verdict in view as text."""
+    focus, clipboard = QApplication.focusWidget(), QApplication.clipboard()
+    chosen = getattr(focus, "selectedText", None)
+    copied = getattr(focus, "copy", None)
+    if callable(copied) and (chosen is None or chosen()):
+        copied()
+    elif wiring is not None and clipboard is not None:
+        clipboard.setText(verdict_words(wiring))
+
+
+def copy_picture(wiring: "JobWiring") -> QPixmap:
+    """The page in view as a picture into the clipboard."""
+    picture = wiring.page.grab()
+    clipboard = QApplication.clipboard()
+    if clipboard is not None:
+        clipboard.setPixmap(picture)
+    return picture
+
+
+def read_again(wiring: "JobWiring") -> None:
+    """The drawer, the bench profile and the verdicts from what is on disk now."""
+    job = wiring.workspace.job
+    job.read_workshop()
+    wiring.workspace.changed.emit()
+    wiring.workspace.say(" ".join(job.workshop.warnings) or "Read again from disk.", bool(job.workshop.warnings))
+
+
+_GO = (Stage.INSPECT, Stage.RAILS, Stage.ROMS, Stage.PROBE, Stage.SUSPECTS, Stage.REPAIR)
+_LINES = ("{} removed", "{} replaced", "swap {} with spare 1: ", "{} -- ")
+
+
+def part_menu(wiring: "JobWiring", refdes: str) -> QMenu:
+    """What can be done with a part of the map: go to it at a stage, or put words about it into the line."""
+    menu = QMenu(wiring.shell)
+    for stage in _GO:
+        _add(menu, f"{stage.title}: {refdes}", partial(wiring.show_stage, stage))
+    menu.addSeparator()
+    for line in _LINES:
+        words = line.format(refdes)
+        _add(menu, f"Enter “{words.strip()}”", partial(wiring.control.put, words))
+    menu.addSeparator()
+    _add(menu, f"Copy “{refdes}”", lambda: _to_clipboard(refdes))
+    return menu
+
+
+def row_menu(wiring: "JobWiring", words: str) -> QMenu:
+    """What can be done with a row, a pin or a slot that was just picked: the commands of the stage, and copying."""
+    menu = QMenu(wiring.shell)
+    for command in wiring.stage_commands():
+        _add(menu, f"{command.words.partition(': ')[2] or command.words}\t{command.key}", command.run)
+    menu.addSeparator()
+    _add(menu, "Copy the text", lambda: _to_clipboard(words))
+    return menu
+
+
+def entry_menu(wiring: "JobWiring", entry: str, words: str) -> QMenu:
+    """What can be done with a line of the logbook."""
+    menu = QMenu(wiring.shell)
+    _add(menu, "Undo this entry\tDelete", lambda: wiring.workspace.retract(entry))
+    _add(menu, "Copy the entry", lambda: _to_clipboard(words))
+    return menu
+
+
+def popup(menu: QMenu, at: QPoint) -> None:
+    """Shows a menu without stopping what goes on."""
+    menu.aboutToHide.connect(menu.deleteLater)
+    menu.popup(at)
+
+
+def _add(menu: QMenu, words: str, run: Callable[[], object]) -> None:
+    action = menu.addAction(words)
+    if action is not None:
+        action.triggered.connect(lambda _: run())
+
+
+def _to_clipboard(text: str) -> None:
+    clipboard = QApplication.clipboard()
+    if clipboard is not None:
+        clipboard.setText(text)

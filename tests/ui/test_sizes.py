@@ -1,0 +1,81 @@
+"""Every page at the corners of its range: 1024×700 to 2560×1440, text of 80 to 200 %, both themes, nothing lost."""
+
+import pytest
+from PyQt6.QtCore import QRect
+from PyQt6.QtGui import QFontMetrics
+from PyQt6.QtWidgets import QAbstractButton, QLabel, QScrollArea
+
+from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.ui.screenshots import STAGES
+from loyal_trace.ui.theme import THEME
+
+CORNERS = [(1024, 700, 80), (1024, 700, 200), (1280, 800, 100), (2560, 1440, 100), (2560, 1440, 200)]
+
+
+@pytest.fixture(autouse=True)
+def usual_looks():
+    yield
+    THEME.set_dark(False)
+    THEME.scale = 1.0
+
+
+def seen(window):
+    """The labels and buttons on the screen, with where they are in the window."""
+    for widget in window.shell.findChildren(QLabel) + window.shell.findChildren(QAbstractButton):
+        if widget.isVisible() and widget.text() and not widget.visibleRegion().isEmpty():
+            shown = widget.visibleRegion().boundingRect()  # what is scrolled out of view overlaps nothing
+            yield widget, QRect(widget.mapTo(window.shell, shown.topLeft()), shown.size())
+
+
+def lost(widget):
+    """Is a part of the words of a label neither on the screen nor in its tooltip?"""
+    if isinstance(widget, QAbstractButton) or widget.toolTip() or "<a" in widget.text():
+        return False
+    metrics = QFontMetrics(widget.font())
+    if widget.wordWrap():
+        return widget.heightForWidth(widget.width()) > widget.height() + 2
+    return max(metrics.horizontalAdvance(line) for line in widget.text().splitlines()) > widget.width() + 2
+
+
+def in_scroll(window, widget):
+    """Is it in a list that scrolls by itself (not in the page, which scrolls as a whole)?"""
+    while widget is not None:
+        if isinstance(widget, QScrollArea):
+            return widget is not window.shell.column
+        widget = widget.parentWidget()
+    return False
+
+
+@pytest.mark.parametrize("dark", [False, True], ids=["light", "dark"])
+@pytest.mark.parametrize(("wide", "tall", "text"), CORNERS)
+def test_no_page_loses_or_overlaps_its_text(window, wide, tall, text, dark):
+    window.shell.set_looks(dark, text / 100)
+    window.qtbot.wait(20)
+    wrong = []
+    for stage, place in STAGES:
+        if place:
+            window.pick(*place)
+        window.stage(stage)
+        window.shell.resize(wide, tall)
+        window.wait_idle()
+        window.qtbot.wait(1)
+        assert (window.shell.width(), window.shell.height()) == (wide, tall), f"{stage.title} will not fit"
+        boxes = [(w, box) for w, box in seen(window) if not in_scroll(window, w)]
+        wrong += [f"{stage.title}: {w.text()[:50]!r} is cut" for w, _ in boxes if lost(w)]
+        wrong += [
+            f"{stage.title}: {w.text()[:30]!r} over {o.text()[:30]!r}"
+            for n, (w, box) in enumerate(boxes)
+            for o, other in boxes[n + 1 :]
+            if box.adjusted(3, 3, -3, -3).intersects(other.adjusted(3, 3, -3, -3)) and not w.isAncestorOf(o)
+        ]
+        assert window.page.area.height() >= 60, f"{stage.title}: no room for the evidence"
+    assert not wrong, "\n".join(dict.fromkeys(wrong))
+
+
+def test_no_message_can_widen_the_window(window):
+    window.stage(Stage.RAILS)
+    window.shell.resize(1024, 700)
+    window.workspace.say("a message that never ends " * 60, True)
+    window.qtbot.keyClicks(window.edit, "a note that never ends either, whatever is typed " * 4)
+    window.qtbot.wait(1)
+    assert window.shell.width() == 1024
