@@ -4,7 +4,7 @@ import re
 
 import pytest
 
-from tests.helpers.texts import code_texts, data_texts, page_texts
+from tests.helpers.texts import SOURCE, code_texts, data_texts, page_texts
 
 # The right-hand column of the table of terms, as patterns; the letters in a legitimate term stay.
 NOT_THE_TERM = {
@@ -68,3 +68,10 @@ def test_figures_stand_apart_from_their_units():
     typed = re.compile(r"such as|^loyal-trace |\btype\b|\bwrite\b|; |for the pins", re.IGNORECASE)
     wrong = [f"{where}: {text!r}" for where, text in SENTENCES if glued.search(text) and not typed.search(text)]
     assert not wrong, "\n".join(wrong)
+
+
+def test_no_share_is_written_with_its_sign_glued_on():
+    glued = [
+        f"{f.name}: {m}" for f in sorted(SOURCE.rglob("*.py")) for m in re.findall(r":\.\d%\}", f.read_text("utf-8"))
+    ]
+    assert not glued, glued

@@ -9,7 +9,14 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parents[2]
 SOURCE = ROOT / "src" / "loyal_trace"
 # The grammar of the line, SQL, styles and file formats are languages of their own, not sentences.
-NOT_SENTENCES = ("core/line/", "store/schema.py", "store/_migrate.py", "ui/theme.py", "core/chips/expressions.py")
+NOT_SENTENCES = (
+    "core/line/",
+    "store/schema.py",
+    "store/_migrate.py",
+    "ui/theme.py",
+    "core/chips/expressions.py",
+    "ui/screenshots.py",
+)
 PAGES = ("README.md", "CHANGELOG.md", "CONTRIBUTING.md", "docs")
 
 

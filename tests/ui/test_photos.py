@@ -84,7 +84,7 @@ def test_parts_are_picked_on_the_photo_and_the_map_can_be_taken_off_it(look):
     assert "46 parts drawn over it" in view(look).accessibleDescription()
     for share in (35, 70, 100):
         look.press("Map over the photo")
-        assert f"46 parts drawn over it, map faded in {share}%" in view(look).accessibleDescription()
+        assert f"46 parts drawn over it, map faded in {share} %" in view(look).accessibleDescription()
     look.press("Map over the photo")
     assert "0 parts drawn over it" in view(look).accessibleDescription()
     look.pad("G")

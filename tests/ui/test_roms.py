@@ -39,7 +39,7 @@ def test_the_bytes_stand_side_by_side_and_a_key_walks_the_differences(roms):
     roms.press("Previous difference", "Previous difference")
     assert view.accessibleDescription().startswith("2 of 2")
     roms.press("Show the sockets")
-    assert view.isHidden() and "programmed over" in roms.page.meaning.aside.text()
+    assert view.isHidden() and "programmed over" in roms.next
 
 
 def test_two_wrong_bytes_are_restored_from_the_sums_and_kept_beside_the_read(roms):

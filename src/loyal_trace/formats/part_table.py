@@ -33,6 +33,7 @@ TITLES: Mapping[str, tuple[str, ...]] = {
     "voltage": ("voltage", "volt", "rating"),
     "socketed": ("socketed", "socket"),
 }  # fmt: skip
+_OF_CHIPS = ("U", "N", "Z")
 _GRID_PLACE = re.compile(r"(\d{1,2})([A-Z])|([A-Z])(\d{1,2})")
 _CELL_X, _CELL_Y, _MARGIN, _ACROSS = 32.0, 24.0, 24.0, 8
 _WORST_LINES = 40
@@ -196,7 +197,9 @@ def _put_in_place(rows: dict[str, dict[str, str]]) -> tuple[float, float]:
     lost = [refdes for refdes, row in rows.items() if not ("x" in row and "y" in row)]
     for refdes in lost:  # laid out, not placed: no distance may be worked out from it
         rows[refdes] |= {"placed": "no"}
-    grid = {refdes: match for refdes in lost if (match := _GRID_PLACE.fullmatch(refdes))}
+    # C1 and U3 are designators, not row C and row U: only chips without a designator's letter stand in a grid.
+    found = {refdes: match for refdes in lost if (match := _GRID_PLACE.fullmatch(refdes))}
+    grid = {r: m for r, m in found.items() if m[1] or (rows[r]["kind"] == "chip" and m[3] not in _OF_CHIPS)}
     if len(grid) * 2 > len(lost) and not placed:
         for refdes, match in grid.items():
             across, down = int(match[1] or match[4]) - 1, ord(match[2] or match[3]) - ord("A")

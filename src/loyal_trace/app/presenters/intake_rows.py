@@ -48,7 +48,7 @@ def away_rows(job: OpenJob) -> list[Row]:
 def effort_rows(job: OpenJob) -> list[Row]:
     """Hours, parts and chance as far as they are known."""
     found = estimate(job.assessment(), job.live_times())
-    title = f"Value against effort: an estimate, inspection and measuring {found.known:.0%} done"
+    title = f"Value against effort: an estimate, inspection and measuring {100 * found.known:.0f} % done"
     return [heading(title, 30), *(Row("", (Cell(40, 0, text),), height=23) for text in found.sentences)]
 
 

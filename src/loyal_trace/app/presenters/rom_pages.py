@@ -139,7 +139,7 @@ def _fit_row(found: Fit) -> Row:
     told = f"{words}{speed}{f' ({wires})' if wires else ''}"
     cells = (
         Cell(36, 70, found.new.name, bold=True, mono=True),
-        Cell(110, 70, found.new.technology),
+        Cell(110, 70, _SORTS.get(found.new.technology, found.new.technology)),
         Cell(184, 80, found.new.volts),
         Cell(268, 0, told),
     )

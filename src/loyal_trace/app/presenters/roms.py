@@ -349,7 +349,10 @@ class RomsPresenter(StagePresenter):
             and slot.image is not None
             and slot.reference is not None
         ):
-            reads = f"{reads}. " * bool(reads) + f"To correct it: {programming(slot.image, slot.reference).words}."
+            way = programming(slot.image, slot.reference)
+            # That it can be programmed over is the advice below already.
+            told = "" if way.how == "over" else f"To correct it: {way.words}."
+            reads = ". ".join(piece for piece in (reads, told) if piece)
         return reads
 
     def why_in_full(self) -> str:

@@ -48,7 +48,11 @@ def _by_capacitance(marked: float, read: CapacitorReading, where: str) -> PartVe
     if read.capacitance is None:
         return None
     share = read.capacitance / marked
-    words = f"{format_quantity(read.capacitance, 'F')} of {format_quantity(marked, 'F')} marked ({share:.0%}){where}"
+    words = (
+        f"{format_quantity(read.capacitance, 'F')} of {format_quantity(marked, 'F')} "
+        "marked "
+        f"({100 * share:.0f} %){where}"
+    )
     if share < 0.01:
         return PartVerdict("bad", f"open: {words}")
     if share < _LOW:

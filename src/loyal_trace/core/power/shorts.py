@@ -82,7 +82,8 @@ def find_short(
     minutes = sum(_MINUTES[board.part(r).socketed] for r in chosen)
     covered = sum(dict(ranked)[r] for r in chosen)
     takes = f"about {max(1, round(minutes))} min"
-    told = f"lifting {', '.join(chosen)} ({takes}) splits the probability {covered:.0%} to {1 - covered:.0%}"
+    split = f"{100 * covered:.0f} % to {100 * (1 - covered):.0f} %"
+    told = f"lifting {', '.join(chosen)} ({takes}) splits the probability {split}"
     why = f"{len(parts)} parts share the rail; {told}"
     to_read = _spread_out([p for p in parts if p.refdes not in track]) if minutes > _TRACK_FROM else ()
     return ShortSearch(tuple(ranked), chosen, why, track=to_read)

@@ -460,7 +460,7 @@ def _garbage(image: Bytes, reference: Bytes) -> Hypothesis | None:
         "unknown",
         "the contents look like noise: they resemble neither the reference image nor a program",
         NEXT["garbage"],
-        evidence=f"{bits:.1f} bits a byte, {alike:.1%} of the bytes agree by chance",
+        evidence=f"{bits:.1f} bits a byte, {100 * alike:.1f} % of the bytes agree by chance",
         score=PRIOR_BITS["unknown"] - 4 + 5.0 * len(image) - 4.0,
     )
 

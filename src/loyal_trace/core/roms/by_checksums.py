@@ -72,7 +72,7 @@ def from_elsewhere(image: RomImage, expected: Expected, ranked: tuple[Hypothesis
         advice = f"Check whether it belongs at {best}, and judge it there."
         where: dict[str, object] = {"slot": best, "wrong": wrong}
         found = Hypothesis(
-            "other-slot", "other-slot", reason, advice, 1.0, where, f"{alike[best]:.1%} of the bytes agree"
+            "other-slot", "other-slot", reason, advice, 1.0, where, f"{100 * alike[best]:.1f} % of the bytes agree"
         )
         return _before(found, ranked)
     top = ranked[0]

@@ -127,7 +127,7 @@ class KnownImages:
         if len(held.data) != len(image):
             return match
         alike = float(np.mean(held.data == image))
-        how = f"{alike:.1%} of its bytes agree"
+        how = f"{100 * alike:.1f} % of its bytes agree"
         return replace(match, how=how, fraction=alike) if alike > match.fraction else match
 
     def _voted(self, keys: NDArray[np.uint64], words: str, blocks: int = 0) -> list[Match]:

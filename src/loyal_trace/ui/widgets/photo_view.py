@@ -48,7 +48,7 @@ class PhotoView(QWidget):
             if scene.picture is not self.picture or self._image.isNull():
                 self._image = _image_of(scene.picture)
             self.picture, self._outlines, self._marks = scene.picture, scene.outlines, scene.marks
-            faded = f", map faded in {scene.fade:.0%}" if scene.fade else ""
+            faded = (f", map faded in {100 * scene.fade:.0f} %") if scene.fade else ""
             words = f"{scene.picture.title}, {len(scene.outlines)} parts drawn over it{faded}"
         self._fade, self._edge = scene.fade, scene.edge
         self.setAccessibleDescription(words)

@@ -69,7 +69,7 @@ class StartCurve(Drawn):
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         for share in (0.0, 0.5, 1.0):
             y = plot.bottom() - plot.height() * share
-            painter.drawText(QRectF(0, y - 8, 40, 16), right, f"{share:.0%}".replace("%", " %"))
+            painter.drawText(QRectF(0, y - 8, 40, 16), right, f"{100 * share:.0f} %")
         for n in (0, most // 2, most):
             x = plot.left() + plot.width() * n / most
             box = QRectF(min(x - 40, self.across - 82), plot.bottom() + 2, 80, 14)
