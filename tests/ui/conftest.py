@@ -23,21 +23,26 @@ def demo_template(tmp_path_factory):
     return folder
 
 
+class Asked:
+    """What the window asked before something that cannot simply be undone; yes is answered unless a test says no."""
+
+    def __init__(self):
+        self.questions, self.answer = [], True
+
+    def answer_no(self):
+        self.answer = False
+
+    def confirmed(self, parent, question, consequence, button):
+        self.questions.append((question, consequence))
+        return self.answer
+
+
 @pytest.fixture(autouse=True)
 def asked(monkeypatch):
-    """What the window asked before something that cannot simply be undone; the answer is yes unless a test says no."""
-    questions = []
-
-    def confirmed(parent, question, consequence, button):
-        questions.append((question, consequence))
-        return confirmed.answer
-
-    confirmed.answer = True
-    questions_of = type(
-        "Asked", (), {"questions": questions, "answer_no": lambda self: setattr(confirmed, "answer", False)}
-    )
-    monkeypatch.setattr("loyal_trace.ui.dialogs.confirmed", confirmed)
-    return questions_of()
+    """Answers the questions of the window."""
+    hand = Asked()
+    monkeypatch.setattr("loyal_trace.ui.dialogs.confirmed", hand.confirmed)
+    return hand
 
 
 @pytest.fixture

@@ -262,10 +262,10 @@ def monitor_near(job: OpenJob, board_id: str) -> bool:
 
 
 def cautions_for(job: OpenJob, planned: Sequence[Planned]) -> tuple[str, ...]:
-    """The cautions of the supplies that are measured and were not signed yet, and of etchants that a line names."""
+    """What stands before the readings of a line: cautions not signed, power-off readings; etchants that it names."""
     told = [str(value) for one in planned for value in one.fields.values() if isinstance(value, str)]
     corrosive = [caution_words((Caution.CORROSIVE,))] if any(_ETCHANT.search(text) for text in told) else []
-    return (*(hold.words for hold in holds_for(job, planned) if hold.caution), *corrosive)
+    return (*(hold.words for hold in holds_for(job, planned)), *corrosive)
 
 
 def steps_completed(job: OpenJob, entries: Sequence[Entry]) -> list[Entry]:

@@ -32,9 +32,7 @@ from loyal_trace.ui import dialogs
 from loyal_trace.ui.crash import report_error
 from loyal_trace.ui.menu_items import menu_items
 from loyal_trace.ui.menus import Menus
-from loyal_trace.ui.one_window import OneWindow, hand_over
 from loyal_trace.ui.poster import Poster, WindowTimer
-from loyal_trace.ui.settings_dialog import SettingsDialog
 from loyal_trace.ui.shell import Shell
 from loyal_trace.ui.theme import THEME, apply_style, load_fonts
 from loyal_trace.ui.widgets.finder import Command
@@ -46,6 +44,7 @@ if TYPE_CHECKING:
     from loyal_trace.app.job import Environment, OpenJob
     from loyal_trace.app.pad import Timer
     from loyal_trace.store.store import Store
+    from loyal_trace.ui.one_window import OneWindow
     from loyal_trace.ui.wiring import JobWiring
 
 
@@ -179,6 +178,8 @@ class Application(QObject):
         """Name, colours and text size of this store."""
         if self.store is None:
             return
+        from loyal_trace.ui.settings_dialog import SettingsDialog
+
         dialog = SettingsDialog(load_preferences(self.store.folder), self.shell)
         if dialog.exec():
             chosen = dialog.chosen
@@ -465,6 +466,8 @@ def run_window(options: WindowOptions) -> int:
         )
         return 2
     sys.excepthook = report_error
+    from loyal_trace.ui.one_window import OneWindow, hand_over
+
     app, ours = make_application(options)
     folder = store_folder(options)
     if options.shot is None and hand_over(folder, options.files):

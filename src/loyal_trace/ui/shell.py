@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QMainWindow,
+    QPushButton,
     QScrollArea,
     QSizePolicy,
     QStackedWidget,
@@ -44,7 +45,8 @@ class BoardPanel(QWidget):
         self.showing.setFont(font(12))
         self._tabs_row = QHBoxLayout()
         self._tabs_row.setSpacing(16)
-        self._tabs: list[QLabel] = []
+        self._tabs: list[QPushButton] = []
+        self._ids: list[str] = []
         head = QHBoxLayout()
         head.setContentsMargins(18, 12, 10, 0)
         head.addLayout(self._tabs_row)
@@ -61,20 +63,20 @@ class BoardPanel(QWidget):
     def show_tabs(self, boards: list[tuple[str, str]], current: str, showing: str) -> None:
         """(id, title) of each board; the current one is underlined in copper."""
         while len(self._tabs) < len(boards):
-            label = QLabel()
-            label.setTextFormat(Qt.TextFormat.RichText)
-            label.linkActivated.connect(self.board_asked)
-            self._tabs.append(label)
-            self._tabs_row.addWidget(label)
-        for label in self._tabs[len(boards) :]:
-            label.hide()
-        for label, (board, title) in zip(self._tabs, boards, strict=False):
-            label.show()
-            here = board == current
-            p = THEME.palette
-            style = f"color:{p.ink if here else p.soft};text-decoration:none;font-weight:{'bold' if here else 'normal'}"
-            label.setText(f"<a href='{board}' style='{style}'>{title}</a>")
-            label.setStyleSheet(f"padding-bottom:3px;border-bottom:3px solid {p.copper if here else 'transparent'};")
+            tab = QPushButton()
+            tab.setObjectName("tab")
+            tab.setCheckable(True)
+            tab.setCursor(Qt.CursorShape.PointingHandCursor)
+            tab.clicked.connect(lambda _, number=len(self._tabs): self.board_asked.emit(self._ids[number]))
+            self._tabs.append(tab)
+            self._tabs_row.addWidget(tab)
+        self._ids = [board for board, _ in boards]
+        for tab in self._tabs[len(boards) :]:
+            tab.hide()
+        for tab, (board, title) in zip(self._tabs, boards, strict=False):
+            tab.show()
+            tab.setText(title)
+            tab.setChecked(board == current)
         self.showing.setText(showing)
         self.showing.setToolTip(showing)
         self.showing.setStyleSheet(f"color: {THEME.palette.soft};")

@@ -211,6 +211,10 @@ def _sheet(p: Palette) -> str:
         QTextBrowser {{ background: {p.panel}; border: 1px solid {p.line}; border-radius: 6px; }}
         QPushButton {{ background: {p.card}; border: 1px solid {p.line}; border-radius: 5px; padding: 6px 14px; }}
         QPushButton:hover, QPushButton:focus {{ border: 1px solid {p.blue}; }}
+        QPushButton#tab {{ background: transparent; border: none; border-bottom: 3px solid transparent;
+            border-radius: 0; padding: 2px 3px 3px 3px; color: {p.soft}; }}
+        QPushButton#tab:checked {{ color: {p.ink}; font-weight: bold; border-bottom: 3px solid {p.copper}; }}
+        QPushButton#tab:focus {{ border: 1px solid {p.blue}; }}
         QPushButton#main {{ background: {p.blue}; color: {p.card}; border: 1px solid {p.blue}; font-weight: bold; }}
         QScrollBar:vertical {{ background: transparent; width: 9px; margin: 0; }}
         QScrollBar::handle:vertical {{ background: {p.line}; border-radius: 4px; min-height: 24px; }}
