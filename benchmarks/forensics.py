@@ -147,9 +147,9 @@ def run() -> list[Figure]:
     small, small_alone, _, _ = _two_bytes(8 * 1024)
     large, large_alone, candidates, first = _two_bytes(64 * 1024)
     return [
-        Figure("damage named right, true image there", share, 0.98, at_most=False, detail=f"{right} of {total}"),
+        Figure("damage named right, reference image there", share, 0.98, at_most=False, detail=f"{right} of {total}"),
         Figure(
-            "damage named right, sums only",
+            "damage named right, checksums only",
             by_checksums,
             0.9,
             at_most=False,
@@ -170,6 +170,6 @@ def run() -> list[Figure]:
         Figure("register learnt from 3 × 16 KiB", _learned(16384), 5.0, "s"),
         Figure("forensics of 32 KiB, slowest kind", _examined(32768), 0.3, "s"),
         Figure("forensics of 512 KiB, slowest kind", _examined(524288), 3.0, "s"),
-        Figure("sums only, 32 KiB", _sums_only(32768), 1.0, "s"),
+        Figure("checksums only, 32 KiB", _sums_only(32768), 1.0, "s"),
         Figure("peak memory of ROM work", _peak(), 600, "MiB"),
     ]

@@ -20,10 +20,10 @@ _PEAK = """
 import resource, sys
 from pathlib import Path
 from loyal_trace.formats.rom_check import RomChecker
-from loyal_trace.formats.sum_lists import read_sums
+from loyal_trace.formats.checksum_lists import read_checksums
 def peak():
     return int(next(line for line in open("/proc/self/status") if line.startswith("VmHWM")).split()[1])
-sums = read_sums(Path(sys.argv[2]))
+sums = read_checksums(Path(sys.argv[2]))
 idle = peak()
 result = RomChecker(sums).check([Path(sys.argv[1])])
 assert result.all_good

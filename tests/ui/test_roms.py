@@ -80,7 +80,7 @@ def test_a_signature_from_the_tester_is_held_against_the_expected_one_and_triage
     assert "in circuit the right signature is " in roms.hint
     wanted = expected_signature(roms.workspace.job.moment, PartRef("tw-cpu", "6A"))
     roms.type(f"sig {wanted:04X}")
-    assert roms.last.value == wanted and "contents match" in roms.why
+    assert roms.last.value == wanted and "Contents match" in roms.why
     roms.workspace.pick("tw-cpu", "6D")
     roms.type("sig 0001")
     assert "right out of circuit" in roms.why and "Inspect the pins of 6D" in roms.next

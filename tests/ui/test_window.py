@@ -46,7 +46,7 @@ def test_roms_show_the_verdict_its_picture_and_the_traced_line(window):
     window.ctrl("b")
     window.stage(Stage.ROMS)
     window.click_part("6C")
-    assert "address line A9" in window.why and "A9 (pin 24)" in window.next
+    assert "Address line A9" in window.why and "A9 (pin 24)" in window.next
     assert window.figure("picture of the image").isVisible()
     assert any("explains 4,042 wrong bytes, leaves 0" in text for text in window.row_texts("what explains it"))
     assert window.shell.panel.map.overlay.trace[0] == ("6C", 24) and ("6D", 24) in window.shell.panel.map.overlay.trace
@@ -298,7 +298,7 @@ def test_anybodys_own_files_are_checked_from_a_list_of_sums_alone(bare, tmp_path
     drop(bare, tmp_path / "mine.sha1")
     drop(bare, tmp_path / "dumps")
     bare.stage(Stage.ROMS)
-    assert "data line D5 reads low" in bare.why
+    assert "Data line D5 reads low" in bare.why
     texts = bare.row_texts("ROM slots")
     assert "6A" in texts[0] and "matches" in texts[0] and "differs" in texts[1]
     assert bare.shell.panel.map.board.name == "Own board"

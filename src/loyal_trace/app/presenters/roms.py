@@ -45,6 +45,9 @@ _SHOWN = 3
 _HINT = "6C sig 7A5F; 6C sum sha1 …; 6C is ROM 2, 27C64, 4000-5FFF"
 
 
+_NEVER_SURER = 0.9995
+
+
 class RomsPresenter(StagePresenter):
     """Sockets, the picture of the picked one, and what explains it."""
 
@@ -300,8 +303,8 @@ class RomsPresenter(StagePresenter):
         rows = [heading("What explains it", 24)]
         for found in shown:
             cells = (
-                Cell(106, 62, format_percent(found.likelihood), bold=True, mono=True),
-                Cell(172, 150, found.short, bold=True),
+                Cell(102, 72, _likelihood_words(found), bold=True, mono=True),
+                Cell(178, 146, found.short, bold=True),
                 Cell(328, 0, found.evidence),
             )
             rows.append(Row("", cells, (6.0, 92.0, found.likelihood, "ink"), height=25))
@@ -317,15 +320,16 @@ class RomsPresenter(StagePresenter):
         found = triage_of(self.workspace.moment, slot.place)
         complaint = complaint_expected(self.workspace.moment, slot.place)
         chosen = self._explanation(slot)
+        head = f"{refdes} {'is ' if slot.word == 'unstable' else ''}{slot.word}."
         if found is not None and found.culprit:
             return Meaning(f"{capital(found.why)}.", found.next, "bad", reads)
         if complaint and verdict.good:
             return Meaning(
-                f"{refdes}: {verdict.reason}. {capital(complaint)}.", "Take the next socket (Alt+N).", kind, reads
+                f"{head} {capital(verdict.reason)}. {capital(complaint)}.", "Take the next socket (Alt+N).", kind, reads
             )
         if chosen is not None and self._chosen and not verdict.good:
-            return Meaning(f"{refdes}: {chosen.reason}.", chosen.next, kind, reads)
-        return Meaning(f"{refdes}: {verdict.reason}.", verdict.next, kind, reads)
+            return Meaning(f"{head} {capital(chosen.reason)}.", chosen.next, kind, reads)
+        return Meaning(f"{head} {capital(verdict.reason)}.", verdict.next, kind, reads)
 
     def _no_socket(self) -> Meaning:
         """Why there is nothing to show here, and what can be done."""
@@ -478,3 +482,9 @@ class RomsPresenter(StagePresenter):
             return [f"labels written to {Path(name).name}"]
 
         self.workspace.attempt(act)
+
+
+def _likelihood_words(found: Hypothesis) -> str:
+    """How likely an explanation is: certain only where checksums prove it, whatever the figure rounds to."""
+    proved = found.evidence.startswith("proved by")
+    return format_percent(found.likelihood if proved else min(found.likelihood, _NEVER_SURER))
