@@ -1,5 +1,7 @@
 """What it means and why, the one next thing to do, and the caution where the work can hurt."""
 
+from html import escape
+
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout
@@ -91,7 +93,9 @@ class CautionBox(QFrame):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("caution")
+        self._said = ""
         self.label = wrapped()
+        self.label.setTextFormat(Qt.TextFormat.RichText)
         self.label.setFont(font(12.5))
         layout = QHBoxLayout(self)
         layout.setContentsMargins(44, 6, 12, 6)
@@ -100,10 +104,18 @@ class CautionBox(QFrame):
 
     def say(self, text: str) -> None:
         """Shows a caution, or hides the box when there is none."""
-        if text == self.label.text():
+        if text == self._said:
             return
-        self.label.setText(text)
+        self._said = text
+        self.restyle()
+        self.label.setAccessibleName(text)
         self.setVisible(bool(text))
+
+    def restyle(self) -> None:
+        """The word before each hazard in bold; what can kill in the colour of bad."""
+        shown = escape(self._said, quote=False).replace("\n", "<br>")
+        danger = f"<b style='color:{THEME.palette.bad}'>DANGER</b>:"
+        self.label.setText(shown.replace("DANGER:", danger).replace("CAUTION:", "<b>CAUTION</b>:"))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         super().paintEvent(event)
