@@ -10,6 +10,7 @@ from loyal_trace.app.job import new_id
 from loyal_trace.demo.workshop import build_workshop
 from loyal_trace.store.store import Store
 from loyal_trace.ui.main import WindowOptions, make_application
+from loyal_trace.ui.theme import THEME
 from tests.helpers.timers import HandTimer
 from tests.ui.driver import Driver
 
@@ -43,6 +44,14 @@ def asked(monkeypatch):
     hand = Asked()
     monkeypatch.setattr("loyal_trace.ui.dialogs.confirmed", hand.confirmed)
     return hand
+
+
+@pytest.fixture
+def usual_looks():
+    """Light, at 100 %, again after a test that changes how things look."""
+    yield
+    THEME.set_dark(False)
+    THEME.scale = 1.0
 
 
 @pytest.fixture

@@ -48,11 +48,7 @@ KEYS = [
 ]
 
 
-@pytest.fixture(autouse=True)
-def usual_looks():
-    yield
-    THEME.set_dark(False)
-    THEME.scale = 1.0
+pytestmark = pytest.mark.usefixtures("usual_looks")
 
 
 def menu_actions(window):

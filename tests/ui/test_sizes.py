@@ -7,16 +7,11 @@ from PyQt6.QtWidgets import QAbstractButton, QLabel, QScrollArea
 
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.ui.screenshots import STAGES
-from loyal_trace.ui.theme import THEME
 
 CORNERS = [(1024, 700, 80), (1024, 700, 200), (1280, 800, 100), (2560, 1440, 100), (2560, 1440, 200)]
 
 
-@pytest.fixture(autouse=True)
-def usual_looks():
-    yield
-    THEME.set_dark(False)
-    THEME.scale = 1.0
+pytestmark = pytest.mark.usefixtures("usual_looks")
 
 
 def seen(window):

@@ -1,7 +1,7 @@
 """Drawings that grow with the text size: they paint and answer in lengths at 100 %, whatever is on the screen."""
 
 from PyQt6.QtCore import QPointF
-from PyQt6.QtGui import QMouseEvent, QPainter, QWheelEvent
+from PyQt6.QtGui import QContextMenuEvent, QMouseEvent, QPainter, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from loyal_trace.ui.theme import THEME
@@ -32,6 +32,7 @@ class Drawn(QWidget):
         painter.scale(self.factor, self.factor)
         return painter
 
-    def at(self, event: QMouseEvent | QWheelEvent) -> QPointF:
+    def at(self, event: QMouseEvent | QWheelEvent | QContextMenuEvent) -> QPointF:
         """Where the pointer is, at 100 %."""
-        return event.position() / self.factor
+        place = QPointF(event.pos()) if isinstance(event, QContextMenuEvent) else event.position()
+        return place / self.factor

@@ -190,7 +190,7 @@ class Application(QObject):
 
     def apply_looks(self) -> None:
         """Colours and text size as remembered for this store; the command line's --dark goes before."""
-        known = load_preferences(self.store.folder) if self.store is not None else Preferences()
+        known = self._known()
         dark = self.options.dark or (known.colours == "dark" if known.colours != "system" else system_is_dark())
         self.shell.set_looks(dark, known.text_size / 100)
 
@@ -202,10 +202,14 @@ class Application(QObject):
 
     def text_size(self, step: int) -> None:
         """Larger (+1), smaller (−1) or the usual size (0)."""
-        now = load_preferences(self.store.folder).text_size if self.store is not None else 100
+        now = self._known().text_size
         wanted = 100 if step == 0 else min(LARGEST, max(SMALLEST, now + step * _TEXT_STEP))
         self._remember(text_size=wanted)
         self.apply_looks()
+
+    def _known(self) -> Preferences:
+        """What is remembered for the open store; the usual without one."""
+        return load_preferences(self.store.folder) if self.store is not None else Preferences()
 
     def _remember(self, **changes: object) -> None:
         if self.store is not None and not self.store.read_only:

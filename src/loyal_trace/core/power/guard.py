@@ -34,7 +34,7 @@ def power_guard(report: RailReport) -> PowerGuard:
 
     All its supplies count: one plug or transformer feeds them together.
     """
-    points = [p for p in report.points if not p.point.powered and p.reading is None]
+    points = report.power_off_missing
     names = tuple(dict.fromkeys(f"{p.point.point} {p.point.quantity}" for p in points))
     # Each risk is told once, however many points carry it.
     risks = dict.fromkeys(

@@ -60,7 +60,7 @@ class ChipView(Drawn):
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         """The pin under the pointer is picked, and its menu asked for."""
-        pin = self.pin_at(event.pos().x() / THEME.scale, event.pos().y() / THEME.scale) if event is not None else 0
+        pin = self.pin_at(self.at(event).x(), self.at(event).y()) if event is not None else 0
         if event is not None and pin:
             self.picked.emit(pin)
             self.menu_asked.emit(f"{self.picture.refdes}.{pin}", event.globalPos())
