@@ -10,6 +10,10 @@ from hypothesis import settings
 if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
     os.environ["QT_QPA_PLATFORM"] = "offscreen"
 
+# English texts and figures, whatever the machine speaks; tests of other languages say which.
+os.environ.pop("LANGUAGE", None)
+os.environ["LC_ALL"] = "C.UTF-8"
+
 settings.register_profile("steady", derandomize=True, deadline=None, print_blob=True)
 settings.load_profile("steady")
 

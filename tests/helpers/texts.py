@@ -17,18 +17,19 @@ NOT_SENTENCES = (
     "core/chips/expressions.py",
     "ui/screenshots.py",
 )
+HOLE = re.compile(r"\{[a-z_0-9]+(?:![rsa])?(?::[^{}]*)?\}")
 PAGES = ("README.md", "CHANGELOG.md", "CONTRIBUTING.md", "docs")
 
 
 def strings_of(tree: ast.Module) -> Iterator[tuple[int, str]]:
-    """(line, text) of every string that is no docstring; what an f-string fills in stands as {}."""
+    """(line, text) of every string that is no docstring; what is filled in stands as {}."""
     inner = {id(part) for node in ast.walk(tree) if isinstance(node, ast.JoinedStr) for part in ast.walk(node)}
     alone = {id(node.value) for node in ast.walk(tree) if isinstance(node, ast.Expr)}
     for node in ast.walk(tree):
         if isinstance(node, ast.JoinedStr) and id(node) not in alone:
             yield node.lineno, "".join(str(v.value) if isinstance(v, ast.Constant) else "{}" for v in node.values)
         elif isinstance(node, ast.Constant) and isinstance(node.value, str) and not {id(node)} & (inner | alone):
-            yield node.lineno, node.value
+            yield node.lineno, HOLE.sub("{}", node.value)
 
 
 def code_texts() -> Iterator[tuple[str, str]]:

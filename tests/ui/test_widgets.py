@@ -32,7 +32,7 @@ from loyal_trace.ui.widgets.meaning import MeaningBox
 from loyal_trace.ui.widgets.rom_picture import RomPicture
 from loyal_trace.ui.widgets.rows import RowList
 from loyal_trace.ui.widgets.start_curve import StartCurve
-from loyal_trace.ui.widgets.station_line import STAGE_NAMES, StationLine
+from loyal_trace.ui.widgets.station_line import STAGE_TITLES, StationLine
 from tests.helpers.builders import small_board
 
 
@@ -188,7 +188,7 @@ def test_a_click_on_a_pad_asks_for_its_stage(qtbot):
     line = shown(qtbot, StationLine(), 1280, 66)
     asked = []
     line.stage_asked.connect(asked.append)
-    for stage in range(len(STAGE_NAMES)):
+    for stage in range(len(STAGE_TITLES)):
         qtbot.mouseClick(line, Qt.MouseButton.LeftButton, pos=line.pad_at(stage).toPoint())
     qtbot.mouseClick(line, Qt.MouseButton.LeftButton, pos=QPoint(30, 20))
     assert asked == list(range(10)), "the title leads nowhere"

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from functools import cache
 
 from loyal_trace.core.vocabulary.cautions import Caution
+from loyal_trace.core.vocabulary.phrases import say, stacked
 from loyal_trace.resources import read_text
 
 DATA = "data/cautions.toml"
@@ -32,4 +33,9 @@ def caution_words(cautions: Iterable[Caution]) -> str:
     """The cautions as they are shown, one a line, dangers first; empty for none."""
     texts = [caution_texts()[caution] for caution in dict.fromkeys(cautions)]
     ordered = sorted(texts, key=lambda one: not one.danger)
-    return "\n".join(f"{'DANGER' if one.danger else 'CAUTION'}: {one.text}" for one in ordered)
+    return stacked(*(_line(one) for one in ordered))
+
+
+def _line(one: CautionText) -> str:
+    hazard = say(one.text)  # extracted from the data file
+    return say("DANGER: {hazard}", hazard=hazard) if one.danger else say("CAUTION: {hazard}", hazard=hazard)

@@ -40,6 +40,7 @@ from loyal_trace.core.proving.bench import LACKS, SUPPLIES
 from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.stages import Stage
 
 _STEP_OF_ORIGIN = {
@@ -247,11 +248,20 @@ def guard_words(job: OpenJob, board_id: str) -> str:
         return ""
     if not report.power_off_missing and report.hazard is not None:
         bad = report.hazard
-        return f"Unplug the board: {bad.why}. Repair that and measure {bad.point.point} again, power off"
+        return say(
+            "Unplug the board: {why}. Repair that and measure {point} again, power off",
+            why=bad.why,
+            point=bad.point.point,
+        )
     guard = power_guard(report)
-    named = ", ".join(guard.missing[:_NAMED])
-    more = f" and {len(guard.missing) - _NAMED} more" if len(guard.missing) > _NAMED else ""
-    return f"Unplug the board and measure with the power off: {named}{more}. Unknown until then: {guard.risk}"
+    named = joined(", ", guard.missing[:_NAMED])
+    more = say(" and {count} more", count=len(guard.missing) - _NAMED) if len(guard.missing) > _NAMED else ""
+    return say(
+        "Unplug the board and measure with the power off: {named}{more}. Unknown until then: {risk}",
+        named=named,
+        more=more,
+        risk=guard.risk,
+    )
 
 
 def monitor_near(job: OpenJob, board_id: str) -> bool:
@@ -305,8 +315,10 @@ def setting_at(job: OpenJob, stage: Stage | None, board: str = "", place: str = 
     except Refusal as refusal:
         raise RequestError(sentence(refusal.message)) from None
     if len(found) > 1:
-        names = " or ".join(f"{job.boards[one.board].name} {one.one.refdes}" for one in found)
-        raise RequestError(f"“{place}” could mean {names}; say which board")
+        names = joined(
+            " or ", (say("{name} {refdes}", name=job.boards[one.board].name, refdes=one.one.refdes) for one in found)
+        )
+        raise RequestError(say("“{place}” could mean {names}; say which board", place=place, names=names))
     part = found[0].one
     at = Setting(stage, board_id, part.board, part.part)
     return Setting(stage, board_id, part.board, part.part, asked_at(context_of(job, at), part.part, part.pin))
@@ -319,8 +331,8 @@ def _board_named(job: OpenJob, name: str) -> str:
     for board_id, names in names_of(job.boards).items():
         if name.casefold() in {known.casefold() for known in names}:
             return board_id
-    known = ", ".join(job.boards) or "none yet"
-    raise RequestError(f"this job has no board “{name}”; it has: {known}")
+    known = joined(", ", job.boards) or say("none yet")
+    raise RequestError(say("this job has no board “{name}”; it has: {known}", name=name, known=known))
 
 
 EXIT: Mapping[Status, int] = {Status.RECORDED: 0, Status.NOTE: 0, Status.UNCLEAR: 1, Status.REFUSED: 2}

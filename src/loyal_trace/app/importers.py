@@ -18,6 +18,7 @@ from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, RomImage, 
 from loyal_trace.core.roms.sockets import can_hold
 from loyal_trace.core.vocabulary.errors import LoyalTraceError, RequestError, UserFileError
 from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import count_of, format_percent
 from loyal_trace.formats.board_folder import board_files
 from loyal_trace.formats.checksum_lists import SURE_ENDINGS, read_checksums
@@ -78,8 +79,8 @@ def import_files(job: OpenJob, paths: Sequence[Path], meant: Meant | None = None
         run.attempt(path, lambda one: run.images(one, moment))
     untouched = [p for p in rest if p not in run.touched and not any(left.path == p for left in run.found.left_out)]
     for path in untouched:
-        kinds = "not recognised as an image, checksum list, photo, parts list or board"
-        run.leave_out(path.name, kinds if path.exists() else "file not found", path)
+        kinds = say("not recognised as an image, checksum list, photo, parts list or board")
+        run.leave_out(path.name, kinds if path.exists() else say("file not found"), path)
     if run.found.entries:
         job.record_all(run.found.entries)
     return run.found
@@ -117,7 +118,7 @@ class _Run:
         except LoyalTraceError as error:
             self.leave_out(path.name, str(error), path)
             return True
-        self.found.done.append(f"{path.name}: board {board.title} added to this job")
+        self.found.done.append(say("{path}: board {title} added to this job", path=path.name, title=board.title))
         return True
 
     def lists(self, path: Path) -> bool:
@@ -133,10 +134,18 @@ class _Run:
                 (unclear if known.board == NOT_SAID else lines).append(known)
             for entry in unclear:
                 places = sockets_for(entry.place or entry.name, entry.size, boards)
-                self.leave_out(f"{file.name}, {entry.name}", _which(self.job, places), path, places)
+                self.leave_out(
+                    say("{file}, {entry}", file=file.name, entry=entry.name), _which(self.job, places), path, places
+                )
             if lines:
                 self.found.entries.append(self.job.make(ChecksumsKnown, source=file.name, lines=sum_lines(lines)))
-                self.found.done.append(f"{file.name}: {count_of(len(lines), 'checksum line')} imported")
+                self.found.done.append(
+                    say(
+                        "{file}: {checksum_lines} imported",
+                        file=file.name,
+                        checksum_lines=count_of(len(lines), "checksum line"),
+                    )
+                )
             any_list = True
         return any_list
 
@@ -151,7 +160,14 @@ class _Run:
         photos = [read_photo(file) for file in _photo_files(path)]
         for photo in photos:
             self.found.entries.append(photographed(self.job, photo, self.meant.board or self.meant.in_view))
-            self.found.done.append(f"{photo.name}: photo imported ({photo.width} × {photo.height})")
+            self.found.done.append(
+                say(
+                    "{photo}: photo imported ({width} × {height})",
+                    photo=photo.name,
+                    width=photo.width,
+                    height=photo.height,
+                )
+            )
         return bool(photos)
 
     def parts(self, path: Path) -> bool:
@@ -165,9 +181,9 @@ class _Run:
             self.job.make(PartTold, board=board, place=part.refdes, number=part.number, sort="chip") for part in known
         ]
         left = [part.refdes for part in listed if part not in known]
-        self.found.done.append(f"{path.name}: {count_of(len(known), 'chip')} imported")
+        self.found.done.append(say("{path}: {chips} imported", path=path.name, chips=count_of(len(known), "chip")))
         if left:
-            self.leave_out(path.name, f"unknown type: {', '.join(left)}", path)
+            self.leave_out(path.name, say("unknown type: {left}", left=joined(", ", left)), path)
         return True
 
     def images(self, path: Path, moment: Moment) -> bool:
@@ -182,23 +198,31 @@ class _Run:
             places = places_for(moment, image, self.meant, alone=len(images) == 1)
             if len(places) == 1:
                 self.found.entries.append(rom_read(self.job, moment, image, places[0]))
-                self.found.done.append(f"{image.name}: recorded as a read of {place_words(moment.boards, places[0])}")
+                self.found.done.append(
+                    say(
+                        "{image}: recorded as a read of {place_words}",
+                        image=image.name,
+                        place_words=place_words(moment.boards, places[0]),
+                    )
+                )
             elif places:
                 self.leave_out(image.name, _which(self.job, places), path, places, image=True)
             else:
-                reason = f"matches no ROM socket by name or content{_likely(self.job, image)}"
-                remedy = "import a list of checksums first, or name its socket"
-                self.leave_out(image.name, f"{reason}; {remedy}", path, image=True)
+                reason = say("matches no ROM socket by name or content{likely}", likely=_likely(self.job, image))
+                remedy = say("import a list of checksums first, or name its socket")
+                self.leave_out(image.name, say("{reason}; {remedy}", reason=reason, remedy=remedy), path, image=True)
         return bool(images) or len(self.found.left_out) > left
 
 
 def place_words(boards: Mapping[str, BoardDefinition], place: PartRef) -> str:
     """A place as it is named to people: with its board when there are several."""
-    return f"{board_prefix(boards, place.board)}{place.refdes}"
+    return say("{board_prefix}{refdes}", board_prefix=board_prefix(boards, place.board), refdes=place.refdes)
 
 
 def _which(job: OpenJob, places: Sequence[PartRef]) -> str:
-    return f"could mean {' or '.join(place_words(job.boards, place) for place in places)}; say which"
+    return say(
+        "could mean {places}; say which", places=joined(" or ", (place_words(job.boards, place) for place in places))
+    )
 
 
 def places_for(moment: Moment, image: RomImage, meant: Meant, alone: bool = True) -> list[PartRef]:
@@ -239,7 +263,12 @@ def _likely(job: OpenJob, image: RomImage) -> str:
     if not matches:
         return ""
     best = matches[0]
-    return f"; it looks like {best.name} of {best.source} ({format_percent(best.fraction)})"
+    return say(
+        "; it looks like {best} of {source} ({fraction})",
+        best=best.name,
+        source=best.source,
+        fraction=format_percent(best.fraction),
+    )
 
 
 def sum_lines(entries: Iterable[KnownChecksum]) -> tuple[SumLine, ...]:
@@ -262,7 +291,10 @@ def import_photo(job: OpenJob, data: bytes, name: str, board: str = "") -> Impor
     pixels = upright(data, name)
     entry = photographed(job, Photo(name, data, pixels.width, pixels.height), board)
     job.record_all([entry])
-    return Imports([f"{name}: photo imported ({pixels.width} × {pixels.height})"], [entry])
+    return Imports(
+        [say("{name}: photo imported ({width} × {height})", name=name, width=pixels.width, height=pixels.height)],
+        [entry],
+    )
 
 
 def photographed(job: OpenJob, photo: Photo, board: str) -> Photographed:
@@ -276,11 +308,19 @@ def photographed(job: OpenJob, photo: Photo, board: str) -> Photographed:
 def rom_read(job: OpenJob, moment: Moment, image: RomImage, place: PartRef) -> RomRead:
     """The entry of an image file as a read of a socket; its bytes are in the store."""
     if not moment.has(place):
-        raise RequestError(f"there is no place {place.refdes} on {place.board or 'any board'} of this job")
+        raise RequestError(
+            say(
+                "there is no place {refdes} on {board} of this job",
+                refdes=place.refdes,
+                board=place.board or "any board",
+            )
+        )
     board = moment.boards[place.board]
     if not can_hold(board, place.refdes, moment.library):
         part = board.part(place.refdes)
-        raise RequestError(f"{place.refdes} ({part.number or part.kind}) is not a memory")
+        raise RequestError(
+            say("{refdes} ({part_number}) is not a memory", refdes=place.refdes, part_number=part.number or part.kind)
+        )
     sha = job.store.put_attachment(image.data)
     kept = {"attachment": sha, "size": image.size, "source": "file", "file_name": image.name}
     return job.make(RomRead, board=place.board, place=place.refdes, **kept)

@@ -23,6 +23,7 @@ from loyal_trace.core.job.fold import Fold
 from loyal_trace.core.job.snapshot import JobSnapshot
 from loyal_trace.core.proving.bench import profile_of
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.formats.archive import JobArchive
 from loyal_trace.formats.board_folder import board_files, load_board, parse_board
 from loyal_trace.resources import chip_library, current_table, default_tables
@@ -59,7 +60,7 @@ class OpenJob:
     def __init__(self, store: Store, job: str, environment: Environment | None = None) -> None:
         """Opens a job of a store; RequestError when there is none of that id."""
         if not store.has_job(job):
-            raise RequestError(f"there is no job {job} in this store (see `loyal-trace job list`)")
+            raise RequestError(say("there is no job {job} in this store (see `loyal-trace job list`)", job=job))
         self.store, self.id = store, job
         self.env = environment or Environment()
         # Entries carry the name of the person, never that of an account.
@@ -195,8 +196,10 @@ class OpenJob:
         """Another board joins this job (a sub-board, the next of a stack); RequestError when its id is taken."""
         board = parse_board(files, place, self.library)
         if board.id in self.boards:
-            raise RequestError(f"this job has a board {board.id} already; give the other one its own id in board.toml")
-        note = self.make(Note, board=board.id, text=f"board added: {board.title}")
+            raise RequestError(
+                say("this job has a board {id} already; give the other one its own id in board.toml", id=board.id)
+            )
+        note = self.make(Note, board=board.id, text=say("board added: {title}", title=board.title))
         self._fold.add(self.store.add_board(self.id, board.id, files, note))
         self.defined = {**self.defined, board.id: board}
         self._moment = None
@@ -207,9 +210,9 @@ class OpenJob:
     def retract(self, target: str) -> None:
         """Undoes an entry by appending a retraction; RequestError for an unknown or already undone one."""
         if not self._fold.has(target):
-            raise RequestError(f"there is no entry {target} in this logbook")
+            raise RequestError(say("there is no entry {target} in this logbook", target=target))
         if target in self.retracted:
-            raise RequestError("this entry is already undone")
+            raise RequestError(say("this entry is already undone"))
         # One row of the logbook stands for its whole action: half of it undone would be a state nobody made.
         whole = self._fold.entry(target).part_of or target
         self._undone = [self._group(whole if self._fold.has(whole) else target)]
@@ -281,9 +284,9 @@ def open_new_job(
     """
     env = environment or Environment()
     found = {load_board(path, env.library()).id: board_files(path) for path in boards}
-    found |= {parse_board(files, "the parts list", env.library()).id: dict(files) for files in listed}
+    found |= {parse_board(files, say("the parts list"), env.library()).id: dict(files) for files in listed}
     if len(found) < len(boards) + len(listed):
-        raise RequestError("two of the boards carry the same id; give each its own in board.toml")
+        raise RequestError(say("two of the boards carry the same id; give each its own in board.toml"))
     job, opened_at = env.ids()[:8], env.clock()
     opened = Opened(
         id=env.ids(),
@@ -318,5 +321,14 @@ def find_job(store: Store, name: str) -> str:
     if len(found) == 1:
         return found[0]
     if found:
-        raise RequestError(f"{len(found)} jobs are called “{name}”: {', '.join(found)}; give one of these ids")
-    raise RequestError(f"there is no job with the id or title “{name}” in this store (see `loyal-trace job list`)")
+        raise RequestError(
+            say(
+                "{count} jobs are called “{name}”: {found}; give one of these ids",
+                count=len(found),
+                name=name,
+                found=joined(", ", found),
+            )
+        )
+    raise RequestError(
+        say("there is no job with the id or title “{name}” in this store (see `loyal-trace job list`)", name=name)
+    )

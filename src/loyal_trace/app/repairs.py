@@ -18,6 +18,7 @@ from loyal_trace.core.job.entries import (
 )
 from loyal_trace.core.parts.capacitors import StockItem
 from loyal_trace.core.planning.steps import Step
+from loyal_trace.core.vocabulary.phrases import say
 
 _MOVES = ("rescue", "put-back", "give-back")
 _OWN_PART_STAYS = {"leg": CONTACT_REPAIRED, "program": RE_PROGRAMMED, "socket": NEW_SOCKET}
@@ -51,7 +52,7 @@ def entries_of_step(job: OpenJob, step: Step, spare: StockItem | None = None) ->
 def _moved(job: OpenJob, step: Step, number: str, here: dict[str, Any]) -> Entry:
     """A part that goes to its shelf, comes back, or returns to its lender."""
     if step.kind == "rescue":
-        return job.make(Removed, number=number, reason=SAFETY, shelf="a box of its own", **here)
+        return job.make(Removed, number=number, reason=SAFETY, shelf=say("a box of its own"), **here)
     if step.kind == "put-back":
         return job.make(Fitted, number=number, origin=OWN_PART, **here)
     return job.make(GaveBack, **here)

@@ -14,10 +14,11 @@ from loyal_trace.core.roms.correcting import Correction, correct
 from loyal_trace.core.roms.identify import Match
 from loyal_trace.core.roms.signature import Learned
 from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.units import format_percent
 from loyal_trace.store.store import Store
 
-_NOT_FOUND = "no combination of its reads, no reversible change and no few bytes or bits give the known checksums"
+_NOT_FOUND = say("no combination of its reads, no reversible change and no few bytes or bits give the known checksums")
 Matches = Callable[[PartRef, tuple[Match, ...]], None]
 
 
@@ -33,12 +34,18 @@ def restore_slot(workspace: Workspace, place: PartRef) -> None:
     def work(watch: Watch) -> Correction | None:
         return correct(reads, own, replace(watch, sha1=sha1_lanes))
 
-    workspace.tasks.run(f"restoring {place.refdes}", work, lambda found: _keep_restored(workspace, place, found))
+    workspace.tasks.run(
+        say("restoring {refdes}", refdes=place.refdes), work, lambda found: _keep_restored(workspace, place, found)
+    )
 
 
 def _keep_restored(workspace: Workspace, place: PartRef, found: Correction | None) -> None:
     if found is None or not found.certain:
-        several = f"{found.solutions:,} contents have these checksums; a SHA-1 would decide" if found else ""
+        several = (
+            say("{solutions:,} contents have these checksums; a SHA-1 would decide", solutions=found.solutions)
+            if found
+            else ""
+        )
         workspace.say(f"{place.refdes} not restored: {several or _NOT_FOUND}", True)
         return
 
@@ -46,7 +53,7 @@ def _keep_restored(workspace: Workspace, place: PartRef, found: Correction | Non
         sha = workspace.job.store.put_attachment(found.data)
         kept = {"firmware": found.firmware, "attachment": sha, "size": len(found.data), "proof": found.proof}
         workspace.job.record(ImageKnown, board=place.board, place=place.refdes, **kept)
-        return [f"{place.refdes} restored: {found.proof}"]
+        return [say("{refdes} restored: {proof}", refdes=place.refdes, proof=found.proof)]
 
     workspace.attempt(act)
 
@@ -62,18 +69,27 @@ def identify_slot(workspace: Workspace, place: PartRef, image: bytes, show: Matc
 
     def done(found: tuple[int, tuple[Match, ...]]) -> None:
         count, matches = found
-        workspace.record(Note, board=place.board, place=place.refdes, text=f"identified: {_told(count, matches)}")
+        workspace.record(
+            Note, board=place.board, place=place.refdes, text=say("identified: {told}", told=_told(count, matches))
+        )
         show(place, matches)
 
-    workspace.tasks.run(f"identifying {place.refdes}", work, done)
+    workspace.tasks.run(say("identifying {refdes}", refdes=place.refdes), work, done)
 
 
 def _told(count: int, matches: tuple[Match, ...]) -> str:
     if not matches:
-        return f"no match among the {count:,} contents known to the store"
+        return say("no match among the {count:,} contents known to the store", count=count)
     best = matches[0]
-    version = f", firmware {best.firmware}" if best.firmware else ""
-    return f"{best.name} of {best.source}{version}: {format_percent(best.fraction)} ({best.how})"
+    version = say(", firmware {firmware}", firmware=best.firmware) if best.firmware else ""
+    return say(
+        "{best} of {source}{version}: {fraction} ({how})",
+        best=best.name,
+        source=best.source,
+        version=version,
+        fraction=format_percent(best.fraction),
+        how=best.how,
+    )
 
 
 def learn_from_signatures(workspace: Workspace) -> None:
@@ -82,10 +98,22 @@ def learn_from_signatures(workspace: Workspace) -> None:
 
     def done(found: Learned) -> None:
         r = found.register
-        turned = f"{' refin' if r.refin else ''}{' refout' if r.refout else ''}{' feedback' if r.feedback else ''}"
-        choice = f"{r.poly:#06x} {r.init:#06x} {r.xorout:#06x}{turned}"
-        odd = "; one signature does not fit: take it again" if found.odd is not None else ""
-        workspace.record(Decided, what="register", choice=choice, reason=f"register found: {found.check}{odd}")
+        turned = say(
+            "{it}{it2}{it3}",
+            it=" refin" if r.refin else "",
+            it2=" refout" if r.refout else "",
+            it3=" feedback" if r.feedback else "",
+        )
+        choice = say(
+            "{poly:#06x} {init:#06x} {xorout:#06x}{turned}", poly=r.poly, init=r.init, xorout=r.xorout, turned=turned
+        )
+        odd = say("; one signature does not fit: take it again") if found.odd is not None else ""
+        workspace.record(
+            Decided,
+            what="register",
+            choice=choice,
+            reason=say("register found: {check}{odd}", check=found.check, odd=odd),
+        )
         workspace.say(f"register {choice} explains {found.check}{odd}", bool(odd))
 
-    workspace.tasks.run("learning the register", lambda watch: learn_register(moment), done)
+    workspace.tasks.run(say("learning the register"), lambda watch: learn_register(moment), done)

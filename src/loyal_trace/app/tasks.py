@@ -8,6 +8,7 @@ from typing import Any, TypeVar
 from loyal_trace.app.notice import Notice
 from loyal_trace.core.roms.candidates import Watch
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.instruments.protocols import Cancelled
 
 Result = TypeVar("Result")
@@ -43,14 +44,14 @@ class Tasks:
         `failed`, what was stopped by `stopped`, and `done` is not called.
         """
         if self.busy:
-            self.failed.emit("A task is running; Esc stops it.")
+            self.failed.emit(say("A task is running; Esc stops it."))
             return False
         self.busy = True
         self._cancel.clear()
         self.working.emit(words, 0, 0)
 
         def told(more: str, count: int, total: int) -> None:
-            label = f"{words}: {more}" if more else words
+            label = say("{words}: {more}", words=words, more=more) if more else words
             self.post(lambda: self.working.emit(label, count, total))
 
         future = self._pool.submit(work, Watch(self._cancel.is_set, told))
@@ -70,7 +71,7 @@ class Tasks:
         if isinstance(error, Cancelled):
             self.stopped.emit(str(error))
         elif error is not None and not self._cancel.is_set():
-            self.failed.emit(str(error) if isinstance(error, LoyalTraceError) else f"Failed: {error}")
+            self.failed.emit(str(error) if isinstance(error, LoyalTraceError) else say("Failed: {error}", error=error))
         elif error is not None or (self._cancel.is_set() and ended.result() is None):
             self.stopped.emit("")
         else:

@@ -3,10 +3,11 @@
 from collections.abc import Mapping
 
 from loyal_trace.core.line.context import Message
+from loyal_trace.core.vocabulary.phrases import say
 
 _SENTENCES: Mapping[str, str] = {
-    "empty": "There is nothing to record.",
-    "which": "This can be read in more than one way. Choose one.",
+    "empty": say("There is nothing to record."),
+    "which": say("This can be read in more than one way. Choose one."),
     "leftover": "Note only: “{word}” was not understood.",
     "unknown-place": "There is no {place} on {board}. Enter first what it is, such as {place} is 74LS00.",
     "place-elsewhere": "There is no {place} on {board}; it is on {others}.",
@@ -24,13 +25,13 @@ _SENTENCES: Mapping[str, str] = {
     "other-kind": "{one} is a {first} and {other} a {second}: they cannot take each other’s place.",
     "other-pins": "{one} ({first}) and {other} ({second}) have different pins: they cannot take each other’s place.",
     "other-value": "{one} ({first}) and {other} ({second}) have different values.",
-    "no-swap": "No exchange is open that could be swapped back.",
+    "no-swap": say("No exchange is open that could be swapped back."),
     "no-symptom": "The symptom “{text}” was never recorded. Recorded so far: {known}.",
-    "code-of-a-clean-start": "A clean start has no code.",
-    "pair-of-two-kinds": "Give both codes in hexadecimal, or both as characters in quotation marks.",
+    "code-of-a-clean-start": say("A clean start has no code."),
+    "pair-of-two-kinds": say("Give both codes in hexadecimal, or both as characters in quotation marks."),
     "travel-twice": "A position of {name} is named twice.",
     "same-pin": "{pin} is named on both sides.",
-    "one-twin": "Twins are at least two parts.",
+    "one-twin": say("Twins are at least two parts."),
     "supply-line": "This line does not describe a supply: {why}.",
     "assumption": "This assumption cannot be checked: {why}.",
     "no-rom-socket": "{place} ({number}) is not a memory that can be read.",
@@ -46,13 +47,13 @@ _SENTENCES: Mapping[str, str] = {
     "teardown": "The step was not recorded: {why}.",
     "nothing-off": "“{what}” was not recorded as taken off.",
 }
-_EMPTY = {"board": "a board of this job", "known": "none", "sockets": "none"}
+_EMPTY = {"board": say("a board of this job"), "known": say("none"), "sockets": say("none")}
 
 
 def sentence(message: Message) -> str:
     """The words of a message."""
     facts = {name: value or _EMPTY.get(name, value) for name, value in message.facts.items()}
-    return _SENTENCES[message.id].format(**facts)
+    return say(_SENTENCES[message.id], **facts)
 
 
 def message_ids() -> frozenset[str]:

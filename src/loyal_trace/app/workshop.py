@@ -6,6 +6,7 @@ from pathlib import Path
 from loyal_trace.core.parts.capacitors import StockItem
 from loyal_trace.core.proving.bench import BenchProfile
 from loyal_trace.core.vocabulary.errors import UserFileError
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.formats.bench_profile import BENCH_FILE, parse_bench, write_bench
 from loyal_trace.formats.drawer import parse_drawer
 
@@ -30,12 +31,12 @@ def load_workshop(folder: Path) -> Workshop:
         if (folder / DRAWER_FILE).exists():
             drawer = parse_drawer((folder / DRAWER_FILE).read_bytes(), str(folder / DRAWER_FILE))
     except (UserFileError, OSError) as error:
-        warnings.append(f"The drawer was not read: {error}")
+        warnings.append(say("The drawer was not read: {error}", error=error))
     try:
         if (folder / BENCH_FILE).exists():
             bench = parse_bench((folder / BENCH_FILE).read_bytes(), str(folder / BENCH_FILE))
     except (UserFileError, OSError) as error:
-        warnings.append(f"The bench profile was not read: {error}")
+        warnings.append(say("The bench profile was not read: {error}", error=error))
     return Workshop(drawer, bench, tuple(warnings))
 
 

@@ -21,6 +21,7 @@ from loyal_trace.core.job.snapshot import JobSnapshot
 from loyal_trace.core.roms.candidates import Watch
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
 from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.instruments.protocols import Cancelled, Workbench
@@ -80,7 +81,7 @@ class Workspace:
         """A place as shown in lists: the board's short name before the refdes when there are several boards."""
         if len(self.job.boards) < 2 or place.board not in self.job.boards:
             return place.refdes
-        return f"{short_names(self.job.boards)[place.board]} {place.refdes}"
+        return say("{short_names} {refdes}", short_names=short_names(self.job.boards)[place.board], refdes=place.refdes)
 
     def say(self, words: str, wrong: bool = False) -> None:
         """A sentence at the foot of the window."""
@@ -156,7 +157,7 @@ class Workspace:
             self.board, self.part = next(iter(self.job.boards), ""), ""
         self._tell(self.changed)
         if lines:  # after the change, which puts the newest entry there
-            more = f" … {len(lines)} in all" if len(lines) > _TOLD else ""
+            more = say(" … {count} in all", count=len(lines)) if len(lines) > _TOLD else ""
             self.say("; ".join(lines[:_TOLD]) + more)
         return True
 
@@ -165,7 +166,11 @@ class Workspace:
 
         def act() -> list[str]:
             undone = self.job.undo()
-            return [f"undone: {describe(undone[-1])}{_others(undone)}"] if undone else ["There is nothing to undo."]
+            return (
+                [say("undone: {describe}{others}", describe=describe(undone[-1]), others=_others(undone))]
+                if undone
+                else [say("There is nothing to undo.")]
+            )
 
         self.attempt(act)
 
@@ -174,7 +179,11 @@ class Workspace:
 
         def act() -> list[str]:
             again = self.job.redo()
-            return [f"redone: {describe(again[-1])}{_others(again)}"] if again else ["There is nothing to redo."]
+            return (
+                [say("redone: {describe}{others}", describe=describe(again[-1]), others=_others(again))]
+                if again
+                else [say("There is nothing to redo.")]
+            )
 
         self.attempt(act)
 
@@ -184,7 +193,7 @@ class Workspace:
 
         def act() -> list[str]:
             self.job.retract(target)
-            return [f"undone: {words}"]
+            return [say("undone: {words}", words=words)]
 
         self.attempt(act)
 
@@ -209,8 +218,10 @@ class Workspace:
         def act() -> list[str]:
             found = import_files(self.job, paths, meant)
             for one in found.left_out:
-                remedy = " (pick the socket at ROMs, then Import a read, Alt+I)" if one.image else ""
-                left.append(f"{one.name} was not imported: {one.reason}{remedy}")
+                remedy = say(" (pick the socket at ROMs, then Import a read, Alt+I)") if one.image else ""
+                left.append(
+                    say("{one} was not imported: {reason}{remedy}", one=one.name, reason=one.reason, remedy=remedy)
+                )
             return found.done
 
         self.attempt(act)
@@ -239,12 +250,16 @@ class Workspace:
 
         def work(watch: Watch) -> bool:
             for number, place in enumerate(wanted):
-                label = f"{place.refdes}, {number + 1} of {len(wanted)}" if len(wanted) > 1 else place.refdes
+                label = (
+                    say("{refdes}, {number} of {count}", refdes=place.refdes, number=number + 1, count=len(wanted))
+                    if len(wanted) > 1
+                    else place.refdes
+                )
                 try:
                     # Each read is kept as soon as it is whole: stopping the fifth must not lose the four before it.
                     data = reader.read(place, partial(watch.said, label), self.tasks.cancel)
                 except Cancelled:
-                    raise Cancelled(f"Stopped: {count_of(number, 'read')} recorded") from None
+                    raise Cancelled(say("Stopped: {reads} recorded", reads=count_of(number, "read"))) from None
                 self.tasks.post(partial(self._keep_read, place, data))
             return True
 
@@ -265,4 +280,8 @@ class Workspace:
 
 def _others(entries: Sequence[Entry]) -> str:
     """How many more entries an action had."""
-    return f" and {count_of(len(entries) - 1, 'more entry', 'more entries')}" if len(entries) > 1 else ""
+    return (
+        say(" and {more_entrys}", more_entrys=count_of(len(entries) - 1, "more entry", "more entries"))
+        if len(entries) > 1
+        else ""
+    )

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from loyal_trace.app.cautions import caution_words
-from loyal_trace.cli.output import print_json
+from loyal_trace.cli.output import print_json, tell
 from loyal_trace.core.power.clocks import cell_life, crystal_load, divided
 from loyal_trace.core.power.diodes import judge_bridge
 from loyal_trace.core.power.formulas import regulator, reservoir, ripple_frequency, ripple_voltage
@@ -14,6 +14,7 @@ from loyal_trace.core.proving.starts import WORTH_TELLING, failure_rate_upper, s
 from loyal_trace.core.roms.programming import erase_minutes
 from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import count_of, format_percent, format_quantity, parse_quantity, parse_reading
 
 _HOT = 125.0
@@ -32,7 +33,7 @@ def parse_share(text: str) -> float:
     """`95%` or `0.95` as a fraction; RequestError outside 0 to 1 (exclusive)."""
     value = _fraction(text)
     if not 0 < value < 1:
-        raise RequestError(f"“{text}” does not lie between 0 and 100 %")
+        raise RequestError(say("“{text}” does not lie between 0 and 100 %", text=text))
     return value
 
 
@@ -40,7 +41,7 @@ def _fraction(text: str) -> float:
     try:
         return float(text.rstrip("% ")) / (100 if text.strip().endswith("%") else 1)
     except ValueError:
-        raise RequestError(f"“{text}” is not a probability; write 95% or 0.95") from None
+        raise RequestError(say("“{text}” is not a probability; write 95% or 0.95", text=text)) from None
 
 
 def _listed(text: str, unit: str) -> list[float]:
@@ -64,12 +65,23 @@ def starts(options: argparse.Namespace) -> Answer:
     }
     tried = count_of(options.clean + options.failed, "start")
     bound = (
-        f"at most {format_percent(upper)} of starts fail ({format_percent(confidence)} confidence)"
+        say(
+            "at most {upper} of starts fail ({confidence} confidence)",
+            upper=format_percent(upper),
+            confidence=format_percent(confidence),
+        )
         if upper <= WORTH_TELLING
-        else "too few to bound the failure rate"
+        else say("too few to bound the failure rate")
     )
-    more = f"{count_of(still, 'more clean start')} would show at most {format_percent(target)}"
-    return Answer(document, f"{options.clean} clean of {tried}: {bound}; {more}.")
+    more = say(
+        "{more_clean_starts} would show at most {target}",
+        more_clean_starts=count_of(still, "more clean start"),
+        target=format_percent(target),
+    )
+    return Answer(
+        document,
+        say("{clean} clean of {tried}: {bound}; {more}.", clean=options.clean, tried=tried, bound=bound, more=more),
+    )
 
 
 def ripple(options: argparse.Namespace) -> Answer:
@@ -77,7 +89,11 @@ def ripple(options: argparse.Namespace) -> Answer:
     current, capacitance = parse_quantity(options.current, "A"), parse_quantity(options.capacitance, "F")
     frequency = ripple_frequency(parse_quantity(options.mains, "Hz"), options.rectifier)
     voltage = ripple_voltage(current, capacitance, frequency)
-    sentence = f"{format_quantity(voltage, 'V')} peak to peak at {format_quantity(frequency, 'Hz')}."
+    sentence = say(
+        "{voltage} peak to peak at {frequency}.",
+        voltage=format_quantity(voltage, "V"),
+        frequency=format_quantity(frequency, "Hz"),
+    )
     return Answer({"ripple_voltage": voltage, "ripple_frequency": frequency}, sentence)
 
 
@@ -94,8 +110,12 @@ def reservoir_(options: argparse.Namespace) -> Answer:
         "ripple_frequency": found.ripple_frequency,
     }
     peak, trough = format_quantity(found.peak_voltage, "V"), format_quantity(found.trough_voltage, "V")
-    moves = f"{format_quantity(found.ripple_voltage, 'V')} at {format_quantity(found.ripple_frequency, 'Hz')}"
-    return Answer(document, f"Peak {peak}, trough {trough}, ripple {moves}.")
+    moves = say(
+        "{ripple_voltage} at {ripple_frequency}",
+        ripple_voltage=format_quantity(found.ripple_voltage, "V"),
+        ripple_frequency=format_quantity(found.ripple_frequency, "Hz"),
+    )
+    return Answer(document, say("Peak {peak}, trough {trough}, ripple {moves}.", peak=peak, trough=trough, moves=moves))
 
 
 def regulator_(options: argparse.Namespace) -> Answer:
@@ -115,19 +135,27 @@ def regulator_(options: argparse.Namespace) -> Answer:
         "power": found.power,
         "junction_temperature": found.junction_temperature,
     }
-    words = [f"Headroom {format_quantity(found.headroom, 'V')}" + (" (it drops out)" if found.headroom < 0 else "")]
-    words.append(f"heat {format_quantity(found.power, 'W')}")
+    words = [
+        say("Headroom {headroom}", headroom=format_quantity(found.headroom, "V"))
+        + (say(" (it drops out)") if found.headroom < 0 else "")
+    ]
+    words.append(say("heat {power}", power=format_quantity(found.power, "W")))
     hot = found.junction_temperature is not None and found.junction_temperature > _HOT
     if found.junction_temperature is not None:
-        words.append(f"junction {found.junction_temperature:.0f} °C" + (f", above {_HOT:.0f} °C" if hot else ""))
-    return Answer(document, f"{'; '.join(words)}.", found.headroom < 0 or hot)
+        words.append(
+            say("junction {junction_temperature:.0f} °C", junction_temperature=found.junction_temperature)
+            + (say(", above {hot:.0f} °C", hot=_HOT) if hot else "")
+        )
+    return Answer(document, say("{words}.", words=joined("; ", words)), found.headroom < 0 or hot)
 
 
 def bridge(options: argparse.Namespace) -> Answer:
     """Four diode readings."""
     found = judge_bridge(_listed(options.readings, "V"))
     document = {"verdict": found.verdict, "diodes": list(found.diodes), "reason": found.reason}
-    return Answer(document, f"{found.verdict}: {found.reason}.", found.verdict != "good")
+    return Answer(
+        document, say("{verdict}: {reason}.", verdict=found.verdict, reason=found.reason), found.verdict != "good"
+    )
 
 
 def crystal(options: argparse.Namespace) -> Answer:
@@ -135,7 +163,12 @@ def crystal(options: argparse.Namespace) -> Answer:
     pair = (parse_quantity(options.c1, "F"), parse_quantity(options.c2, "F"))
     found = crystal_load(*pair, parse_quantity(options.stray, "F"), parse_quantity(options.load, "F"))
     document = {"load_capacitance": found.load_capacitance, "verdict": found.verdict, "pull_ppm": found.pull_ppm}
-    words = f"{format_quantity(found.load_capacitance, 'F')}, {found.verdict}: {found.reason}."
+    words = say(
+        "{load_capacitance}, {verdict}: {reason}.",
+        load_capacitance=format_quantity(found.load_capacitance, "F"),
+        verdict=found.verdict,
+        reason=found.reason,
+    )
     return Answer(document, words, found.verdict != "good")
 
 
@@ -143,20 +176,23 @@ def cell(options: argparse.Namespace) -> Answer:
     """How long a back-up cell lasts."""
     charge = 3600 * parse_quantity(options.capacity, "Ah")
     years = cell_life(charge, parse_quantity(options.current, "A"), _fraction(options.self_discharge))
-    return Answer({"life_years": years}, f"About {years:.1f} years.")
+    return Answer({"life_years": years}, say("About {years:.1f} years.", years=years))
 
 
 def erase(options: argparse.Namespace) -> Answer:
     """How long an EPROM lies under the lamp."""
     minutes = erase_minutes(parse_quantity(options.irradiance), parse_quantity(options.dose))
-    return Answer({"minutes": minutes}, f"About {minutes:.0f} minutes. {caution_words([Caution.UV])}")
+    return Answer(
+        {"minutes": minutes},
+        say("About {minutes:.0f} minutes. {caution_words}", minutes=minutes, caution_words=caution_words([Caution.UV])),
+    )
 
 
 def divider(options: argparse.Namespace) -> Answer:
     """Frequencies after each divider."""
     found = divided(parse_quantity(getattr(options, "from"), "Hz"), _listed(options.by, ""))
-    shown = ", ".join(format_quantity(f, "Hz", 6) for f in found)
-    return Answer({"frequencies": list(found)}, f"{shown}.")
+    shown = joined(", ", (format_quantity(f, "Hz", 6) for f in found))
+    return Answer({"frequencies": list(found)}, say("{shown}.", shown=shown))
 
 
 _ANSWERS: dict[str, Callable[[argparse.Namespace], Answer]] = {
@@ -178,5 +214,5 @@ def run(options: argparse.Namespace) -> int:
     if options.json:
         print_json(answer.document)
     else:
-        print(answer.sentence)
+        tell(answer.sentence)
     return 1 if answer.finding else 0

@@ -3,7 +3,7 @@
 import argparse
 from typing import Any
 
-from loyal_trace.cli.output import print_json, print_table
+from loyal_trace.cli.output import print_json, print_table, tell
 from loyal_trace.core.chips.model import ChipType
 from loyal_trace.core.probing.check import ChipVerdict, check_chip
 from loyal_trace.core.probing.states import PinReading, parse_assignment
@@ -11,6 +11,7 @@ from loyal_trace.core.roms.digests import canonical, known_algorithms
 from loyal_trace.core.roms.hypotheses import Hypothesis
 from loyal_trace.core.roms.images import ChecksumList
 from loyal_trace.core.vocabulary.errors import BoardDefects, RequestError, UserFileError
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.core.vocabulary.verdicts import OutputWord
 from loyal_trace.formats.board_folder import load_board
@@ -26,8 +27,18 @@ def _columns(pairs: list[str]) -> dict[str, str]:
     for pair in pairs:
         field, separator, title = pair.partition("=")
         if not separator or not (field in _OWN_FIELDS or canonical(field)):
-            known = f"{', '.join(_OWN_FIELDS)}, {known_algorithms()}"
-            raise RequestError(f"“{pair}” is not a column mapping; write FIELD=TITLE with a field of {known}")
+            known = say(
+                "{own_fields}, {known_algorithms}",
+                own_fields=joined(", ", _OWN_FIELDS),
+                known_algorithms=known_algorithms(),
+            )
+            raise RequestError(
+                say(
+                    "“{pair}” is not a column mapping; write FIELD=TITLE with a field of {known}",
+                    pair=pair,
+                    known=known,
+                )
+            )
         mapping[field] = title
     return mapping
 
@@ -36,7 +47,7 @@ def roms_check(options: argparse.Namespace) -> int:
     """Compares images with checksums; 1 when any is not right."""
     if options.checksums is None and options.board is None:
         raise RequestError(
-            "roms check needs known checksums: give --checksums FILE, or --board FOLDER with checksums in it"
+            say("roms check needs known checksums: give --checksums FILE, or --board FOLDER with checksums in it")
         )
     library = chip_library()
     board = load_board(options.board, library) if options.board else None
@@ -45,7 +56,7 @@ def roms_check(options: argparse.Namespace) -> int:
     else:
         known = checksums_of_board(board) if board is not None else ChecksumList([], "")
     if options.reference and not options.reference.is_dir():
-        raise UserFileError(str(options.reference), "is not a folder of reference images")
+        raise UserFileError(str(options.reference), say("is not a folder of reference images"))
     result = RomChecker(known, options.reference, board, library, options.firmware).check(options.paths)
     if options.json:
         print_json(_roms_document(result, known.source))
@@ -98,14 +109,16 @@ def _print_roms(result: CheckResult) -> None:
     print_table([(c.image.name, c.verdict.verdict, c.verdict.reason) for c in result.images])
     for checked in result.images:
         if not checked.verdict.good:
-            print(f"  next, {checked.image.name}: {checked.verdict.next}")
+            tell(say("  next, {image}: {next}", image=checked.image.name, next=checked.verdict.next))
     if result.mix.mixed:
-        print(f"  {result.mix.words}")
+        tell(say("  {mix}", mix=result.mix.words))
     good = sum(c.verdict.good for c in result.images)
-    line = f"{count_of(len(result.images), 'image')}, {good} right"
+    line = say("{images}, {good} right", images=count_of(len(result.images), "image"), good=good)
     if result.missing:
-        line += f"; no file for {', '.join(result.missing[:6])}" + (" …" if len(result.missing) > 6 else "")
-    print(line)
+        line += say("; no file for {missing}", missing=joined(", ", result.missing[:6])) + (
+            " …" if len(result.missing) > 6 else ""
+        )
+    tell(line)
 
 
 def _readings(chip: ChipType, pins: list[str]) -> dict[int, PinReading]:
@@ -113,7 +126,7 @@ def _readings(chip: ChipType, pins: list[str]) -> dict[int, PinReading]:
     for text in pins:
         number, reading = parse_assignment(text, chip)
         if number in readings:
-            raise RequestError(f"pin {number} is given twice")
+            raise RequestError(say("pin {number} is given twice", number=number))
         readings[number] = reading
     return readings
 
@@ -125,10 +138,10 @@ def chip_check(options: argparse.Namespace) -> int:
     if options.json:
         print_json(_chip_document(verdict))
     else:
-        print(f"{chip.name}, {chip.title}")
+        tell(say("{chip}, {title}", chip=chip.name, title=chip.title))
         if verdict.supply:
-            print(verdict.supply)
-        rows = [(f"{o.pin}", o.name, o.reading.words, o.verdict, o.reason) for o in verdict.outputs]
+            tell(verdict.supply)
+        rows = [(say("{pin}", pin=o.pin), o.name, o.reading.words, o.verdict, o.reason) for o in verdict.outputs]
         print_table(rows)
     return (
         1
@@ -163,13 +176,21 @@ def chip_show(options: argparse.Namespace) -> int:
     if options.json:
         print_json({"type": chip.name, "title": chip.title, "family": chip.family.name, "pins": pins, "logic": logic})
         return 0
-    print(f"{chip.name}, {chip.title} (family {chip.family.name})")
+    tell(say("{chip}, {title} (family {family})", chip=chip.name, title=chip.title, family=chip.family.name))
     half = len(chip.pins) // 2
     for left, right in zip(chip.pins[:half], reversed(chip.pins[half:]), strict=True):
-        print(f"{left.name:>8} {left.number:>3} |    | {right.number:<3} {right.name}")
+        tell(
+            say(
+                "{left:>8} {left_number:>3} |    | {right_number:<3} {right}",
+                left=left.name,
+                left_number=left.number,
+                right_number=right.number,
+                right=right.name,
+            )
+        )
     print_table([(name, "=", text) for name, text in logic.items()])
     if chip.notes:
-        print(chip.notes)
+        tell(chip.notes)
     return 0
 
 
@@ -194,7 +215,7 @@ def board_check(options: argparse.Namespace) -> int:
             print_json({"board": str(options.folder), "defects": defects})
         else:
             for defect in error.defects:
-                print(defect)
+                tell(str(defect))
         return 1
     facts = {
         "parts": len(board.parts),
@@ -206,5 +227,8 @@ def board_check(options: argparse.Namespace) -> int:
     if options.json:
         print_json({"board": board.id, "name": board.title, **facts, "defects": []})
     else:
-        print(f"{board.title}: no defects; " + ", ".join(f"{n} {word.replace('_', ' ')}" for word, n in facts.items()))
+        tell(
+            say("{title}: no defects; ", title=board.title)
+            + joined(", ", (say("{n} {replace}", n=n, replace=word.replace("_", " ")) for word, n in facts.items()))
+        )
     return 0

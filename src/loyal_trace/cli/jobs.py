@@ -15,9 +15,10 @@ from loyal_trace.app.importers import Meant, import_files, place_words
 from loyal_trace.app.job import OpenJob, find_job, import_archive, open_new_job
 from loyal_trace.app.rehearsal import Rehearsal
 from loyal_trace.cli.main import default_store
-from loyal_trace.cli.output import print_json, print_table
+from loyal_trace.cli.output import print_json, print_table, tell
 from loyal_trace.core.assess.suspects import NextThing, Suspect
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.stages import stage_of_word
 from loyal_trace.core.vocabulary.units import count_of, format_percent
 from loyal_trace.formats.archive import read_archive, write_archive
@@ -43,7 +44,9 @@ def _to_read(options: argparse.Namespace) -> Store:
     """Opens for reading beside a window that may be writing."""
     folder = _folder(options)
     if not (folder / DATABASE).exists():
-        raise RequestError(f"{folder}: there is no store here yet; open a job with `loyal-trace job new`")
+        raise RequestError(
+            say("{folder}: there is no store here yet; open a job with `loyal-trace job new`", folder=folder)
+        )
     return Store(folder, read_only=True)
 
 
@@ -53,18 +56,18 @@ def _opened(options: argparse.Namespace, store: Store) -> Iterator[OpenJob]:
     with store:
         job = OpenJob(store, find_job(store, options.job))
         for warning in job.workshop.warnings:
-            print(f"loyal-trace: {warning}", file=sys.stderr)
+            tell(say("loyal-trace: {warning}", warning=warning), error=True)
         yield job
 
 
 def job_new(options: argparse.Namespace) -> int:
     """Opens a job and prints its id."""
     if not options.title.strip():
-        raise RequestError("a job needs a title")
+        raise RequestError(say("a job needs a title"))
     listed = [_board_of_list(path) for path in options.parts]
     with _to_write(options) as store:
         job = open_new_job(store, options.title, options.board, options.owner, options.complaint, listed=listed)
-    print_json({"job": job, "title": options.title}) if options.json else print(job)
+    print_json({"job": job, "title": options.title}) if options.json else tell(job)
     return 0
 
 
@@ -85,7 +88,7 @@ def job_list(options: argparse.Namespace) -> int:
     elif jobs:
         print_table([(j.id, _when(j.opened), count_of(j.entries, "entry", "entries"), j.title) for j in jobs])
     else:
-        print("no jobs yet")
+        tell(say("no jobs yet"))
     return 0
 
 
@@ -103,9 +106,24 @@ def job_show(options: argparse.Namespace) -> int:
     if options.json:
         print_json(document)
         return 0
-    print(f"{document['title']} ({document['job']}), {count_of(document['entries'], 'entry', 'entries')}")
+    tell(
+        say(
+            "{document} ({document2}), {entrys}",
+            document=document["title"],
+            document2=document["job"],
+            entrys=count_of(document["entries"], "entry", "entries"),
+        )
+    )
     for rom in document["roms"]:
-        print(f"  ROM {rom['board']} {rom['place']}: {rom['verdict']} {rom['reason']}".rstrip())
+        tell(
+            say(
+                "  ROM {rom} {rom2}: {rom3} {rom4}",
+                rom=rom["board"],
+                rom2=rom["place"],
+                rom3=rom["verdict"],
+                rom4=rom["reason"],
+            ).rstrip()
+        )
     _print_suspects(document)
     return 0
 
@@ -159,10 +177,18 @@ def job_suspects(options: argparse.Namespace) -> int:
 
 def _print_suspects(document: Mapping[str, Any]) -> None:
     for one in document["suspects"][:8]:
-        why = f", {one['against'][0]}" if one["against"] else ""
-        print(f"  suspect {one['board']} {one['place']}: {format_percent(one['probability'])}{why}")
+        why = say(", {one}", one=one["against"][0]) if one["against"] else ""
+        tell(
+            say(
+                "  suspect {one} {one2}: {one3}{why}",
+                one=one["board"],
+                one2=one["place"],
+                one3=format_percent(one["probability"]),
+                why=why,
+            )
+        )
     for thing in document["next"]:
-        print(f"  next: {thing['does']}")
+        tell(say("  next: {thing}", thing=thing["does"]))
 
 
 def _suspects(job: OpenJob) -> dict[str, Any]:
@@ -204,10 +230,27 @@ def job_plan(options: argparse.Namespace) -> int:
         print_json(document)
         return 0
     for step in document["steps"]:
-        state = "skipped" if step["skipped"] else "done" if step["done"] else f"{step['minutes']:.0f} min"
-        print(f"  {step['board']} {step['place']}: {step['what']} ({state})")
+        state = (
+            "skipped" if step["skipped"] else "done" if step["done"] else say("{step:.0f} min", step=step["minutes"])
+        )
+        tell(
+            say(
+                "  {step} {step2}: {step3} ({state})",
+                step=step["board"],
+                step2=step["place"],
+                step3=step["what"],
+                state=state,
+            )
+        )
     for part in document["parts"]:
-        print(f"  part {part['number']}: {part['needed']} needed, {part['in_drawer']} in the drawer")
+        tell(
+            say(
+                "  part {part}: {part2} needed, {part3} in the drawer",
+                part=part["number"],
+                part2=part["needed"],
+                part3=part["in_drawer"],
+            )
+        )
     return 0
 
 
@@ -254,11 +297,18 @@ def job_proof(options: argparse.Namespace) -> int:
         print_json(document)
         return 0
     starts = document["starts"]
-    print(f"  {starts['clean']} clean, {starts['failed']} failed since the last change")
+    tell(
+        say(
+            "  {starts} clean, {starts2} failed since the last change", starts=starts["clean"], starts2=starts["failed"]
+        )
+    )
     for check in document["checks"]:
-        print(f"  {check['item']}: {check['status']}" + (f", {check['note']}" if check["note"] else ""))
+        tell(
+            say("  {check}: {check2}", check=check["item"], check2=check["status"])
+            + (say(", {check}", check=check["note"]) if check["note"] else "")
+        )
     for left in document["not_tested"]:
-        print(f"  not tested: {left['item']}, {left['reason']}")
+        tell(say("  not tested: {left}, {left2}", left=left["item"], left2=left["reason"]))
     return 0
 
 
@@ -295,7 +345,7 @@ def job_enter(options: argparse.Namespace) -> int:
             result = enter_line(job, line, setting_at(job, stage, options.board, options.at))
             tally.lines.append(result)
             for caution in result.cautions:
-                print(f"loyal-trace: {caution}", file=sys.stderr)
+                tell(say("loyal-trace: {caution}", caution=caution), error=True)
     if options.json:
         print_json({"lines": [result.document for result in tally.lines]})
     else:
@@ -313,11 +363,17 @@ def _lines(given: list[str]) -> Iterator[str]:
 
 
 def _print_line(result: LineResult) -> None:
-    where = f" [{result.board} {result.place}]" if result.place else ""
-    words = result.says if not result.why else f"{result.says} ({result.why})" if result.says else result.why
-    print(f"{result.status.value}{where}: {words}")
+    where = say(" [{board} {place}]", board=result.board, place=result.place) if result.place else ""
+    words = (
+        result.says
+        if not result.why
+        else say("{says} ({why})", says=result.says, why=result.why)
+        if result.says
+        else result.why
+    )
+    tell(say("{status_value}{where}: {words}", status_value=result.status.value, where=where, words=words))
     for choice in result.choices:
-        print(f"  {choice}")
+        tell(say("  {choice}", choice=choice))
 
 
 def job_add(options: argparse.Namespace) -> int:
@@ -334,9 +390,9 @@ def job_add(options: argparse.Namespace) -> int:
         print_json({"imported": found.done, "entries": entries, "not_imported": left})
     else:
         for words in found.done:
-            print(words)
+            tell(words)
         for one in left:
-            print(f"{one['name']} was not imported: {one['reason']}")
+            tell(say("{one} was not imported: {one2}", one=one["name"], one2=one["reason"]))
     return 1 if left else 0
 
 
@@ -353,7 +409,7 @@ def job_export(options: argparse.Namespace) -> int:
         "entries": len(archive.lines),
         "head": archive.head,
     }
-    print_json(document) if options.json else print(f"{options.file}: {size:,} bytes")
+    print_json(document) if options.json else tell(say("{file}: {size:,} bytes", file=options.file, size=size))
     return 0
 
 
@@ -362,7 +418,7 @@ def job_import(options: argparse.Namespace) -> int:
     archive = read_archive(options.archive)
     with _to_write(options) as store:
         job = import_archive(store, archive)
-    print_json({"job": job, "entries": len(archive.lines)}) if options.json else print(job)
+    print_json({"job": job, "entries": len(archive.lines)}) if options.json else tell(job)
     return 0
 
 
@@ -372,5 +428,5 @@ def job_report(options: argparse.Namespace) -> int:
         model = build_report(job.assessment(), job.entries, job.env.clock(), job.store.head(job.id))
         size = write_report(model, options.file)
         document = {"job": job.id, "file": str(options.file), "bytes": size}
-    print_json(document) if options.json else print(f"{options.file}: {size:,} bytes")
+    print_json(document) if options.json else tell(say("{file}: {size:,} bytes", file=options.file, size=size))
     return 0

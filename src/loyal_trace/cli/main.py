@@ -4,18 +4,34 @@ import argparse
 import sys
 from collections.abc import Sequence
 from pathlib import Path
-from typing import NoReturn
+from typing import Any, NoReturn
 
 from loyal_trace import __version__
+from loyal_trace.cli.output import tell
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.language import language_of, shown, use
+
+
+class _Help(argparse.HelpFormatter):
+    """Help in the language of the reader."""
+
+    def _get_help_string(self, action: argparse.Action) -> str | None:
+        return shown(action.help) if action.help else action.help
+
+    def _format_text(self, text: str) -> str:
+        return super()._format_text(shown(text))
 
 
 class _Parser(argparse.ArgumentParser):
     """An argument parser whose errors are one clear line."""
 
+    def __init__(self, **options: Any) -> None:
+        super().__init__(**{"formatter_class": _Help, **options})
+
     def error(self, message: str) -> NoReturn:
-        print(f"loyal-trace: {message} (see `{self.prog} --help`)", file=sys.stderr)
+        tell(f"loyal-trace: {message} (see `{self.prog} --help`)", error=True)
         raise SystemExit(2)
 
 
@@ -30,23 +46,29 @@ def _roms_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
     roms = commands.add_parser("roms", help="check ROM images").add_subparsers(dest="action", required=True)
     check = roms.add_parser(
         "check",
-        help="compare images with known checksums and name the fault",
-        description="Files, folders and zips; a file is matched to its slot by its "
-        "name in the list. Numbered reads of one "
-        "chip (6c-1.bin 6c-2.bin, or read1/6c.bin read2/6c.bin) are compared with each other.",
+        help=say("compare images with known checksums and name the fault"),
+        description=say(
+            "Files, folders and zips; a file is matched to its slot by its "
+            "name in the list. Numbered reads of one "
+            "chip (6c-1.bin 6c-2.bin, or read1/6c.bin read2/6c.bin) are compared with each other."
+        ),
     )
     check.add_argument("paths", nargs="+", type=Path, metavar="PATH")
     check.add_argument(
-        "--checksums", type=Path, metavar="FILE", help="known checksums: GNU style, tagged, SFV, CSV or JSON"
+        "--checksums", type=Path, metavar="FILE", help=say("known checksums: GNU style, tagged, SFV, CSV or JSON")
     )
-    check.add_argument("--reference", type=Path, metavar="FOLDER", help="reference images under the same names")
+    check.add_argument("--reference", type=Path, metavar="FOLDER", help=say("reference images under the same names"))
     # As these options were called before.
     check.add_argument("--sums", dest="checksums", type=Path, help=argparse.SUPPRESS)
     check.add_argument("--truth", dest="reference", type=Path, help=argparse.SUPPRESS)
-    check.add_argument("--board", type=Path, metavar="FOLDER", help="board definition: slots, pins, checksums")
-    check.add_argument("--firmware", default="", help="the firmware revision that the set should have")
+    check.add_argument("--board", type=Path, metavar="FOLDER", help=say("board definition: slots, pins, checksums"))
+    check.add_argument("--firmware", default="", help=say("the firmware revision that the set should have"))
     check.add_argument(
-        "--column", action="append", default=[], metavar="FIELD=TITLE", help="which column of a CSV or JSON is which"
+        "--column",
+        action="append",
+        default=[],
+        metavar="FIELD=TITLE",
+        help=say("which column of a CSV or JSON is which"),
     )
     check.add_argument("--json", action="store_true")
 
@@ -55,129 +77,155 @@ def _roms_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
 
 def _more_rom_parsers(roms: "argparse._SubParsersAction[_Parser]") -> None:
     slots = roms.add_parser(
-        "slots", help="the ROM sockets of a board: numbers, places, addresses, byte lanes, revisions"
+        "slots", help=say("the ROM sockets of a board: numbers, places, addresses, byte lanes, revisions")
     )
-    slots.add_argument("board", type=Path, metavar="BOARD", help="board folder or zip")
-    slots.add_argument("name", nargs="?", default="", help="one of them: a start-up number, label, place or address")
-    found = roms.add_parser("identify", help="find which known image it is, also damaged, cut, doubled or byte-swapped")
+    slots.add_argument("board", type=Path, metavar="BOARD", help=say("board folder or zip"))
+    slots.add_argument(
+        "name", nargs="?", default="", help=say("one of them: a start-up number, label, place or address")
+    )
+    found = roms.add_parser(
+        "identify", help=say("find which known image it is, also damaged, cut, doubled or byte-swapped")
+    )
     found.add_argument("files", nargs="+", type=Path, metavar="FILE")
     found.add_argument(
-        "--known", nargs="+", default=[], type=Path, help="checksum lists; images, boards, or folders of images"
+        "--known", nargs="+", default=[], type=Path, help=say("checksum lists; images, boards, or folders of images")
     )
-    found.add_argument("--store", type=Path, help="a store whose boards are included (default without --known: yours)")
+    found.add_argument(
+        "--store", type=Path, help=say("a store whose boards are included (default without --known: yours)")
+    )
     correct = roms.add_parser(
-        "repair", help="restore an image from its checksums: orders, byte lanes, one or two wrong bytes"
+        "repair", help=say("restore an image from its checksums: orders, byte lanes, one or two wrong bytes")
     )
     correct.add_argument("file", type=Path)
-    correct.add_argument("--size", type=int, help="the right size in bytes, if it differs")
-    votes = roms.add_parser("vote", help="the majority of several reads of one chip, or of twins; checksums prove it")
+    correct.add_argument("--size", type=int, help=say("the right size in bytes, if it differs"))
+    votes = roms.add_parser(
+        "vote", help=say("the majority of several reads of one chip, or of twins; checksums prove it")
+    )
     votes.add_argument("reads", nargs="+", type=Path, metavar="READ")
     for parser in (correct, votes):
         for name in ("crc32", "md5", "sha1", "sha256"):
             parser.add_argument(f"--{name}", metavar="HEX")
         parser.add_argument("--sum", action="append", default=[], metavar="NAME=HEX", help="sum16=1F2E, crc16-arc=12AB")
-        parser.add_argument("-o", "--out", type=Path, help="output file; the ending decides the format")
-    sign = roms.add_parser("signature", help="the signature a tester should show, for its own register")
+        parser.add_argument("-o", "--out", type=Path, help=say("output file; the ending decides the format"))
+    sign = roms.add_parser("signature", help=say("the signature a tester should show, for its own register"))
     sign.add_argument("files", nargs="+", type=Path, metavar="FILE")
-    sign.add_argument("--model", help="a name of the public catalogue, such as CRC16-IBM-3740")
+    sign.add_argument("--model", help=say("a name of the public catalogue, such as CRC16-IBM-3740"))
     for name in ("width", "poly", "init", "xorout"):
         sign.add_argument(f"--{name}")
     for name in ("refin", "refout"):
         sign.add_argument(f"--{name}", action="store_true")
     sign.add_argument(
-        "--feedback", action="store_true", help="the register shows the shifted-in stream, not the remainder"
+        "--feedback", action="store_true", help=say("the register shows the shifted-in stream, not the remainder")
     )
-    lesson = roms.add_parser("learn-signature", help="compute the register of a tester from chips with known contents")
-    lesson.add_argument("pairs", type=Path, help="CSV with the columns file, signature")
+    lesson = roms.add_parser(
+        "learn-signature", help=say("compute the register of a tester from chips with known contents")
+    )
+    lesson.add_argument("pairs", type=Path, help=say("CSV with the columns file, signature"))
     lesson.add_argument("--width", default="16")
     for parser in (sign, lesson):
-        parser.add_argument("--symbols", default="0123456789ABCDEF", help="the tester's sixteen symbols, 0 first")
-    stand_in = roms.add_parser("substitutes", help="possible substitutes of a memory: pins, wiring, image, speed")
-    stand_in.add_argument("device", help="the type in the socket, such as 2364 or 27C64")
-    stand_in.add_argument("new", nargs="?", default="", help="one candidate, with every pin that differs")
-    stand_in.add_argument("--clock", help="clock of the processor, such as 4MHz: is it fast enough?")
-    stand_in.add_argument("--periods", type=float, default=2.0, help="clock periods from address to data (default 2)")
-    label = roms.add_parser("labels", help="window labels with the checksums: SVG or PDF by the ending")
-    label.add_argument("board", type=Path, metavar="BOARD", help="board folder or zip")
+        parser.add_argument("--symbols", default="0123456789ABCDEF", help=say("the tester's sixteen symbols, 0 first"))
+    stand_in = roms.add_parser("substitutes", help=say("possible substitutes of a memory: pins, wiring, image, speed"))
+    stand_in.add_argument("device", help=say("the type in the socket, such as 2364 or 27C64"))
+    stand_in.add_argument("new", nargs="?", default="", help=say("one candidate, with every pin that differs"))
+    stand_in.add_argument("--clock", help=say("clock of the processor, such as 4MHz: is it fast enough?"))
+    stand_in.add_argument(
+        "--periods", type=float, default=2.0, help=say("clock periods from address to data (default 2)")
+    )
+    label = roms.add_parser("labels", help=say("window labels with the checksums: SVG or PDF by the ending"))
+    label.add_argument("board", type=Path, metavar="BOARD", help=say("board folder or zip"))
     label.add_argument("out", type=Path, metavar="OUT")
-    label.add_argument("--firmware", default="", help="the firmware revision (needed when slots differ)")
-    turn = roms.add_parser("convert", help="another format (bin, hex, srec by the ending) or another order")
+    label.add_argument("--firmware", default="", help=say("the firmware revision (needed when slots differ)"))
+    turn = roms.add_parser("convert", help=say("another format (bin, hex, srec by the ending) or another order"))
     turn.add_argument("files", nargs="+", type=Path, metavar="IN… OUT")
-    turn.add_argument("--swap", action="append", default=[], help="bytes, words, bits, nibbles or halves")
+    turn.add_argument("--swap", action="append", default=[], help=say("bytes, words, bits, nibbles or halves"))
     turn.add_argument("--invert", action="store_true")
     turn.add_argument(
-        "--interleave", action="store_true", help="interleave the images as byte lanes; else they are joined"
+        "--interleave", action="store_true", help=say("interleave the images as byte lanes; else they are joined")
     )
-    turn.add_argument("--split", type=int, help="cut into that many pieces")
-    turn.add_argument("--lanes", type=int, help="de-interleave into that many byte lanes")
+    turn.add_argument("--split", type=int, help=say("cut into that many pieces"))
+    turn.add_argument("--lanes", type=int, help=say("de-interleave into that many byte lanes"))
     for parser in (slots, found, correct, votes, sign, lesson, stand_in, label, turn):
         parser.add_argument("--json", action="store_true")
 
 
 def _chip_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
-    chip = commands.add_parser("chip", help="the chip check and the chip library").add_subparsers(
+    chip = commands.add_parser("chip", help=say("the chip check and the chip library")).add_subparsers(
         dest="action", required=True
     )
-    check = chip.add_parser("check", help="check the outputs of a chip: chip check 74LS00 1=L 2=P 3=L")
+    check = chip.add_parser("check", help=say("check the outputs of a chip: chip check 74LS00 1=L 2=P 3=L"))
     check.add_argument("type")
-    check.add_argument("pins", nargs="*", metavar="PIN=STATE", help="states L H P X Z, a voltage or a frequency")
-    show = chip.add_parser("show", help="pinout and logic of one type")
+    check.add_argument("pins", nargs="*", metavar="PIN=STATE", help=say("states L H P X Z, a voltage or a frequency"))
+    show = chip.add_parser("show", help=say("pinout and logic of one type"))
     show.add_argument("type")
-    listing = chip.add_parser("list", help="all types known")
+    listing = chip.add_parser("list", help=say("all types known"))
     for parser in (check, show, listing):
         parser.add_argument("--json", action="store_true")
 
 
 def _board_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
-    board = commands.add_parser("board", help="board definitions").add_subparsers(dest="action", required=True)
-    check = board.add_parser("check", help="validate a board folder or zip; every defect with file, line and remedy")
+    board = commands.add_parser("board", help=say("board definitions")).add_subparsers(dest="action", required=True)
+    check = board.add_parser(
+        "check", help=say("validate a board folder or zip; every defect with file, line and remedy")
+    )
     check.add_argument("folder", type=Path)
     check.add_argument("--json", action="store_true")
 
 
 _CALC: dict[str, tuple[str, dict[str, str | None]]] = {
     # action: (help, option → default; None when it must be given, empty when it may be left out)
-    "ripple": ("ripple on a reservoir", {"current": None, "capacitance": None, "mains": "50Hz", "rectifier": "full"}),
-    "reservoir": ("peak and trough behind a rectifier", {"ac": None, "drop": "0.85V", "rectifier": "bridge",
+    "ripple": (say("ripple on a reservoir"), {"current": None, "capacitance": None, "mains": "50Hz",
+               "rectifier": "full"}),
+    "reservoir": (say("peak and trough behind a rectifier"), {"ac": None, "drop": "0.85V", "rectifier": "bridge",
                   "current": None, "capacitance": None, "mains": "50Hz"}),
-    "regulator": ("headroom, heat and junction of a linear regulator", {"input": None, "output": None, "dropout": "2V",
+    "regulator": (say("headroom, heat and junction of a linear regulator"), {"input": None, "output": None,
+                  "dropout": "2V",
                   "current": None, "theta-jc": "", "theta-cs": "", "theta-sa": "", "ambient": "25"}),
-    "bridge": ("four diode-test readings: 0.55,0.56,OL,0.54", {"readings": None}),
-    "crystal": ("the load capacitance of a crystal against its specification", {"c1": None, "c2": None, "stray": "5p",
-                "load": None}),
-    "cell": ("how long a back-up cell lasts", {"capacity": None, "current": None, "self-discharge": "0%"}),
-    "erase": ("minutes under an eraser lamp (W/cm² at 253.7 nm)", {"irradiance": None, "dose": "15"}),
-    "divider": ("frequencies down a divider chain", {"from": None, "by": None}),
+    "bridge": (say("four diode-test readings: 0.55,0.56,OL,0.54"), {"readings": None}),
+    "crystal": (say("the load capacitance of a crystal against its specification"), {"c1": None, "c2": None,
+                "stray": "5p", "load": None}),
+    "cell": (say("how long a back-up cell lasts"), {"capacity": None, "current": None, "self-discharge": "0%"}),
+    "erase": (say("minutes under an eraser lamp (W/cm² at 253.7 nm)"), {"irradiance": None, "dose": "15"}),
+    "divider": (say("frequencies down a divider chain"), {"from": None, "by": None}),
 }  # fmt: skip
 _RECTIFIERS = {"ripple": ("full", "half"), "reservoir": ("bridge", "centre-tap", "half")}
 
 
 def _calc_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
-    calc = commands.add_parser("calc", help="calculations for the bench").add_subparsers(dest="action", required=True)
-    starts = calc.add_parser("starts", help="what clean starts prove")
+    calc = commands.add_parser("calc", help=say("calculations for the bench")).add_subparsers(
+        dest="action", required=True
+    )
+    starts = calc.add_parser("starts", help=say("what clean starts prove"))
     starts.add_argument("--clean", type=int, required=True, metavar="N")
     starts.add_argument("--failed", type=int, default=0, metavar="K")
     starts.add_argument("--confidence", default="95%")
-    starts.add_argument("--target", default="5%", help="failure rate to be shown; tells how many starts are needed")
+    starts.add_argument(
+        "--target", default="5%", help=say("failure rate to be shown; tells how many starts are needed")
+    )
     starts.add_argument("--json", action="store_true")
     for action, (words, fields) in _CALC.items():
         parser = calc.add_parser(action, help=words)
         for name, default in fields.items():
             choices = _RECTIFIERS.get(action) if name == "rectifier" else None
-            told = None if default in (None, "") else f"default {default}".replace("%", "%%")
+            told = None if default in (None, "") else say("default {default}", default=default).replace("%", "%%")
             parser.add_argument(
-                f"--{name}", required=default is None, default=default or None, choices=choices, help=told
+                f"--{name}",
+                required=default is None,
+                default=default or None,
+                choices=choices,
+                help=told,
             )
         parser.add_argument("--json", action="store_true")
 
 
 def _rails_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
-    rails = commands.add_parser("rails", help="supplies").add_subparsers(dest="action", required=True)
-    check = rails.add_parser("check", help="judge supply readings along the chain of a board")
-    check.add_argument("board", type=Path, metavar="BOARD", help="board folder or zip")
-    check.add_argument("--readings", type=Path, required=True, metavar="FILE.csv", help="columns point,quantity,value")
+    rails = commands.add_parser("rails", help=say("supplies")).add_subparsers(dest="action", required=True)
+    check = rails.add_parser("check", help=say("judge supply readings along the chain of a board"))
+    check.add_argument("board", type=Path, metavar="BOARD", help=say("board folder or zip"))
     check.add_argument(
-        "--limits", "--school", choices=("maker", "strict", "clean"), default="maker", help="which supply limits"
+        "--readings", type=Path, required=True, metavar="FILE.csv", help=say("columns point,quantity,value")
+    )
+    check.add_argument(
+        "--limits", "--school", choices=("maker", "strict", "clean"), default="maker", help=say("which supply limits")
     )
     check.add_argument("--json", action="store_true")
 
@@ -186,45 +234,53 @@ _STAGES = tuple(stage.word for stage in Stage)
 
 
 def _job_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
-    job = commands.add_parser("job", help="jobs in the store").add_subparsers(dest="action", required=True)
-    new = job.add_parser("new", help="open a job", description="A job with boards from folders and parts lists.")
+    job = commands.add_parser("job", help=say("jobs in the store")).add_subparsers(dest="action", required=True)
+    new = job.add_parser(
+        "new", help=say("open a job"), description=say("A job with boards from folders and parts lists.")
+    )
     new.add_argument("title")
     new.add_argument("--board", action="append", default=[], type=Path, metavar="FOLDER")
-    new.add_argument("--parts", action="append", default=[], type=Path, metavar="FILE", help="a parts list (CSV, TSV)")
+    new.add_argument(
+        "--parts", action="append", default=[], type=Path, metavar="FILE", help=say("a parts list (CSV, TSV)")
+    )
     new.add_argument("--owner", default="")
     new.add_argument("--complaint", default="")
-    listing = job.add_parser("list", help="all jobs")
-    show = job.add_parser("show", help="the state of a job")
-    suspects = job.add_parser("suspects", help="the suspects with their evidence, and what is worth doing next")
-    plan = job.add_parser("plan", help="the steps of the repair and the parts they need")
-    proof = job.add_parser("proof", help="what the starts prove, the checks, and what was not tested")
+    listing = job.add_parser("list", help=say("all jobs"))
+    show = job.add_parser("show", help=say("the state of a job"))
+    suspects = job.add_parser("suspects", help=say("the suspects with their evidence, and what is worth doing next"))
+    plan = job.add_parser("plan", help=say("the steps of the repair and the parts they need"))
+    proof = job.add_parser("proof", help=say("what the starts prove, the checks, and what was not tested"))
     enter = job.add_parser(
         "enter",
-        help="record lines, as typed in the window",
-        description="Each LINE is read as in the window and recorded, or refused with the reason; - reads lines from "
-        "standard input. A line that begins with # is a comment. Put -- before lines that begin with a minus. "
-        "The exit code is 0 when every line was recorded or noted, 1 when a line was unclear, "
-        "2 when one was refused. Nothing of an unclear or refused "
-        "line is stored.",
+        help=say("record lines, as typed in the window"),
+        description=say(
+            "Each LINE is read as in the window and recorded, or refused with the reason; - reads lines from "
+            "standard input. A line that begins with # is a comment. Put -- before lines that begin with a minus. "
+            "The exit code is 0 when every line was recorded or noted, 1 when a line was unclear, "
+            "2 when one was refused. Nothing of an unclear or refused "
+            "line is stored."
+        ),
     )
-    add = job.add_parser("add", help="import files into a job: images, lists, photos, boards")
-    export = job.add_parser("export", help="write a job as one archive")
-    taken = job.add_parser("import", help="import a job archive")
+    add = job.add_parser("add", help=say("import files into a job: images, lists, photos, boards"))
+    export = job.add_parser("export", help=say("write a job as one archive"))
+    taken = job.add_parser("import", help=say("import a job archive"))
     taken.add_argument("archive", type=Path)
-    report = job.add_parser("report", help="write the report, PDF or HTML by the ending")
+    report = job.add_parser("report", help=say("write the report, PDF or HTML by the ending"))
     for parser in (show, suspects, plan, proof, enter, add, export, report):
-        parser.add_argument("job", metavar="JOB", help="the id or the title of a job")
+        parser.add_argument("job", metavar="JOB", help=say("the id or the title of a job"))
     enter.add_argument("lines", nargs="+", metavar="LINE")
-    enter.add_argument("--stage", choices=_STAGES, help="the stage at which bare values are understood")
-    enter.add_argument("--dry-run", action="store_true", help="show what would be recorded; record nothing")
+    enter.add_argument("--stage", choices=_STAGES, help=say("the stage at which bare values are understood"))
+    enter.add_argument("--dry-run", action="store_true", help=say("show what would be recorded; record nothing"))
     add.add_argument("paths", nargs="+", type=Path, metavar="PATH")
     for parser in (enter, add):
-        parser.add_argument("--board", default="", metavar="B", help="the board that is meant")
-        parser.add_argument("--at", default="", metavar="PLACE", help="the part, pin or socket that is picked")
+        parser.add_argument("--board", default="", metavar="B", help=say("the board that is meant"))
+        parser.add_argument("--at", default="", metavar="PLACE", help=say("the part, pin or socket that is picked"))
     for parser in (export, report):
         parser.add_argument("file", type=Path)
     for parser in (new, listing, show, suspects, plan, proof, enter, add, export, taken, report):
-        parser.add_argument("--store", type=Path, default=None, help="store folder (default: the user's data folder)")
+        parser.add_argument(
+            "--store", type=Path, default=None, help=say("store folder (default: the user's data folder)")
+        )
         parser.add_argument("--json", action="store_true")
 
 
@@ -232,14 +288,16 @@ def build_parser() -> argparse.ArgumentParser:
     """The whole command line."""
     parser = _Parser(
         prog="loyal-trace",
-        description="Repair planning for vintage computer and arcade boards: from the first reading to the report.",
+        description=say(
+            "Repair planning for vintage computer and arcade boards: from the first reading to the report."
+        ),
     )
     parser.add_argument("--version", action="version", version=f"loyal-trace {__version__}")
-    parser.add_argument("--demo", action="store_true", help="open the window with the demo workshop")
-    parser.add_argument("--shot", type=Path, metavar="PNG", help="write a picture of the window and exit")
-    parser.add_argument("--stage", default="", help="stage to show first (intake, inspect, …)")
-    parser.add_argument("--store", dest="window_store", type=Path, default=None, help="store folder of the window")
-    parser.add_argument("--dark", action="store_true", help="dark colours")
+    parser.add_argument("--demo", action="store_true", help=say("open the window with the demo workshop"))
+    parser.add_argument("--shot", type=Path, metavar="PNG", help=say("write a picture of the window and exit"))
+    parser.add_argument("--stage", default="", help=say("stage to show first (intake, inspect, …)"))
+    parser.add_argument("--store", dest="window_store", type=Path, default=None, help=say("store folder of the window"))
+    parser.add_argument("--dark", action="store_true", help=say("dark colours"))
     parser.add_argument("archives", nargs="*", type=Path, help=argparse.SUPPRESS)
     return parser
 
@@ -248,7 +306,9 @@ def build_commands() -> argparse.ArgumentParser:
     """The sub-commands."""
     parser = _Parser(
         prog="loyal-trace",
-        description="Repair planning for vintage computer and arcade boards: from the first reading to the report.",
+        description=say(
+            "Repair planning for vintage computer and arcade boards: from the first reading to the report."
+        ),
     )
     parser.add_argument("--version", action="version", version=f"loyal-trace {__version__}")
     commands: argparse._SubParsersAction[_Parser] = parser.add_subparsers(
@@ -269,12 +329,18 @@ def whole_parser() -> argparse.ArgumentParser:
 
 
 EXAMPLES = (
-    ("loyal-trace --demo", "open the window with the demo workshop"),
-    ("loyal-trace roms check dumps/ --checksums set.sha1", "compare every image of a folder with its checksums"),
-    ("loyal-trace chip check 74LS00 1=L 2=P 3=L", "judge the outputs of a chip from its pins"),
-    ('loyal-trace job new "Sound board" --parts parts.csv', "open a job with a board from a parts list"),
-    ('loyal-trace job enter "Sound board" "C1 measures 51u esr 5 at 100kHz"', "record a line, as typed in the window"),
-    ('loyal-trace job report "Sound board" report.pdf', "write the report for the owner"),
+    ("loyal-trace --demo", say("open the window with the demo workshop")),
+    (
+        "loyal-trace roms check dumps/ --checksums set.sha1",
+        say("compare every image of a folder with its checksums"),
+    ),
+    ("loyal-trace chip check 74LS00 1=L 2=P 3=L", say("judge the outputs of a chip from its pins")),
+    ('loyal-trace job new "Sound board" --parts parts.csv', say("open a job with a board from a parts list")),
+    (
+        'loyal-trace job enter "Sound board" "C1 measures 51u esr 5 at 100kHz"',
+        say("record a line, as typed in the window"),
+    ),
+    ('loyal-trace job report "Sound board" report.pdf', say("write the report for the owner")),
 )
 COMMANDS = ("roms", "chip", "board", "rails", "calc", "job")
 
@@ -282,6 +348,7 @@ COMMANDS = ("roms", "chip", "board", "rails", "calc", "job")
 def main(arguments: Sequence[str] | None = None) -> int:
     """Runs the command line; returns the exit code."""
     given = list(sys.argv[1:] if arguments is None else arguments)
+    use(language_of())
     try:
         if given and given[0] in COMMANDS:
             return _run(build_commands().parse_args(given))
@@ -289,25 +356,28 @@ def main(arguments: Sequence[str] | None = None) -> int:
             return _help()
         return _window(build_parser().parse_args(given))
     except LoyalTraceError as error:
-        print(f"loyal-trace: {' '.join(str(error).split())}", file=sys.stderr)
+        tell(f"loyal-trace: {' '.join(shown(str(error)).split())}", error=True)
         return 2
     except BrokenPipeError:
         return 0
     except OSError as error:
-        print(f"loyal-trace: {error.filename or 'file'}: {error.strerror}", file=sys.stderr)
+        tell(
+            f"loyal-trace: {error.filename or 'file'}: {error.strerror}",
+            error=True,
+        )
         return 2
 
 
 def _help() -> int:
     build_parser().print_help()
-    print("\ncommands (each has --help):")
-    print("  roms check|slots|identify|repair|vote|signature|learn-signature|convert|substitutes|labels")
-    print("  chip check|show|list   board check   rails check")
-    print("  calc starts|ripple|reservoir|regulator|bridge|crystal|cell|erase|divider")
-    print("  job new|list|show|enter|add|suspects|plan|proof|export|import|report")
-    print("\nexamples:")
+    tell(say("\ncommands (each has --help):"))
+    tell("  roms check|slots|identify|repair|vote|signature|learn-signature|convert|substitutes|labels")
+    tell("  chip check|show|list   board check   rails check")
+    tell("  calc starts|ripple|reservoir|regulator|bridge|crystal|cell|erase|divider")
+    tell("  job new|list|show|enter|add|suspects|plan|proof|export|import|report")
+    tell(say("\nexamples:"))
     for example, words in EXAMPLES:
-        print(f"  {example}\n      {words}")
+        tell(f"  {example}\n      {shown(words)}")
     return 0
 
 
@@ -336,7 +406,7 @@ def _run(options: argparse.Namespace) -> int:
 def _window(options: argparse.Namespace) -> int:
     for path in options.archives:
         if not path.exists():
-            print(f"loyal-trace: “{path}” is not a command or file", file=sys.stderr)
+            tell(say("loyal-trace: “{path}” is not a command or file", path=path), error=True)
             return 2
     from loyal_trace.ui.main import WindowOptions, run_window
 

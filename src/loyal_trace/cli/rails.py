@@ -6,7 +6,7 @@ from datetime import UTC, datetime, timedelta
 from math import isfinite
 from typing import Any
 
-from loyal_trace.cli.output import print_json, print_table
+from loyal_trace.cli.output import print_json, print_table, tell
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.job.entries import Measured, number_or_overload
 from loyal_trace.core.power.explain import explain
@@ -14,6 +14,7 @@ from loyal_trace.core.power.findings import Explanation
 from loyal_trace.core.power.rails import PathReport, PointVerdict, judge_rails
 from loyal_trace.core.power.under_load import SupplyContext
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.readings import Latest
 from loyal_trace.formats.board_folder import load_board
@@ -27,7 +28,9 @@ def rails_check(options: argparse.Namespace) -> int:
     """Judges readings; 1 when any point is not good."""
     board = load_board(options.board, chip_library())
     if not board.chain:
-        raise RequestError(f"{board.title} has no supply chain; add [[chain]] points to its board.toml")
+        raise RequestError(
+            say("{title} has no supply chain; add [[chain]] points to its board.toml", title=board.title)
+        )
     latest = _latest(board, read_readings(options.readings, board))
     draw = current_table().draw(board.chips)
     report = judge_rails(board.id, board, latest, options.limits, draw)
@@ -72,7 +75,7 @@ def _point(point: PointVerdict) -> dict[str, Any]:
         "overload": bool(reading and reading.overload),
         "low": _finite(point.limits.low),
         "high": _finite(point.limits.high),
-        "limits_from": point.limits.source or "the board",
+        "limits_from": point.limits.source or say("the board"),
         "verdict": point.verdict,
         "reason": point.why,
     }
@@ -110,11 +113,17 @@ def _document(
 
 def _print(board: BoardDefinition, paths: tuple[PathReport, ...], said: dict[str, tuple[Explanation, ...]]) -> None:
     for path in paths:
-        print(f"{board.title}{', ' + path.path if path.path else ''}")
-        rows = [(f"  {p.point.point}", p.point.quantity, p.shown, p.verdict, p.expected, p.why) for p in path.points]
+        tell(say("{title}{path}", title=board.title, path=", " + path.path if path.path else ""))
+        rows = [
+            (say("  {point}", point=p.point.point), p.point.quantity, p.shown, p.verdict, p.expected, p.why)
+            for p in path.points
+        ]
         print_table(rows)
         bad, good = path.first_bad, path.last_good
         if bad:
-            print(f"  first bad: {bad.point.point}" + (f", after {good.point.point} was good" if good else ""))
+            tell(
+                say("  first bad: {point}", point=bad.point.point)
+                + (say(", after {point} was good", point=good.point.point) if good else "")
+            )
         for line in said[path.path]:
-            print(f"  {line.kind}: {line.text}")
+            tell(say("  {kind}: {line}", kind=line.kind, line=line.text))

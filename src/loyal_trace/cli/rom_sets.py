@@ -6,12 +6,13 @@ from typing import Any
 
 from loyal_trace.app.known import known_of_store
 from loyal_trace.cli.main import default_store
-from loyal_trace.cli.output import print_json, print_table
+from loyal_trace.cli.output import print_json, print_table, tell
 from loyal_trace.core.roms.devices import VERIFY, Fit, access_budget, fit
 from loyal_trace.core.roms.identify import KnownImages, Match, likely_sources
 from loyal_trace.core.roms.programming import CHANGED
 from loyal_trace.core.roms.slots import SlotLine, find_slot, slot_table
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.units import count_of, format_percent, parse_quantity
 from loyal_trace.formats.board_folder import load_board
 from loyal_trace.formats.checksum_lists import read_checksums
@@ -29,7 +30,9 @@ def _known(options: argparse.Namespace) -> KnownImages:
     known = KnownImages()
     if folder is not None:
         if not (folder / DATABASE).exists():
-            raise RequestError(f"{folder}: there is no store here; give --known lists, images or boards")
+            raise RequestError(
+                say("{folder}: there is no store here; give --known lists, images or boards", folder=folder)
+            )
         with Store(folder, read_only=True) as store:
             known = known_of_store(store, library)
     for path in options.known:
@@ -66,10 +69,18 @@ def identify(options: argparse.Namespace) -> int:
             (image.name if not n else "", format_percent(m.fraction), m.name, m.firmware, m.source, m.how)
             for n, m in enumerate(matches[:4])
         ]
-        print_table(rows or [(image.name, "", "not known", "", "", "")])
+        print_table(rows or [(image.name, "", say("not known"), "", "", "")])
     if len(found) > 1 and sources:
         best, count, share = sources[0]
-        print(f"{count} of {len(found)} are known from {best} (on average {format_percent(share)} of each)")
+        tell(
+            say(
+                "{count} of {count2} are known from {best} (on average {share} of each)",
+                count=count,
+                count2=len(found),
+                best=best,
+                share=format_percent(share),
+            )
+        )
     return 0 if all(matches for _, matches in found) else 1
 
 
@@ -90,7 +101,10 @@ def slots(options: argparse.Namespace) -> int:
     else:
         head = ("number", "place", "label", "device", "bytes", "addresses", "lane", "firmware")
         told = [(x.slot, x) for x in lines]
-        rows = [(x.number, s.refdes, s.label, s.device, f"{s.size:,}", x.addresses, x.lane, x.changes) for s, x in told]
+        rows = [
+            (x.number, s.refdes, s.label, s.device, say("{size:,}", size=s.size), x.addresses, x.lane, x.changes)
+            for s, x in told
+        ]
         print_table([head, *rows])
     return 0
 
@@ -129,15 +143,23 @@ def substitutes(options: argparse.Namespace) -> int:
             }
         )
     else:
-        print(f"{old.name}, {old.title}: {CHANGED[old.technology]}")
+        tell(say("{old}, {title}: {changed}", old=old.name, title=old.title, changed=CHANGED[old.technology]))
         print_table([(f.new.name, f.words.partition(": ")[2], f.new.technology, f.new.volts) for f in fits[:12]])
         for found in fits[:1]:
             rows = [
-                (f"{p.socket_pin or '–'} {p.socket}", f"{p.device_pin} {p.device}", p.wiring or "stays as it is")
+                (
+                    say("{socket_pin} {socket}", socket_pin=p.socket_pin or "–", socket=p.socket),
+                    say("{device_pin} {device}", device_pin=p.device_pin, device=p.device),
+                    p.wiring or say("stays as it is"),
+                )
                 for p in found.pins
             ]
-            print_table([("socket pin", f"{found.new.name} pin", "wiring"), *rows] if rows else [("no pin differs",)])
-            print("\n".join(f"  {caution}" for caution in (*found.cautions, VERIFY)))
+            print_table(
+                [(say("socket pin"), say("{new} pin", new=found.new.name), "wiring"), *rows]
+                if rows
+                else [(say("no pin differs"),)]
+            )
+            tell("\n".join(say("  {caution}", caution=caution) for caution in (*found.cautions, VERIFY)))
     return 0 if fits and fits[0].fast_enough is not False else 1
 
 
@@ -181,7 +203,7 @@ def labels(options: argparse.Namespace) -> int:
             }
         )
     else:
-        print(f"{count_of(len(found), 'label')} written to {options.out}")
+        tell(say("{labels} written to {out}", labels=count_of(len(found), "label"), out=options.out))
     return 0
 
 

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from loyal_trace.cli.output import print_json, print_table
+from loyal_trace.cli.output import print_json, print_table, tell
 from loyal_trace.compiled import sha1_lanes
 from loyal_trace.core.roms.candidates import Watch
 from loyal_trace.core.roms.consensus import consensus
@@ -17,10 +17,12 @@ from loyal_trace.core.roms.images import KnownChecksum, RomImage, checksums_from
 from loyal_trace.core.roms.signature import Register, learn, read_signature
 from loyal_trace.core.roms.voting import vote
 from loyal_trace.core.vocabulary.errors import RequestError, UserFileError
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import count_of, format_percent
 from loyal_trace.formats.checksum_lists import decode_text, delimiter_of
 from loyal_trace.formats.image_files import interleave, lanes, split, swap, write_image
 from loyal_trace.formats.rom_files import image_paths, iter_images, read_file
+from loyal_trace.language import shown
 
 _LARGEST_LEARNED = 1 << 17
 _SURE = 0.999
@@ -31,7 +33,7 @@ def _image(path: Path) -> RomImage:
     """The one image in a file; UserFileError when it holds several."""
     found = list(iter_images(path))
     if len(found) != 1:
-        raise UserFileError(str(path), f"holds {len(found)} images", "give one image")
+        raise UserFileError(str(path), say("holds {count} images", count=len(found)), say("give one image"))
     return found[0]
 
 
@@ -46,12 +48,14 @@ def _sums(options: argparse.Namespace, needed: bool = True) -> dict[str, str]:
         if checked is None:
             length = digest_length(name)
             what = (
-                f"no {name} of {length} hex digits" if length else f"not a checksum known here ({known_algorithms()})"
+                say("no {name} of {length} hex digits", name=name, length=length)
+                if length
+                else say("not a checksum known here ({known_algorithms})", known_algorithms=known_algorithms())
             )
-            raise RequestError(f"“{value}” is {what}")
+            raise RequestError(say("“{value}” is {what}", value=value, what=what))
         digests[name] = checked
     if not digests and needed:
-        raise RequestError("repair needs the right checksums: --crc32, and --sha1 or another to prove it")
+        raise RequestError(say("repair needs the right checksums: --crc32, and --sha1 or another to prove it"))
     return digests
 
 
@@ -60,20 +64,19 @@ def _watch(options: argparse.Namespace) -> Watch:
     if options.json or not sys.stderr.isatty():
         return Watch(sha1=sha1_lanes)
 
-    def say(words: str, done: int, total: int) -> None:
-        print(
-            f"\r  {words or 'two bytes'}: {format_percent(done / max(total, 1))} tried \033[K", end="", file=sys.stderr
-        )
+    def show(words: str, done: int, total: int) -> None:
+        tried = say("{words}: {done} tried", words=words or say("two bytes"), done=format_percent(done / max(total, 1)))
+        print(f"\r  {shown(tried)} \033[K", end="", file=sys.stderr)
 
-    return Watch(said=say, sha1=sha1_lanes)
+    return Watch(said=show, sha1=sha1_lanes)
 
 
 def repair(options: argparse.Namespace) -> int:
-    """Restores an image from its sums; 1 when it cannot be."""
+    """Restores an image from its checksums; 1 when it cannot be."""
     image, digests = _image(options.file), _sums(options)
     if all(image.digest(name) == value for name, value in digests.items()):
-        proof = " and ".join(sorted(digests))
-        return _repaired(options, Correction(image.data, "", "nothing had to be changed", proof))
+        proof = joined(" and ", sorted(digests))
+        return _repaired(options, Correction(image.data, "", say("nothing had to be changed"), proof))
     entry = KnownChecksum(image.name, checksums_from_mapping(digests), options.size)
     found = correct([image.data], [entry], _watch(options))
     if found is not None and found.certain:
@@ -83,17 +86,21 @@ def repair(options: argparse.Namespace) -> int:
         solutions = found.solutions if found else 0
         print_json({"restored": False, "changes": [], "proof": "", "reason": reason, "solutions": solutions})
     else:
-        print(f"not restored: {reason}")
+        tell(say("not restored: {reason}", reason=reason))
     return 1
 
 
 def _why_not(found: Correction | None, digests: dict[str, str]) -> str:
     if found is not None:
-        names = " and ".join(sorted(digests))
-        return f"{found.solutions} different changes fit {names} alone; a SHA-1 would decide"
+        names = joined(" and ", sorted(digests))
+        return say(
+            "{solutions} different changes fit {names} alone; a SHA-1 would decide",
+            solutions=found.solutions,
+            names=names,
+        )
     if "crc32" not in digests:
-        return "without a CRC-32 only reversible changes and single wrong bits can be searched; none fits"
-    return "no reversible change, one or two bytes, three bits or stuck stretch gives these checksums"
+        return say("without a CRC-32 only reversible changes and single wrong bits can be searched; none fits")
+    return say("no reversible change, one or two bytes, three bits or stuck stretch gives these checksums")
 
 
 def _repaired(options: argparse.Namespace, found: Correction) -> int:
@@ -103,7 +110,10 @@ def _repaired(options: argparse.Namespace, found: Correction) -> int:
         document = {"restored": True, "changes": list(found.changes), "proof": found.proved_by, "words": found.words}
         print_json({**document, "solutions": found.solutions, "out": str(options.out) if options.out else None})
     else:
-        print(f"restored: {found.proof}" + (f"; written to {options.out}" if options.out else ""))
+        tell(
+            say("restored: {proof}", proof=found.proof)
+            + (say("; written to {out}", out=options.out) if options.out else "")
+        )
     return 0
 
 
@@ -117,7 +127,7 @@ def vote_(options: argparse.Namespace) -> int:
     if options.out and (right or not digests):
         write_image(options.out, data)
     sure = right if digests else found.confidence >= _SURE
-    told = proved.told if proved is not None and right else "no combination of the reads has these checksums"
+    told = proved.told if proved is not None and right else say("no combination of the reads has these checksums")
     if options.json:
         print_json(
             {
@@ -134,17 +144,28 @@ def vote_(options: argparse.Namespace) -> int:
             }
         )
         return 0 if sure else 1
-    print(f"{found.why}.")
+    tell(say("{why}.", why=found.why))
     if digests:
-        print(f"{told}, proved by {proved.proof}." if proved is not None and right else f"{told}.")
+        tell(
+            say("{told}, proved by {proof}.", told=told, proof=proved.proof)
+            if proved is not None and right
+            else say("{told}.", told=told)
+        )
     else:
-        more = f" {count_of(found.more_reads, 'more read')} would settle it." if found.more_reads else ""
+        more = (
+            say(" {more_reads} would settle it.", more_reads=count_of(found.more_reads, "more read"))
+            if found.more_reads
+            else ""
+        )
         if found.bits:
-            print(
-                "Probability that no bit of the majority is a random misread: "
-                f"{format_percent(found.confidence)}.{more}"
+            tell(
+                say(
+                    "Probability that no bit of the majority is a random misread: {confidence}.{more}",
+                    confidence=format_percent(found.confidence),
+                    more=more,
+                )
             )
-        print("A fault that all reads share does not show in a vote.")
+        tell(say("A fault that all reads share does not show in a vote."))
     return 0 if sure else 1
 
 
@@ -152,7 +173,7 @@ def _number(text: str) -> int:
     try:
         return int(text, 0)
     except ValueError:
-        raise RequestError(f"“{text}” is not a number; write 0x1021 or 4129") from None
+        raise RequestError(say("“{text}” is not a number; write 0x1021 or 4129", text=text)) from None
 
 
 def _register(options: argparse.Namespace) -> Register:
@@ -162,7 +183,9 @@ def _register(options: argparse.Namespace) -> Register:
         name = options.model.upper().replace("CRC-", "CRC")
         model = anycrc.models.get(name)
         if model is None:
-            raise RequestError(f"the catalogue has no {options.model}, for instance CRC16-IBM-3740 or CRC16-ARC")
+            raise RequestError(
+                say("the catalogue has no {model}, for instance CRC16-IBM-3740 or CRC16-ARC", model=options.model)
+            )
         return Register(model.width, model.poly, model.init, model.xorout, model.refin, model.refout)
     plain = Register()
     given = {
@@ -173,7 +196,7 @@ def _register(options: argparse.Namespace) -> Register:
     usual = {"width": plain.width, "poly": plain.poly, "init": plain.init, "xorout": plain.xorout}
     found = Register(**{**usual, **given}, refin=options.refin, refout=options.refout, feedback=options.feedback)
     if not 3 <= found.width <= 64 or any(v >> found.width for v in (found.poly, found.init, found.xorout)):
-        raise RequestError(f"a register of {found.width} bits does not hold these values")
+        raise RequestError(say("a register of {width} bits does not hold these values", width=found.width))
     return found
 
 
@@ -197,11 +220,11 @@ def signature(options: argparse.Namespace) -> int:
 def _parameters(register: Register) -> dict[str, Any]:
     return {
         "width": register.width,
-        "poly": f"{register.poly:#x}",
-        "init": f"{register.init:#x}",
+        "poly": say("{poly:#x}", poly=register.poly),
+        "init": say("{init:#x}", init=register.init),
         "refin": register.refin,
         "refout": register.refout,
-        "xorout": f"{register.xorout:#x}",
+        "xorout": say("{xorout:#x}", xorout=register.xorout),
         "style": register.style,
     }
 
@@ -212,7 +235,11 @@ def _pairs(path: Path, symbols: str) -> list[tuple[str, bytes, int]]:
     rows = csv.DictReader(text.splitlines(), delimiter=delimiter_of(text.split("\n", 1)[0]))
     titles = {(name or "").strip().lower(): name for name in rows.fieldnames or ()}
     if not {"file", "signature"} <= set(titles):
-        raise UserFileError(f"{path}, line 1", "has no columns file and signature", "name them in the first line")
+        raise UserFileError(
+            say("{path}, line 1", path=path),
+            say("has no columns file and signature"),
+            say("name them in the first line"),
+        )
     found = []
     for row in rows:
         name, sign = (row.get(titles["file"]) or "").strip(), (row.get(titles["signature"]) or "").strip()
@@ -221,10 +248,14 @@ def _pairs(path: Path, symbols: str) -> list[tuple[str, bytes, int]]:
         try:
             value = read_signature(sign, symbols)
         except RequestError as error:
-            raise UserFileError(f"{path}, line {rows.line_num}", str(error)) from None
+            raise UserFileError(say("{path}, line {line_num}", path=path, line_num=rows.line_num), str(error)) from None
         data = _image(path.parent / name).data
         if len(data) > _LARGEST_LEARNED:
-            raise UserFileError(name, f"has {len(data):,} bytes", f"learn from images up to {_LARGEST_LEARNED:,}")
+            raise UserFileError(
+                name,
+                say("has {count:,} bytes", count=len(data)),
+                say("learn from images up to {largest_learned:,}", largest_learned=_LARGEST_LEARNED),
+            )
         found.append((name, data, value))
     return found
 
@@ -239,10 +270,13 @@ def learn_signature(options: argparse.Namespace) -> int:
             {**_parameters(found.register), "check": found.check, "equivalent": list(found.equivalents), "odd": odd}
         )
     else:
-        told = ", ".join(f"{k} {v}" for k, v in _parameters(found.register).items())
-        print(f"{told}; {found.check}" + (f"; {odd} does not fit: read its signature or its chip again" if odd else ""))
+        told = joined(", ", (say("{k} {v}", k=k, v=v) for k, v in _parameters(found.register).items()))
+        tell(
+            say("{told}; {check}", told=told, check=found.check)
+            + (say("; {odd} does not fit: read its signature or its chip again", odd=odd) if odd else "")
+        )
         for line in found.equivalents:
-            print(f"  as good: {line}")
+            tell(say("  as good: {line}", line=line))
     return 1 if odd else 0
 
 
@@ -251,7 +285,7 @@ def convert(options: argparse.Namespace) -> int:
     *sources, out = options.files
     images = [_image(path).data for path in sources]
     if not images:
-        raise RequestError("convert needs an image and where it goes")
+        raise RequestError(say("convert needs an image and where it goes"))
     data = interleave(images) if options.interleave else b"".join(images)
     for what in options.swap:
         data = swap(data, what)
@@ -271,7 +305,7 @@ def convert(options: argparse.Namespace) -> int:
     if options.json:
         print_json({"written": [{"file": file, "size": size, "crc32": crc} for file, size, crc in rows]})
     else:
-        print_table([(file, f"{size:,} bytes", crc) for file, size, crc in rows])
+        print_table([(file, say("{size:,} bytes", size=size), crc) for file, size, crc in rows])
     return 0
 
 

@@ -12,6 +12,7 @@ from pathlib import Path
 from loyal_trace.core.job.chain import check_chain, head_of
 from loyal_trace.core.job.entries import Entry, read_entry
 from loyal_trace.core.vocabulary.errors import UserFileError
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.formats.safe_zip import checked_members, open_zip, read_member
 from loyal_trace.formats.whole_file import write_whole
 
@@ -32,7 +33,9 @@ class JobArchive:
     @cached_property
     def entries(self) -> tuple[Entry, ...]:
         """The lines as entries of this version; UserFileError for one that is none."""
-        return tuple(read_entry(line, f"entry {number}") for number, line in enumerate(self.lines, start=1))
+        return tuple(
+            read_entry(line, say("entry {number}", number=number)) for number, line in enumerate(self.lines, start=1)
+        )
 
     @property
     def head(self) -> str:
@@ -70,24 +73,35 @@ def read_archive(path: Path) -> JobArchive:
         lines = tuple(line for line in files["entries.jsonl"].decode().split("\n") if line)
     except (KeyError, ValueError):
         raise UserFileError(
-            place, "is not a Loyal Trace job archive", "export one with `loyal-trace job export`"
+            place, say("is not a Loyal Trace job archive"), say("export one with `loyal-trace job export`")
         ) from None
     if not isinstance(manifest, dict) or manifest.get("format") != FORMAT:
-        raise UserFileError(place, "is not a Loyal Trace job archive")
+        raise UserFileError(place, say("is not a Loyal Trace job archive"))
     if manifest.get("version") != ARCHIVE_VERSION:
-        raise UserFileError(place, f"is of archive version {manifest.get('version')}", "update Loyal Trace to read it")
+        raise UserFileError(
+            place,
+            say("is of archive version {manifest}", manifest=manifest.get("version")),
+            say("update Loyal Trace to read it"),
+        )
     for number, line in enumerate(lines, start=1):
-        read_entry(line, f"{place}, entry {number}")
+        read_entry(line, say("{place}, entry {number}", place=place, number=number))
     faults = check_chain(lines, str(manifest.get("head", "")))
     if faults:
-        raise UserFileError(f"{place}, entry {faults[0].line}", faults[0].what, "use an older archive of the job")
+        raise UserFileError(
+            say("{place}, entry {line}", place=place, line=faults[0].line),
+            faults[0].what,
+            say("use an older archive of the job"),
+        )
     attachments: dict[str, bytes] = {}
     boards: dict[str, dict[str, bytes]] = {}
     for name, data in files.items():
         top, _, rest = name.partition("/")
         if top == "attachments":
             if hashlib.sha256(data).hexdigest() != rest:
-                raise UserFileError(f"{place}, attachment {rest[:12]}…", "does not have the content its name promises")
+                raise UserFileError(
+                    say("{place}, attachment {rest}…", place=place, rest=rest[:12]),
+                    say("does not have the content its name promises"),
+                )
             attachments[rest] = data
         elif top == "boards":
             board, _, file = rest.partition("/")

@@ -7,6 +7,7 @@ import tomli_w
 
 from loyal_trace.core.proving.bench import BenchProfile, parse_supplies
 from loyal_trace.core.vocabulary.errors import RequestError, UserFileError
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.formats.checksum_lists import decode_text
 from loyal_trace.formats.whole_file import write_whole
 
@@ -19,10 +20,12 @@ def parse_bench(data: bytes, name: str = BENCH_FILE) -> BenchProfile:
         table = tomllib.loads(decode_text(data, name))
         lacks, supplies = table.get("lacks", []), table.get("supplies", "")
         if not (isinstance(lacks, list) and isinstance(supplies, str)):
-            raise UserFileError(name, "lacks is a list, supplies a text", 'write lacks = ["harness"]')
+            raise UserFileError(name, say("lacks is a list, supplies a text"), say('write lacks = ["harness"]'))
         return BenchProfile(parse_supplies(supplies), frozenset(str(word) for word in lacks))
     except tomllib.TOMLDecodeError as error:
-        raise UserFileError(name, f"is not readable TOML ({error})", "correct that line") from None
+        raise UserFileError(
+            name, say("is not readable TOML ({error})", error=error), say("correct that line")
+        ) from None
     except RequestError as error:
         raise UserFileError(name, str(error)) from None
 
@@ -30,7 +33,7 @@ def parse_bench(data: bytes, name: str = BENCH_FILE) -> BenchProfile:
 def write_bench(path: Path, profile: BenchProfile) -> None:
     """Writes the profile, whole or not at all."""
     table = {
-        "supplies": ", ".join(supply.words for supply in profile.supplies),
+        "supplies": joined(", ", (supply.words for supply in profile.supplies)),
         "lacks": sorted(profile.lacks),
     }
-    write_whole(path, tomli_w.dumps(table).encode(), "bench profile")
+    write_whole(path, tomli_w.dumps(table).encode(), say("bench profile"))

@@ -4,6 +4,7 @@ import re
 
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.vocabulary.errors import Defect
+from loyal_trace.core.vocabulary.phrases import joined, say
 
 
 class DefectReader:
@@ -14,7 +15,7 @@ class DefectReader:
         self.defects: list[Defect] = []
 
     def bad(self, file: str, line: int, what: str, remedy: str) -> None:
-        self.defects.append(Defect(file, line, " ".join(what.split()), remedy))
+        self.defects.append(Defect(file, line, joined(" ", what.split()), remedy))
 
 
 def line_of(text: str, table: str, index: int, key: str = "") -> int:
@@ -23,7 +24,7 @@ def line_of(text: str, table: str, index: int, key: str = "") -> int:
     start = 0
     for number, line in enumerate(text.splitlines(), start=1):
         bare = line.replace(" ", "")
-        if bare in (f"[[{table}]]", f"[{table}]"):
+        if bare in (say("[[{table}]]", table=table), say("[{table}]", table=table)):
             seen += 1
             if seen == index:
                 start = number

@@ -30,6 +30,7 @@ from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.roms.digests import canonical, checked_digest, digest_length, known_algorithms
 from loyal_trace.core.vocabulary.errors import BoardDefects, RequestError, UserFileError
 from loyal_trace.core.vocabulary.identity import BoardPin
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import parse_quantity
 from loyal_trace.formats.board_checks import check_chain, check_marks, check_references
 from loyal_trace.formats.board_defects import DefectReader, line_of
@@ -140,7 +141,11 @@ def board_files(path: Path) -> dict[str, bytes]:
         return {name: read_file(path / name) for name in FILES if (path / name).exists()}
     if path.suffix.lower() == ".zip" and path.exists():
         return {PurePosixPath(n).name: data for n, data in zip_files(path) if PurePosixPath(n).name in FILES}
-    raise UserFileError(str(path), "is neither a board folder nor a zip", f"a board folder holds {', '.join(FILES)}")
+    raise UserFileError(
+        str(path),
+        say("is neither a board folder nor a zip"),
+        say("a board folder holds {files}", files=joined(", ", FILES)),
+    )
 
 
 def parse_board(files: Mapping[str, bytes], place: str, library: ChipLibrary) -> BoardDefinition:
@@ -148,7 +153,9 @@ def parse_board(files: Mapping[str, bytes], place: str, library: ChipLibrary) ->
     reader = DefectReader(place, library)
     for name in FILES[:2]:
         if name not in files:
-            reader.bad(name, 0, "the file is missing", "every board folder has one (nets.csv may be left out)")
+            reader.bad(
+                name, 0, say("the file is missing"), say("every board folder has one (nets.csv may be left out)")
+            )
     table, text = _read_toml(reader, files.get("board.toml", b""))
     head = _read_head(reader, table, text)
     parts = _read_parts(reader, files.get("parts.csv", b""), head.get("revisions", ()))
@@ -194,9 +201,14 @@ def _read_toml(reader: DefectReader, data: bytes) -> tuple[dict[str, Any], str]:
         return tomllib.loads(text.replace("\r\n", "\n")), text
     except tomllib.TOMLDecodeError as error:
         found = re.search(r"line (\d+)", str(error))
-        reader.bad("board.toml", int(found[1]) if found else 0, f"is not readable TOML ({error})", "correct that line")
+        reader.bad(
+            "board.toml",
+            int(found[1]) if found else 0,
+            say("is not readable TOML ({error})", error=error),
+            say("correct that line"),
+        )
     except UserFileError as error:
-        reader.bad("board.toml", 0, error.what, "save it as UTF-8 text")
+        reader.bad("board.toml", 0, error.what, say("save it as UTF-8 text"))
     return {}, ""
 
 
@@ -204,7 +216,7 @@ def _read_head(reader: DefectReader, table: dict[str, Any], text: str) -> dict[s
     board = table.get("board", {})
     if not isinstance(board, dict) or not board:
         if table or not reader.defects:
-            reader.bad("board.toml", 1, "has no [board] table", "add [board] with id and name")
+            reader.bad("board.toml", 1, say("has no [board] table"), say("add [board] with id and name"))
         return {"id": "?", "name": "?"}
     head = {}
     for key, value in board.items():
@@ -216,11 +228,16 @@ def _read_head(reader: DefectReader, table: dict[str, Any], text: str) -> dict[s
             head[key] = tuple(str(v) for v in value) if isinstance(value, list) else _BOARD_KEYS[key](value)
     for key in ("id", "name"):
         if not head.get(key):
-            reader.bad("board.toml", line_of(text, "board", 0), f"[board] has no {key}", f'add {key} = "…"')
+            reader.bad(
+                "board.toml",
+                line_of(text, "board", 0),
+                say("[board] has no {key}", key=key),
+                say('add {key} = "…"', key=key),
+            )
     known = {*_TABLES, *_ROWS, "board"}
     for key in sorted(set(table) - known, key=list(table).index):
-        remedy = f"known: {', '.join(sorted(known))}"
-        reader.bad("board.toml", line_of(text, key, 0), f"unknown table “{key}”", remedy)
+        remedy = say("known: {known}", known=joined(", ", sorted(known)))
+        reader.bad("board.toml", line_of(text, key, 0), say("unknown table “{key}”", key=key), remedy)
     return head
 
 
@@ -228,13 +245,17 @@ def _wrong_in_head(key: str, value: Any) -> tuple[str, str] | None:
     """What is wrong with a key of [board], and the remedy; None when it can be taken."""
     wanted = _BOARD_KEYS.get(key)
     if wanted is None:
-        return f"unknown key “{key}” in [board]", f"known: {', '.join(_BOARD_KEYS)}"
+        return say("unknown key “{key}” in [board]", key=key), say(
+            "known: {board_keys}", board_keys=joined(", ", _BOARD_KEYS)
+        )
     # A TOML boolean is an int to Python, and an int is a good length.
     is_number = isinstance(value, int | float)
     if isinstance(value, bool) or not (is_number if wanted is float else isinstance(value, wanted)):
-        return f"“{key}” should be a {wanted.__name__}", "correct the value"
+        return say("“{key}” should be a {wanted}", key=key, wanted=wanted.__name__), say("correct the value")
     if wanted is float and not 0 < float(value) < _LARGEST_BOARD:
-        return f"“{key}” is {value:g} mm", f"give millimetres up to {_LARGEST_BOARD:g}"
+        return say("“{key}” is {value:g} mm", key=key, value=value), say(
+            "give millimetres up to {largest_board:g}", largest_board=_LARGEST_BOARD
+        )
     return None
 
 
@@ -247,7 +268,12 @@ def _csv_rows(
         names = [n.strip() for n in rows.fieldnames or ()]
         missing = [n for n in needed if n not in names]
         if missing:
-            reader.bad(file, 1, f"has no column {', '.join(missing)}", f"the first line names the columns: {needed}")
+            reader.bad(
+                file,
+                1,
+                say("has no column {missing}", missing=joined(", ", missing)),
+                say("the first line names the columns: {needed}", needed=needed),
+            )
             return []
         return [
             (rows.line_num, {(k or "").strip(): (v or "").strip() for k, v in row.items() if not isinstance(v, list)})
@@ -255,7 +281,9 @@ def _csv_rows(
             if any(row.values())
         ]
     except (csv.Error, UserFileError) as error:
-        reader.bad(file, 0, f"is not readable CSV ({error})", "save it as comma separated UTF-8 text")
+        reader.bad(
+            file, 0, say("is not readable CSV ({error})", error=error), say("save it as comma separated UTF-8 text")
+        )
         return []
 
 
@@ -264,18 +292,32 @@ def _read_parts(reader: DefectReader, data: bytes, revisions: tuple[str, ...]) -
     for line, row in _csv_rows(reader, data, "parts.csv", ("refdes", "part")) if data else ():
         refdes = row["refdes"]
         if not re.fullmatch(r"[A-Za-z0-9_/+-]+", refdes):
-            reader.bad("parts.csv", line, f"“{refdes}” is not a reference designator", "use letters, digits, _ + - /")
+            reader.bad(
+                "parts.csv",
+                line,
+                say("“{refdes}” is not a reference designator", refdes=refdes),
+                say("use letters, digits, _ + - /"),
+            )
         elif refdes in parts:
-            reader.bad("parts.csv", line, f"{refdes} is listed twice (first on line {parts[refdes][0]})", "remove one")
+            reader.bad(
+                "parts.csv",
+                line,
+                say("{refdes} is listed twice (first on line {parts})", refdes=refdes, parts=parts[refdes][0]),
+                say("remove one"),
+            )
         else:
             parts[refdes] = (line, _part(reader, line, row))
     for line, part in parts.values():
         for revision in part.revisions:
             if revision not in revisions:
-                what = f"{part.refdes} is for revision {revision}, which [board] revisions does not list"
-                reader.bad("parts.csv", line, what, "add the revision or correct it")
+                what = say(
+                    "{refdes} is for revision {revision}, which [board] revisions does not list",
+                    refdes=part.refdes,
+                    revision=revision,
+                )
+                reader.bad("parts.csv", line, what, say("add the revision or correct it"))
     if data and not parts and not reader.defects:
-        reader.bad("parts.csv", 1, "lists no parts", "add one line a part")
+        reader.bad("parts.csv", 1, say("lists no parts"), say("add one line a part"))
     return parts
 
 
@@ -287,21 +329,41 @@ def _part(reader: DefectReader, line: int, row: dict[str, str]) -> Part:
         try:
             return parse_quantity(text, unit)
         except RequestError as error:
-            reader.bad("parts.csv", line, f"{row['refdes']} {key}: {error}", "write a number such as 100n, 4k7 or 12.5")
+            reader.bad(
+                "parts.csv",
+                line,
+                say("{row} {key}: {error}", row=row["refdes"], key=key, error=error),
+                say("write a number such as 100n, 4k7 or 12.5"),
+            )
             return None
 
     kind = row.get("kind") or "chip"
     if kind not in KINDS:
-        reader.bad("parts.csv", line, f"{row['refdes']} is of unknown kind “{kind}”", f"known: {', '.join(KINDS)}")
+        reader.bad(
+            "parts.csv",
+            line,
+            say("{row} is of unknown kind “{kind}”", row=row["refdes"], kind=kind),
+            say("known: {kinds}", kinds=joined(", ", KINDS)),
+        )
     flags = {}
     for key in ("socketed", "polarised", "rare", "placed"):
         word = row.get(key, "").lower()
         if word not in ("", "yes", "no"):
-            reader.bad("parts.csv", line, f"{row['refdes']} {key} is “{word}”", "write yes, no or nothing")
+            reader.bad(
+                "parts.csv",
+                line,
+                say("{row} {key} is “{word}”", row=row["refdes"], key=key, word=word),
+                say("write yes, no or nothing"),
+            )
         flags[key] = word == "yes"
     rotation = int(number("rotation") or 0)
     if rotation % 90:
-        reader.bad("parts.csv", line, f"{row['refdes']} is turned by {rotation}°", "use 0, 90, 180 or 270")
+        reader.bad(
+            "parts.csv",
+            line,
+            say("{row} is turned by {rotation}°", row=row["refdes"], rotation=rotation),
+            "use 0, 90, 180 or 270",
+        )
     return Part(
         row["refdes"],
         row["part"],
@@ -341,18 +403,32 @@ def _read_nets(
     for line, row in _csv_rows(reader, data, "nets.csv", ("net", "pins")):
         name = row["net"]
         if not name or name in nets:
-            what = f"net {name} is listed twice" if name else "a net has no name"
-            reader.bad("nets.csv", line, what, "give every net one line and its own name")
+            what = say("net {name} is listed twice", name=name) if name else say("a net has no name")
+            reader.bad("nets.csv", line, what, say("give every net one line and its own name"))
             continue
         pins = [pin for text in row["pins"].split() if (pin := _pin_ref(reader, line, name, text, parts)) is not None]
         for pin in pins:
             if pin in owner:
-                where = f"net {owner[pin]}" if owner[pin] != name else "the same net"
-                reader.bad("nets.csv", line, f"pin {pin[0]}.{pin[1]} of net {name} is already on {where}", "remove one")
+                where = say("net {owner}", owner=owner[pin]) if owner[pin] != name else say("the same net")
+                reader.bad(
+                    "nets.csv",
+                    line,
+                    say(
+                        "pin {pin}.{pin2} of net {name} is already on {where}",
+                        pin=pin[0],
+                        pin2=pin[1],
+                        name=name,
+                        where=where,
+                    ),
+                    say("remove one"),
+                )
             owner.setdefault(pin, name)
         if len(row["pins"].split()) < 2:
             reader.bad(
-                "nets.csv", line, f"net {name} is dangling: it joins fewer than two pins", "add pins or remove it"
+                "nets.csv",
+                line,
+                say("net {name} is dangling: it joins fewer than two pins", name=name),
+                say("add pins or remove it"),
             )
         nets[name] = tuple(pins)
     return tuple(nets.items())
@@ -363,18 +439,31 @@ def _pin_ref(
 ) -> BoardPin | None:
     match = _PIN.fullmatch(text)
     if not match:
-        reader.bad("nets.csv", line, f"“{text}” on net {net} is not a pin", "write REFDES.PIN, for instance 6A.24")
+        reader.bad(
+            "nets.csv",
+            line,
+            say("“{text}” on net {net} is not a pin", text=text, net=net),
+            say("write REFDES.PIN, for instance 6A.24"),
+        )
         return None
     refdes, pin = match[1], int(match[2])
     if refdes not in parts:
         reader.bad(
-            "nets.csv", line, f"net {net} names part {refdes}, which parts.csv does not list", "add it or correct"
+            "nets.csv",
+            line,
+            say("net {net} names part {refdes}, which parts.csv does not list", net=net, refdes=refdes),
+            say("add it or correct"),
         )
         return None
     count = _pin_count(reader, parts[refdes][1])
     if count is not None and not 1 <= pin <= count:
         reader.bad(
-            "nets.csv", line, f"{refdes} has {count} pins; net {net} asks for pin {pin}", "correct the pin number"
+            "nets.csv",
+            line,
+            say(
+                "{refdes} has {count} pins; net {net} asks for pin {pin}", refdes=refdes, count=count, net=net, pin=pin
+            ),
+            say("correct the pin number"),
         )
         return None
     return BoardPin(refdes, pin)
@@ -396,29 +485,54 @@ def _read_table(reader: DefectReader, table: dict[str, Any], text: str, name: st
     adapter: TypeAdapter[Any] = TypeAdapter(cls)
     items = table.get(name, [])
     if not isinstance(items, list):
-        reader.bad("board.toml", line_of(text, name, 0), f"“{name}” is written [{name}]", f"write [[{name}]]")
+        reader.bad(
+            "board.toml",
+            line_of(text, name, 0),
+            say("“{name}” is written [{name}]", name=name),
+            say("write [[{name}]]", name=name),
+        )
         return ()
     found = []
     for index, item in enumerate(items):
         if not isinstance(item, dict):
-            reader.bad("board.toml", line_of(text, name, 0), f"“{name}” holds {item!r}", f"write [[{name}]] tables")
+            reader.bad(
+                "board.toml",
+                line_of(text, name, 0),
+                say("“{name}” holds {item!r}", name=name, item=item),
+                say("write [[{name}]] tables", name=name),
+            )
             continue
         unknown = [key for key in item if key not in cls.__dataclass_fields__]  # type: ignore[attr-defined]
         for key in unknown:
             line = line_of(text, name, index, key)
-            known = ", ".join(cls.__dataclass_fields__)  # type: ignore[attr-defined]
-            reader.bad("board.toml", line, f"unknown key “{key}” in [[{name}]]", f"known: {known}")
+            known = joined(", ", cls.__dataclass_fields__)  # type: ignore[attr-defined]
+            reader.bad(
+                "board.toml",
+                line,
+                say("unknown key “{key}” in [[{name}]]", key=key, name=name),
+                say("known: {known}", known=known),
+            )
         try:
             row = adapter.validate_python(item)
             for key in [k for k, v in vars(row).items() if isinstance(v, float) and not math.isfinite(v)]:
                 line = line_of(text, name, index, key)
-                reader.bad("board.toml", line, f"[[{name}]] {key} is not a number", "write a number")
+                reader.bad(
+                    "board.toml",
+                    line,
+                    say("[[{name}]] {key} is not a number", name=name, key=key),
+                    say("write a number"),
+                )
             found.append(row)
         except ValidationError as error:
             for problem in error.errors():
                 key = str(problem["loc"][0]) if problem["loc"] else ""
                 line = line_of(text, name, index, key) or line_of(text, name, index)
-                reader.bad("board.toml", line, f"[[{name}]] {key}: {problem['msg']}", "correct the value")
+                reader.bad(
+                    "board.toml",
+                    line,
+                    say("[[{name}]] {key}: {problem}", name=name, key=key, problem=problem["msg"]),
+                    say("correct the value"),
+                )
     return tuple(found)
 
 
@@ -429,16 +543,23 @@ def _read_roms(
     for index, row in enumerate(rows):
         line, refdes, size = line_of(text, "rom", index), row.refdes, row.size
         if refdes not in parts:
-            what = f"[[rom]] names part {refdes or '(none)'}, which parts.csv does not list"
-            reader.bad("board.toml", line, what, "add it")
+            what = say("[[rom]] names part {refdes}, which parts.csv does not list", refdes=refdes or "(none)")
+            reader.bad("board.toml", line, what, say("add it"))
         if any(slot.refdes == refdes for slot in slots):
-            reader.bad("board.toml", line, f"ROM slot {refdes} is listed twice", "remove one")
+            reader.bad("board.toml", line, say("ROM slot {refdes} is listed twice", refdes=refdes), say("remove one"))
         if size <= 0 or size & (size - 1):
-            reader.bad("board.toml", line, f"ROM slot {refdes} has size {size}", "give a power of two in bytes")
+            reader.bad(
+                "board.toml",
+                line,
+                say("ROM slot {refdes} has size {size}", refdes=refdes, size=size),
+                say("give a power of two in bytes"),
+            )
             size = 1
         if row.lanes not in (1, 2, 4) or not 0 <= row.lane < row.lanes:
-            what = f"ROM slot {refdes} is byte lane {row.lane} of {row.lanes}"
-            reader.bad("board.toml", line, what, "`lanes` is 1, 2 or 4, and `lane` counts from 0")
+            what = say(
+                "ROM slot {refdes} is byte lane {lane} of {lanes}", refdes=refdes, lane=row.lane, lanes=row.lanes
+            )
+            reader.bad("board.toml", line, what, say("`lanes` is 1, 2 or 4, and `lane` counts from 0"))
         sums = tuple(
             (firmware, tuple(sorted(_slot_sums(reader, line, refdes, digests))))
             for firmware, digests in row.sums.items()
@@ -453,13 +574,18 @@ def _slot_sums(reader: DefectReader, line: int, refdes: str, digests: Mapping[st
     for written, value in digests.items():
         algorithm = canonical(written)
         if algorithm is None:
-            what = f"ROM slot {refdes}: unknown checksum “{written}”"
-            reader.bad("board.toml", line, what, f"known: {known_algorithms()}")
+            what = say("ROM slot {refdes}: unknown checksum “{written}”", refdes=refdes, written=written)
+            reader.bad("board.toml", line, what, say("known: {known_algorithms}", known_algorithms=known_algorithms()))
             continue
         checked = checked_digest(str(value), algorithm, filled=False)
         if checked is None:
-            what = f"ROM slot {refdes}: {algorithm} is not {digest_length(algorithm)} hex digits"
-            reader.bad("board.toml", line, what, "copy it again")
+            what = say(
+                "ROM slot {refdes}: {algorithm} is not {digest_length} hex digits",
+                refdes=refdes,
+                algorithm=algorithm,
+                digest_length=digest_length(algorithm),
+            )
+            reader.bad("board.toml", line, what, say("copy it again"))
         else:
             good.append((algorithm, checked))
     return good

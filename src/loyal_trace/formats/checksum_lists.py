@@ -12,6 +12,7 @@ from typing import Any
 from loyal_trace.core.roms.digests import DIGEST_LENGTHS, canonical, checked_digest, digest_length, known_algorithms
 from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, base_name, checksums_from_mapping
 from loyal_trace.core.vocabulary.errors import UserFileError
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.formats.rom_files import read_file
 
 SURE_ENDINGS = (".sfv", ".md5", ".sha1", ".sha256", ".crc", ".crc32")  # such a file is a list of sums or broken
@@ -23,7 +24,7 @@ _TAGGED = re.compile(r"([A-Za-z0-9/_ =-]+?) ?\((.+)\) = (?:0x)?([0-9A-Fa-f]+)")
 _SFV = re.compile(r"(.+?)\s+([0-9A-Fa-f]{8})")
 
 DEFAULT_COLUMNS: Mapping[str, tuple[str, ...]] = {
-    "name": ("name", "file", "filename", "file name", "image"),
+    "name": ("name", "file", "filename", say("file name"), "image"),
     "size": ("size", "bytes", "length"),
     "firmware": ("firmware", "revision", "rev", "version", "set"),
     "place": ("place", "slot", "socket", "refdes", "location"),
@@ -31,9 +32,9 @@ DEFAULT_COLUMNS: Mapping[str, tuple[str, ...]] = {
     "md5": ("md5",),
     "sha1": ("sha1", "sha-1"),
     "sha256": ("sha256", "sha-256"),
-    "sum8": ("sum8", "sum 8", "8-bit sum"),
-    "sum16": ("sum16", "sum 16", "16-bit sum", "checksum"),
-    "sum32": ("sum32", "sum 32", "32-bit sum"),
+    "sum8": ("sum8", "sum 8", say("8-bit sum")),
+    "sum16": ("sum16", "sum 16", say("16-bit sum"), "checksum"),
+    "sum32": ("sum32", "sum 32", say("32-bit sum")),
 }
 
 
@@ -54,9 +55,9 @@ def decode_text(data: bytes, place: str) -> str:
         try:
             return data.decode("utf-16")
         except UnicodeDecodeError:
-            raise UserFileError(place, "is not text in UTF-16, as its first bytes say") from None
+            raise UserFileError(place, say("is not text in UTF-16, as its first bytes say")) from None
     if b"\0" in data:
-        raise UserFileError(place, "is a binary file, not a list of checksums")
+        raise UserFileError(place, say("is a binary file, not a list of checksums"))
     try:
         return data.decode("utf-8-sig")
     except UnicodeDecodeError:
@@ -88,7 +89,9 @@ def parse_sums(data: bytes, name: str, columns: Mapping[str, str] | None = None)
         known = gathered.setdefault((row.name, row.firmware), row)
         known.digests.update(row.digests)
     if not gathered:
-        raise UserFileError(name, "holds no checksums", "give a file in the style of sha1sum, SFV, CSV or JSON")
+        raise UserFileError(
+            name, say("holds no checksums"), say("give a file in the style of sha1sum, SFV, CSV or JSON")
+        )
     return ChecksumList(
         (
             KnownChecksum(r.name, checksums_from_mapping(r.digests), r.size, r.firmware, r.place)
@@ -109,7 +112,7 @@ def _plain_rows(text: str, name: str, sfv: bool) -> list[_Line]:
     for number, raw in enumerate(text.splitlines(), start=1):
         line = raw.strip()
         if line and not line.startswith((";", "#")):
-            rows.append(_plain_row(line, f"{name}, line {number}", sfv))
+            rows.append(_plain_row(line, say("{name}, line {number}", name=name, number=number), sfv))
     shared = {base_name(r.name) for r in rows if [base_name(q.name) for q in rows].count(base_name(r.name)) > 1}
     several = len({_folder_firmware(r.name) for r in rows}) > 1 and bool(shared)
     for row in rows:
@@ -130,11 +133,11 @@ def _plain_row(line: str, where: str, sfv: bool) -> _Line:
     if typed is not None:
         return typed
     if plain and not sfv:
-        what = f"a checksum of {len(plain[1])} hex digits has the length of no known algorithm"
-        raise UserFileError(where, what, f"known: {known_algorithms()}")
+        what = say("a checksum of {count} hex digits has the length of no known algorithm", count=len(plain[1]))
+        raise UserFileError(where, what, say("known: {known_algorithms}", known_algorithms=known_algorithms()))
     if re.match(r"[A-Za-z0-9/_-]+ \(.*\) = ", line):
-        raise UserFileError(where, "has a checksum that is not hexadecimal")
-    raise UserFileError(where, f"“{line[:60]}” is not a line of a checksum list")
+        raise UserFileError(where, say("has a checksum that is not hexadecimal"))
+    raise UserFileError(where, say("“{line}” is not a line of a checksum list", line=line[:60]))
 
 
 def _typed_row(line: str) -> _Line | None:
@@ -164,10 +167,22 @@ def _is_size(word: str) -> bool:
 def _checked(value: str, algorithm: str, where: str) -> str:
     length = digest_length(algorithm)
     if length is None:
-        raise UserFileError(where, f"unknown checksum algorithm “{algorithm}”", f"known: {known_algorithms()}")
+        raise UserFileError(
+            where,
+            say("unknown checksum algorithm “{algorithm}”", algorithm=algorithm),
+            say("known: {known_algorithms}", known_algorithms=known_algorithms()),
+        )
     text = checked_digest(value, algorithm)
     if text is None:
-        raise UserFileError(where, f"“{value[:70]}” is not a {algorithm} of {length} hex digits")
+        raise UserFileError(
+            where,
+            say(
+                "“{value}” is not a {algorithm} of {length} hex digits",
+                value=value[:70],
+                algorithm=algorithm,
+                length=length,
+            ),
+        )
     return text
 
 
@@ -192,23 +207,34 @@ def _csv_rows(text: str, name: str, columns: Mapping[str, str] | None) -> list[_
     reader = csv.DictReader(io.StringIO(text, newline=""), delimiter=delimiter)
     try:
         mapping = map_columns(reader.fieldnames or (), columns)
-        return [_mapped(row, mapping, f"{name}, line {reader.line_num}") for row in reader if any(row.values())]
+        return [
+            _mapped(row, mapping, say("{name}, line {line_num}", name=name, line_num=reader.line_num))
+            for row in reader
+            if any(row.values())
+        ]
     except csv.Error as error:
-        raise UserFileError(f"{name}, line {reader.line_num}", f"is not readable CSV ({error})") from None
+        raise UserFileError(
+            say("{name}, line {line_num}", name=name, line_num=reader.line_num),
+            say("is not readable CSV ({error})", error=error),
+        ) from None
 
 
 def _json_rows(text: str, name: str, columns: Mapping[str, str] | None) -> list[_Line]:
     try:
         found: Any = json.loads(text)
     except (ValueError, RecursionError) as error:
-        raise UserFileError(name, f"is not readable JSON ({error})") from None
+        raise UserFileError(name, say("is not readable JSON ({error})", error=error)) from None
     if isinstance(found, dict):
         inner = next((v for v in found.values() if isinstance(v, list)), None)
         found = inner if inner is not None else [{"name": k, **v} for k, v in found.items() if isinstance(v, dict)]
     if not isinstance(found, list) or not all(isinstance(item, dict) for item in found):
-        raise UserFileError(name, "is JSON, but not a list of objects with a name and checksums")
+        raise UserFileError(name, say("is JSON, but not a list of objects with a name and checksums"))
     return [
-        _mapped({str(k): v for k, v in item.items()}, map_columns(map(str, item), columns), f"{name}, item {number}")
+        _mapped(
+            {str(k): v for k, v in item.items()},
+            map_columns(map(str, item), columns),
+            say("{name}, item {number}", name=name, number=number),
+        )
         for number, item in enumerate(found, start=1)
     ]
 
@@ -220,11 +246,15 @@ def _mapped(row: Mapping[str, Any], mapping: Mapping[str, str], where: str) -> _
 
     title = cell("name") or cell("place")
     if not title:
-        raise UserFileError(where, "has no name", "map a column to “name”")
+        raise UserFileError(where, say("has no name"), say("map a column to “name”"))
     digests = {a: _checked(cell(a), a, where) for a in mapping if digest_length(a) and cell(a)}
     if not digests:
-        raise UserFileError(where, f"“{title}” has no checksum", f"map a column to one of {known_algorithms()}")
+        raise UserFileError(
+            where,
+            say("“{title}” has no checksum", title=title),
+            say("map a column to one of {known_algorithms}", known_algorithms=known_algorithms()),
+        )
     size_text = cell("size")
     if size_text and not size_text.isdecimal():
-        raise UserFileError(where, f"“{size_text}” is not a size in bytes")
+        raise UserFileError(where, say("“{size_text}” is not a size in bytes", size_text=size_text))
     return _Line(title, cell("firmware"), cell("place"), int(size_text) if size_text else None, digests)

@@ -5,6 +5,7 @@ import io
 
 from loyal_trace.core.parts.capacitors import StockItem
 from loyal_trace.core.vocabulary.errors import RequestError, UserFileError
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import parse_quantity
 from loyal_trace.formats.checksum_lists import decode_text
 
@@ -15,8 +16,14 @@ def parse_drawer(data: bytes, name: str = "drawer.csv") -> tuple[StockItem, ...]
     """Reads `number,kind,count,value,voltage,technology,diameter,height,pitch,place,state`; only number is needed."""
     rows = csv.DictReader(io.StringIO(decode_text(data, name), newline=""))
     if "number" not in (rows.fieldnames or ()):
-        raise UserFileError(f"{name}, line 1", "has no column “number”", "name the columns in the first line")
-    return tuple(_item(row, f"{name}, line {rows.line_num}") for row in rows if row.get("number"))
+        raise UserFileError(
+            say("{name}, line 1", name=name), say("has no column “number”"), say("name the columns in the first line")
+        )
+    return tuple(
+        _item(row, say("{name}, line {line_num}", name=name, line_num=rows.line_num))
+        for row in rows
+        if row.get("number")
+    )
 
 
 def _item(row: dict[str, str], where: str) -> StockItem:
@@ -29,7 +36,9 @@ def _item(row: dict[str, str], where: str) -> StockItem:
 
     state = (row.get("state") or "unknown").strip()
     if state not in _STATES:
-        raise UserFileError(where, f"state “{state}” is not one of {', '.join(_STATES)}")
+        raise UserFileError(
+            where, say("state “{state}” is not one of {states}", state=state, states=joined(", ", _STATES))
+        )
     return StockItem(
         row["number"].strip(),
         (row.get("kind") or "chip").strip(),

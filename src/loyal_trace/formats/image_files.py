@@ -6,6 +6,7 @@ from pathlib import Path
 import numpy as np
 
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.formats.whole_file import write_whole
 
 HEX_ENDINGS, SREC_ENDINGS = (".hex", ".ihx", ".ihex"), (".srec", ".s19", ".s28", ".s37", ".mot")
@@ -39,9 +40,16 @@ def swap(data: bytes, what: str) -> bytes:
     array = np.frombuffer(data, dtype=np.uint8)
     need = {"bytes": 2, "words": 4, "halves": 2}.get(what, 1)
     if what not in SWAPS:
-        raise RequestError(f"“{what}” cannot be exchanged (known: {', '.join(SWAPS)})")
+        raise RequestError(say("“{what}” cannot be exchanged (known: {swaps})", what=what, swaps=joined(", ", SWAPS)))
     if len(data) % need:
-        raise RequestError(f"{len(data):,} bytes cannot be exchanged by {what}: the size is not a multiple of {need}")
+        raise RequestError(
+            say(
+                "{count:,} bytes cannot be exchanged by {what}: the size is not a multiple of {need}",
+                count=len(data),
+                what=what,
+                need=need,
+            )
+        )
     if what == "bytes":
         return array.reshape(-1, 2)[:, ::-1].tobytes()
     if what == "words":
@@ -56,20 +64,20 @@ def swap(data: bytes, what: str) -> bytes:
 def interleave(images: Sequence[bytes]) -> bytes:
     """Lanes woven together, first image first; RequestError when they differ in size."""
     if len({len(image) for image in images}) != 1:
-        raise RequestError("byte lanes of one image have one size; these differ")
+        raise RequestError(say("byte lanes of one image have one size; these differ"))
     return np.column_stack([np.frombuffer(image, dtype=np.uint8) for image in images]).tobytes()
 
 
 def lanes(data: bytes, count: int) -> tuple[bytes, ...]:
     """An image taken apart into lanes; RequestError when the size does not divide."""
     if count < 2 or len(data) % count:
-        raise RequestError(f"{len(data):,} bytes do not divide into {count} byte lanes")
+        raise RequestError(say("{count:,} bytes do not divide into {count2} byte lanes", count=len(data), count2=count))
     return tuple(data[number::count] for number in range(count))
 
 
 def split(data: bytes, count: int) -> tuple[bytes, ...]:
     """An image cut into equal pieces; RequestError when the size does not divide."""
     if count < 2 or len(data) % count:
-        raise RequestError(f"{len(data):,} bytes do not divide into {count} pieces")
+        raise RequestError(say("{count:,} bytes do not divide into {count2} pieces", count=len(data), count2=count))
     size = len(data) // count
     return tuple(data[n * size : (n + 1) * size] for n in range(count))

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from loyal_trace.core.vocabulary.errors import UserFileError
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.formats.part_table import TITLES, guess_columns, places_in, read_table
 from loyal_trace.formats.rom_files import read_file
 
@@ -39,8 +40,12 @@ def read_part_list(path: Path) -> tuple[ListedPart, ...]:
     table = read_table(read_file(path), name)
     columns = guess_columns(table)
     if "refdes" not in columns or "part" not in columns:
-        known = f"{', '.join(TITLES['refdes'])}; {', '.join(TITLES['part'])}"
-        raise UserFileError(f"{name}, line 1", "has no columns for place and part", f"titles known: {known}")
+        known = say("{titles}; {titles2}", titles=joined(", ", TITLES["refdes"]), titles2=joined(", ", TITLES["part"]))
+        raise UserFileError(
+            say("{name}, line 1", name=name),
+            say("has no columns for place and part"),
+            say("titles known: {known}", known=known),
+        )
     place, part = columns["refdes"], columns["part"]
     found: dict[str, ListedPart] = {}
     for line, row in enumerate(table.rows[1:], start=table.first_line + 1):
@@ -48,8 +53,12 @@ def read_part_list(path: Path) -> tuple[ListedPart, ...]:
             continue
         for refdes in places_in(row[place]):
             if refdes in found:
-                raise UserFileError(f"{name}, line {line}", f"{refdes} is listed twice", "remove one of the two")
+                raise UserFileError(
+                    say("{name}, line {line}", name=name, line=line),
+                    say("{refdes} is listed twice", refdes=refdes),
+                    say("remove one of the two"),
+                )
             found[refdes] = ListedPart(refdes, row[part])
     if not found:
-        raise UserFileError(name, "lists no parts", "one line a part, with its place")
+        raise UserFileError(name, say("lists no parts"), say("one line a part, with its place"))
     return tuple(found.values())

@@ -14,6 +14,7 @@ from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.parts.marking import capacitor_marking
 from loyal_trace.core.vocabulary.errors import RequestError, UserFileError
 from loyal_trace.core.vocabulary.identity import natural_key
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import parse_quantity
 from loyal_trace.formats.checksum_lists import delimiter_of
 
@@ -22,13 +23,13 @@ TITLES: Mapping[str, tuple[str, ...]] = {
     "refdes": ("refdes", "ref", "refs", "reference", "references", "designator", "designation", "place", "position",
                "location", "parts",
                "referenz", "bauteilnummer"),
-    "part": ("part", "part number", "partnumber", "mpn", "number", "type", "device", "chip", "description", "name",
+    "part": ("part", say("part number"), "partnumber", "mpn", "number", "type", "device", "chip", "description", "name",
              "bauteil", "beschreibung"),
     "value": ("value", "val", "wert", "valeur"),
     "package": ("package", "footprint", "case", "housing", "body", "gehäuse"),
     "kind": ("kind", "class", "category"),
-    "x": ("x", "pos x", "posx", "mid x", "center-x(mm)", "x (mm)"),
-    "y": ("y", "pos y", "posy", "mid y", "center-y(mm)", "y (mm)"),
+    "x": ("x", say("pos x"), "posx", say("mid x"), "center-x(mm)", "x (mm)"),
+    "y": ("y", say("pos y"), "posy", say("mid y"), "center-y(mm)", "y (mm)"),
     "rotation": ("rotation", "rot", "angle"),
     "voltage": ("voltage", "volt", "rating"),
     "socketed": ("socketed", "socket"),
@@ -60,9 +61,9 @@ class PartTable:
 def read_table(data: bytes, name: str, encoding: str = "") -> PartTable:
     """The table in a file, decoded as asked, else as the first of `ENCODINGS` that fits; UserFileError otherwise."""
     if not data.strip():
-        raise UserFileError(name, "the file is empty", "export the list again")
+        raise UserFileError(name, say("the file is empty"), say("export the list again"))
     if b"\0" in data and not data.startswith((b"\xff\xfe", b"\xfe\xff")):
-        raise UserFileError(name, "is not text", "save the spreadsheet as CSV")
+        raise UserFileError(name, say("is not text"), say("save the spreadsheet as CSV"))
     tried = [encoding] if encoding else _likely(data)
     for one in tried:
         try:
@@ -70,7 +71,9 @@ def read_table(data: bytes, name: str, encoding: str = "") -> PartTable:
         except (UnicodeDecodeError, LookupError):
             continue
         return _table(text, name, one)
-    raise UserFileError(name, f"is not text in {' or '.join(tried)}", "choose another encoding")
+    raise UserFileError(
+        name, say("is not text in {tried}", tried=joined(" or ", tried)), say("choose another encoding")
+    )
 
 
 def _likely(data: bytes) -> list[str]:
@@ -80,14 +83,16 @@ def _likely(data: bytes) -> list[str]:
 def _table(text: str, name: str, encoding: str) -> PartTable:
     lines = text.splitlines()
     if not text.strip():
-        raise UserFileError(name, "the file is empty", "export the list again")
+        raise UserFileError(name, say("the file is empty"), say("export the list again"))
     first = next((number for number, line in enumerate(lines) if line.strip()), 0)
     body = "\n".join(lines[first:])
     delimiter = delimiter_of(lines[first])
     try:
         rows = [tuple(cell.strip() for cell in row) for row in csv.reader(io.StringIO(body), delimiter=delimiter)]
     except csv.Error as error:
-        raise UserFileError(name, f"is not readable CSV ({error})", "export the list again") from None
+        raise UserFileError(
+            name, say("is not readable CSV ({error})", error=error), say("export the list again")
+        ) from None
     return PartTable(tuple(rows), encoding, delimiter, first + 1)
 
 
@@ -136,16 +141,20 @@ def board_from_table(
     at column 5, row C, and everything else in rows.
     """
     if "refdes" not in columns or ("part" not in columns and "value" not in columns):
-        raise RequestError("choose the column of the places and the one of the parts")
+        raise RequestError(say("choose the column of the places and the one of the parts"))
     rows: dict[str, dict[str, str]] = {}
     for line, cells in enumerate(table.rows[1:], start=table.first_line + 1):
         told = {field: cells[column] for field, column in columns.items() if column < len(cells)}
         for refdes in places_in(told.get("refdes", "")):
             if refdes in rows:
-                raise UserFileError(f"{name}, line {line}", f"{refdes} is listed twice", "remove one of the two")
+                raise UserFileError(
+                    say("{name}, line {line}", name=name, line=line),
+                    say("{refdes} is listed twice", refdes=refdes),
+                    say("remove one of the two"),
+                )
             rows[refdes] = _part_row(refdes, told, library)
     if not rows:
-        raise UserFileError(name, "lists no parts", "choose the column that holds the places")
+        raise UserFileError(name, say("lists no parts"), say("choose the column that holds the places"))
     width, height = _put_in_place(rows)
     return {
         "board.toml": _toml(board_id, name, width, height).encode(),
@@ -163,7 +172,7 @@ def _part_row(refdes: str, told: Mapping[str, str], library: ChipLibrary) -> dic
     # A cell such as 100u 16V holds the value and its rating; a column of its own counts before it.
     marked = capacitor_marking(told.get("value") or number) if kind == "capacitor" else None
     if marked is not None and marked.voltage is not None:
-        told = {"voltage": f"{marked.voltage:g}", **{k: v for k, v in told.items() if v}}
+        told = {"voltage": say("{voltage:g}", voltage=marked.voltage), **{k: v for k, v in told.items() if v}}
     unit = {"capacitor": "F", "resistor": "Ω", "crystal": "Hz", "fuse": "A"}.get(kind)
     value = _number(told.get("value") or told.get("part", ""), unit) if unit else ""
     value = str(marked.value) if marked is not None and marked.value is not None else value
@@ -216,13 +225,19 @@ def _shifted(rows: Mapping[str, dict[str, str]], axis: str) -> float:
     """Moves all parts inside the board along one axis; returns its length (mm)."""
     least = min(0.0, min(float(row[axis]) for row in rows.values()) - _MARGIN)
     for row in rows.values():
-        row[axis] = f"{float(row[axis]) - least:g}"
+        row[axis] = say("{float:g}", float=float(row[axis]) - least)
     return min(1990.0, max(float(row[axis]) for row in rows.values()) + _MARGIN)
 
 
 def _toml(board_id: str, name: str, width: float, height: float) -> str:
     quoted = name.replace("\\", " ").replace('"', "'")
-    return f'[board]\nformat = 1\nid = "{board_id}"\nname = "{quoted}"\nwidth = {width:g}\nheight = {height:g}\n'
+    return say(
+        '[board]\nformat = 1\nid = "{board_id}"\nname = "{quoted}"\nwidth = {width:g}\nheight = {height:g}\n',
+        board_id=board_id,
+        quoted=quoted,
+        width=width,
+        height=height,
+    )
 
 
 def _csv(rows: Iterable[dict[str, str]]) -> str:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from loyal_trace.core.vocabulary.errors import UserFileError
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.formats.rom_files import PHOTO_ENDINGS, read_file
 
 _MOST_PIXELS = 120_000_000
@@ -47,20 +48,27 @@ def upright(data: bytes, place: str, longest: int = 0) -> Pixels:
     from PIL import Image, ImageOps, UnidentifiedImageError
 
     if not data:
-        raise UserFileError(place, "the file is empty", "copy the photo again")
+        raise UserFileError(place, say("the file is empty"), say("copy the photo again"))
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("error", Image.DecompressionBombWarning)
             with Image.open(io.BytesIO(data)) as picture:
                 if picture.width * picture.height > _MOST_PIXELS:
-                    raise UserFileError(place, f"has {picture.width} × {picture.height} pixels, more than the limit")
+                    raise UserFileError(
+                        place,
+                        say(
+                            "has {width} × {height} pixels, more than the limit",
+                            width=picture.width,
+                            height=picture.height,
+                        ),
+                    )
                 turned = ImageOps.exif_transpose(picture).convert("RGB")
     except UnidentifiedImageError:
-        raise UserFileError(place, "is not a photo that can be read", "save it as JPEG or PNG") from None
+        raise UserFileError(place, say("is not a photo that can be read"), say("save it as JPEG or PNG")) from None
     except (Image.DecompressionBombWarning, Image.DecompressionBombError):
-        raise UserFileError(place, "has more pixels than the limit", "nothing was kept") from None
+        raise UserFileError(place, say("has more pixels than the limit"), say("nothing was kept")) from None
     except (OSError, SyntaxError, ValueError, EOFError) as error:
-        raise UserFileError(place, f"the photo is damaged ({error})", "copy it again") from None
+        raise UserFileError(place, say("the photo is damaged ({error})", error=error), say("copy it again")) from None
     if longest and max(turned.size) > longest:
         turned.thumbnail((longest, longest))
     return Pixels(turned.width, turned.height, turned.tobytes())

@@ -8,6 +8,7 @@ from pathlib import Path
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.boards.supplies import ChainPoint
 from loyal_trace.core.vocabulary.errors import RequestError, UserFileError
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.units import parse_reading
 from loyal_trace.formats.checksum_lists import decode_text, delimiter_of
@@ -29,37 +30,51 @@ def read_readings(path: Path, board: BoardDefinition) -> tuple[Reading, ...]:
     name = str(path)
     text = decode_text(read_file(path), name)
     if not text.strip():
-        raise UserFileError(name, "the file is empty", "write a line point,quantity,value and the readings below it")
+        raise UserFileError(
+            name, say("the file is empty"), say("write a line point,quantity,value and the readings below it")
+        )
     first = text.splitlines()[0]
     rows = csv.reader(io.StringIO(text), delimiter=delimiter_of(first))
     head = [cell.strip().lower() for cell in next(rows)]
     if any(column not in head for column in _COLUMNS):
-        raise UserFileError(f"{name}, line 1", "lacks a column point, quantity or value", "name them in the first line")
+        raise UserFileError(
+            say("{name}, line 1", name=name),
+            say("lacks a column point, quantity or value"),
+            say("name them in the first line"),
+        )
     at = [head.index(column) for column in _COLUMNS]
     found = []
     for cells in rows:
-        where = f"{name}, line {rows.line_num}"
+        where = say("{name}, line {line_num}", name=name, line_num=rows.line_num)
         if not any(cell.strip() for cell in cells):
             continue
         if len(cells) <= max(at):
-            raise UserFileError(where, "has fewer cells than the first line", "write point, quantity and value")
+            raise UserFileError(
+                where, say("has fewer cells than the first line"), say("write point, quantity and value")
+            )
         found.append(_reading(board, where, *(cells[i].strip() for i in at)))
     if not found:
-        raise UserFileError(name, "holds no readings", "write one a line")
+        raise UserFileError(name, say("holds no readings"), say("write one a line"))
     return tuple(found)
 
 
 def _reading(board: BoardDefinition, where: str, point: str, quantity: str, value: str) -> Reading:
     here = [p for p in board.chain if p.point.lower() == point.lower()]
     if not here:
-        known = ", ".join(dict.fromkeys(p.point for p in board.chain)) or "none"
-        raise UserFileError(where, f"the board has no chain point “{point}”", f"known: {known}")
+        known = joined(", ", dict.fromkeys(p.point for p in board.chain)) or "none"
+        raise UserFileError(
+            where, say("the board has no chain point “{point}”", point=point), say("known: {known}", known=known)
+        )
     wanted = next((p for p in here if p.quantity == quantity.lower()), None)
     if wanted is None:
-        known = ", ".join(p.quantity for p in here)
-        raise UserFileError(where, f"“{quantity}” is not measured at {here[0].point}", f"known there: {known}")
+        known = joined(", ", (p.quantity for p in here))
+        raise UserFileError(
+            where,
+            say("“{quantity}” is not measured at {point}", quantity=quantity, point=here[0].point),
+            say("known there: {known}", known=known),
+        )
     try:
         number = parse_reading(value, Quantity(wanted.quantity).unit)
     except RequestError as error:
-        raise UserFileError(where, str(error), "write 4.62, 4.62 V, 12m or OL") from None
+        raise UserFileError(where, str(error), say("write 4.62, 4.62 V, 12m or OL")) from None
     return Reading(wanted, number)

@@ -32,6 +32,7 @@ from loyal_trace.core.roms.pieces import wholes_of
 from loyal_trace.core.roms.sets import RevisionMix, board_sums, revision_mix
 from loyal_trace.core.roms.verdicts import RomVerdict, accepted_verdict, judge, part_of_whole, settled_damage
 from loyal_trace.core.vocabulary.errors import UserFileError
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.formats.rom_files import ReadBuffer, image_paths, iter_images
 
 _WORKERS = 2
@@ -89,9 +90,13 @@ def _chip_key(image: RomImage, own: tuple[KnownChecksum, ...], root: str) -> str
     inside = image.source[len(root) :].replace("\\", "/").replace(": ", "/")
     folder = inside.rpartition("/")[0].rstrip("0123456789")
     if own:
-        return f"{folder}/{base_name(own[0].name)}"
+        return say("{folder}/{base_name}", folder=folder, base_name=base_name(own[0].name))
     stem, dot, ending = base_name(image.name).rpartition(".")
-    return f"{folder}/{without_read_number(stem if dot else ending)}"
+    return say(
+        "{folder}/{without_read_number}",
+        folder=folder,
+        without_read_number=without_read_number(stem if dot else ending),
+    )
 
 
 def checksums_of_board(board: BoardDefinition) -> ChecksumList:
@@ -143,7 +148,7 @@ class RomChecker:
         files = [(str(f), str(path if path.is_dir() else path.parent)) for path in paths for f in image_paths(path)]
         seen = list(self._seen(files))
         if not seen:
-            raise UserFileError("the given paths", "contain no files that could be ROM images")
+            raise UserFileError(say("the given paths"), say("contain no files that could be ROM images"))
         firmware = self._firmware or prevailing_firmware(one.accepting for one in seen if one.accepting)
         groups: dict[str, list[_Seen]] = {}
         for one in seen:

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from loyal_trace.core.roms.images import RomImage
 from loyal_trace.core.vocabulary.errors import UserFileError
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.formats.safe_zip import MAX_MEMBER_BYTES, zip_files
 
 _HEX_LINE = re.compile(rb":(?:[0-9A-Fa-f]{2}){5,}$")
@@ -56,11 +57,11 @@ def image_paths(path: Path) -> Iterator[Path]:
     elif path.exists():
         yield path
     else:
-        raise UserFileError(str(path), "there is no such file or folder")
+        raise UserFileError(str(path), say("there is no such file or folder"))
 
 
 def _raise(error: OSError) -> None:
-    raise UserFileError(str(error.filename), f"cannot be read ({error.strerror})")
+    raise UserFileError(str(error.filename), say("cannot be read ({strerror})", strerror=error.strerror))
 
 
 def _without_waiting(path: str, flags: int) -> int:
@@ -74,13 +75,16 @@ def read_file(path: Path) -> bytes:
         with open(path, "rb", buffering=0, opener=_without_waiting) as stream:
             found = os.fstat(stream.fileno())
             if not stat.S_ISREG(found.st_mode):
-                raise UserFileError(str(path), "is not a regular file")
+                raise UserFileError(str(path), say("is not a regular file"))
             if found.st_size > MAX_MEMBER_BYTES:
-                most = f"{MAX_MEMBER_BYTES >> 20} MiB"
-                raise UserFileError(str(path), f"is {found.st_size:,} bytes long, more than any ROM ({most})")
+                most = say("{max_member_bytes} MiB", max_member_bytes=MAX_MEMBER_BYTES >> 20)
+                raise UserFileError(
+                    str(path),
+                    say("is {st_size:,} bytes long, more than any ROM ({most})", st_size=found.st_size, most=most),
+                )
             return stream.read()
     except OSError as error:
-        raise UserFileError(str(path), f"cannot be read ({error.strerror})") from None
+        raise UserFileError(str(path), say("cannot be read ({strerror})", strerror=error.strerror)) from None
 
 
 class ReadBuffer:
@@ -104,7 +108,7 @@ class ReadBuffer:
             finally:
                 os.close(handle)
         except OSError as error:
-            raise UserFileError(path, f"cannot be read ({error.strerror})") from None
+            raise UserFileError(path, say("cannot be read ({strerror})", strerror=error.strerror)) from None
         return view if whole and 0 < len(view) <= _BUFFER and not _looks_encoded(bytes(view[:_LOOKED_AT])) else None
 
 
@@ -113,7 +117,7 @@ def iter_images(path: Path) -> Iterator[RomImage]:
     if path.name.lower().endswith(".zip"):
         for name, data in zip_files(path):
             if is_image_name(name):
-                yield decode_image(name, data, f"{path}: {name}")
+                yield decode_image(name, data, say("{path}: {name}", path=path, name=name))
     else:
         yield decode_image(path.name, read_file(path), str(path))
 
@@ -121,10 +125,10 @@ def iter_images(path: Path) -> Iterator[RomImage]:
 def decode_image(name: str, data: bytes, source: str) -> RomImage:
     """The image in the bytes of a file: HEX and S-record are recognised by ending or by look."""
     if not data:
-        raise UserFileError(source, "the file is empty", "read the chip again")
+        raise UserFileError(source, say("the file is empty"), say("read the chip again"))
     lower, look = name.lower(), _looks_encoded(data[:_LOOKED_AT])
     if lower.endswith(_HEX_ENDINGS) or look == "hex":
-        found, gaps = _decode_text(data, source, _HEX_LINE, "Intel HEX")
+        found, gaps = _decode_text(data, source, _HEX_LINE, say("Intel HEX"))
         return RomImage(name, found, source, gaps=gaps)
     if lower.endswith(_SREC_ENDINGS) or look == "srec":
         found, gaps = _decode_text(data, source, _SREC_LINE, "S-record")
@@ -151,25 +155,29 @@ def _decode_text(
     for number, line in enumerate(lines, start=1):
         if not line:
             continue
-        where = f"{source}, line {number}"
+        where = say("{source}, line {number}", source=source, number=number)
         if not pattern.match(line):
-            raise UserFileError(where, f"is not a whole {kind} record", "the file is damaged or cut short")
+            raise UserFileError(
+                where, say("is not a whole {kind} record", kind=kind), say("the file is damaged or cut short")
+            )
         _check_record(line, where, kind)
         ended = ended or (line[7:9] == b"01" if kind == "Intel HEX" else line[1:2] in b"56789")
     if not ended:
-        raise UserFileError(source, f"the {kind} file has no end record", "it was cut short; read the chip again")
+        raise UserFileError(
+            source, say("the {kind} file has no end record", kind=kind), say("it was cut short; read the chip again")
+        )
     text = "\n".join(line.decode("ascii") for line in lines if line)
     file = bincopy.BinFile()
     try:
         (file.add_ihex if kind == "Intel HEX" else file.add_srec)(text)
         if not len(file) or file.maximum_address - file.minimum_address > MAX_MEMBER_BYTES:
-            raise UserFileError(source, f"the {kind} records contain no valid range of data")
+            raise UserFileError(source, say("the {kind} records contain no valid range of data", kind=kind))
         start = file.minimum_address
         pieces = [(segment.minimum_address - start, segment.maximum_address - start) for segment in file.segments]
         gaps = tuple((a[1], b[0] - 1) for a, b in pairwise(pieces))
         return bytes(file.as_binary(padding=b"\xff")), gaps
     except (bincopy.Error, ValueError) as error:
-        raise UserFileError(source, f"the {kind} file cannot be read ({error})") from None
+        raise UserFileError(source, say("the {kind} file cannot be read ({error})", kind=kind, error=error)) from None
 
 
 def _check_record(line: bytes, where: str, kind: str) -> None:
@@ -180,6 +188,8 @@ def _check_record(line: bytes, where: str, kind: str) -> None:
     else:
         good_length, good_sum = len(body) == body[0] + 1, sum(body) & 0xFF == 0xFF
     if not good_length:
-        raise UserFileError(where, f"the {kind} record has the wrong length", "the file is damaged")
+        raise UserFileError(where, say("the {kind} record has the wrong length", kind=kind), say("the file is damaged"))
     if not good_sum:
-        raise UserFileError(where, f"the {kind} record fails its own checksum", "the file is damaged")
+        raise UserFileError(
+            where, say("the {kind} record fails its own checksum", kind=kind), say("the file is damaged")
+        )

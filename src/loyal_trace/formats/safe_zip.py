@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from pathlib import Path, PurePosixPath
 
 from loyal_trace.core.vocabulary.errors import UserFileError
+from loyal_trace.core.vocabulary.phrases import say
 
 MAX_MEMBERS = 20_000
 MAX_MEMBER_BYTES = 64 * 2**20
@@ -20,32 +21,42 @@ def checked_members(archive: zipfile.ZipFile, place: str) -> list[zipfile.ZipInf
     """All file members, after every name, size, ratio and type was found harmless; UserFileError otherwise."""
     members = archive.infolist()
     if len(members) > MAX_MEMBERS:
-        raise UserFileError(place, f"holds {len(members):,} files, more than {MAX_MEMBERS:,}", "nothing was read")
+        raise UserFileError(
+            place,
+            say("holds {count:,} files, more than {max_members:,}", count=len(members), max_members=MAX_MEMBERS),
+            say("nothing was read"),
+        )
     total = 0
     for member in members:
         _check_member(member, place)
         total += member.file_size
         if total > MAX_TOTAL_BYTES:
-            raise UserFileError(place, f"unpacks to more than {MAX_TOTAL_BYTES >> 20} MiB", "nothing was read")
+            raise UserFileError(
+                place,
+                say("unpacks to more than {max_total_bytes} MiB", max_total_bytes=MAX_TOTAL_BYTES >> 20),
+                say("nothing was read"),
+            )
     return [m for m in members if not m.is_dir()]
 
 
 def _check_member(member: zipfile.ZipInfo, place: str) -> None:
     name = member.filename.replace("\\", "/")
-    where = f"{place}, member “{member.filename}”"
+    where = say("{place}, member “{filename}”", place=place, filename=member.filename)
     path = PurePosixPath(name)
     if path.is_absolute() or ".." in path.parts or (len(name) > 1 and name[1] == ":"):
-        raise UserFileError(where, "the name leads outside the archive", "nothing was read")
+        raise UserFileError(where, say("the name leads outside the archive"), say("nothing was read"))
     if stat.S_ISLNK(member.external_attr >> 16):
-        raise UserFileError(where, "is a symbolic link", "pack the file itself; nothing was read")
+        raise UserFileError(where, say("is a symbolic link"), say("pack the file itself; nothing was read"))
     if member.flag_bits & 0x1:
-        raise UserFileError(where, "is encrypted", "unpack it with its password first")
+        raise UserFileError(where, say("is encrypted"), say("unpack it with its password first"))
     if member.file_size > MAX_MEMBER_BYTES:
         raise UserFileError(
-            where, f"unpacks to {member.file_size:,} bytes", "the limit for a ROM or a board is smaller"
+            where,
+            say("unpacks to {file_size:,} bytes", file_size=member.file_size),
+            say("the limit for a ROM or a board is smaller"),
         )
     if member.file_size > _RATIO_FREE_BYTES and member.file_size > MAX_RATIO * max(member.compress_size, 1):
-        raise UserFileError(where, "unpacks to more than 200 times its size", "nothing was read")
+        raise UserFileError(where, say("unpacks to more than 200 times its size"), say("nothing was read"))
 
 
 def read_member(archive: zipfile.ZipFile, member: zipfile.ZipInfo, place: str) -> bytes:
@@ -54,9 +65,15 @@ def read_member(archive: zipfile.ZipFile, member: zipfile.ZipInfo, place: str) -
         with archive.open(member) as stream:
             data = stream.read(member.file_size + 1)
     except (zipfile.BadZipFile, zlib.error, lzma.LZMAError, EOFError, RuntimeError, OSError) as error:
-        raise UserFileError(f"{place}, member “{member.filename}”", f"cannot be unpacked ({error})") from None
+        raise UserFileError(
+            say("{place}, member “{filename}”", place=place, filename=member.filename),
+            say("cannot be unpacked ({error})", error=error),
+        ) from None
     if len(data) != member.file_size:
-        raise UserFileError(f"{place}, member “{member.filename}”", "is not as long as the archive says")
+        raise UserFileError(
+            say("{place}, member “{filename}”", place=place, filename=member.filename),
+            say("is not as long as the archive says"),
+        )
     return data
 
 
@@ -65,7 +82,7 @@ def open_zip(path: Path) -> zipfile.ZipFile:
     try:
         return zipfile.ZipFile(path)
     except (zipfile.BadZipFile, OSError, ValueError) as error:
-        raise UserFileError(str(path), f"is not a readable zip ({error})") from None
+        raise UserFileError(str(path), say("is not a readable zip ({error})", error=error)) from None
 
 
 def zip_files(path: Path) -> Iterator[tuple[str, bytes]]:

@@ -5,6 +5,7 @@ from contextlib import suppress
 from pathlib import Path
 
 from loyal_trace.core.vocabulary.errors import MachineError
+from loyal_trace.core.vocabulary.phrases import say
 
 
 def write_whole(path: Path, data: bytes, what: str, make_folders: bool = False) -> None:
@@ -26,7 +27,14 @@ def write_whole(path: Path, data: bytes, what: str, make_folders: bool = False) 
     except OSError as error:
         with suppress(OSError):
             temporary.unlink()
-        raise MachineError(f"{path}: the {what} could not be written ({error.strerror}); nothing was changed") from None
+        raise MachineError(
+            say(
+                "{path}: the {what} could not be written ({strerror}); nothing was changed",
+                path=path,
+                what=what,
+                strerror=error.strerror,
+            )
+        ) from None
 
 
 def _sync_folder(folder: Path) -> None:

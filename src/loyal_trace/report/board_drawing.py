@@ -7,6 +7,7 @@ from loyal_trace.core.assess.assessment import Assessment
 from loyal_trace.core.assess.suspects import SHOWN_FROM
 from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.boards.outline import body_size
+from loyal_trace.core.vocabulary.phrases import say
 
 INK, PAPER, LINE, COPPER, GOOD, BAD = "#22303C", "#FBF8F1", "#D5CAB8", "#A0541A", "#2C7554", "#B0342A"
 
@@ -40,7 +41,9 @@ def draw_board(board_id: str, board: BoardDefinition, assessment: Assessment) ->
     fitted = {refdes for b, refdes in assessment.moment.snapshot.parts.fitted if b == board_id}
     suspects = {s.place[1] for s in assessment.suspects if s.place[0] == board_id and s.probability >= 10 * SHOWN_FROM}
     bodies = tuple(_body(part, fitted, suspects) for part in board.parts)
-    legend = f"{len(fitted)} replaced (filled), {len(suspects - fitted)} still suspect (crossed)"
+    legend = say(
+        "{count} replaced (filled), {count2} still suspect (crossed)", count=len(fitted), count2=len(suspects - fitted)
+    )
     return Drawing(board.title, board.width, board.height, bodies, legend)
 
 

@@ -14,6 +14,7 @@ from reportlab.pdfgen.canvas import Canvas
 
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.formats.whole_file import write_whole
 from loyal_trace.report.pdf import register_fonts
 
@@ -33,22 +34,33 @@ class Label:
 def labels_of(board: BoardDefinition, firmware: str = "") -> tuple[Label, ...]:
     """A label for every slot whose sums are known; RequestError when the firmware has to be said or is unknown."""
     if firmware and firmware not in {name for slot in board.rom_slots for name in slot.firmwares}:
-        raise RequestError(f"{board.title} has no checksums of firmware {firmware}")
+        raise RequestError(say("{title} has no checksums of firmware {firmware}", title=board.title, firmware=firmware))
     found = []
     for slot in board.rom_slots:
         contents = dict.fromkeys(digests for name, digests in slot.sums if not firmware or name == firmware)
         if len(contents) > 1:
-            names = ", ".join(slot.firmwares)
-            raise RequestError(f"{slot.refdes} differs between firmware {names}: name it with --firmware")
+            names = joined(", ", slot.firmwares)
+            raise RequestError(
+                say(
+                    "{refdes} differs between firmware {names}: name it with --firmware",
+                    refdes=slot.refdes,
+                    names=names,
+                )
+            )
         for digests in contents:
             known = dict(digests)
-            told = [f"CRC {known['crc32'].upper()}"] if "crc32" in known else []
-            told += [f"SHA1 {known['sha1'][:12]}"] if "sha1" in known else []
-            told += [f"{name} {value}" for name, value in digests if not told][:2]
-            about = " ".join(part for part in (slot.device, f"fw {firmware}" if firmware else "") if part)
-            found.append(Label(" ".join(p for p in (slot.label, slot.refdes) if p), about, tuple(told)))
+            told = [say("CRC {known}", known=known["crc32"].upper())] if "crc32" in known else []
+            told += [say("SHA1 {known}", known=known["sha1"][:12])] if "sha1" in known else []
+            told += [say("{name} {value}", name=name, value=value) for name, value in digests if not told][:2]
+            about = joined(
+                " ",
+                (part for part in (slot.device, say("fw {firmware}", firmware=firmware) if firmware else "") if part),
+            )
+            found.append(Label(joined(" ", (p for p in (slot.label, slot.refdes) if p)), about, tuple(told)))
     if not found:
-        raise RequestError(f"{board.title} lists no checksums for its ROM slots, so there are no labels to print")
+        raise RequestError(
+            say("{title} lists no checksums for its ROM slots, so there are no labels to print", title=board.title)
+        )
     return tuple(found)
 
 
@@ -87,4 +99,4 @@ def write_labels(path: Path, labels: Sequence[Label]) -> None:
         canvas.save()
         write_whole(path, target.getvalue(), "labels")
     else:
-        raise RequestError(f"{path.name}: labels are written as .pdf or .svg")
+        raise RequestError(say("{path}: labels are written as .pdf or .svg", path=path.name))

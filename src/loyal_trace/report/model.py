@@ -14,11 +14,12 @@ from loyal_trace.core.boards.revisions import label_words
 from loyal_trace.core.job.entries import Entry, describe, reading_words
 from loyal_trace.core.job.fold import live_of
 from loyal_trace.core.vocabulary.identity import PartRef, in_order
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import count_of, format_percent
 from loyal_trace.report.board_drawing import Drawing, draw_board
 from loyal_trace.report.times import local_time
 
-GOOD_ENOUGH = "good enough"
+GOOD_ENOUGH = say("good enough")
 _WORK = ("step_done", "removed", "fitted", "gave_back", "swapped", "trial", "worked")
 
 
@@ -51,7 +52,7 @@ def build_report(assessment: Assessment, entries: Sequence[Entry], made: datetim
     opened = state.opened
     live = [e for e in live_of(entries) if e.kind != "retracted"]
     return ReportModel(
-        opened.title if opened else "Job",
+        opened.title if opened else say("Job"),
         opened.number if opened else "",
         state.owner,
         local_time(made),
@@ -63,16 +64,18 @@ def build_report(assessment: Assessment, entries: Sequence[Entry], made: datetim
 
 def _summary(assessment: Assessment) -> tuple[str, ...]:
     state = assessment.moment.snapshot
-    lines = [f"Complaint: {state.complaint}" if state.complaint else "No complaint noted."]
+    lines = [
+        say("Complaint: {complaint}", complaint=state.complaint) if state.complaint else say("No complaint noted.")
+    ]
     gone = [s.text for s in state.proving.symptoms.values() if not s.present]
     still = [s.text for s in state.proving.symptoms.values() if s.present]
     if gone:
-        lines.append(f"Gone: {'; '.join(gone)}.")
+        lines.append(say("Gone: {gone}.", gone=joined("; ", gone)))
     if still:
-        lines.append(f"Still present or not tested again: {'; '.join(still)}.")
+        lines.append(say("Still present or not tested again: {still}.", still=joined("; ", still)))
     decided = state.paper.decisions.get(GOOD_ENOUGH)
     if decided:
-        lines.append(f"Good enough, by decision: {decided.choice}. {decided.reason}")
+        lines.append(say("Good enough, by decision: {choice}. {reason}", choice=decided.choice, reason=decided.reason))
     return tuple(lines)
 
 
@@ -86,19 +89,22 @@ def _sections(assessment: Assessment, live: Sequence[Entry], head: str) -> list[
         _parts(assessment),
         _starts(assessment),
         _tested(assessment),
-        Section("Not tested", tuple(f"{name}: {reason}" for name, reason in assessment.proof.not_tested)),
+        Section(
+            say("Not tested"),
+            tuple(say("{name}: {reason}", name=name, reason=reason) for name, reason in assessment.proof.not_tested),
+        ),
         _assumed(assessment),
         _left_alone(assessment),
         _not_home(assessment),
         _advice(assessment),
         _notes(live),
-        Section("Logbook", (f"Ends with {head}.",) if head else ()),
+        Section(say("Logbook"), (say("Ends with {head}.", head=head),) if head else ()),
     ]
 
 
 def _at(assessment: Assessment, board_id: str, place: str) -> str:
     """A place as the owner reads it: with the name of its board where there are several."""
-    return f"{board_prefix(assessment.moment.boards, board_id)}{place}"
+    return say("{board_prefix}{place}", board_prefix=board_prefix(assessment.moment.boards, board_id), place=place)
 
 
 def _boards(assessment: Assessment) -> Section:
@@ -109,26 +115,29 @@ def _boards(assessment: Assessment) -> Section:
         serial = choices.get(f"serial {board_id}", "")
         labels, warning = label_words(board, board_id, choices)
         told = [
-            f"serial {serial}" if serial else "",
-            *(f"{refdes} labelled “{text}”" for refdes, text in labels.items()),
+            say("serial {serial}", serial=serial) if serial else "",
+            *(say("{refdes} labelled “{text}”", refdes=refdes, text=text) for refdes, text in labels.items()),
         ]
         words = [piece for piece in (*told, warning) if piece]
         if words:
-            lines.append(f"{board.title}: {'; '.join(words)}.")
-    return Section("Boards", tuple(lines))
+            lines.append(say("{title}: {words}.", title=board.title, words=joined("; ", words)))
+    return Section(say("Boards"), tuple(lines))
 
 
 def _assumed(assessment: Assessment) -> Section:
     """What the plan rested on, and whether ringing it out bore that out."""
     found = assumptions(assessment.moment.snapshot)
-    return Section("Assumptions about the board", tuple(f"{a.name}: {a.verdict}, {a.reason}." for a in found))
+    return Section(
+        say("Assumptions about the board"),
+        tuple(say("{a}: {verdict}, {reason}.", a=a.name, verdict=a.verdict, reason=a.reason) for a in found),
+    )
 
 
 def _not_home(assessment: Assessment) -> Section:
     """What is left over, still off, missing, on a shelf or on loan."""
     state = assessment.moment.snapshot
     lines = dict.fromkeys((*left_over(state), *still_out(state), *(a.words for a in away(assessment.moment))))
-    return Section("Not complete", tuple(f"{line}." for line in lines))
+    return Section(say("Not complete"), tuple(say("{line}.", line=line) for line in lines))
 
 
 def _found(assessment: Assessment) -> Section:
@@ -136,13 +145,27 @@ def _found(assessment: Assessment) -> Section:
     for suspect in assessment.suspects:
         if suspect.probability >= 0.2 and suspect.against:
             board = assessment.moment.boards[suspect.place[0]].title
-            what = f"{board} {suspect.place[1]} ({suspect.what})"
-            lines.append(f"{what}, {format_percent(suspect.probability)}: {suspect.against[0].text}.")
+            what = say("{board} {place} ({suspect})", board=board, place=suspect.place[1], suspect=suspect.what)
+            lines.append(
+                say(
+                    "{what}, {probability}: {text}.",
+                    what=what,
+                    probability=format_percent(suspect.probability),
+                    text=suspect.against[0].text,
+                )
+            )
     fitted = assessment.moment.snapshot.parts.fitted
     for place, entry in fitted.items():
         if place[0] in assessment.moment.boards and replaced(assessment.moment, place):
-            lines.append(f"{assessment.moment.boards[place[0]].title} {place[1]}: repaired. {entry.note}".strip())
-    return Section("Found", tuple(lines))
+            lines.append(
+                say(
+                    "{title} {place}: repaired. {note}",
+                    title=assessment.moment.boards[place[0]].title,
+                    place=place[1],
+                    note=entry.note,
+                ).strip()
+            )
+    return Section(say("Found"), tuple(lines))
 
 
 def _roms(assessment: Assessment) -> Section:
@@ -150,7 +173,9 @@ def _roms(assessment: Assessment) -> Section:
     for place, slot in assessment.roms.items():
         why = slot.verdict.reason if slot.verdict else ""
         rows.append((_at(assessment, *place), slot.slot.device, slot.word, why))
-    title = "ROM contents" + (f", firmware {assessment.firmware}" if assessment.firmware else "")
+    title = say("ROM contents") + (
+        say(", firmware {firmware}", firmware=assessment.firmware) if assessment.firmware else ""
+    )
     return Section(title, (), tuple(rows) if len(rows) > 1 else (), (16, 14, 14, 56))
 
 
@@ -160,16 +185,18 @@ def _measured(assessment: Assessment) -> Section:
     for key, taken in assessment.moment.snapshot.readings.measured.items():
         after = reading_words(taken[-1]) if len(taken) > 1 else "–"
         rows.append((_at(assessment, key.board, key.point), key.quantity, reading_words(taken[0]), after))
-    return Section("Measured, before and after", (), tuple(rows) if len(rows) > 1 else (), (30, 30, 20, 20))
+    return Section(say("Measured, before and after"), (), tuple(rows) if len(rows) > 1 else (), (30, 30, 20, 20))
 
 
 def _done(assessment: Assessment, live: Sequence[Entry]) -> Section:
     work = [e for e in live if e.kind in _WORK]
     minutes = sum(record.minutes for record in assessment.moment.snapshot.parts.steps.values() if not record.skipped)
-    lines = [f"{local_time(e.time)} {_at(assessment, e.board, describe(e))}" for e in work]
+    lines = [
+        say("{local_time} {at}", local_time=local_time(e.time), at=_at(assessment, e.board, describe(e))) for e in work
+    ]
     if minutes:
-        lines.append(f"Bench time recorded for steps: {minutes:.0f} minutes.")
-    return Section("Done", tuple(lines))
+        lines.append(say("Bench time recorded for steps: {minutes:.0f} minutes.", minutes=minutes))
+    return Section(say("Done"), tuple(lines))
 
 
 def _parts(assessment: Assessment) -> Section:
@@ -187,13 +214,16 @@ def _parts(assessment: Assessment) -> Section:
                 (new.note if new else out.reason if out else ""),
             )
         )
-    return Section("Parts out and in", (), tuple(rows) if len(rows) > 1 else (), (16, 18, 18, 16, 32))
+    return Section(say("Parts out and in"), (), tuple(rows) if len(rows) > 1 else (), (16, 18, 18, 16, 32))
 
 
 def _notes(live: Sequence[Entry]) -> Section:
     """What was said in free words and of functions, as it was said."""
     said = [e for e in live if e.kind in ("note", "function", "pair", "control")]
-    return Section("Noted", tuple(f"{local_time(e.time)} {describe(e)}" for e in said))
+    return Section(
+        say("Noted"),
+        tuple(say("{local_time} {describe}", local_time=local_time(e.time), describe=describe(e)) for e in said),
+    )
 
 
 def _starts(assessment: Assessment) -> Section:
@@ -201,16 +231,26 @@ def _starts(assessment: Assessment) -> Section:
     before = tally.clean_before + tally.failed_before
     lines = []
     if before:
-        lines.append(f"Before the last change: {tally.clean_before} clean of {count_of(before, 'start')}.")
+        lines.append(
+            say(
+                "Before the last change: {clean_before} clean of {starts}.",
+                clean_before=tally.clean_before,
+                starts=count_of(before, "start"),
+            )
+        )
     if tally.clean + tally.failed:
         bound = format_percent(tally.upper)
-        since = f"Since then: {tally.clean} clean of {count_of(tally.clean + tally.failed, 'start')}."
-        since += f" At most {bound} of starts fail, with 95 % confidence." if tally.tells else ""
+        since = say(
+            "Since then: {clean} clean of {starts}.",
+            clean=tally.clean,
+            starts=count_of(tally.clean + tally.failed, "start"),
+        )
+        since += say(" At most {bound} of starts fail, with 95 % confidence.", bound=bound) if tally.tells else ""
         lines.append(since)
         if before:
             chance = format_percent(tally.chance)
-            lines.append(f"Probability of such an improvement by chance alone: {chance}.")
-    return Section("Starts", tuple(lines))
+            lines.append(say("Probability of such an improvement by chance alone: {chance}.", chance=chance))
+    return Section(say("Starts"), tuple(lines))
 
 
 def _tested(assessment: Assessment) -> Section:
@@ -218,18 +258,21 @@ def _tested(assessment: Assessment) -> Section:
     for item in assessment.proof.items:
         if item.status in ("passed", "failed"):
             rows.append((item.name, item.how, item.status, item.note))
-    return Section("Tested", (), tuple(rows) if len(rows) > 1 else (), (30, 36, 12, 22))
+    return Section(say("Tested"), (), tuple(rows) if len(rows) > 1 else (), (30, 36, 12, 22))
 
 
 def _left_alone(assessment: Assessment) -> Section:
     skipped = [s for s in assessment.plan.steps if s.skipped]
-    lines = [f"{s.what}: skipped. {assessment.moment.snapshot.parts.steps[s.id].note}".strip() for s in skipped]
-    lines += [f"{s.what}: not done. {s.reason}" for s in assessment.plan.steps if not s.done]
-    return Section("Left as it was, and why", tuple(lines))
+    lines = [
+        say("{s}: skipped. {note}", s=s.what, note=assessment.moment.snapshot.parts.steps[s.id].note).strip()
+        for s in skipped
+    ]
+    lines += [say("{s}: not done. {reason}", s=s.what, reason=s.reason) for s in assessment.plan.steps if not s.done]
+    return Section(say("Left as it was, and why"), tuple(lines))
 
 
 def _advice(assessment: Assessment) -> Section:
-    lines = [f"{thing.text} ({_at(assessment, *thing.place)})." for thing in assessment.next]
+    lines = [say("{thing} ({at}).", thing=thing.text, at=_at(assessment, *thing.place)) for thing in assessment.next]
     boards = assessment.moment.boards
     for board_id, board in boards.items():
         untouched = [
@@ -240,6 +283,12 @@ def _advice(assessment: Assessment) -> Section:
             and PartRef(board_id, part.refdes) not in assessment.moment.snapshot.parts.fitted
         ]
         if untouched:
-            places = ", ".join(in_order(untouched))
-            lines.append(f"{board.title}: measure these electrolytics at the next service ({places}).")
-    return Section("Advice", tuple(lines))
+            places = joined(", ", in_order(untouched))
+            lines.append(
+                say(
+                    "{title}: measure these electrolytics at the next service ({places}).",
+                    title=board.title,
+                    places=places,
+                )
+            )
+    return Section(say("Advice"), tuple(lines))

@@ -13,6 +13,8 @@ from reportlab.pdfbase.pdfmetrics import registerFont, registerFontFamily
 from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.platypus import Flowable, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
 
+from loyal_trace.core.vocabulary.phrases import joined
+from loyal_trace.language import localised, tr
 from loyal_trace.report.board_drawing import BAD, COPPER, INK, LINE, PAPER, Body, Drawing
 from loyal_trace.report.model import ReportModel, Section
 from loyal_trace.resources import read_bytes
@@ -104,10 +106,11 @@ def _table(section: Section) -> Table:
 def to_pdf(report: ReportModel) -> bytes:
     """The report as the bytes of a PDF file."""
     register_fonts()
+    report = localised(report)
     body, grey = _style("body", 9.5), _style("grey", 9, colour="#56636F")
     heading = _style("heading", 12.5, bold=True, before=12, colour=COPPER)
     bullet = ParagraphStyle("bullet", parent=body, leftIndent=10, bulletIndent=0)
-    head = " · ".join(text for text in (report.number, report.owner, report.made) if text)
+    head = joined(" · ", (text for text in (report.number, report.owner, report.made) if text))
     story: list[Any] = [Paragraph(escape(report.title), _style("title", 18, bold=True)), Spacer(1, 4)]
     story += [Paragraph(escape(head), grey), Spacer(1, 6)]
     story += [Paragraph(escape(line), body) for line in report.summary]
@@ -116,7 +119,7 @@ def to_pdf(report: ReportModel) -> bytes:
         story += [Paragraph(escape(line), bullet, bulletText="•") for line in section.lines]
         if section.table:
             story.append(_table(section))
-    story += [Paragraph("Board maps", heading), Spacer(1, 4), _maps(report)]
+    story += [Paragraph(tr("Board maps"), heading), Spacer(1, 4), _maps(report)]
     target = io.BytesIO()
     document = SimpleDocTemplate(
         target,

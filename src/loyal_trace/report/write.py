@@ -3,6 +3,7 @@
 from pathlib import Path
 
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.formats.whole_file import write_whole
 from loyal_trace.report.model import ReportModel
 
@@ -17,7 +18,9 @@ def report_bytes(model: ReportModel, file: Path) -> bytes:
         from loyal_trace.report.pdf import to_pdf
 
         return to_pdf(model)
-    raise RequestError(f"{file.name}: the report is written as .pdf or .html; give the file one of these endings")
+    raise RequestError(
+        say("{file}: the report is written as .pdf or .html; give the file one of these endings", file=file.name)
+    )
 
 
 def write_report(model: ReportModel, file: Path, make_folders: bool = False) -> int:

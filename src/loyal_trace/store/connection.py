@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import IO
 
 from loyal_trace.core.vocabulary.errors import MachineError, UserFileError
+from loyal_trace.core.vocabulary.phrases import say
 
 DATABASE = "workshop.sqlite3"
 HEAD = "0001"
@@ -23,13 +24,19 @@ def take_lock(folder: Path) -> IO[str]:
     try:
         handle = (folder / "lock").open("a")
     except OSError as error:
-        raise MachineError(f"{folder}: the store cannot be written ({error.strerror}); open it read-only") from None
+        raise MachineError(
+            say(
+                "{folder}: the store cannot be written ({strerror}); open it read-only",
+                folder=folder,
+                strerror=error.strerror,
+            )
+        ) from None
     try:
         fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except OSError:
         handle.close()
         raise StoreBusy(
-            f"{folder}: another Loyal Trace has this store open; close it, or look at it read-only"
+            say("{folder}: another Loyal Trace has this store open; close it, or look at it read-only", folder=folder)
         ) from None
     return handle
 
@@ -43,15 +50,19 @@ def speaking_plainly(place: Path) -> Iterator[None]:
         words = str(error).lower()
         if "full" in words:
             raise MachineError(
-                f"{place}: the disk is full; the last entry was not saved, all earlier ones are"
+                say("{place}: the disk is full; the last entry was not saved, all earlier ones are", place=place)
             ) from None
         if "readonly" in words or "read-only" in words:
-            raise MachineError(f"{place}: the store is read-only; nothing was changed") from None
+            raise MachineError(say("{place}: the store is read-only; nothing was changed", place=place)) from None
         if "malformed" in words or "not a database" in words or "disk image" in words:
             raise UserFileError(
-                str(place), f"the store is damaged ({words})", "it was left untouched; import your last job archives"
+                str(place),
+                say("the store is damaged ({words})", words=words),
+                say("it was left untouched; import your last job archives"),
             ) from None
-        raise MachineError(f"{place}: the store could not be used ({words}); earlier entries are kept") from None
+        raise MachineError(
+            say("{place}: the store could not be used ({words}); earlier entries are kept", place=place, words=words)
+        ) from None
 
 
 def open_database(folder: Path, read_only: bool) -> sqlite3.Connection:
@@ -84,7 +95,7 @@ def _version_on_disk(connection: sqlite3.Connection) -> str | None:
     if not names:
         return None
     if "alembic_version" not in names:
-        raise UserFileError(DATABASE, "is a database, but not of Loyal Trace", "choose another store folder")
+        raise UserFileError(DATABASE, say("is a database, but not of Loyal Trace"), say("choose another store folder"))
     row = connection.execute("SELECT version_num FROM alembic_version").fetchone()
     return str(row[0]) if row else None
 
@@ -95,10 +106,12 @@ def _bring_up_to_date(connection: sqlite3.Connection, place: Path, read_only: bo
     if found == HEAD:
         return
     if found is not None and (not found.isdecimal() or found > HEAD):
-        remedy = "update Loyal Trace; nothing was changed"
-        raise UserFileError(str(place), f"the store was written by a newer version (schema {found})", remedy)
+        remedy = say("update Loyal Trace; nothing was changed")
+        raise UserFileError(
+            str(place), say("the store was written by a newer version (schema {found})", found=found), remedy
+        )
     if read_only:
-        raise MachineError(f"{place}: there is no store here yet, and it was opened read-only")
+        raise MachineError(say("{place}: there is no store here yet, and it was opened read-only", place=place))
     _migrate(connection)
 
 

@@ -2,6 +2,8 @@
 
 import sqlalchemy as sa
 
+from loyal_trace.core.vocabulary.phrases import say
+
 metadata = sa.MetaData()
 
 jobs = sa.Table(
@@ -33,8 +35,12 @@ board_files = sa.Table(
 )
 
 APPEND_ONLY = (
-    "CREATE TRIGGER entries_no_update BEFORE UPDATE ON entries "
-    "BEGIN SELECT RAISE(ABORT, 'the logbook is append-only'); END",
-    "CREATE TRIGGER entries_no_delete BEFORE DELETE ON entries "
-    "BEGIN SELECT RAISE(ABORT, 'the logbook is append-only'); END",
+    say(
+        "CREATE TRIGGER entries_no_update BEFORE UPDATE ON entries "
+        "BEGIN SELECT RAISE(ABORT, 'the logbook is append-only'); END"
+    ),
+    say(
+        "CREATE TRIGGER entries_no_delete BEFORE DELETE ON entries "
+        "BEGIN SELECT RAISE(ABORT, 'the logbook is append-only'); END"
+    ),
 )

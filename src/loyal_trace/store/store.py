@@ -11,17 +11,18 @@ from typing import Self
 from loyal_trace.core.job.chain import head_of
 from loyal_trace.core.job.entries import Entry, Imported, Opened, line_hash, read_entry, write_entry
 from loyal_trace.core.vocabulary.errors import MachineError, RequestError, UserFileError
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.formats.archive import JobArchive
 from loyal_trace.formats.whole_file import write_whole
 from loyal_trace.store.connection import DATABASE, open_database, speaking_plainly, take_lock
 
 _INSERT = "INSERT INTO entries (job, id, body) VALUES (?, ?, ?)"
 _INSERT_FILE = "INSERT INTO board_files (job, board, name, data) VALUES (?, ?, ?, ?)"
-_JOBS = """
+_JOBS = say("""
     SELECT jobs.id, jobs.title, jobs.opened, COUNT(entries.seq)
     FROM jobs LEFT JOIN entries ON entries.job = jobs.id
     GROUP BY jobs.id ORDER BY jobs.opened DESC, jobs.id
-"""
+""")
 
 
 @dataclass(frozen=True)
@@ -46,10 +47,14 @@ class Store:
             try:
                 folder.mkdir(parents=True, exist_ok=True)
             except OSError as error:
-                raise MachineError(f"{folder}: the store folder cannot be made ({error.strerror})") from None
+                raise MachineError(
+                    say(
+                        "{folder}: the store folder cannot be made ({strerror})", folder=folder, strerror=error.strerror
+                    )
+                ) from None
             self._lock = take_lock(folder)
         elif not (folder / DATABASE).exists():
-            raise MachineError(f"{folder}: there is no store here")
+            raise MachineError(say("{folder}: there is no store here", folder=folder))
         try:
             with speaking_plainly(folder):
                 self._connection = open_database(folder, read_only)
@@ -77,7 +82,7 @@ class Store:
 
     def _may_write(self) -> None:
         if self.read_only:
-            raise MachineError(f"{self.folder}: the store is open read-only; nothing was changed")
+            raise MachineError(say("{folder}: the store is open read-only; nothing was changed", folder=self.folder))
 
     # jobs
 
@@ -111,7 +116,7 @@ class Store:
     ) -> None:
         self._may_write()
         if self.has_job(job):
-            raise RequestError(f"there is already a job {job} in this store")
+            raise RequestError(say("there is already a job {job} in this store", job=job))
         with speaking_plainly(self.folder), self._connection:
             self._connection.execute("INSERT INTO jobs (id, title, opened) VALUES (?, ?, ?)", (job, title, opened))
             for board, files in boards.items():
@@ -123,7 +128,7 @@ class Store:
         """Another board's files for a job, and the entry that says so, both or neither; the entry as kept."""
         self._may_write()
         if board in self.board_files(job):
-            raise RequestError(f"the job {job} has a board {board} already")
+            raise RequestError(say("the job {job} has a board {board} already", job=job, board=board))
         with speaking_plainly(self.folder):
             kept = _chained([entry], self.head(job))
             with self._connection:
@@ -138,7 +143,7 @@ class Store:
     def board_files(self, job: str) -> dict[str, dict[str, bytes]]:
         """The files of a job's boards: board id → file name → bytes."""
         found: dict[str, dict[str, bytes]] = {}
-        query = "SELECT board, name, data FROM board_files WHERE job = ? ORDER BY board, name"
+        query = say("SELECT board, name, data FROM board_files WHERE job = ? ORDER BY board, name")
         with speaking_plainly(self.folder):
             for board, name, data in self._connection.execute(query, (job,)):
                 found.setdefault(board, {})[name] = bytes(data)
@@ -162,7 +167,7 @@ class Store:
                         self._connection.execute(_INSERT, (job, entry.id, line))
                     self._connection.commit()
                 except sqlite3.IntegrityError as error:
-                    raise RequestError(f"job {job} cannot take the entry ({error})") from None
+                    raise RequestError(say("job {job} cannot take the entry ({error})", job=job, error=error)) from None
         except BaseException:
             self._connection.rollback()
             self._heads.pop(job, None)
@@ -173,18 +178,21 @@ class Store:
 
     def lines(self, job: str) -> list[tuple[int, str]]:
         """(number, line) of every entry of a job as it was written, in order."""
-        query = "SELECT seq, body FROM entries WHERE job = ? ORDER BY seq"
+        query = say("SELECT seq, body FROM entries WHERE job = ? ORDER BY seq")
         with speaking_plainly(self.folder):
             return [(int(seq), str(body)) for seq, body in self._connection.execute(query, (job,))]
 
     def entries(self, job: str) -> tuple[Entry, ...]:
         """All entries of a job in the order they were made."""
-        return tuple(read_entry(body, f"{self.folder / DATABASE}, entry {seq}") for seq, body in self.lines(job))
+        return tuple(
+            read_entry(body, say("{folder}, entry {seq}", folder=self.folder / DATABASE, seq=seq))
+            for seq, body in self.lines(job)
+        )
 
     def head(self, job: str) -> str:
         """The hash of the last line of a job's logbook; empty when there is none. Only the lock's holder writes."""
         if job not in self._heads:
-            query = "SELECT body FROM entries WHERE job = ? ORDER BY seq DESC LIMIT 1"
+            query = say("SELECT body FROM entries WHERE job = ? ORDER BY seq DESC LIMIT 1")
             with speaking_plainly(self.folder):
                 last = self._connection.execute(query, (job,)).fetchone()
             found = head_of([str(last[0])]) if last is not None else ""
@@ -216,11 +224,13 @@ class Store:
             data = path.read_bytes()
         except OSError:
             raise UserFileError(
-                str(path), "the attachment is missing", "import the job from an archive again"
+                str(path), say("the attachment is missing"), say("import the job from an archive again")
             ) from None
         # Verified on every read: a damaged image must never be judged as if it came from the chip.
         if hashlib.sha256(data).hexdigest() != sha:
-            raise UserFileError(str(path), "the attachment is damaged", "import the job from an archive again")
+            raise UserFileError(
+                str(path), say("the attachment is damaged"), say("import the job from an archive again")
+            )
         return data
 
     # archives
@@ -228,7 +238,7 @@ class Store:
     def export(self, job: str) -> JobArchive:
         """Everything of one job, ready to be written as an archive."""
         if not self.has_job(job):
-            raise RequestError(f"there is no job {job} in this store")
+            raise RequestError(say("there is no job {job} in this store", job=job))
         lines = tuple(line for _, line in self.lines(job))
         wanted = _attachments(self.entries(job))
         return JobArchive(job, lines, {sha: self.attachment(sha) for sha in wanted}, self.board_files(job))
@@ -238,7 +248,11 @@ class Store:
         self._may_write()
         missing = _attachments(archive.entries) - set(archive.attachments)
         if missing:
-            raise UserFileError("the archive", f"lacks the attachment {sorted(missing)[0][:12]}…", "export it again")
+            raise UserFileError(
+                say("the archive"),
+                say("lacks the attachment {missing}…", missing=sorted(missing)[0][:12]),
+                say("export it again"),
+            )
         for data in archive.attachments.values():
             self.put_attachment(data)
         opened = next((e for e in archive.entries if isinstance(e, Opened)), None)

@@ -11,9 +11,11 @@ from PyQt6.QtCore import PYQT_VERSION_STR, QT_VERSION_STR
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
 
 from loyal_trace import __version__
+from loyal_trace.core.vocabulary.phrases import say
+from loyal_trace.language import shown, tr
 
-TITLE = "Unexpected error in Loyal Trace"
-SAFE = (
+TITLE = say("Unexpected error in Loyal Trace")
+SAFE = say(
     "Nothing that was recorded is lost: every entry is on disk. "
     "You can go on working, or close the job and open it again."
 )
@@ -54,13 +56,15 @@ def report_error(kind: type[BaseException], value: BaseException, trace: Traceba
         save_diagnostics(diagnostics(kind, value, trace))
 
 
-_SAVE = "Save diagnostics…"
+_SAVE = say("Save diagnostics…")
 
 
 def error_box(kind: type[BaseException], value: BaseException, trace: TracebackType | None) -> QMessageBox:
     """The window: what happened, that nothing acknowledged is lost, and a button for the diagnostics file."""
-    box = QMessageBox(QMessageBox.Icon.Critical, TITLE, f"An action could not be completed ({kind.__name__}).")
-    box.setInformativeText(SAFE)
+    box = QMessageBox(
+        QMessageBox.Icon.Critical, shown(TITLE), tr("An action could not be completed ({kind}).", kind=kind.__name__)
+    )
+    box.setInformativeText(shown(SAFE))
     box.setDetailedText(diagnostics(kind, value, trace))
     box.addButton(_SAVE, QMessageBox.ButtonRole.ActionRole)
     box.setStandardButtons(QMessageBox.StandardButton.Ok)
@@ -69,6 +73,6 @@ def error_box(kind: type[BaseException], value: BaseException, trace: TracebackT
 
 def save_diagnostics(text: str) -> None:
     """Asks for a file and writes the diagnostics there."""
-    name, _ = QFileDialog.getSaveFileName(None, "Save diagnostics", _SUGGESTED)
+    name, _ = QFileDialog.getSaveFileName(None, tr("Save diagnostics"), _SUGGESTED)
     if name:
         Path(name).write_text(text, encoding="utf-8")

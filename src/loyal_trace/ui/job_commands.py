@@ -11,7 +11,9 @@ from PyQt6.QtPrintSupport import QPrinter, QPrintPreviewDialog
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMenu
 
 from loyal_trace.core.job.entries import describe
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.language import localised, shown, tr
 from loyal_trace.ui.widgets.finder import Command, Finder
 
 if TYPE_CHECKING:
@@ -26,7 +28,9 @@ def export_job(wiring: "JobWiring", file: Path | None = None) -> None:
 
     job = wiring.workspace.job
     if file is None:
-        name, _ = QFileDialog.getSaveFileName(wiring.shell, "Export the job", f"{job.id}.ltjob", "Jobs (*.ltjob)")
+        name, _ = QFileDialog.getSaveFileName(
+            wiring.shell, tr("Export the job"), f"{job.id}.ltjob", tr("Jobs (*.ltjob)")
+        )
         file = Path(name) if name else None
     if file is None:
         return
@@ -34,7 +38,7 @@ def export_job(wiring: "JobWiring", file: Path | None = None) -> None:
 
     def act() -> list[str]:
         write_archive(job.store.export(job.id), target)
-        return [f"job exported to {target.name} ({target.stat().st_size:,} bytes)"]
+        return [tr("job exported to {target} ({st_size:,} bytes)", target=target.name, st_size=target.stat().st_size)]
 
     wiring.workspace.attempt(act)
 
@@ -54,7 +58,7 @@ def print_report(wiring: "JobWiring") -> None:
     """A preview of the report, from which it is printed."""
     document = report_document(wiring)
     dialog = QPrintPreviewDialog(QPrinter(QPrinter.PrinterMode.HighResolution), wiring.shell)
-    dialog.setWindowTitle("Print the report")
+    dialog.setWindowTitle(tr("Print the report"))
     dialog.paintRequested.connect(document.print)
     dialog.exec()
 
@@ -65,17 +69,17 @@ def found_in_job(wiring: "JobWiring") -> list[Command]:
     found = []
     for board_id, board in workspace.job.boards.items():
         for part in board.parts:
-            words = " ".join(word for word in (board.name, part.refdes, part.number, part.role) if word)
-            found.append(Command(words, "part", partial(workspace.pick, board_id, part.refdes)))
+            words = joined(" ", (word for word in (board.name, part.refdes, part.number, part.role) if word))
+            found.append(Command(words, tr("part"), partial(workspace.pick, board_id, part.refdes)))
     for entry in list(workspace.job.entries)[-_NEWEST:][::-1]:
-        found.append(Command(describe(entry), "logbook", partial(wiring.shell.show_entry, entry.id)))
+        found.append(Command(shown(describe(entry)), tr("logbook"), partial(wiring.shell.show_entry, entry.id)))
     return found
 
 
 def find_in_job(wiring: "JobWiring") -> None:
     """Asks for words of a part or an entry, and goes there."""
     finder = Finder(
-        found_in_job(wiring), wiring.shell, "Find in the job", "Part, type, function, or words of an entry."
+        found_in_job(wiring), wiring.shell, tr("Find in the job"), tr("Part, type, function, or words of an entry.")
     )
     chosen = finder.chosen if finder.exec() else None
     wiring.shell.activateWindow()
@@ -85,7 +89,7 @@ def find_in_job(wiring: "JobWiring") -> None:
 
 def verdict_words(wiring: "JobWiring") -> str:
     """The page in view as text: question, why, next."""
-    page = wiring.presenter.page()
+    page = localised(wiring.presenter.page())
     lines = [page.question, page.meaning.why, page.meaning.aside, page.meaning.next]
     return "\n".join(line for line in lines if line)
 
@@ -115,7 +119,9 @@ def read_again(wiring: "JobWiring") -> None:
     job = wiring.workspace.job
     job.read_workshop()
     wiring.workspace.changed.emit()
-    wiring.workspace.say(" ".join(job.workshop.warnings) or "Read again from disk.", bool(job.workshop.warnings))
+    wiring.workspace.say(
+        joined(" ", job.workshop.warnings) or say("Read again from disk."), bool(job.workshop.warnings)
+    )
 
 
 _GO = (Stage.INSPECT, Stage.RAILS, Stage.ROMS, Stage.PROBE, Stage.SUSPECTS, Stage.REPAIR)
@@ -126,13 +132,13 @@ def part_menu(wiring: "JobWiring", refdes: str) -> QMenu:
     """What can be done with a part of the map: go to it at a stage, or put words about it into the line."""
     menu = QMenu(wiring.shell)
     for stage in _GO:
-        _add(menu, f"{stage.title}: {refdes}", partial(wiring.show_stage, stage))
+        _add(menu, tr("{title}: {refdes}", title=stage.title, refdes=refdes), partial(wiring.show_stage, stage))
     menu.addSeparator()
     for line in _LINES:
         words = line.format(refdes)
-        _add(menu, f"Enter “{words.strip()}”", partial(wiring.control.put, words))
+        _add(menu, tr("Enter “{words}”", words=words.strip()), partial(wiring.control.put, words))
     menu.addSeparator()
-    _add(menu, f"Copy “{refdes}”", lambda: _to_clipboard(refdes))
+    _add(menu, tr("Copy “{refdes}”", refdes=refdes), lambda: _to_clipboard(refdes))
     return menu
 
 
@@ -140,17 +146,21 @@ def row_menu(wiring: "JobWiring", words: str) -> QMenu:
     """What can be done with a row, a pin or a slot that was just picked: the commands of the stage, and copying."""
     menu = QMenu(wiring.shell)
     for command in wiring.stage_commands():
-        _add(menu, f"{command.words.partition(': ')[2] or command.words}\t{command.key}", command.run)
+        _add(
+            menu,
+            f"{command.words.partition(': ')[2] or command.words}\t{command.key}",
+            command.run,
+        )
     menu.addSeparator()
-    _add(menu, "Copy the text", lambda: _to_clipboard(words))
+    _add(menu, tr("Copy the text"), lambda: _to_clipboard(words))
     return menu
 
 
 def entry_menu(wiring: "JobWiring", entry: str, words: str) -> QMenu:
     """What can be done with a line of the logbook."""
     menu = QMenu(wiring.shell)
-    _add(menu, "Undo this entry\tDelete", lambda: wiring.workspace.retract(entry))
-    _add(menu, "Copy the entry", lambda: _to_clipboard(words))
+    _add(menu, tr("Undo this entry\tDelete"), lambda: wiring.workspace.retract(entry))
+    _add(menu, tr("Copy the entry"), lambda: _to_clipboard(words))
     return menu
 
 

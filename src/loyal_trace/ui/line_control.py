@@ -12,11 +12,13 @@ from loyal_trace.app.presenters.strip import NOTHING, Strip, hold_words, strip_o
 from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.line.context import Planned, Said, Status
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import say
+from loyal_trace.language import localised, shown, tr
 from loyal_trace.ui import dialogs
 from loyal_trace.ui.widgets.foot import Foot
 
-_PLACEHOLDER = "type, then Enter"
-_KEYS = "Tab completes · Esc clears"
+_PLACEHOLDER = say("type, then Enter")
+_KEYS = say("Tab completes · Esc clears")
 
 
 class LineControl:
@@ -51,15 +53,15 @@ class LineControl:
     def show_page(self, page: Page) -> None:
         """The buttons, the pad and the line of a page."""
         presenter = self._stage()
-        caps = presenter.pad()
+        caps = localised(presenter.pad())
         self.pad.show(presenter.stage, frozenset(cap.key for cap in caps))
         self.foot.buttons.show_actions(page.actions, bool(caps), self.pad.on)
-        shown = bool(caps) and self.pad.on
-        if shown:
-            self.foot.pad.show_caps(caps, page.target, newest(self.workspace.job, timed=False))
-        self.foot.pad.setVisible(shown)
-        keys = "F8 pad off · Enter opens the line" if shown and not self._opened else _KEYS
-        self.foot.line.show_target(page.target, keys, "type to write instead" if shown else _PLACEHOLDER)
+        padded = bool(caps) and self.pad.on
+        if padded:
+            self.foot.pad.show_caps(caps, page.target, shown(newest(self.workspace.job, timed=False)))
+        self.foot.pad.setVisible(padded)
+        keys = tr("F8 pad off · Enter opens the line") if padded and not self._opened else shown(_KEYS)
+        self.foot.line.show_target(page.target, keys, tr("type to write instead") if padded else shown(_PLACEHOLDER))
         self._hint = page.target.hint
         self._preview()
 
@@ -71,7 +73,7 @@ class LineControl:
     def _strip(self) -> Strip:
         if self._found is None:
             return NOTHING
-        return strip_of(self._found, self._chosen, self._held(self._found.said[:1]))
+        return localised(strip_of(self._found, self._chosen, self._held(self._found.said[:1])))
 
     def _held(self, said: Sequence[Said]) -> str:
         """What has to be done before the line can be recorded in the window; empty when nothing stands before it."""
@@ -221,7 +223,9 @@ class LineControl:
     def run(self, action: Action) -> None:
         """A button or a menu: asks first what the action needs to know."""
         self.pad.flush()
-        if action.confirm and not dialogs.confirmed(self.foot, f"{action.label}?", action.confirm, action.label):
+        if action.confirm and not dialogs.confirmed(
+            self.foot, tr("{label}?", label=action.label), action.confirm, action.label
+        ):
             return
         asked = action.asks
         if asked is None:

@@ -27,6 +27,7 @@ from loyal_trace.app.preferences import (
 from loyal_trace.app.presenters.model import Overlay
 from loyal_trace.core.vocabulary.stages import Stage, stage_of_word
 from loyal_trace.core.vocabulary.units import count_of
+from loyal_trace.language import tr
 from loyal_trace.resources import read_bytes
 from loyal_trace.ui import dialogs
 from loyal_trace.ui.crash import report_error
@@ -166,8 +167,8 @@ class Application(QObject):
         text = self.wiring.foot.edit.text().strip() if self.wiring is not None else ""
         if not text:
             return True
-        words = f"“{text[:80]}” stands in the line and is not recorded. What was recorded stays."
-        return dialogs.confirmed(self.shell, "Leave without the typed text?", words, "Leave")
+        words = tr("“{text}” stands in the line and is not recorded. What was recorded stays.", text=text[:80])
+        return dialogs.confirmed(self.shell, tr("Leave without the typed text?"), words, tr("Leave"))
 
     def close_job(self) -> None:
         """Back to the job list, after asking about typed text."""
@@ -219,7 +220,11 @@ class Application(QObject):
         """After the first paint: open the store without holding up the window."""
         folder = store_folder(self.options)
         missing = self.options.demo and not (folder / "workshop.sqlite3").exists()
-        words = "setting up the demo workshop: simulating the Tidewrack boards" if missing else "opening the workshop"
+        words = (
+            tr("setting up the demo workshop: simulating the Tidewrack boards")
+            if missing
+            else tr("opening the workshop")
+        )
         self.shell.first.say(words + " …")
         self._load(folder, self.options.demo)
 
@@ -258,7 +263,18 @@ class Application(QObject):
     def _list_jobs(self) -> None:
         jobs = self.store.jobs() if self.store else ()
         self.shell.first.show_jobs(
-            [(j.id, f"{j.title}    opened {j.opened[:10]}, {count_of(j.entries, 'entry', 'entries')}") for j in jobs]
+            [
+                (
+                    j.id,
+                    tr(
+                        "{title}    opened {opened}, {entrys}",
+                        title=j.title,
+                        opened=j.opened[:10],
+                        entrys=count_of(j.entries, "entry", "entries"),
+                    ),
+                )
+                for j in jobs
+            ]
         )
 
     def show_session(self, session: "OpenJob", with_bench: bool) -> None:
@@ -302,7 +318,7 @@ class Application(QObject):
             self.wiring.close()
             self.wiring = None
         self._list_jobs()
-        self.shell.stations.set_job("Loyal Trace", "jobs of this workshop")
+        self.shell.stations.set_job("Loyal Trace", tr("jobs of this workshop"))
         self.shell.stations.set_stations([(0.0, "")] * len(Stage))
         self.shell.stations.set_current(-1)
         self.shell.panel.map.show_board(None, Overlay({}))
@@ -325,7 +341,7 @@ class Application(QObject):
         if self.store is None:
             self.shell.first.say("The workshop is still opening.")
             return
-        title, accepted = QInputDialog.getText(self.shell, "New job", "Title of the job")
+        title, accepted = QInputDialog.getText(self.shell, tr("New job"), tr("Title of the job"))
         if not accepted or not title.strip():
             return
         try:
@@ -337,7 +353,7 @@ class Application(QObject):
 
     def new_from_board(self) -> None:
         """Asks for a board folder, then for a title."""
-        folder = QFileDialog.getExistingDirectory(self.shell, "Choose a board folder")
+        folder = QFileDialog.getExistingDirectory(self.shell, tr("Choose a board folder"))
         if folder:
             self.new_job((Path(folder),))
 
@@ -366,20 +382,24 @@ class Application(QObject):
             return
         workspace = self.wiring.workspace
         chosen = choose_list(self.shell) if from_list else None
-        folder = "" if from_list else QFileDialog.getExistingDirectory(self.shell, "Choose a board folder")
+        folder = "" if from_list else QFileDialog.getExistingDirectory(self.shell, tr("Choose a board folder"))
         if not chosen and not folder:
             return
 
         def act() -> list[str]:
             path = chosen or Path(folder)
             files = board_from_list(self.shell, path) if chosen else board_files(path)
-            return [f"board {workspace.job.add_board(files, str(path)).title} added to this job"] if files else []
+            return (
+                [tr("board {title} added to this job", title=workspace.job.add_board(files, str(path)).title)]
+                if files
+                else []
+            )
 
         workspace.attempt(act)
 
     def choose_files(self) -> None:
         """Files by dialog instead of by dropping."""
-        names, _ = QFileDialog.getOpenFileNames(self.shell, "ROM images, checksums, job archives")
+        names, _ = QFileDialog.getOpenFileNames(self.shell, tr("ROM images, checksums, job archives"))
         if names:
             self.shell.files_dropped.emit([Path(n) for n in names])
 
@@ -466,7 +486,8 @@ def run_window(options: WindowOptions) -> int:
     """Opens the window and runs until it is closed (or until the picture asked for is written)."""
     if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
         print(
-            "loyal-trace: no display here; set QT_QPA_PLATFORM=offscreen for --shot, or use xvfb-run", file=sys.stderr
+            tr("loyal-trace: no display here; set QT_QPA_PLATFORM=offscreen for --shot, or use xvfb-run"),
+            file=sys.stderr,
         )
         return 2
     sys.excepthook = report_error
@@ -475,7 +496,12 @@ def run_window(options: WindowOptions) -> int:
     app, ours = make_application(options)
     folder = store_folder(options)
     if options.shot is None and hand_over(folder, options.files):
-        print(f"loyal-trace: a window with the store {folder} is open already; it was brought to the front")
+        print(
+            tr(
+                "loyal-trace: a window with the store {folder} is open already; it was brought to the front",
+                folder=folder,
+            )
+        )
         return 0
     ours.one_window = OneWindow(folder, ours.come_to_front)
     ours.shell.show()

@@ -6,9 +6,18 @@ from dataclasses import dataclass
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMainWindow, QMenu
 
+from loyal_trace.core.vocabulary.phrases import say
+from loyal_trace.language import shown, tr
 from loyal_trace.ui.widgets.finder import Command
 
-MENUS = ("&File", "&Edit", "&Go", "&Board", "&View", "&Help")
+MENUS = {
+    "File": say("&File"),
+    "Edit": say("&Edit"),
+    "Go": say("&Go"),
+    "Board": say("&Board"),
+    "View": say("&View"),
+    "Help": say("&Help"),
+}
 
 
 @dataclass(frozen=True)
@@ -36,15 +45,15 @@ class Menus:
         bar = window.menuBar()
         self._menus: dict[str, QMenu] = {}
         self._fixed: dict[str, int] = {}
-        for title in MENUS:
-            menu = bar.addMenu(title) if bar is not None else None
+        for name, title in MENUS.items():
+            menu = bar.addMenu(shown(title)) if bar is not None else None
             if menu is not None:
-                self._menus[title.replace("&", "")] = menu
+                self._menus[name] = menu
         for item in items:
             self._add(window, item)
         files = self._menus.get("File")
         if files is not None:
-            jobs = QMenu("Recent jobs", files)
+            jobs = QMenu(tr("Recent jobs"), files)
             files.insertMenu(next((a for a in files.actions() if a.isSeparator()), None), jobs)
             jobs.aboutToShow.connect(lambda: self._fill_recent(jobs, recent()))
         board = self._menus.get("Board")

@@ -11,6 +11,7 @@ from loyal_trace.formats.checksum_lists import read_checksums
 from loyal_trace.formats.part_list import is_part_list
 from loyal_trace.formats.part_table import PartTable, board_from_table, read_table
 from loyal_trace.formats.rom_files import read_file
+from loyal_trace.language import tr
 from loyal_trace.resources import chip_library
 from loyal_trace.ui.widgets.column_dialog import SUMS, ColumnDialog
 
@@ -47,7 +48,7 @@ def _understood(path: Path) -> bool:
 def choose_list(parent: QWidget) -> Path | None:
     """A parts list by dialog; None when nothing was chosen."""
     name, _ = QFileDialog.getOpenFileName(
-        parent, "Choose a parts list", "", "Tables (*.csv *.tsv *.txt);;All files (*)"
+        parent, tr("Choose a parts list"), "", tr("Tables (*.csv *.tsv *.txt);;All files (*)")
     )
     return Path(name) if name else None
 

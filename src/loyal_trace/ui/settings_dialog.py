@@ -5,8 +5,10 @@ from dataclasses import replace
 from PyQt6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFormLayout, QLineEdit, QSpinBox, QWidget
 
 from loyal_trace.app.preferences import COLOURS, LARGEST, SMALLEST, Preferences
+from loyal_trace.core.vocabulary.phrases import say
+from loyal_trace.language import shown, tr
 
-_WORDS = {"system": "As the system", "light": "Light", "dark": "Dark"}
+_WORDS = {"system": say("As the system"), "light": say("Light"), "dark": say("Dark")}
 _STEP = 10
 
 
@@ -15,18 +17,18 @@ class SettingsDialog(QDialog):
 
     def __init__(self, known: Preferences, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Settings")
+        self.setWindowTitle(tr("Settings"))
         self._known = known
         self.name = QLineEdit(known.name)
-        self.name.setAccessibleName("your name")
-        self.name.setPlaceholderText("as it stands in the logbook")
+        self.name.setAccessibleName(tr("your name"))
+        self.name.setPlaceholderText(tr("as it stands in the logbook"))
         self.colours = QComboBox()
-        self.colours.setAccessibleName("colours")
+        self.colours.setAccessibleName(tr("colours"))
         for colours in COLOURS:
-            self.colours.addItem(_WORDS[colours], colours)
+            self.colours.addItem(shown(_WORDS[colours]), colours)
         self.colours.setCurrentIndex(COLOURS.index(known.colours))
         self.text_size = QSpinBox()
-        self.text_size.setAccessibleName("text size in %")
+        self.text_size.setAccessibleName(tr("text size in %"))
         self.text_size.setRange(SMALLEST, LARGEST)
         self.text_size.setSingleStep(_STEP)
         self.text_size.setSuffix(" %")
@@ -34,9 +36,9 @@ class SettingsDialog(QDialog):
         form = QFormLayout(self)
         form.setContentsMargins(22, 20, 22, 16)
         form.setSpacing(12)
-        form.addRow("Your name", self.name)
-        form.addRow("Colours", self.colours)
-        form.addRow("Text size", self.text_size)
+        form.addRow(tr("Your name"), self.name)
+        form.addRow(tr("Colours"), self.colours)
+        form.addRow(tr("Text size"), self.text_size)
         both = QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
         self.buttons = QDialogButtonBox(both)
         self.buttons.accepted.connect(self.accept)

@@ -23,7 +23,9 @@ from loyal_trace.app.presenters.overview import (
     stations,
 )
 from loyal_trace.app.workspace import Workspace
+from loyal_trace.core.vocabulary.phrases import joined
 from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.language import localised, shown, tr
 from loyal_trace.ui import job_commands
 from loyal_trace.ui.line_control import LineControl
 from loyal_trace.ui.photo_watch import PhotoWatch
@@ -143,25 +145,27 @@ class JobWiring(QObject):
 
     def _changed(self) -> None:
         """Something was recorded, or another stage is in view: everything is shown anew."""
-        self.shell.stations.set_job(*job_words(self.workspace))
-        self.shell.stations.set_stations(stations(self.workspace))
+        self.shell.stations.set_job(*localised(job_words(self.workspace)))
+        self.shell.stations.set_stations(localised(stations(self.workspace)))
         self._picked()
         self._show_logbook()
 
     def _picked(self) -> None:
         """Something else is in view on the same page."""
-        page = self.presenter.page()
+        page = localised(self.presenter.page())
         self.page.show_page(page)
         self.control.show_page(page)
-        view = map_view(self.workspace, self.current, self.presenter.trace())
+        view = localised(map_view(self.workspace, self.current, self.presenter.trace()))
         if not self.shell.panel.outline.isHidden():
-            self.shell.panel.outline.show_boards(outline(self.workspace, self.current), self.workspace.place)
-        self.shell.show_board(list(view.tabs), view.current, view.board, view.overlay, f"showing: {view.showing}")
+            self.shell.panel.outline.show_boards(localised(outline(self.workspace, self.current)), self.workspace.place)
+        self.shell.show_board(
+            list(view.tabs), view.current, view.board, view.overlay, tr("showing: {showing}", showing=view.showing)
+        )
 
     def _show_logbook(self) -> None:
         job = self.workspace.job
         if self.shell.drawer.isVisible():
-            self.shell.drawer.follow(job.entries, partial(line_of, job))
+            self.shell.drawer.follow(job.entries, lambda entry: localised(line_of(job, entry)))
         # While work runs, the bar shows its progress.
         if not self.workspace.tasks.busy:
             self.shell.bar.say(newest(job), False)
@@ -202,7 +206,7 @@ class JobWiring(QObject):
 
     def watch_folder(self) -> None:
         """Photos that come into a folder, from a camera or a telephone that syncs there, are imported by themselves."""
-        folder = QFileDialog.getExistingDirectory(self.shell, "Watch which folder for photos?")
+        folder = QFileDialog.getExistingDirectory(self.shell, tr("Watch which folder for photos?"))
         if folder:
             self.watch.begin(Path(folder))
 
@@ -238,18 +242,22 @@ class JobWiring(QObject):
     def say_why(self) -> None:
         """Opens everything behind the verdict in view."""
         meaning = self.page.meaning
-        more = self.presenter.why_in_full()
-        parts = (meaning.why.text(), meaning.aside.text(), more, evidence_words(self.workspace))
-        text = "\n\n".join(part for part in parts if part)
+        more = shown(self.presenter.why_in_full())
+        parts = (meaning.why.text(), meaning.aside.text(), more, shown(evidence_words(self.workspace)))
+        text = joined("\n\n", (part for part in parts if part))
         QMessageBox(QMessageBox.Icon.NoIcon, "Why", text, QMessageBox.StandardButton.Ok, self.shell).exec()
 
     def help(self) -> None:
         """What this stage is for, its commands, and everything that can be said; picking an example puts it in."""
-        about = (
-            f"{PURPOSE[self.current]} A click or Enter on an example puts it into the line; nothing is recorded yet."
+        about = tr(
+            "{purpose} A click or Enter on an example puts it into the line; nothing is recorded yet.",
+            purpose=PURPOSE[self.current],
         )
         finder = Finder(
-            [*self._sayable(), *self.stage_commands()], self.shell, f"{self.current.title}: what can be said", about
+            [*self._sayable(), *self.stage_commands()],
+            self.shell,
+            tr("{title}: what can be said", title=self.current.title),
+            about,
         )
         chosen = finder.chosen if finder.exec() else None
         self.shell.activateWindow()
@@ -260,12 +268,13 @@ class JobWiring(QObject):
         from loyal_trace.app.presenters.sayable import sayable  # the grammar: not before the job is shown
 
         return [
-            Command(one.example, one.words, partial(self.control.put, one.example)) for one in sayable(self.current)
+            Command(one.example, shown(one.words), partial(self.control.put, one.example))
+            for one in sayable(self.current)
         ]
 
     def stage_commands(self) -> list[Command]:
         """The buttons of the stage in view."""
-        return [self._command(self.current, action) for action in self.presenter.page().actions]
+        return [self._command(self.current, action) for action in localised(self.presenter.page()).actions]
 
     def _command(self, stage: Stage, action: Action) -> Command:
         def run() -> None:
@@ -273,7 +282,7 @@ class JobWiring(QObject):
                 self.show_stage(stage)
             self.control.run(action)
 
-        return Command(f"{stage.title}: {action.label}", f"Alt+{action.key}", run)
+        return Command(tr("{title}: {label}", title=stage.title, label=action.label), f"Alt+{action.key}", run)
 
     def commands(self) -> list[Command]:
         """Everything that this job can do and everything that can be said, for the finder."""
@@ -283,7 +292,7 @@ class JobWiring(QObject):
             *(
                 self._command(stage, action)
                 for stage in others
-                for action in self.stages[stage].presenter.page().actions
+                for action in localised(self.stages[stage].presenter.page()).actions
             ),
             *self._sayable(),
         ]

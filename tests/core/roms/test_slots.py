@@ -14,7 +14,7 @@ from loyal_trace.core.roms.content import likeness
 from loyal_trace.core.roms.correcting import correct
 from loyal_trace.core.roms.digests import digest
 from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, RomImage
-from loyal_trace.core.roms.pieces import joined, pieces_in, wholes_of
+from loyal_trace.core.roms.pieces import assembled, pieces_in, wholes_of
 from loyal_trace.core.roms.sites import SITES, WORDS, separating
 from loyal_trace.core.roms.slots import expected_complaint, find_slot, slot_table
 from loyal_trace.core.roms.verdicts import judge
@@ -70,14 +70,14 @@ def test_a_test_that_knows_one_firmware_must_complain_of_another_where_they_diff
 
 @pytest.mark.parametrize("lanes", [False, True])
 def test_a_file_with_several_contents_is_taken_apart_by_sums(lanes):
-    data = joined([IMAGES["6C"], IMAGES["6A"]], lanes)
+    data = assembled([IMAGES["6C"], IMAGES["6A"]], lanes)
     found = pieces_in(data, KNOWN)
     assert found.names == ("6C", "6A") and found.lanes == lanes
     verdict = judge(RomImage("6a", data), Expected(KNOWN.for_place("6A", "")), KNOWN)
     assert verdict.hypotheses[0].kind == "joined" and "6C, 6A" in verdict.reason
 
 
-def test_four_images_of_a_large_device_are_all_named_and_a_doubled_one_is_not_called_joined():
+def test_four_images_of_a_large_device_are_all_named_and_a_doubled_one_is_not_called_assembled():
     four = b"".join(IMAGES[name] for name in ("6D", "6C", "6B", "6A"))
     assert pieces_in(four, KNOWN).names == ("6D", "6C", "6B", "6A")
     with_blank = IMAGES["6A"] + IMAGES["6B"] + b"\xff" * 0x800

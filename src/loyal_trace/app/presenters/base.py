@@ -9,6 +9,7 @@ from loyal_trace.core.job.entries import Entry
 from loyal_trace.core.line.asked import asked_at
 from loyal_trace.core.line.context import Context, Status
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
 
@@ -53,7 +54,7 @@ class StagePresenter:
     def target(self, hint: str = "", detail: str = "") -> Target:
         """The picked part in large type, or the job."""
         if self.workspace.area:
-            return Target(count_of(len(self.workspace.area), "part"), "in the area drawn", hint)
+            return Target(count_of(len(self.workspace.area), "part"), say("in the area drawn"), hint)
         picked = self.workspace.picked_part
         return Target(self.workspace.place_name(picked), detail, hint) if picked else Target("job", "", hint)
 
@@ -83,8 +84,3 @@ class StagePresenter:
 
     def recorded(self, entries: tuple[Entry, ...]) -> None:
         """The stage stays where it is."""
-
-
-def capital(words: str) -> str:
-    """The words as the beginning of a sentence."""
-    return f"{words[:1].upper()}{words[1:]}"

@@ -11,6 +11,7 @@ from loyal_trace.core.boards.supplies import Supply
 from loyal_trace.core.power.expected import nominal_reservoir
 from loyal_trace.core.power.formulas import Reservoir
 from loyal_trace.core.power.rails import SUPPLY_LIMITS, PathReport, PointVerdict
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.units import format_quantity
 
@@ -69,11 +70,15 @@ def ripple_picture(full: Reservoir, supply: Supply, mean: float, ripple: float, 
     high = 1.06 * max(expected.peak, measured.peak)
     low = min(expected.trough, measured.trough, needed or high)
     words = [
-        f"expected {format_quantity(full.ripple_voltage, 'V')} at {full.ripple_frequency:.0f} Hz",
-        f"measured {format_quantity(ripple, 'V')} at {frequency:.0f} Hz",
+        say(
+            "expected {ripple_voltage} at {ripple_frequency:.0f} Hz",
+            ripple_voltage=format_quantity(full.ripple_voltage, "V"),
+            ripple_frequency=full.ripple_frequency,
+        ),
+        say("measured {ripple} at {frequency:.0f} Hz", ripple=format_quantity(ripple, "V"), frequency=frequency),
     ]
     if needed:
-        words.append(f"the regulator needs {format_quantity(needed, 'V')}")
+        words.append(say("the regulator needs {needed}", needed=format_quantity(needed, "V")))
     return RipplePicture(expected, measured, needed, (max(0.0, low - 0.25 * (high - low)), high), tuple(words))
 
 
@@ -92,8 +97,8 @@ def path_row(one: PathReport, current: bool) -> Row:
     kind = "bad" if bad else "good" if one.measured == len(one.points) else "unknown"
     cells = (
         Cell(40, 130, one.path, bold=current),
-        Cell(176, 90, f"{one.measured} of {len(one.points)}"),
-        Cell(270, 0, f"first fault at {bad.point.point}" if bad else "no fault found so far"),
+        Cell(176, 90, say("{measured} of {count}", measured=one.measured, count=len(one.points))),
+        Cell(270, 0, say("first fault at {point}", point=bad.point.point) if bad else say("no fault found so far")),
     )
     return Row(kind, cells, height=24)
 
@@ -103,7 +108,7 @@ def feeds_words(board: BoardDefinition, path: PathReport) -> str:
     ends = {p.point.point for p in path.points}
     rails = {rail.name for rail in board.rails if rail.far in ends}
     blocks = [block.name for block in board.blocks if rails & set(block.rails)]
-    return f"feeds {', '.join(blocks)}" if blocks else ""
+    return say("feeds {blocks}", blocks=joined(", ", blocks)) if blocks else ""
 
 
 def ripple_of(board: BoardDefinition, path: PathReport) -> RipplePicture | None:
@@ -133,4 +138,4 @@ def limit_rows(moment: Moment, board_id: str, path: PathReport) -> list[Row]:
                 Cell(310, 0, words),
             )
             rows.append(Row(KIND_OF.get(end.verdict, "unknown"), cells, height=24))
-    return [heading("Voltage at the far chip under each choice of supply limits"), *rows] if rows else []
+    return [heading(say("Voltage at the far chip under each choice of supply limits")), *rows] if rows else []

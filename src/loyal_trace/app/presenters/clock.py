@@ -10,6 +10,7 @@ from loyal_trace.core.line.context import AskedPoint
 from loyal_trace.core.power.start_up import cell_years
 from loyal_trace.core.simulation.clock_tree import ClockNode, first_wrong, load_of
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.units import format_quantity
 
@@ -69,9 +70,9 @@ class ClockPage:
         if self.in_hand() is None:
             return ()
         return (
-            Action("M", "Read the counter", self.from_counter, "The selected net", main=True),
-            Action("O", "Enter no clock", lambda: self._record(0.0), "There is no signal at this pin"),
-            Action("N", "Next net", lambda: self.move(1), "Go to the next net; nothing is recorded"),
+            Action("M", say("Read the counter"), self.from_counter, say("The selected net"), main=True),
+            Action("O", say("Enter no clock"), lambda: self._record(0.0), say("There is no signal at this pin")),
+            Action("N", say("Next net"), lambda: self.move(1), say("Go to the next net; nothing is recorded")),
         )
 
     def view(self) -> ClockTreeView:
@@ -86,25 +87,35 @@ class ClockPage:
     def meaning(self) -> Meaning:
         """Where the clock stops being right."""
         if self._computing():
-            return Meaning("Computing the divided clocks from the netlist.")
+            return Meaning(say("Computing the divided clocks from the netlist."))
         nodes, node = self.nodes(), self.in_hand()
         if node is None:
-            return Meaning("No clock is described for this board.", "Add a [[clock]] table to board.toml.")
+            return Meaning(say("No clock is described for this board."), say("Add a [[clock]] table to board.toml."))
         wrong, done = first_wrong(nodes), sum(n.measured is not None for n in nodes)
         if wrong is not None:
-            return Meaning(f"{wrong.why}.", f"Probe {wrong.pin.split('.')[0]}, all its pins (Ctrl+5).", "bad")
+            return Meaning(
+                say("{why}.", why=wrong.why),
+                say("Probe {split}, all its pins (Ctrl+5).", split=wrong.pin.split(".")[0]),
+                "bad",
+            )
         if done:
-            right = "Every frequency measured so far is as predicted. The clock and the counters before these nets work"
-            return Meaning(f"{right}.", f"Measure {node.pin}; {len(nodes) - done} nets are left.", "good")
-        why = "Predicted from the crystal through the counters of the netlist."
-        return Meaning(why, f"Measure {nodes[-1].pin} first: if it is right, the counters before it work.")
+            right = say(
+                "Every frequency measured so far is as predicted. The clock and the counters before these nets work"
+            )
+            return Meaning(
+                say("{right}.", right=right),
+                say("Measure {pin}; {count} nets are left.", pin=node.pin, count=len(nodes) - done),
+                "good",
+            )
+        why = say("Predicted from the crystal through the counters of the netlist.")
+        return Meaning(why, say("Measure {pin} first: if it is right, the counters before it work.", pin=nodes[-1].pin))
 
     def target(self) -> Target:
         """The pin of the net in hand, in large type."""
         node = self.in_hand()
         if node is None:
             return Target("job", "clock", "")
-        return Target(node.pin, f"frequency of {node.net}", "such as 31.25kHz")
+        return Target(node.pin, say("frequency of {net}", net=node.net), say("such as 31.25kHz"))
 
     def fact_rows(self) -> Rows:
         """Crystal load and pull, and how long a fresh cell lasts."""
@@ -113,14 +124,31 @@ class ClockPage:
         for clock in board.clocks if board else ():
             load = load_of(board, clock) if board else None
             if load is not None:
-                shown = f"sees {format_quantity(load.load_capacitance, 'F')}: {load.reason}"
+                shown = say(
+                    "sees {load_capacitance}: {reason}",
+                    load_capacitance=format_quantity(load.load_capacitance, "F"),
+                    reason=load.reason,
+                )
                 rows.append(_fact(clock.part, shown, load.verdict))
         for cell in board.cells if board else ():
             years = cell_years(cell)
             if years is not None:
-                feeds = f"{format_quantity(cell.capacity_ah, 'Ah')} at {format_quantity(cell.current, 'A')}"
-                rows.append(_fact(cell.part, f"{feeds}: a new cell lasts about {years:.1f} years, with self-discharge"))
-        return Rows((heading("Crystal load and back-up cell"), *rows) if rows else ())
+                feeds = say(
+                    "{capacity_ah} at {current}",
+                    capacity_ah=format_quantity(cell.capacity_ah, "Ah"),
+                    current=format_quantity(cell.current, "A"),
+                )
+                rows.append(
+                    _fact(
+                        cell.part,
+                        say(
+                            "{feeds}: a new cell lasts about {years:.1f} years, with self-discharge",
+                            feeds=feeds,
+                            years=years,
+                        ),
+                    )
+                )
+        return Rows((heading(say("Crystal load and back-up cell")), *rows) if rows else ())
 
     def go_to(self, index: int) -> None:
         """Another net; its part is picked."""

@@ -12,14 +12,15 @@ from loyal_trace.core.assess.assumptions import (
 )
 from loyal_trace.core.job.entries import Assumed, Measured, number_or_overload
 from loyal_trace.core.line.context import AskedPair
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import count_of, format_quantity
 
-_EXAMPLE = "assume spare footprint: 4A.3=4B.3, 4A.5!4B.6"
+_EXAMPLE = say("assume spare footprint: 4A.3=4B.3, 4A.5!4B.6")
 _KIND = {"holds": "good", "does not hold": "bad", "open": "unknown"}
-_WORD = {"not measured": "to be measured", "good": "as required"}
+_WORD = {"not measured": say("to be measured"), "good": say("as required")}
 _FOLLOWING = {
-    "holds": "The plan can rely on it.",
-    "does not hold": "Change the plan, or find the reason, before you solder.",
+    "holds": say("The plan can rely on it."),
+    "does not hold": say("Change the plan, or find the reason, before you solder."),
 }
 
 
@@ -48,12 +49,19 @@ class ContinuityPage:
 
     def actions(self) -> tuple[Action, ...]:
         """What can be done on this page."""
-        pairs = Action("P", "Pairs of the part", self.suggest, "Pairs of the picked part, from the netlist")
+        pairs = Action("P", say("Pairs of the part"), self.suggest, say("Pairs of the picked part, from the netlist"))
         if self.in_hand() is None:
             return (pairs,)
         return (
-            Action("K", "Mark connected", lambda: self.record(0.0), "The selected pair is connected", main=True),
-            Action("N", "Mark not connected", lambda: self.record(float("inf")), "The selected pair is not connected"),
+            Action(
+                "K", say("Mark connected"), lambda: self.record(0.0), say("The selected pair is connected"), main=True
+            ),
+            Action(
+                "N",
+                say("Mark not connected"),
+                lambda: self.record(float("inf")),
+                say("The selected pair is not connected"),
+            ),
             pairs,
         )
 
@@ -65,7 +73,7 @@ class ContinuityPage:
         for assumed, pair in self.pairs():
             if assumed.name != shown:
                 shown = assumed.name
-                rows.append(heading(f"{assumed.name}: {assumed.verdict}"))
+                rows.append(heading(say("{assumed}: {verdict}", assumed=assumed.name, verdict=assumed.verdict)))
             self._row_of.append(len(rows))
             rows.append(_pair_row(pair))
         return Rows(tuple(rows), self._row_of[self.current] if found else -1)
@@ -74,13 +82,22 @@ class ContinuityPage:
         """Whether what is assumed holds, and the next pair."""
         found = self.in_hand()
         if found is None:
-            why = "Check the assumptions of the plan (a free footprint, two joined pins) before work begins."
+            why = say("Check the assumptions of the plan (a free footprint, two joined pins) before work begins.")
             return Meaning(
-                why, f"Type pairs that must be connected (=) or must not be (!), such as {_EXAMPLE}; or press Alt+P."
+                why,
+                say(
+                    "Type pairs that must be connected (=) or must not be (!), such as {example}; or press Alt+P.",
+                    example=_EXAMPLE,
+                ),
             )
         assumed, pair = found
-        asks = f"Check {pair.pair[0]} to {pair.pair[1]}: {_must(pair)}."
-        why = f"{assumed.name} {assumed.verdict.replace('open', 'is open')}: {assumed.reason}."
+        asks = say("Check {pair} to {pair2}: {must}.", pair=pair.pair[0], pair2=pair.pair[1], must=_must(pair))
+        why = say(
+            "{assumed} {replace}: {reason}.",
+            assumed=assumed.name,
+            replace=assumed.verdict.replace("open", "is open"),
+            reason=assumed.reason,
+        )
         return Meaning(why, _FOLLOWING.get(assumed.verdict, asks), _KIND[assumed.verdict])
 
     def target(self) -> Target:
@@ -88,7 +105,7 @@ class ContinuityPage:
         found = self.in_hand()
         if found is None:
             return Target("job", "", _EXAMPLE)
-        return Target(found[1].words, _must(found[1]), "ohms, such as 0.2 ohm or OL; or a new assumption")
+        return Target(found[1].words, _must(found[1]), say("ohms, such as 0.2 ohm or OL; or a new assumption"))
 
     def row_picked(self, row: int) -> None:
         """Another pair."""
@@ -134,7 +151,7 @@ class ContinuityPage:
 
 
 def _must(pair: PairResult) -> str:
-    return "must be connected" if pair.must_ring else "must not be connected"
+    return say("must be connected") if pair.must_ring else say("must not be connected")
 
 
 def _pair_row(pair: PairResult) -> Row:
@@ -156,6 +173,10 @@ def summary(found: tuple[AssumptionVerdict, ...]) -> str:
         return ""
     wrong = [a.name for a in found if a.verdict == "does not hold"]
     if wrong:
-        return f"{', '.join(wrong)} does not hold"
+        return say("{wrong} does not hold", wrong=joined(", ", wrong))
     still = sum(a.verdict == "open" for a in found)
-    return f"{count_of(still, 'assumption')} to check" if still else "its assumptions hold"
+    return (
+        say("{assumptions} to check", assumptions=count_of(still, "assumption"))
+        if still
+        else say("its assumptions hold")
+    )

@@ -5,7 +5,7 @@ from itertools import zip_longest
 
 from loyal_trace.app.cautions import caution_words
 from loyal_trace.app.commands import Setting
-from loyal_trace.app.presenters.base import StagePresenter, capital
+from loyal_trace.app.presenters.base import StagePresenter
 from loyal_trace.app.presenters.model import Action, Cap, Cell, Meaning, Page, Row, Rows, Target, heading
 from loyal_trace.app.presenters.photos import PhotoBench
 from loyal_trace.app.presenters.teardown import TeardownPage
@@ -19,10 +19,16 @@ from loyal_trace.core.line.context import AskedParts
 from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.findings import Finding
 from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.phrases import capital, joined, say
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
 
-PHOTO, KEYS, SEEN, APART = "photo of the board", "finding keys", "what was seen", "teardown and reassembly"
+PHOTO, KEYS, SEEN, APART = (
+    say("photo of the board"),
+    say("finding keys"),
+    say("what was seen"),
+    say("teardown and reassembly"),
+)
 FINDINGS = (
     ("G", Finding.LOOKS_GOOD), ("C", Finding.CORRODED), ("F", Finding.PIN_BENT), ("J", Finding.JOINT),
     ("O", Finding.SOCKET_LOOSE), ("S", Finding.SINGLE_WIPE), ("W", Finding.WRONG_PART), ("V", Finding.REVERSED),
@@ -31,8 +37,10 @@ FINDINGS = (
     ("N", Finding.MISSING), ("L", Finding.CLEANED),
 )  # fmt: skip
 _OF_KEY = dict(FINDINGS)
-_HINT = "corroded; looks good; 5D.4 corroded; C1-C4 leaking; socket of 6C loose; or a note"
-_NOT_SEEN = "Many faults are visible: contacts, pins, joints, sockets, leaking capacitors. Findings count as evidence."
+_HINT = say("corroded; looks good; 5D.4 corroded; C1-C4 leaking; socket of 6C loose; or a note")
+_NOT_SEEN = say(
+    "Many faults are visible: contacts, pins, joints, sockets, leaking capacitors. Findings count as evidence."
+)
 _LISTED = 9
 
 
@@ -62,15 +70,20 @@ class InspectPresenter(StagePresenter):
             return self._teardown_page()
         board = self.workspace.definition
         if board is None:
-            why = "This job has no board yet, so there is no map to walk over."
-            what = "Type what is on it, such as U1 is 74LS00, or add a board (Board menu)."
-            return Page("What can be seen?", "no board", Meaning(why, what), Target("job", "", _HINT))
+            why = say("This job has no board yet, so there is no map to walk over.")
+            what = say("Type what is on it, such as U1 is 74LS00, or add a board (Board menu).")
+            return Page(say("What can be seen?"), say("no board"), Meaning(why, what), Target("job", "", _HINT))
         findings = self.workspace.snapshot.seen.findings
         seen = {p: f for p, f in findings.items() if p.board == self.workspace.board}
         scene = self.photos.scene()
         return Page(
-            "What can be seen?",
-            f"{board.title} · {len(seen)} of {count_of(len(board.parts), 'part')} inspected",
+            say("What can be seen?"),
+            say(
+                "{title} · {count} of {parts} inspected",
+                title=board.title,
+                count=len(seen),
+                parts=count_of(len(board.parts), "part"),
+            ),
             self._meaning(),
             self._target(),
             self._actions(),
@@ -81,7 +94,10 @@ class InspectPresenter(StagePresenter):
 
     def _target(self) -> Target:
         part = self._part()
-        return self.target(_HINT, f"{part.number} {part.role}".strip() if part is not None else "")
+        return self.target(
+            _HINT,
+            say("{part_number} {role}", part_number=part.number, role=part.role).strip() if part is not None else "",
+        )
 
     def _cautions(self) -> tuple[Caution, ...]:
         """What leaked on the board in view, and what cleans it."""
@@ -90,9 +106,9 @@ class InspectPresenter(StagePresenter):
 
     def _teardown_page(self) -> Page:
         title = self.workspace.definition.title if self.workspace.definition else ""
-        walk = Action("D", "Inspect the parts", self.turn, "Return to the board")
+        walk = Action("D", say("Inspect the parts"), self.turn, say("Return to the board"))
         return Page(
-            "What came off?",
+            say("What came off?"),
             title,
             self.teardown.meaning(),
             self.teardown.target(),
@@ -102,13 +118,16 @@ class InspectPresenter(StagePresenter):
 
     def _actions(self) -> tuple[Action, ...]:
         reached = Action(
-            "N", "Next part to inspect", self.next_to_inspect, "Parts that leaking electrolyte can have reached"
+            "N",
+            say("Next part to inspect"),
+            self.next_to_inspect,
+            say("Parts that leaking electrolyte can have reached"),
         )
         return (
-            Action("S", "Next part", lambda: self.move(1), "Go along the rows; nothing is recorded"),
+            Action("S", say("Next part"), lambda: self.move(1), say("Go along the rows; nothing is recorded")),
             *((reached,) if self._to_inspect() else ()),
             *self.photos.actions(),
-            Action("D", "Show the teardown", self.turn, "Parts taken off, and what is still off"),
+            Action("D", say("Show the teardown"), self.turn, say("Parts taken off, and what is still off")),
         )
 
     def _part(self) -> Part | None:
@@ -124,13 +143,16 @@ class InspectPresenter(StagePresenter):
         """Every finding with its key, as the pad and the line take it."""
         part = self._part()
         if self.workspace.area:
-            title = (
-                f"{count_of(len(self.workspace.area), 'part')} in the drawn area: a finding is recorded for all of them"
+            title = say(
+                "{parts} in the drawn area: a finding is recorded for all of them",
+                parts=count_of(len(self.workspace.area), "part"),
             )
         elif part is not None:
-            title = f"{part.refdes}  {part.number}" + (f", {part.role}" if part.role else "")
+            title = say("{refdes}  {part_number}", refdes=part.refdes, part_number=part.number) + (
+                say(", {role}", role=part.role) if part.role else ""
+            )
         else:
-            title = "Pick a part; then type a finding, or use its key on the pad"
+            title = say("Pick a part; then type a finding, or use its key on the pad")
         rows = [heading(title, 30)]
         for left, right in zip_longest(FINDINGS[::2], FINDINGS[1::2], fillvalue=("", "")):
             cells = (
@@ -147,20 +169,20 @@ class InspectPresenter(StagePresenter):
         good = [(p, f[-1]) for p, f in reversed(seen.items()) if f[-1].finding.good]
         listed = (bad + good)[:_LISTED]
         self._seen = [p for p, _ in listed]
-        rows = [heading("Seen so far, damage first", 32)]
+        rows = [heading(say("Seen so far, damage first"), 32)]
         for place, entry in listed:
             kind = "good" if entry.finding.good else "bad"
             cells = (
                 Cell(40, 70, place.refdes, bold=True, mono=True),
                 Cell(116, 190, entry.finding, kind),
-                Cell(310, 0, f"{entry.note}  {self._photos_of(place)}".strip()),
+                Cell(310, 0, say("{note}  {photos_of}", note=entry.note, photos_of=self._photos_of(place)).strip()),
             )
             rows.append(Row(kind, cells, height=25))
         return Rows(tuple(rows))
 
     def _photos_of(self, place: PartRef) -> str:
         count = len(self.workspace.snapshot.seen.photos_of.get(place, ()))
-        return f"({count_of(count, 'photo')})" if count else ""
+        return say("({photos})", photos=count_of(count, "photo")) if count else ""
 
     def _meaning(self) -> Meaning:
         """Leaking capacitors reach their neighbours; otherwise what is left to look at."""
@@ -173,21 +195,24 @@ class InspectPresenter(StagePresenter):
         board = self.workspace.definition
         loose = [one.refdes for one in found if board is not None and not board.part(one.refdes).placed]
         if loose and not self._settled(loose[0]):
-            why = (
-                f"{loose[0]} leaks. The reach of its electrolyte cannot be computed: "
-                "the positions of the parts are not known."
+            why = say(
+                "{loose} leaks. The reach of its electrolyte cannot be computed: the positions of the parts "
+                "are not known.",
+                loose=loose[0],
             )
-            return Meaning(why, f"Inspect the parts around {loose[0]} for residue and corrosion.", "bad")
+            return Meaning(
+                why, say("Inspect the parts around {loose} for residue and corrosion.", loose=loose[0]), "bad"
+            )
         part = self._part()
         left = [
             p.refdes
             for p in self._path()
             if (self.workspace.board, p.refdes) not in self.workspace.snapshot.seen.findings
         ]
-        still = f"{count_of(len(left), 'part')} of this board not inspected yet"
+        still = say("{parts} of this board not inspected yet", parts=count_of(len(left), "part"))
         if part is None:
-            return Meaning(_NOT_SEEN, f"Pick a part, or take the next one (Alt+S); {still}.")
-        return Meaning(_NOT_SEEN, f"Inspect {part.refdes}; {still}.")
+            return Meaning(_NOT_SEEN, say("Pick a part, or take the next one (Alt+S); {still}.", still=still))
+        return Meaning(_NOT_SEEN, say("Inspect {refdes}; {still}.", refdes=part.refdes, still=still))
 
     def _settled(self, refdes: str) -> bool:
         """Whether anything else was inspected after that part's last finding."""
@@ -197,22 +222,26 @@ class InspectPresenter(StagePresenter):
 
     def _of_leak(self, leak: Leak) -> Meaning:
         """What a leak reaches, and what of that is still to be inspected or cleaned."""
-        near = ", ".join(r.refdes for r in leak.reached[:8]) + (" …" if len(leak.reached) > 8 else "")
+        near = joined(", ", (r.refdes for r in leak.reached[:8])) + (" …" if len(leak.reached) > 8 else "")
         slope = SIDES.get(self.workspace.snapshot.decision("lowest side"), (0.0, 0.0)) != (0.0, 0.0)
-        further = ", twice that downhill" if slope else ""
-        reach = f"{leak_reach(self.workspace.moment):.0f} mm{further}"
+        further = say(", twice that downhill") if slope else ""
+        reach = say("{leak_reach:.0f} mm{further}", leak_reach=leak_reach(self.workspace.moment), further=further)
         dirty = [r.refdes for r in leak.open if r.status == "clean it"]
-        first = f"Clean {', '.join(dirty[:6])}, then enter cleaned. " if dirty else ""
+        first = say("Clean {dirty}, then enter cleaned. ", dirty=joined(", ", dirty[:6])) if dirty else ""
         unseen = [r.refdes for r in leak.open if r.status == "inspect"]
-        look = f"Inspect {', '.join(unseen[:6])} for residue and corrosion." if unseen else ""
-        why = f"{leak.refdes} leaks: electrolyte reaches {near} (within {reach})."
-        return Meaning(why, f"{first}{look}".strip(), "bad")
+        look = say("Inspect {unseen} for residue and corrosion.", unseen=joined(", ", unseen[:6])) if unseen else ""
+        why = say(
+            "{refdes} leaks: electrolyte reaches {near} (within {reach}).", refdes=leak.refdes, near=near, reach=reach
+        )
+        return Meaning(why, say("{first}{look}", first=first, look=look).strip(), "bad")
 
     def _of_photo(self) -> Meaning:
         bare, part = self.photos.uncovered(), self._part()
-        more = f" No aligned photo shows the polarity of {', '.join(bare[:8])}." if bare else ""
-        asked = self.photos.asking() or (f"inspect {part.refdes}" if part else "pick a part")
-        return Meaning(f"Photo {self.photos.words()}.{more}", f"{capital(asked)}.")
+        more = say(" No aligned photo shows the polarity of {bare}.", bare=joined(", ", bare[:8])) if bare else ""
+        asked = self.photos.asking() or (say("inspect {refdes}", refdes=part.refdes) if part else say("pick a part"))
+        return Meaning(
+            say("Photo {photos}.{more}", photos=self.photos.words(), more=more), say("{asked}.", asked=capital(asked))
+        )
 
     # what is done
 

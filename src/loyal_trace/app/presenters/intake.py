@@ -21,14 +21,15 @@ from loyal_trace.core.planning.steps import REPAIR_ORDERS
 from loyal_trace.core.power.rails import SUPPLY_LIMITS
 from loyal_trace.core.proving.bench import ABILITIES, LACKS
 from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.resources import word_groups
 
-SHEET, AWAY = "intake sheet", "what is away"
-_PROMISES = ("repair", "repair and service", "restore to as-built look", "made ready for sale")
+SHEET, AWAY = say("intake sheet"), say("what is away")
+_PROMISES = ("repair", say("repair and service"), say("restore to as-built look"), say("made ready for sale"))
 _REACHES = ("20 mm", "35 mm", "50 mm", "80 mm")
-_LOWEST = ("not known", "top", "right", "bottom", "left")
-_HINT = "owner: …; complaint: …; 5C is 74LS138; before: C1 replaced"
+_LOWEST = (say("not known"), "top", "right", "bottom", "left")
+_HINT = say("owner: …; complaint: …; 5C is 74LS138; before: C1 replaced")
 
 
 @dataclass(frozen=True)
@@ -67,12 +68,12 @@ class IntakePresenter(StagePresenter):
     def page(self) -> Page:
         if self._walking:
             return self._walk_page()
-        title = " · ".join(b.title for b in self.workspace.job.boards.values()) or "no board yet"
+        title = joined(" · ", (b.title for b in self.workspace.job.boards.values())) or say("no board yet")
         rows = self._rows()
         if self.current not in self._changes:
             self.current = min(self._asked or self._symptoms or list(self._changes), default=-1)
         return Page(
-            "What came in, and for what?",
+            say("What came in, and for what?"),
             title,
             self._meaning(),
             self.target(_HINT),
@@ -82,14 +83,14 @@ class IntakePresenter(StagePresenter):
 
     def _walk_page(self) -> Page:
         board = self.workspace.definition
-        back = Action("W", "Show the intake sheet", self.turn, "Return to the intake sheet")
+        back = Action("W", say("Show the intake sheet"), self.turn, say("Return to the intake sheet"))
         picked = self.workspace.picked_part
         return Page(
-            "What is missing?",
-            board.name if board else "no board yet",
+            say("What is missing?"),
+            board.name if board else say("no board yet"),
             self.walk.meaning(),
             self.target(
-                "present; missing; 2B shelf: box 3; 4A borrowed from the spare set",
+                say("present; missing; 2B shelf: box 3; 4A borrowed from the spare set"),
                 self.workspace.moment.part(picked).number if picked else "",
             ),
             (*self.walk.actions(), back),
@@ -98,10 +99,17 @@ class IntakePresenter(StagePresenter):
 
     def _actions(self) -> tuple[Action, ...]:
         return (
-            Action("C", "Change the selected line", self.change, "Present or not, or the next choice", main=True),
-            Action("N", "Next line", lambda: self.move(1), "Go to the next line; nothing is changed"),
-            Action("S", "Suggest symptoms", self.suggest, "Compares the complaint with the symptoms of the boards"),
-            Action("W", "Walk for missing parts", self.turn, "Goes over the board part by part"),
+            Action(
+                "C", say("Change the selected line"), self.change, say("Present or not, or the next choice"), main=True
+            ),
+            Action("N", say("Next line"), lambda: self.move(1), say("Go to the next line; nothing is changed")),
+            Action(
+                "S",
+                say("Suggest symptoms"),
+                self.suggest,
+                say("Compares the complaint with the symptoms of the boards"),
+            ),
+            Action("W", say("Walk for missing parts"), self.turn, say("Goes over the board part by part")),
         )
 
     def _rows(self) -> list[Row]:
@@ -123,7 +131,13 @@ class IntakePresenter(StagePresenter):
             if not board.marks:
                 continue
             rows.append(
-                heading(f"Which revision is {board.name}? Compare each mark and change its line until it fits", 30)
+                heading(
+                    say(
+                        "Which revision is {board}? Compare each mark and change its line until it fits",
+                        board=board.name,
+                    ),
+                    30,
+                )
             )
             findings = {of: job.revision(board_id, of) for of in ("board", "firmware")}
             for mark in board.marks:
@@ -133,31 +147,31 @@ class IntakePresenter(StagePresenter):
 
     def _mark_row(self, rows: list[Row], board_id: str, mark: RevisionMark, asked: bool) -> None:
         answer = self.workspace.snapshot.decision(decision_name(board_id, mark.name))
-        word = answer or ("check this next" if asked else "no longer needed")
+        word = answer or (say("check this next") if asked else say("no longer needed"))
         if asked:
             self._asked.append(len(rows))
         self._changes[len(rows)] = lambda: self._next_answer(board_id, mark)
         kind = "good" if answer and answer not in mark.warn else "doubtful" if answer else "unknown"
-        place = f"{mark.where}: " if mark.where and mark.where not in mark.name else ""
+        place = say("{where}: ", where=mark.where) if mark.where and mark.where not in mark.name else ""
         rows.append(Row(kind, (Cell(40, 290, place + mark.name), Cell(336, 0, word, bold=bool(answer))), height=24))
 
     def _symptom_rows(self, rows: list[Row]) -> None:
-        rows.append(heading("Symptoms: present or gone", 30))
+        rows.append(heading(say("Symptoms: present or gone"), 30))
         state, suggested = self.workspace.snapshot, self._suggested()
         listed = [(b, text) for b, board in self.workspace.job.boards.items() for text, _ in board.symptoms]
         known = dict.fromkeys((*listed, *((key.board, key.text) for key in state.proving.symptoms)))
         for board, text in known:
             seen, hint = state.proving.symptoms.get(SymptomKey(board, text)), suggested.get((board, text))
-            glyph, word = "unknown", "not entered"
+            glyph, word = "unknown", say("not entered")
             if seen is not None:
-                state_word = "partly gone" if seen.partly else "present" if seen.present else "gone"
+                state_word = say("partly gone") if seen.partly else "present" if seen.present else "gone"
                 glyph, word = "bad" if seen.present else "good", state_word
             elif hint is not None:
-                glyph, word = "doubtful", f"possibly meant ({', '.join(hint.shared)})"
+                glyph, word = "doubtful", say("possibly meant ({shared})", shared=joined(", ", hint.shared))
             self._symptoms.append(len(rows))
             present = seen is None or not seen.present
             self._changes[len(rows)] = self._symptom_change(board, text, present)
-            name = self.workspace.job.boards[board].name if board in self.workspace.job.boards else "the job"
+            name = self.workspace.job.boards[board].name if board in self.workspace.job.boards else say("the job")
             rows.append(Row(glyph, (Cell(40, 300, text), Cell(346, 190, word, glyph), Cell(540, 0, name)), height=25))
 
     def _symptom_change(self, board: str, text: str, present: bool) -> Callable[[], object]:
@@ -167,24 +181,40 @@ class IntakePresenter(StagePresenter):
         """The job settings, with what holds where nothing was chosen."""
         moment, state = self.workspace.moment, self.workspace.snapshot
         firmwares = tuple(sorted({f for b in self.workspace.job.boards.values() for f in b.firmwares}))
-        risk, order, limits = first_power_risk(moment), repair_order(moment), state.decision("supply limits", "maker")
+        risk, order, limits = (
+            first_power_risk(moment),
+            repair_order(moment),
+            state.decision(say("supply limits"), "maker"),
+        )
         first = first_power_choice(moment)
         promise = state.decision("promise", (state.opened.promise if state.opened else "") or "")
         firmware = state.decision("firmware", "")
-        reach, lowest = state.decision("leak reach", "35 mm"), state.decision("lowest side", "not known")
-        about = f"{FIRST_POWER.get(first, '')}; " * bool(first) + f"risk {risk.word}, {risk.points} of 100 points"
+        reach, lowest = state.decision(say("leak reach"), "35 mm"), state.decision(say("lowest side"), say("not known"))
+        about = say("{first_power}; ", first_power=FIRST_POWER.get(first, "")) * bool(first) + say(
+            "risk {word}, {points} of 100 points", word=risk.word, points=risk.points
+        )
         return [
-            _Setting("firmware", firmwares, firmware, firmware or "not decided", "by the labels; the verdicts use it"),
-            _Setting("promise", _PROMISES, promise, promise or "not decided"),
-            _Setting("first power", tuple(FIRST_POWER), first, first or "not decided", about),
-            _Setting("leak reach", _REACHES, reach, reach, "how far electrolyte spreads; twice as far downhill"),
-            _Setting("lowest side", _LOWEST, lowest, lowest, "of the board in its cabinet: electrolyte runs down"),
-            _Setting("supply limits", tuple(SUPPLY_LIMITS), limits, limits, SUPPLY_LIMITS[limits]),
-            _Setting("repair order", tuple(REPAIR_ORDERS), order, order, REPAIR_ORDERS[order]),
+            _Setting(
+                "firmware",
+                firmwares,
+                firmware,
+                firmware or say("not decided"),
+                say("by the labels; the verdicts use it"),
+            ),
+            _Setting("promise", _PROMISES, promise, promise or say("not decided")),
+            _Setting(say("first power"), tuple(FIRST_POWER), first, first or say("not decided"), about),
+            _Setting(
+                say("leak reach"), _REACHES, reach, reach, say("how far electrolyte spreads; twice as far downhill")
+            ),
+            _Setting(
+                say("lowest side"), _LOWEST, lowest, lowest, say("of the board in its cabinet: electrolyte runs down")
+            ),
+            _Setting(say("supply limits"), tuple(SUPPLY_LIMITS), limits, limits, SUPPLY_LIMITS[limits]),
+            _Setting(say("repair order"), tuple(REPAIR_ORDERS), order, order, REPAIR_ORDERS[order]),
         ]
 
     def _setting_rows(self, rows: list[Row]) -> None:
-        rows.append(heading("Job settings", 30))
+        rows.append(heading(say("Job settings"), 30))
         for one in self._settings():
             if not one.choices:
                 continue
@@ -204,20 +234,23 @@ class IntakePresenter(StagePresenter):
         """Supplies and instruments; what the job needs beyond them is not tested from the start."""
         moment = self.workspace.moment
         bench = bench_of(moment)
-        rows.append(heading("Equipment of this bench; type bench supplies: 5 V 3 A, 12 V 1 A", 30))
-        supplies = ", ".join(s.words for s in bench.supplies)
-        told = supplies or "not entered; the program assumes that every rail is available"
+        rows.append(heading(say("Equipment of this bench; type bench supplies: 5 V 3 A, 12 V 1 A"), 30))
+        supplies = joined(", ", (s.words for s in bench.supplies))
+        told = supplies or say("not entered; the program assumes that every rail is available")
         rows.append(_named("supplies", told, "good" if supplies else "unknown"))
         for ability in ABILITIES:
             self._changes[len(rows)] = self._ability_change(bench.lacks ^ {ability})
             lacking = ability in bench.lacks
-            word = "not available: what needs it is listed as not tested" if lacking else "available"
+            word = say("not available: what needs it is listed as not tested") if lacking else "available"
             rows.append(_named(ability, word, "doubtful" if lacking else "good"))
-        rows += [line(f"{short.item}: {short.reason}", "doubtful") for short in shortfalls_of(moment)]
+        rows += [
+            line(say("{item}: {reason}", item=short.item, reason=short.reason), "doubtful")
+            for short in shortfalls_of(moment)
+        ]
 
     def _ability_change(self, lacking: frozenset[str] | set[str]) -> Callable[[], object]:
         def change() -> None:
-            if self.workspace.record(Decided, what=LACKS, choice=", ".join(sorted(lacking))):
+            if self.workspace.record(Decided, what=LACKS, choice=joined(", ", sorted(lacking))):
                 self.workspace.job.save_bench()
                 self.workspace.show()
 
@@ -227,8 +260,8 @@ class IntakePresenter(StagePresenter):
         state = self.workspace.snapshot
         present = [(key, s) for key, s in state.proving.symptoms.items() if s.present]
         if not present:
-            told = state.complaint or "No complaint has been entered yet."
-            return Meaning(told, "Enter the symptoms that are present; they indicate which blocks are affected.")
+            told = state.complaint or say("No complaint has been entered yet.")
+            return Meaning(told, say("Enter the symptoms that are present; they indicate which blocks are affected."))
         blocks = {
             block.name
             for key, seen in present
@@ -236,10 +269,14 @@ class IntakePresenter(StagePresenter):
             for block in self.workspace.job.boards[key.board].blocks
             if seen.text in block.symptoms
         }
-        why = f"Present: {'; '.join(s.text for _, s in present)}."
-        why += f" Affected blocks: {', '.join(sorted(blocks))}." if blocks else ""
-        undecided = [w for w in ("firmware", "first power") if w not in state.paper.decisions]
-        following = f"Decide {undecided[0]}." if undecided else "Inspect the boards (Ctrl+2) before you apply power."
+        why = say("Present: {present}.", present=joined("; ", (s.text for _, s in present)))
+        why += say(" Affected blocks: {blocks}.", blocks=joined(", ", sorted(blocks))) if blocks else ""
+        undecided = [w for w in ("firmware", say("first power")) if w not in state.paper.decisions]
+        following = (
+            say("Decide {undecided}.", undecided=undecided[0])
+            if undecided
+            else say("Inspect the boards (Ctrl+2) before you apply power.")
+        )
         return Meaning(why, following)
 
     def _suggested(self) -> dict[tuple[str, str], Suggestion]:

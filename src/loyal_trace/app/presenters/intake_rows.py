@@ -6,24 +6,35 @@ from loyal_trace.core.assess.away import away, rare_in_place
 from loyal_trace.core.assess.effort import estimate
 from loyal_trace.core.assess.first_power import PowerRisk
 from loyal_trace.core.boards.revisions import RevisionFinding, firmware_effects, label_words, revision_effects
+from loyal_trace.core.vocabulary.phrases import joined, say
 
 
 def fact_rows(job: OpenJob) -> list[Row]:
     """Owner, complaint, and each board with its serial and labels."""
     state = job.snapshot
-    facts = [("Owner", state.owner), ("Complaint", state.complaint)]
+    facts = [(say("Owner"), state.owner), (say("Complaint"), state.complaint)]
     warnings = []
     choices = {what: decided.choice for what, decided in state.paper.decisions.items()}
     for board_id, board in job.boards.items():
         serial = choices.get(f"serial {board_id}", "")
-        about = f"{board.maker} {board.year or ''}, {len(board.parts)} parts".strip(", ")
-        facts.append((board.title, f"{about}, serial {serial}" if serial else about))
+        about = say(
+            "{maker} {year}, {count} parts", maker=board.maker, year=board.year or "", count=len(board.parts)
+        ).strip(", ")
+        facts.append((board.title, say("{about}, serial {serial}", about=about, serial=serial) if serial else about))
         labels, warning = label_words(board, board_id, choices)
         if labels:
-            facts.append(("", "labels: " + "; ".join(f"{refdes} “{text}”" for refdes, text in labels.items())))
+            facts.append(
+                (
+                    "",
+                    "labels: "
+                    + joined(
+                        "; ", (say("{refdes} “{text}”", refdes=refdes, text=text) for refdes, text in labels.items())
+                    ),
+                )
+            )
         if warning:
             warnings.append(warning)
-        facts += [("", f"distinguished by: {mark}") for mark in board.revision_marks if not board.marks]
+        facts += [("", say("distinguished by: {mark}", mark=mark)) for mark in board.revision_marks if not board.marks]
     rows = [_fact(name, text) for name, text in facts if text]
     return rows + [line(text, "doubtful") for text in warnings]
 
@@ -40,15 +51,24 @@ def away_rows(job: OpenJob) -> list[Row]:
     for board_id, refdes in rare_in_place(moment):
         name = moment.boards[board_id].name
         rows.append(
-            line(f"{refdes} of {name} is rare: take it out first and store it; type {refdes} shelf: box 3", "unknown")
+            line(
+                say(
+                    "{refdes} of {name} is rare: take it out first and store it; type {refdes} shelf: box 3",
+                    refdes=refdes,
+                    name=name,
+                ),
+                "unknown",
+            )
         )
-    return [heading("Missing, borrowed, stored safely", 30), *rows] if rows else []
+    return [heading(say("Missing, borrowed, stored safely"), 30), *rows] if rows else []
 
 
 def effort_rows(job: OpenJob) -> list[Row]:
     """Hours, parts and chance as far as they are known."""
     found = estimate(job.assessment(), job.live_times())
-    title = f"Value against effort: an estimate, inspection and measuring {100 * found.known:.0f} % done"
+    title = say(
+        "Value against effort: an estimate, inspection and measuring {known:.0f} % done", known=100 * found.known
+    )
     return [heading(title, 30), *(Row("", (Cell(40, 0, text),), height=23) for text in found.sentences)]
 
 
@@ -58,9 +78,16 @@ def risk_rows(risk: PowerRisk) -> list[Row]:
     for points, text in sorted(risk.lines, key=lambda one: -abs(one[0])):
         if points:
             rows.append(
-                Row("", (Cell(164, 60, f"{round(100 * points):+d}".replace("-", "−")), Cell(230, 0, text)), height=21)
+                Row(
+                    "",
+                    (
+                        Cell(164, 60, say("{points:+d}", points=round(100 * points)).replace("-", "−")),
+                        Cell(230, 0, text),
+                    ),
+                    height=21,
+                )
             )
-    rows.append(Row("", (Cell(164, 0, f"suggests: {risk.advice}", bold=True),), height=22))
+    rows.append(Row("", (Cell(164, 0, say("suggests: {advice}", advice=risk.advice), bold=True),), height=22))
     return rows
 
 
@@ -70,8 +97,13 @@ def revision_rows(job: OpenJob, board_id: str, of: str, finding: RevisionFinding
     rows = [line(text, "doubtful") for text in finding.warnings]
     if finding.settled:
         effects = firmware_effects if of == "firmware" else revision_effects
-        rows.append(line(f"{of} revision {finding.settled}", "good", bold=True))
+        rows.append(line(say("{of} revision {settled}", of=of, settled=finding.settled), "good", bold=True))
         rows += [Row("", (Cell(64, 0, text),), height=22) for text in effects(board, finding.settled)]
     elif len(finding.possible) > 1 and any(mark.of == of for mark in board.marks):
-        rows.append(line(f"{of} revision not decided: {' or '.join(finding.possible)}", "unknown"))
+        rows.append(
+            line(
+                say("{of} revision not decided: {possible}", of=of, possible=joined(" or ", finding.possible)),
+                "unknown",
+            )
+        )
     return rows

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from loyal_trace.app.job import OpenJob
 from loyal_trace.core.job.entries import Entry, describe
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.report.times import local_time
 
 
@@ -20,8 +21,10 @@ def line_of(job: OpenJob, entry: Entry) -> LogLine:
     """One line of the logbook, in local time."""
     board = job.boards[entry.board].name if entry.board in job.boards else entry.board
     dead = entry.id in job.retracted
-    words = f"{local_time(entry.time)}  {board:8} {describe(entry)}"
-    return LogLine(entry.id, f"undone: {words}" if dead else words, dead)
+    words = say(
+        "{local_time}  {board:8} {describe}", local_time=local_time(entry.time), board=board, describe=describe(entry)
+    )
+    return LogLine(entry.id, say("undone: {words}", words=words) if dead else words, dead)
 
 
 def newest(job: OpenJob, timed: bool = True) -> str:
@@ -29,6 +32,6 @@ def newest(job: OpenJob, timed: bool = True) -> str:
     last = job.last_action()
     if last is None:
         return ""
-    board = f"{job.boards[last.board].name} " if last.board in job.boards else ""
-    words = f"{board}{describe(last)}"
-    return f"{local_time(last.time)} {words}" if timed else words
+    board = say("{name} ", name=job.boards[last.board].name) if last.board in job.boards else ""
+    words = say("{board}{describe}", board=board, describe=describe(last))
+    return say("{local_time} {words}", local_time=local_time(last.time), words=words) if timed else words

@@ -7,6 +7,7 @@ from loyal_trace.core.boards.model import Part
 from loyal_trace.core.boards.paths import walking_path
 from loyal_trace.core.job.entries import Observed
 from loyal_trace.core.vocabulary.findings import Finding
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.units import count_of
 
 _OF_KEY = {"P": Finding.PRESENT, "M": Finding.MISSING}
@@ -30,32 +31,38 @@ class MissingWalk:
         """What can be done on this page."""
         rest = Action(
             "A",
-            "Mark the rest present",
+            say("Mark the rest present"),
             self.rest_present,
-            "Records every part not looked for yet as present, as one action",
+            say("Records every part not looked for yet as present, as one action"),
         )
-        following = Action("N", "Next part", lambda: self.move(1), "Go along the rows; nothing is recorded", main=True)
+        following = Action(
+            "N", say("Next part"), lambda: self.move(1), say("Go along the rows; nothing is recorded"), main=True
+        )
         return (following, *((rest,) if self.still() else ()))
 
     def rows(self) -> Rows:
         """What is away so far."""
         found = away(self.workspace.moment)
-        rows = [heading("Missing, stored or borrowed", 30)]
+        rows = [heading(say("Missing, stored or borrowed"), 30)]
         rows += [Row("bad" if a.what == "missing" else "doubtful", (Cell(40, 0, a.words),), height=24) for a in found]
-        return Rows(tuple(rows) if found else (*rows, Row("", (Cell(40, 0, "none so far"),), height=24)))
+        return Rows(tuple(rows) if found else (*rows, Row("", (Cell(40, 0, say("none so far")),), height=24)))
 
     def meaning(self) -> Meaning:
         """What is asked next."""
         part = self.workspace.picked_part
         if not self._path():
             return Meaning(
-                "This job has no board yet.", "Add a board (Board menu), or type what is on it, such as U1 is 74LS00."
+                say("This job has no board yet."),
+                say("Add a board (Board menu), or type what is on it, such as U1 is 74LS00."),
             )
-        told = f"{count_of(len(self.still()), 'part')} of this board not looked for yet."
+        told = say("{parts} of this board not looked for yet.", parts=count_of(len(self.still()), "part"))
         if part is None:
-            return Meaning(told, "Pick a part, or take the next one (Alt+N).")
+            return Meaning(told, say("Pick a part, or take the next one (Alt+N)."))
         number = self.workspace.moment.part(part).number
-        return Meaning(told, f"Is {part.refdes} ({number}) in its place? Type present or missing.")
+        return Meaning(
+            told,
+            say("Is {refdes} ({number}) in its place? Type present or missing.", refdes=part.refdes, number=number),
+        )
 
     def pad(self) -> tuple[Cap, ...]:
         """Present and missing."""
@@ -84,7 +91,7 @@ class MissingWalk:
         fields = {"board": self.workspace.board, "finding": Finding.PRESENT}
         entries = [self.workspace.job.make(Observed, place=p.refdes, **fields) for p in self.still()]
         if entries:
-            self.workspace.record_all(entries, f"{count_of(len(entries), 'part')} present")
+            self.workspace.record_all(entries, say("{parts} present", parts=count_of(len(entries), "part")))
 
     def move(self, step: int) -> None:
         """The next part, whatever is known of it."""

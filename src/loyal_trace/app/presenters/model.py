@@ -4,6 +4,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, Protocol
 
+from loyal_trace.core.vocabulary.phrases import joined
 from loyal_trace.core.vocabulary.stages import Stage
 
 if TYPE_CHECKING:  # the window imports these values before its first paint, and nothing heavy with them
@@ -39,7 +40,7 @@ class Row:
     @property
     def words(self) -> str:
         """The row as text, for the clipboard and for who does not see it."""
-        return self.heading or " ".join(cell.text for cell in self.cells if cell.text)
+        return self.heading or joined(" ", (cell.text for cell in self.cells if cell.text))
 
 
 @dataclass(frozen=True)

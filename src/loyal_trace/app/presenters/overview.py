@@ -9,31 +9,32 @@ from loyal_trace.core.assess.progress import map_marks, progress
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.job.entries import stage_of
 from loyal_trace.core.vocabulary.identity import natural_key
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.stages import Stage
 
 SHOWING: Mapping[Stage, str] = {
-    Stage.INTAKE: "what is away",
-    Stage.INSPECT: "what was seen",
-    Stage.RAILS: "supplies and what needs them",
-    Stage.ROMS: "ROM verdicts",
-    Stage.PROBE: "what has been probed",
-    Stage.SUSPECTS: "what is suspect",
-    Stage.PLAN: "what is to be replaced",
-    Stage.REPAIR: "what is to be replaced",
-    Stage.VERIFY: "what was replaced",
-    Stage.REPORT: "what was replaced",
+    Stage.INTAKE: say("what is away"),
+    Stage.INSPECT: say("what was seen"),
+    Stage.RAILS: say("supplies and what needs them"),
+    Stage.ROMS: say("ROM verdicts"),
+    Stage.PROBE: say("what has been probed"),
+    Stage.SUSPECTS: say("what is suspect"),
+    Stage.PLAN: say("what is to be replaced"),
+    Stage.REPAIR: say("what is to be replaced"),
+    Stage.VERIFY: say("what was replaced"),
+    Stage.REPORT: say("what was replaced"),
 }
 PURPOSE: Mapping[Stage, str] = {
-    Stage.INTAKE: "Owner, complaint, boards and their revisions, first power, job settings.",
-    Stage.INSPECT: "The board part by part: findings, photos, leaks, teardown, before anything is removed.",
-    Stage.RAILS: "Supply voltages from the plug to the far chip: where the first fault is.",
-    Stage.ROMS: "The contents of every ROM socket: do they match, and if not, which fault explains it.",
-    Stage.PROBE: "Logic levels pin by pin: which outputs are possible, unusual or impossible.",
-    Stage.SUSPECTS: "Probability that each part is faulty, with all evidence for and against.",
-    Stage.PLAN: "What to replace, with which part, in which order, and what to buy.",
-    Stage.REPAIR: "One step at a time, with tool, cautions and the check afterwards.",
-    Stage.VERIFY: "Counted starts, the checklist, and what was not tested.",
-    Stage.REPORT: "The report for the owner and the next repairer.",
+    Stage.INTAKE: say("Owner, complaint, boards and their revisions, first power, job settings."),
+    Stage.INSPECT: say("The board part by part: findings, photos, leaks, teardown, before anything is removed."),
+    Stage.RAILS: say("Supply voltages from the plug to the far chip: where the first fault is."),
+    Stage.ROMS: say("The contents of every ROM socket: do they match, and if not, which fault explains it."),
+    Stage.PROBE: say("Logic levels pin by pin: which outputs are possible, unusual or impossible."),
+    Stage.SUSPECTS: say("Probability that each part is faulty, with all evidence for and against."),
+    Stage.PLAN: say("What to replace, with which part, in which order, and what to buy."),
+    Stage.REPAIR: say("One step at a time, with tool, cautions and the check afterwards."),
+    Stage.VERIFY: say("Counted starts, the checklist, and what was not tested."),
+    Stage.REPORT: say("The report for the owner and the next repairer."),
 }
 
 
@@ -72,8 +73,13 @@ def outline(workspace: Workspace, stage: Stage) -> tuple[OutlineRow, ...]:
         marks = map_marks(workspace.assessment(), board_id, stage)
         parts = []
         for part in sorted(board.parts, key=lambda p: natural_key(p.refdes)):
-            word = marks[part.refdes].word or marks[part.refdes].kind if part.refdes in marks else "nothing known"
-            parts.append((part.refdes, f"{part.refdes} {part.number}: {word}"))
+            word = marks[part.refdes].word or marks[part.refdes].kind if part.refdes in marks else say("nothing known")
+            parts.append(
+                (
+                    part.refdes,
+                    say("{refdes} {part_number}: {word}", refdes=part.refdes, part_number=part.number, word=word),
+                )
+            )
         found.append((board_id, board.title, tuple(parts)))
     return tuple(found)
 
@@ -87,7 +93,7 @@ def job_words(workspace: Workspace) -> tuple[str, str]:
     """The title of the job and a line of facts about it."""
     opened = workspace.snapshot.opened
     facts = [opened.number, opened.maker] if opened else []
-    return workspace.job.title, " · ".join(fact for fact in facts if fact) or workspace.job.id
+    return workspace.job.title, joined(" · ", (fact for fact in facts if fact)) or workspace.job.id
 
 
 def stage_where_work_left_off(workspace: Workspace) -> Stage:
@@ -114,5 +120,8 @@ def evidence_words(workspace: Workspace) -> str:
     suspect = workspace.assessment().suspect_at(workspace.place)
     if suspect is None:
         return ""
-    lines = [f"{'+' if e.weight > 0 else '−'} {abs(e.weight):.1f}  {e.text}" for e in suspect.evidence]
-    return f"Evidence about {suspect.place.refdes} (log-odds):\n" + "\n".join(lines)
+    lines = [
+        say("{it} {weight:.1f}  {e}", it="+" if e.weight > 0 else "−", weight=abs(e.weight), e=e.text)
+        for e in suspect.evidence
+    ]
+    return say("Evidence about {refdes} (log-odds):\n", refdes=suspect.place.refdes) + joined("\n", lines)

@@ -10,6 +10,7 @@ from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.job.entries import PhotoAligned, Photographed, PhotoOf, PhotoPoint
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
 from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.formats.photos import upright
 
@@ -96,18 +97,31 @@ class PhotoBench:
         if not self.photos():
             return ()
         following = Action(
-            "I", "Show the next photo", self.next_photo, "The photos of this board one after the other, then the map"
+            "I",
+            say("Show the next photo"),
+            self.next_photo,
+            say("The photos of this board one after the other, then the map"),
         )
         if not self.open:
             return (following,)
         return (
             following,
             Action(
-                "A", "Align the photo", self.start_aligning, "Four clicks on parts; a fifth shows the error of the fit"
+                "A",
+                say("Align the photo"),
+                self.start_aligning,
+                say("Four clicks on parts; a fifth shows the error of the fit"),
             ),
-            Action("M", "Map over the photo", self.fade, "Outlines, then the map faded in, then the photo alone"),
-            Action("C", "Compare before, after", self.compare, "The same area on the oldest and on the newest photo"),
-            Action("T", "Link the photo to the part", self.tie, "This photo shows the picked part"),
+            Action(
+                "M", say("Map over the photo"), self.fade, say("Outlines, then the map faded in, then the photo alone")
+            ),
+            Action(
+                "C",
+                say("Compare before, after"),
+                self.compare,
+                say("The same area on the oldest and on the newest photo"),
+            ),
+            Action("T", say("Link the photo to the part"), self.tie, say("This photo shows the picked part")),
         )
 
     def next_photo(self) -> None:
@@ -164,7 +178,7 @@ class PhotoBench:
         wide, high = _AREA
         around = ((-wide, -high), (wide, -high), (wide, high), (-wide, high))
         corners = tuple(found.on_photo(part.x + dx, part.y + dy) for dx, dy in around)
-        return Crop(picture, corners, f"{caption}: {photo.time:%Y-%m-%d %H:%M}")
+        return Crop(picture, corners, say("{caption}: {time:%Y-%m-%d %H:%M}", caption=caption, time=photo.time))
 
     def asking(self) -> str:
         """What the next click is for; empty when nothing is being aligned."""
@@ -172,8 +186,12 @@ class PhotoBench:
             return ""
         wanted = _wanted(self.workspace.definition)
         part, number = wanted[len(self._clicks)], len(self._clicks) + 1
-        counted = "to see the error of the fit" if number > _EXACT else f"{number} of {min(len(wanted), _EXACT)}"
-        return f"click the middle of {part.refdes} on the photo ({counted})"
+        counted = (
+            say("to see the error of the fit")
+            if number > _EXACT
+            else say("{number} of {count}", number=number, count=min(len(wanted), _EXACT))
+        )
+        return say("click the middle of {refdes} on the photo ({counted})", refdes=part.refdes, counted=counted)
 
     def uncovered(self) -> list[str]:
         """Parts with polarity that no aligned photo shows."""
@@ -191,10 +209,17 @@ class PhotoBench:
         if self.asking():
             return self.asking()
         if found is None:
-            return "not aligned yet: Alt+A, then four clicks"
+            return say("not aligned yet: Alt+A, then four clicks")
         if found.points <= _EXACT:
-            return f"aligned by {count_of(found.points, 'point')}; one more (Alt+A) shows the error of the fit"
-        return f"aligned by {count_of(found.points, 'point')}, {found.residual:.1f} pixels off on average"
+            return say(
+                "aligned by {points}; one more (Alt+A) shows the error of the fit",
+                points=count_of(found.points, "point"),
+            )
+        return say(
+            "aligned by {points}, {residual:.1f} pixels off on average",
+            points=count_of(found.points, "point"),
+            residual=found.residual,
+        )
 
     def scene(self) -> PhotoScene | None:
         """What is to be painted; None while no photo is shown."""
@@ -265,7 +290,7 @@ class PhotoBench:
 
 
 def _title(photo: Photographed) -> str:
-    return f"{photo.file_name} {photo.attachment[:8]}"
+    return say("{file_name} {attachment}", file_name=photo.file_name, attachment=photo.attachment[:8])
 
 
 def _wanted(board: BoardDefinition) -> tuple[Part, ...]:

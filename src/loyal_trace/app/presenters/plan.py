@@ -13,12 +13,13 @@ from loyal_trace.core.job.entries import Decided, Entry, Measured
 from loyal_trace.core.planning.steps import REPAIR_ORDERS, PartNeed, Plan, Step
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
 from loyal_trace.core.vocabulary.identity import PartRef, natural_key
+from loyal_trace.core.vocabulary.phrases import joined, say, stacked
 from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
 
-STEPS, PARTS, CAPACITORS, PAIRS = "steps", "parts list", "capacitors", "pairs to check"
-_HINT = "C1 measures 3200u esr 0.4; C1 use 6800u 35V from tray F"
+STEPS, PARTS, CAPACITORS, PAIRS = "steps", say("parts list"), "capacitors", say("pairs to check")
+_HINT = say("C1 measures 3200u esr 0.4; C1 use 6800u 35V from tray F")
 _ASKS = (Quantity.CAPACITANCE, Quantity.ESR)
 
 
@@ -53,21 +54,28 @@ class PlanPresenter(StagePresenter):
         plan = self.workspace.assessment().plan
         rests = summary(assumptions(self.workspace.snapshot))
         left = sum(not s.done for s in plan.steps)
-        told = f"{count_of(left, 'step')} to do, about {plan.minutes_left:.0f} min"
+        told = say(
+            "{steps} to do, about {minutes_left:.0f} min", steps=count_of(left, "step"), minutes_left=plan.minutes_left
+        )
         if self._checking:
-            back = Action("C", "Show the repair plan", self.turn, "Return to the steps")
+            back = Action("C", say("Show the repair plan"), self.turn, say("Return to the steps"))
             return Page(
-                "Do the assumptions hold?",
+                say("Do the assumptions hold?"),
                 rests or told,
                 self.continuity.meaning(),
                 self.continuity.target(),
                 (*self.continuity.actions(), back),
                 lists={PAIRS: self.continuity.rows()},
             )
-        about = f"{told} · {f'{rests} · ' if rests else ''}{REPAIR_ORDERS[plan.order]}"
+        about = say(
+            "{told} · {say}{repair_orders}",
+            told=told,
+            say=say("{rests} · ", rests=rests) if rests else "",
+            repair_orders=REPAIR_ORDERS[plan.order],
+        )
         here = self._step_in_view(plan)
         return Page(
-            "What to replace, and when?",
+            say("What to replace, and when?"),
             about,
             self._meaning(here),
             self.target(_HINT, self._detail()),
@@ -77,21 +85,30 @@ class PlanPresenter(StagePresenter):
         )
 
     def _detail(self) -> str:
-        return "capacitance, ESR" if self._is_capacitor(self.workspace.picked_part) else ""
+        return say("capacitance, ESR") if self._is_capacitor(self.workspace.picked_part) else ""
 
     def _is_capacitor(self, place: PartRef | None) -> bool:
         return place is not None and self.workspace.moment.part(place).kind == "capacitor"
 
     def _actions(self) -> tuple[Action, ...]:
         measure = Action(
-            "M", "Measure the capacitor", self.from_meter, "Reads capacitance and ESR from the meter", main=True
+            "M",
+            say("Measure the capacitor"),
+            self.from_meter,
+            say("Reads capacitance and ESR from the meter"),
+            main=True,
         )
-        following = Action("N", "Next capacitor", lambda: self.move(1), "Those not measured yet come first")
+        following = Action("N", say("Next capacitor"), lambda: self.move(1), say("Those not measured yet come first"))
         return (
             *((measure,) if self._is_capacitor(self.workspace.picked_part) else ()),
             *((following,) if self._listed() else ()),
-            Action("O", "Change the repair order", self.next_order, "least invasive, likely first, capacitors first"),
-            Action("C", "Check continuity", self.turn, "The assumptions of the plan, pair by pair"),
+            Action(
+                "O",
+                say("Change the repair order"),
+                self.next_order,
+                say("least invasive, likely first, capacitors first"),
+            ),
+            Action("C", say("Check continuity"), self.turn, say("The assumptions of the plan, pair by pair")),
         )
 
     def _listed(self) -> list[PartRef]:
@@ -106,20 +123,22 @@ class PlanPresenter(StagePresenter):
         return Rows(tuple(rows), picked)
 
     def _step_row(self, number: int, step: Step) -> Row:
-        origin = f"{step.part_number}" + (f", {step.from_drawer}" if step.from_drawer else "")
+        origin = say("{part_number}", part_number=step.part_number) + (
+            say(", {from_drawer}", from_drawer=step.from_drawer) if step.from_drawer else ""
+        )
         cells = (
             Cell(36, 24, str(number), mono=True),
             Cell(62, 76, self.workspace.place_name(step.place), bold=True, mono=True),
             Cell(142, 250, step.what.split(":")[0]),
             Cell(398, 190, origin),
-            Cell(594, 0, f"{step.minutes:.0f} min", mono=True),
+            Cell(594, 0, say("{minutes:.0f} min", minutes=step.minutes), mono=True),
         )
         return Row("good" if step.done else "unknown", cells, height=25)
 
     def _capacitor_rows(self) -> Rows:
         found = self.workspace.assessment().capacitors
         self._capacitors = self._listed()
-        rows = [heading("Electrolytic capacitors", 26)] if self._capacitors else []
+        rows = [heading(say("Electrolytic capacitors"), 26)] if self._capacitors else []
         for place in self._capacitors:
             verdict = found[place]
             kind = verdict.verdict if verdict.verdict in ("good", "bad", "doubtful") else "unknown"
@@ -143,20 +162,35 @@ class PlanPresenter(StagePresenter):
     def _meaning(self, here: Step | None) -> Meaning:
         picked = self.workspace.picked_part
         if here is not None:
-            checks = "; ".join(f"{c.aspect} {c.verdict}: {c.reason}" for c in here.checks)
-            return Meaning(f"{here.what}: {here.reason}.", f"{here.tool}. After: {here.after}.", "unknown", checks)
+            checks = joined(
+                "; ",
+                (
+                    say("{aspect} {verdict}: {reason}", aspect=c.aspect, verdict=c.verdict, reason=c.reason)
+                    for c in here.checks
+                ),
+            )
+            return Meaning(
+                say("{here}: {reason}.", here=here.what, reason=here.reason),
+                say("{tool}. After: {after}.", tool=here.tool, after=here.after),
+                "unknown",
+                checks,
+            )
         if picked is not None and self._is_capacitor(picked):
             verdict = self.workspace.assessment().capacitors[picked]
-            measure = "Measure it (Alt+M), or type capacitance and ESR, such as 3200u 0.4."
-            advice = measure if verdict.verdict == "not measured" else "Leave it in place."
-            return Meaning(f"{picked.refdes}: {verdict.reason}.", advice, verdict.verdict)
+            measure = say("Measure it (Alt+M), or type capacitance and ESR, such as 3200u 0.4.")
+            advice = measure if verdict.verdict == "not measured" else say("Leave it in place.")
+            return Meaning(
+                say("{refdes}: {reason}.", refdes=picked.refdes, reason=verdict.reason), advice, verdict.verdict
+            )
         if picked is not None:
-            why = f"The plan has no step for {picked.refdes}."
-            return Meaning(why, f"Type what should go in, such as {picked.refdes} use 74LS166 from drawer 3.")
-        return Meaning("The evidence so far names no part to replace.", "Measure the electrolytics (Alt+N).")
+            why = say("The plan has no step for {refdes}.", refdes=picked.refdes)
+            return Meaning(
+                why, say("Type what should go in, such as {refdes} use 74LS166 from drawer 3.", refdes=picked.refdes)
+            )
+        return Meaning(say("The evidence so far names no part to replace."), say("Measure the electrolytics (Alt+N)."))
 
     def _caution(self, here: Step | None) -> str:
-        return "\n".join((*here.before, caution_words(here.cautions[:2]))) if here is not None else ""
+        return stacked(*here.before, caution_words(here.cautions[:2])) if here is not None else ""
 
     def row_picked(self, name: str, index: int) -> None:
         if name == STEPS:
@@ -191,7 +225,7 @@ class PlanPresenter(StagePresenter):
             self.workspace.job.make(Measured, quantity=quantity, value=value, **fields)
             for quantity, value in zip(_ASKS, numbers, strict=True)
         ]
-        if self.workspace.record_all(entries, f"{place.refdes} measured"):
+        if self.workspace.record_all(entries, say("{refdes} measured", refdes=place.refdes)):
             self.recorded(tuple(entries))
 
     def recorded(self, entries: tuple[Entry, ...]) -> None:
@@ -211,19 +245,25 @@ class PlanPresenter(StagePresenter):
         names = list(REPAIR_ORDERS)
         now = self.workspace.assessment().plan.order
         choice = names[(names.index(now) + 1) % len(names)]
-        self.workspace.record(Decided, what="repair order", choice=choice, reason=REPAIR_ORDERS[choice])
+        self.workspace.record(Decided, what=say("repair order"), choice=choice, reason=REPAIR_ORDERS[choice])
 
 
 def _part_rows(parts: tuple[PartNeed, ...]) -> Rows:
     """What the steps need, and what of it has to be ordered."""
-    rows = [heading("Parts list", 26)] if parts else []
+    rows = [heading(say("Parts list"), 26)] if parts else []
     for need in parts:
         kind = "doubtful" if need.to_order else "good"
         cells = (
             Cell(36, 220, need.number),
-            Cell(262, 50, f"{need.needed} ×", mono=True),
-            Cell(316, 110, f"order {need.to_order}" if need.to_order else "in the drawer", kind, bold=True),
-            Cell(430, 0, "for " + ", ".join(need.places)),
+            Cell(262, 50, say("{needed} ×", needed=need.needed), mono=True),
+            Cell(
+                316,
+                110,
+                say("order {to_order}", to_order=need.to_order) if need.to_order else say("in the drawer"),
+                kind,
+                bold=True,
+            ),
+            Cell(430, 0, "for " + joined(", ", need.places)),
         )
         rows.append(Row(kind, cells, height=24))
     return Rows(tuple(rows))

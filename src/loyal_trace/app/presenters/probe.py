@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from loyal_trace.app.commands import Setting, guard_words
-from loyal_trace.app.presenters.base import StagePresenter, capital
+from loyal_trace.app.presenters.base import StagePresenter
 from loyal_trace.app.presenters.model import NO_TRACE, Action, Cap, Cell, Meaning, Page, Row, Rows, Trace, heading
 from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.chips import judged_chip, pin_readings
@@ -14,16 +14,17 @@ from loyal_trace.core.probing.check import ChipVerdict, OutputVerdict
 from loyal_trace.core.probing.states import NOT_PROBED, PinReading
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
 from loyal_trace.core.vocabulary.identity import PartRef, PinRef, in_order
+from loyal_trace.core.vocabulary.phrases import capital, joined, say
 from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import format_percent
 from loyal_trace.core.vocabulary.verdicts import OutputWord
 
-CHIP, WORTH = "chip from above", "worth probing next"
+CHIP, WORTH = say("chip from above"), say("worth probing next")
 _STATES = {"L": "low", "H": "high", "P": "pulsing", "X": "invalid", "Z": "floating"}
 _SKIP = " "
 _EDGE = {OutputWord.IMPOSSIBLE: "bad", OutputWord.UNUSUAL: "doubtful", OutputWord.POSSIBLE: "good"}
-_HINT = "L, LHPPL, 4.1V or 6MHz for the pins from here on; or 5D.13 low"
+_HINT = say("L, LHPPL, 4.1V or 6MHz for the pins from here on; or 5D.13 low")
 
 
 @dataclass(frozen=True)
@@ -101,13 +102,20 @@ class ProbePresenter(StagePresenter):
         readings = pin_readings(self.workspace.moment, place)
         probed = sum(1 for r in readings.values() if r.state != "?")
         title = self.workspace.job.boards[place.board].title
-        about = f"{chip.name}, {chip.title} · {probed} of {len(self._pins())} pins probed · {title}"
+        about = say(
+            "{chip}, {title} · {probed} of {count} pins probed · {title2}",
+            chip=chip.name,
+            title=chip.title,
+            probed=probed,
+            count=len(self._pins()),
+            title2=title,
+        )
         pin = chip.pin_number(self.pin)
         return Page(
-            f"Can {place.refdes} do what its pins do?",
+            say("Can {refdes} do what its pins do?", refdes=place.refdes),
             about,
             self._meaning(place, verdict),
-            self.target(_HINT, f"pin {pin.number} {pin.name}"),
+            self.target(_HINT, say("pin {pin_number} {pin}", pin_number=pin.number, pin=pin.name)),
             self._actions(),
             guard_words(self.workspace.job, place.board),
             lists={WORTH: self._worth_rows()},
@@ -117,22 +125,26 @@ class ProbePresenter(StagePresenter):
     def _nothing_to_judge(self, place: PartRef | None) -> Page:
         """Why nothing can be judged here, and what can be done instead."""
         picked = self.workspace.picked_part
-        detail = f"pin {self.pin}" if place is not None else ""
+        detail = say("pin {pin}", pin=self.pin) if place is not None else ""
         if picked is None:
-            why, what = "No chip is picked.", "Pick one on the map, or type what it is, such as U1 is 74LS00."
+            why, what = say("No chip is picked."), say("Pick one on the map, or type what it is, such as U1 is 74LS00.")
         elif place is None:
             part = self.workspace.moment.part(picked)
-            why = f"{picked.refdes} is a {part.kind}: it has no logic pins to probe."
-            what = "Measure it at Rails (Ctrl+3) or Plan (Ctrl+7), or take the next chip (Alt+N)."
+            why = say("{refdes} is a {kind}: it has no logic pins to probe.", refdes=picked.refdes, kind=part.kind)
+            what = say("Measure it at Rails (Ctrl+3) or Plan (Ctrl+7), or take the next chip (Alt+N).")
         else:
             number = self.workspace.moment.number_at(place)
-            why = (
-                f"The chip library does not know the type {number or 'of this chip'}. "
-                "Levels are recorded, but not judged."
+            why = say(
+                "The chip library does not know the type {number}. Levels are recorded, but not judged.",
+                number=number or "of this chip",
             )
-            what = f"Type its type, such as {place.refdes} is 74LS166, or go on with pin {self.pin}."
+            what = say(
+                "Type its type, such as {refdes} is 74LS166, or go on with pin {pin}.",
+                refdes=place.refdes,
+                pin=self.pin,
+            )
         return Page(
-            "Can this chip do what its pins do?",
+            say("Can this chip do what its pins do?"),
             "",
             Meaning(why, what),
             self.target(_HINT, detail),
@@ -142,44 +154,69 @@ class ProbePresenter(StagePresenter):
 
     def _actions(self) -> tuple[Action, ...]:
         probing = [
-            Action("R", "Read the probe", self.read_probe, "Reads the selected pin with the logic probe", main=True),
-            Action("A", "Probe all pins", self.probe_all, "Reads every used pin of the chip with the logic probe"),
-            Action("M", "Measure to ground", self.to_ground, "Resistance of the pin to ground, power off"),
+            Action(
+                "R",
+                say("Read the probe"),
+                self.read_probe,
+                say("Reads the selected pin with the logic probe"),
+                main=True,
+            ),
+            Action(
+                "A", say("Probe all pins"), self.probe_all, say("Reads every used pin of the chip with the logic probe")
+            ),
+            Action("M", say("Measure to ground"), self.to_ground, say("Resistance of the pin to ground, power off")),
         ]
-        following = Action("N", "Next chip", self.next_chip, "Goes to the next chip that was not probed yet")
+        following = Action("N", say("Next chip"), self.next_chip, say("Goes to the next chip that was not probed yet"))
         return (*probing, following) if self._chip_place() is not None else (following,)
 
     def _meaning(self, place: PartRef, verdict: ChipVerdict | None) -> Meaning:
         suspect = self.workspace.assessment().suspect_at(place)
-        aside = f"Probability that {place.refdes} is faulty: {format_percent(suspect.probability)}" if suspect else ""
+        aside = (
+            say(
+                "Probability that {refdes} is faulty: {probability}",
+                refdes=place.refdes,
+                probability=format_percent(suspect.probability),
+            )
+            if suspect
+            else ""
+        )
         if verdict is None or all(o.verdict == OutputWord.NOT_PROBED for o in verdict.outputs):
-            why = f"No output of {place.refdes} has been judged yet. Probe the inputs first, then the outputs."
-            return Meaning(why, f"Put the probe on pin {self.pin}.", "unknown", aside)
+            why = say(
+                "No output of {refdes} has been judged yet. Probe the inputs first, then the outputs.",
+                refdes=place.refdes,
+            )
+            return Meaning(why, say("Put the probe on pin {pin}.", pin=self.pin), "unknown", aside)
         worst = min(verdict.outputs, key=lambda o: _rank(o, self.pin))
         following = {
             OutputWord.IMPOSSIBLE: self._after_impossible(place, worst.pin),
-            OutputWord.UNUSUAL: "Look at these signals with an analyser or oscilloscope, or probe what drives them.",
-            OutputWord.POSSIBLE: "Go on with the next pin, or the next chip (Alt+N).",
+            OutputWord.UNUSUAL: say(
+                "Look at these signals with an analyser or oscilloscope, or probe what drives them."
+            ),
+            OutputWord.POSSIBLE: say("Go on with the next pin, or the next chip (Alt+N)."),
         }
-        reason = verdict.supply or f"{capital(worst.reason)}."
+        reason = verdict.supply or say("{reason}.", reason=capital(worst.reason))
         return Meaning(reason, following.get(worst.verdict, ""), _EDGE.get(worst.verdict, "unknown"), aside)
 
     def _after_impossible(self, place: PartRef, pin: int) -> str:
-        if self.workspace.snapshot.latest(place.board, f"{place.refdes}.{pin}", Quantity.RESISTANCE):
-            return f"Compare it with the other suspects (Ctrl+6) before you replace {place.refdes} (Ctrl+8)."
-        return f"Measure {place.refdes}.{pin} to ground, power off (Alt+M)."
+        if self.workspace.snapshot.latest(
+            place.board, say("{refdes}.{pin}", refdes=place.refdes, pin=pin), Quantity.RESISTANCE
+        ):
+            return say(
+                "Compare it with the other suspects (Ctrl+6) before you replace {refdes} (Ctrl+8).", refdes=place.refdes
+            )
+        return say("Measure {refdes}.{pin} to ground, power off (Alt+M).", refdes=place.refdes, pin=pin)
 
     def _worth_rows(self) -> Rows:
         things = self.workspace.assessment().probing
         self._worth = [t.place for t in things]
-        rows = [heading("Worth probing next", 24)] if things else []
+        rows = [heading(say("Worth probing next"), 24)] if things else []
         top = max((t.bits for t in things), default=1.0)
         for number, thing in enumerate(things, start=1):
             cells = (
                 Cell(4, 20, str(number), bold=True),
                 Cell(26, 330, self._elsewhere(thing.place) + thing.text),
-                Cell(514, 76, f"{thing.bits:.2f} bit"),
-                Cell(592, 60, f"{thing.minutes:.1f} min"),
+                Cell(514, 76, say("{bits:.2f} bit", bits=thing.bits)),
+                Cell(592, 60, say("{minutes:.1f} min", minutes=thing.minutes)),
             )
             rows.append(Row("", cells, (360.0, 146.0, thing.bits / top, "copper"), height=24))
         return Rows(tuple(rows), acts=True)
@@ -198,8 +235,10 @@ class ProbePresenter(StagePresenter):
         if not net or net in ("VCC", "GND"):
             return NO_TRACE
         others = board.others_on_net(place.refdes, self.pin)
-        pins = ", ".join(f"{r}.{p}" for r, p in others[:6]) + (" …" if len(others) > 6 else "")
-        return ((place.refdes, self.pin), *others), f"{net}: {place.refdes}.{self.pin} to {pins}"
+        pins = joined(", ", (say("{r}.{p}", r=r, p=p) for r, p in others[:6])) + (" …" if len(others) > 6 else "")
+        return ((place.refdes, self.pin), *others), say(
+            "{net}: {refdes}.{pin} to {pins}", net=net, refdes=place.refdes, pin=self.pin, pins=pins
+        )
 
     # what is done
 
@@ -290,7 +329,7 @@ class ProbePresenter(StagePresenter):
         verdict = judged_chip(self.workspace.moment, place)
         if verdict is not None and verdict.impossible:
             self.pin = verdict.impossible[0].pin
-        point = f"{place.refdes}.{self.pin}"
+        point = say("{refdes}.{pin}", refdes=place.refdes, pin=self.pin)
         try:
             value, overload = number_or_overload(meter.measure(place.board, point, Quantity.RESISTANCE))
         except LoyalTraceError as error:
@@ -328,7 +367,7 @@ def _picture(
     pins = []
     for pin in chip.pins:
         reading = readings.get(pin.number, NOT_PROBED)
-        shown = reading.words if reading.voltage is None else f"{reading.voltage:.2f} V"
+        shown = reading.words if reading.voltage is None else say("{voltage:.2f} V", voltage=reading.voltage)
         output = outputs.get(pin.number)
         word, expected = (output.verdict, output.expected) if output else ("", "")
         pins.append(

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 from loyal_trace.app.commands import Setting, guard_words, holds_for, went_on
-from loyal_trace.app.presenters.base import StagePresenter, capital
+from loyal_trace.app.presenters.base import StagePresenter
 from loyal_trace.app.presenters.chain import (
     KIND_OF,
     ChainPicture,
@@ -40,16 +40,17 @@ from loyal_trace.core.power.guard import guard_decision
 from loyal_trace.core.power.rails import SUPPLY_LIMITS, PathReport, PointVerdict, RailReport
 from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
+from loyal_trace.core.vocabulary.phrases import capital, say
 from loyal_trace.core.vocabulary.quantities import GROUND, Quantity
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
 
-CHAIN, RIPPLE, TREE = "supply chain", "ripple on the reservoir", "clock tree"
+CHAIN, RIPPLE, TREE = say("supply chain"), say("ripple on the reservoir"), say("clock tree")
 BLOCKS, SHORTS, FACTS, SUPPLY = (
-    "supply limits and blocks",
-    "what may be shorted",
-    "crystal and cells",
-    "supply in lines",
+    say("supply limits and blocks"),
+    say("what may be shorted"),
+    say("crystal and cells"),
+    say("supply in lines"),
 )
 _CHECK: Mapping[str, str] = {
     "capacitor": "Measure capacitance and ESR of {part} at Plan (Ctrl+7).",
@@ -57,10 +58,10 @@ _CHECK: Mapping[str, str] = {
     "proved": "Replace {part}; the step is at Plan (Ctrl+7).",
     "fuse": "Find out why it failed before you replace {part} with the same rating and type.",
     "regulator": "Disconnect the load of {part} and measure its output again.",
-    "short": "Find the short before any power is applied (Alt+S).",
+    "short": say("Find the short before any power is applied (Alt+S)."),
     "connector": "Clean and reseat {part}, then measure again.",
 }
-_HINT = "4.87V for the point shown; J1 ac 8.6V; F1 0.08 ohm"
+_HINT = say("4.87V for the point shown; J1 ac 8.6V; F1 0.08 ohm")
 
 
 class RailsPresenter(StagePresenter):
@@ -138,7 +139,7 @@ class RailsPresenter(StagePresenter):
         explained, culprit = self._explained(path)
         others = [one for one in explained if one is not culprit]
         return Page(
-            "Supply voltages",
+            say("Supply voltages"),
             self._about(report),
             self._elsewhere() if point is None else self._meaning(path, culprit),
             self._target(point),
@@ -155,7 +156,7 @@ class RailsPresenter(StagePresenter):
         lists |= {FACTS: page.fact_rows()} if isinstance(page, ClockPage) else {}
         figures = {TREE: page.view()} if isinstance(page, ClockPage) else {}
         return Page(
-            "Supply voltages",
+            say("Supply voltages"),
             self._about(report),
             page.meaning(),
             page.target(),
@@ -168,17 +169,23 @@ class RailsPresenter(StagePresenter):
     def _about(self, report: RailReport) -> str:
         title = self.workspace.definition.title if self.workspace.definition else ""
         limits = SUPPLY_LIMITS[self.workspace.snapshot.decision("supply limits", "maker")]
-        return f"{title} · {report.measured} of {len(report.points)} points measured · limits: {limits}"
+        return say(
+            "{title} · {measured} of {count} points measured · limits: {limits}",
+            title=title,
+            measured=report.measured,
+            count=len(report.points),
+            limits=limits,
+        )
 
     def _turns(self) -> tuple[Action, ...]:
         """To the further pages, or back to the chain."""
         pages: tuple[tuple[str, ShortPage | ClockPage | SupplyPage, str, str], ...] = (
-            ("S", self.short, "Find a short", "Which parts to lift next"),
-            ("C", self.clock, "Check the clock", "Clock, dividers and their frequencies"),
-            ("D", self.supply, "Describe a supply", "A supply in three typed lines"),
+            ("S", self.short, say("Find a short"), say("Which parts to lift next")),
+            ("C", self.clock, say("Check the clock"), say("Clock, dividers and their frequencies")),
+            ("D", self.supply, say("Describe a supply"), say("A supply in three typed lines")),
         )
         return tuple(
-            Action(key, "Show the chain" if self.open is page else label, lambda page=page: self.turn(page), tip)
+            Action(key, say("Show the chain") if self.open is page else label, lambda page=page: self.turn(page), tip)
             for key, page, label, tip in pages
         )
 
@@ -186,25 +193,30 @@ class RailsPresenter(StagePresenter):
         found = []
         if point is not None:
             found += [
-                Action("M", "Read the meter", self.from_meter, "The selected point", main=True),
+                Action("M", say("Read the meter"), self.from_meter, say("The selected point"), main=True),
                 Action(
                     "O",
-                    "Enter OL",
+                    say("Enter OL"),
                     lambda: self._record(float("inf"), "hand"),
-                    "The meter shows OL at the selected point",
+                    say("The meter shows OL at the selected point"),
                 ),
             ]
         if report.points:
             found.append(
-                Action("N", "Next point", self.next_point, "Goes to the next point to be measured, power off first")
+                Action(
+                    "N",
+                    say("Next point"),
+                    self.next_point,
+                    say("Goes to the next point to be measured, power off first"),
+                )
             )
         if len(report.paths) > 1:
-            found.append(Action("P", "Next supply", self.next_path, "Goes to another supply of this board"))
+            found.append(Action("P", say("Next supply"), self.next_path, say("Goes to another supply of this board")))
         found += self._holding(point)
-        whose = "Measure this board" if self._good_board else "Use a good board"
+        whose = say("Measure this board") if self._good_board else say("Use a good board")
         found += [
-            Action("L", "Change limits", self.next_limits, "maker, strict, clean"),
-            Action("A", whose, self.other_board, "Enters readings of a board known to work, for comparison"),
+            Action("L", say("Change limits"), self.next_limits, say("maker, strict, clean")),
+            Action("A", whose, self.other_board, say("Enters readings of a board known to work, for comparison")),
         ]
         return (*found, *self._turns())
 
@@ -215,15 +227,20 @@ class RailsPresenter(StagePresenter):
             found.append(
                 Action(
                     "K",
-                    "Sign the caution",
+                    say("Sign the caution"),
                     self.sign,
-                    "Records that you have read it, with your name and the time",
-                    asks=None if self.workspace.job.author else Question("Your name, for the logbook"),
+                    say("Records that you have read it, with your name and the time"),
+                    asks=None if self.workspace.job.author else Question(say("Your name, for the logbook")),
                 )
             )
         if point is not None and (point.point.powered or point is self._report().hazard) and self._blocked():
             found.append(
-                Action("Y", "Go on anyway", self.go_on_anyway, "Applies power without those readings; this is recorded")
+                Action(
+                    "Y",
+                    say("Go on anyway"),
+                    self.go_on_anyway,
+                    say("Applies power without those readings; this is recorded"),
+                )
             )
         return found
 
@@ -231,9 +248,11 @@ class RailsPresenter(StagePresenter):
         if point is None:
             return self.target(_HINT)
         place = point.point
-        power = "powered" if place.powered else "power off"
-        whose = "good board, " if self._good_board else ""
-        return Target(place.point, f"{whose}{place.quantity}, {power}", _HINT)
+        power = "powered" if place.powered else say("power off")
+        whose = say("good board, ") if self._good_board else ""
+        return Target(
+            place.point, say("{whose}{quantity}, {power}", whose=whose, quantity=place.quantity, power=power), _HINT
+        )
 
     def _unsigned(self) -> tuple[Caution, ...]:
         """The cautions of this path that were not signed yet."""
@@ -265,10 +284,10 @@ class RailsPresenter(StagePresenter):
         board = self.workspace.definition
         if board is None or not report.points:
             return Rows()
-        rows: list[Row] = [heading("Further conclusions from the readings")] if others else []
+        rows: list[Row] = [heading(say("Further conclusions from the readings"))] if others else []
         rows += [sentence_row(one.text, KIND_OF.get(one.kind, "unknown"), 96) for one in others]
         if len(report.paths) > 1:
-            rows += [heading("Supplies", 26), *(path_row(one, one is path) for one in report.paths)]
+            rows += [heading(say("Supplies"), 26), *(path_row(one, one is path) for one in report.paths)]
         rows += limit_rows(self.workspace.moment, self.workspace.board, path)
         rows += [sentence_row(dead.words, "doubtful", 92) for dead in dead_blocks(board, report)]
         return Rows(tuple(rows))
@@ -277,11 +296,14 @@ class RailsPresenter(StagePresenter):
         """Why nothing is asked for here, and what can be done."""
         picked = self.workspace.picked_part
         if not self._report().points:
-            why = "No supply is described for this board."
-            return Meaning(why, "Describe one in three lines (Alt+D), or type readings such as 5D.16 4.87V.")
-        name = picked.refdes if picked else "Nothing"
-        why = f"{name} is not a point of a described supply."
-        return Meaning(why, f"Type a reading with its place, such as {name}.16 4.87V, or take the next point (Alt+N).")
+            why = say("No supply is described for this board.")
+            return Meaning(why, say("Describe one in three lines (Alt+D), or type readings such as 5D.16 4.87V."))
+        name = picked.refdes if picked else say("Nothing")
+        why = say("{name} is not a point of a described supply.", name=name)
+        return Meaning(
+            why,
+            say("Type a reading with its place, such as {name}.16 4.87V, or take the next point (Alt+N).", name=name),
+        )
 
     def _meaning(self, path: PathReport, culprit: Explanation | None) -> Meaning:
         """What the readings of this supply say, and the one next thing: the same that the line asks for."""
@@ -291,45 +313,63 @@ class RailsPresenter(StagePresenter):
             return Meaning(why, self._next_words(report, advice, bad), "bad")
         left = [p for p in path.points if p.reading is None]
         if left:
-            why = f"{count_of(path.measured, 'point')} within limits, {len(left)} not measured yet."
+            why = say(
+                "{points} within limits, {count} not measured yet.",
+                points=count_of(path.measured, "point"),
+                count=len(left),
+            )
             return Meaning(why, self._next_words(report))
         if report.wanted(self._went_on()) is not None:
-            return Meaning("Every point of this supply is within its limits.", self._next_words(report), "good")
-        return Meaning("Every point of this supply is within its limits.", "Go on to the ROMs (Ctrl+4).", "good")
+            return Meaning(say("Every point of this supply is within its limits."), self._next_words(report), "good")
+        return Meaning(
+            say("Every point of this supply is within its limits."), say("Go on to the ROMs (Ctrl+4)."), "good"
+        )
 
     def _next_words(self, report: RailReport, advice: str = "", bad: PointVerdict | None = None) -> str:
         """The selected point, or the one that comes before it; what is wrong is repaired before power goes on."""
         went_on = self._went_on()
         off_bad = report.hazard
         if not went_on and off_bad is not None and not report.power_off_missing:
-            first = advice if bad is off_bad else f"{capital(off_bad.why)}."
-            return f"{first} Then measure {off_bad.point.point} again, power off."
+            first = advice if bad is off_bad else say("{why}.", why=capital(off_bad.why))
+            return say("{first} Then measure {point} again, power off.", first=first, point=off_bad.point.point)
         here = self._point()
         powerless = here is not None and here.reading is None and (not here.point.powered or report.may_power(went_on))
         wanted = here if powerless else report.wanted(went_on)
         if wanted is None:
             return advice
         place = wanted.point
-        power = "" if place.powered else ", power off"
-        supply = f" ({place.path})" if here is not None and place.path != here.point.path else ""
+        power = "" if place.powered else say(", power off")
+        supply = say(" ({path})", path=place.path) if here is not None and place.path != here.point.path else ""
         told = place.note.removesuffix("power off").removesuffix(", ")
-        note = f": {told}" if told else ""
-        jump = "" if powerless else " Alt+N shows it."
-        measure = f"Measure {place.quantity} at {place.point}{supply}{power}{note}.{jump}"
-        return f"{measure} Then: {advice}" if advice else measure
+        note = say(": {told}", told=told) if told else ""
+        jump = "" if powerless else say(" Alt+N shows it.")
+        measure = say(
+            "Measure {quantity} at {point}{supply}{power}{note}.{jump}",
+            quantity=place.quantity,
+            point=place.point,
+            supply=supply,
+            power=power,
+            note=note,
+            jump=jump,
+        )
+        return say("{measure} Then: {advice}", measure=measure, advice=advice) if advice else measure
 
     def _of_bad(self, path: PathReport, bad: PointVerdict, culprit: Explanation | None) -> tuple[str, str]:
         """Why this supply is wrong, and what to do about it."""
         good, board = path.last_good, self.workspace.definition
-        before = f" {good.point.point} before it is good." if good else ""
-        why = f"{culprit.text}." if culprit else f"{bad.why}: {bad.shown}, expected {bad.expected}."
+        before = say(" {point} before it is good.", point=good.point.point) if good else ""
+        why = (
+            say("{culprit}.", culprit=culprit.text)
+            if culprit
+            else say("{why}: {shown}, expected {expected}.", why=bad.why, shown=bad.shown, expected=bad.expected)
+        )
         part = culprit.part if culprit else bad.point.part or bad.point.point
         kind = board.part(part).kind if board and board.has(part) else ""
         if bad.point.quantity == Quantity.DIODE:
             kind = "proved"
         kind = "short" if bad.point.quantity in GROUND else kind
         advice = _CHECK.get(kind, "Measure the path to {part} and {part} itself, power off.").format(part=part)
-        return f"{capital(why)}{before}", advice
+        return say("{why}{before}", why=capital(why), before=before), advice
 
     # what is done
 
@@ -469,21 +509,23 @@ class RailsPresenter(StagePresenter):
         blocked = self._blocked()
         if blocked:
             what = guard_decision(self.workspace.board)
-            self.workspace.record(Decided, board=self.workspace.board, what=what, choice="go on anyway", reason=blocked)
+            self.workspace.record(
+                Decided, board=self.workspace.board, what=what, choice=say("go on anyway"), reason=blocked
+            )
 
     def other_board(self) -> None:
         """Readings from now on are of a good board, or of this one again."""
         self._good_board = not self._good_board
         self.workspace.show()
-        words = "a board known to work, for comparison" if self._good_board else "this board again"
+        words = say("a board known to work, for comparison") if self._good_board else say("this board again")
         self.workspace.say(f"readings are of {words}")
 
     def next_limits(self) -> None:
         """The next of the supply limits."""
         names = list(SUPPLY_LIMITS)
-        now = self.workspace.snapshot.decision("supply limits", "maker")
+        now = self.workspace.snapshot.decision(say("supply limits"), "maker")
         choice = names[(names.index(now) + 1) % len(names)]
-        self.workspace.record(Decided, what="supply limits", choice=choice, reason=SUPPLY_LIMITS[choice])
+        self.workspace.record(Decided, what=say("supply limits"), choice=choice, reason=SUPPLY_LIMITS[choice])
 
 
 def _first_wanted(report: RailReport, went_on: bool) -> int:

@@ -1,18 +1,19 @@
 """Repair: the step in hand with its tool, its caution and the check afterwards; which spare goes in; all steps."""
 
 from loyal_trace.app.cautions import caution_words
-from loyal_trace.app.presenters.base import StagePresenter, capital
+from loyal_trace.app.presenters.base import StagePresenter
 from loyal_trace.app.presenters.model import NO_ROWS, Action, Cell, Meaning, Page, Question, Row, Rows, heading
 from loyal_trace.app.repairs import entries_of_step, spares_for
 from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.job.entries import StepDone
 from loyal_trace.core.planning.steps import Plan, Step
 from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.phrases import capital, say, stacked
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
 
-CARD, SPARES, STEPS = "the step in hand", "spares", "all steps"
-_HINT = "C1 replaced with 6800u 35V from tray F; 5D removed; J1 reflowed"
+CARD, SPARES, STEPS = say("the step in hand"), "spares", say("all steps")
+_HINT = say("C1 replaced with 6800u 35V from tray F; 5D removed; J1 reflowed")
 
 
 class RepairPresenter(StagePresenter):
@@ -41,34 +42,45 @@ class RepairPresenter(StagePresenter):
     def page(self) -> Page:
         plan, step = self._plan(), self._current()
         booked = sum(r.minutes for r in self.workspace.snapshot.parts.steps.values() if not r.skipped)
-        done = f"{plan.done} of {count_of(len(plan.steps), 'step')} done"
+        done = say("{done} of {steps} done", done=plan.done, steps=count_of(len(plan.steps), "step"))
         spares = spares_for(self.workspace.job, step) if step else []
         self._chosen = min(self._chosen, max(0, len(spares) - 1))
         return Page(
-            "Current step",
-            f"{done} · {booked:.0f} min recorded, {plan.minutes_left:.0f} min left",
+            say("Current step"),
+            say(
+                "{done} · {booked:.0f} min recorded, {minutes_left:.0f} min left",
+                done=done,
+                booked=booked,
+                minutes_left=plan.minutes_left,
+            ),
             self._meaning(step),
             self.target(_HINT),
             self._actions(step, len(spares)),
-            "\n".join((*step.before, caution_words(step.cautions))).strip() if step else "",
+            stacked(*step.before, caution_words(step.cautions)) if step else "",
             lists={CARD: self._card(step), SPARES: self._spare_rows(step), STEPS: self._step_rows(step)},
         )
 
     def _actions(self, step: Step | None, spares: int) -> tuple[Action, ...]:
-        following = Action("N", "Next step", lambda: self.move(1), "Goes to the next open step")
+        following = Action("N", say("Next step"), lambda: self.move(1), say("Goes to the next open step"))
         if step is None:
             return (following,) if self._open_steps() else ()
         choice = Action(
-            "C", "Choose next spare", lambda: self._choose(self._chosen + 1), "Chooses which spare is fitted"
+            "C", say("Choose next spare"), lambda: self._choose(self._chosen + 1), say("Chooses which spare is fitted")
         )
         return (
-            Action("D", "Step done", self.done, "Records the step, the parts out and in, and the minutes", main=True),
+            Action(
+                "D",
+                say("Step done"),
+                self.done,
+                say("Records the step, the parts out and in, and the minutes"),
+                main=True,
+            ),
             Action(
                 "S",
-                "Skip the step",
+                say("Skip the step"),
                 self.skip,
-                "Records that this step is left out, with the reason",
-                asks=Question("Why is this step left out?"),
+                say("Records that this step is left out, with the reason"),
+                asks=Question(say("Why is this step left out?")),
             ),
             following,
             *((choice,) if spares > 1 else ()),
@@ -76,16 +88,19 @@ class RepairPresenter(StagePresenter):
 
     def _meaning(self, step: Step | None) -> Meaning:
         if step is not None:
-            return Meaning(f"{capital(step.reason)}.", f"Carry out the step and press Alt+D. Then {step.after}.")
+            return Meaning(
+                say("{reason}.", reason=capital(step.reason)),
+                say("Carry out the step and press Alt+D. Then {after}.", after=step.after),
+            )
         steps, picked = self._open_steps(), self.workspace.picked_part
         if picked is not None and steps:
-            why = f"The plan has no step for {picked.refdes}. Work on it can be typed all the same."
-            return Meaning(why, f"Type {picked.refdes} replaced, or take the next step (Alt+N).")
+            why = say("The plan has no step for {refdes}. Work on it can be typed all the same.", refdes=picked.refdes)
+            return Meaning(why, say("Type {refdes} replaced, or take the next step (Alt+N).", refdes=picked.refdes))
         if self._plan().steps:
-            return Meaning("No step is open.", "Verify the repair (Ctrl+9).")
+            return Meaning(say("No step is open."), say("Verify the repair (Ctrl+9)."))
         return Meaning(
-            "The plan has no steps so far. Work done can be typed all the same.",
-            "Gather evidence, or see Suspects (Ctrl+6).",
+            say("The plan has no steps so far. Work done can be typed all the same."),
+            say("Gather evidence, or see Suspects (Ctrl+6)."),
         )
 
     def _card(self, step: Step | None) -> Rows:
@@ -93,10 +108,10 @@ class RepairPresenter(StagePresenter):
             return NO_ROWS
         board = self.workspace.job.boards[step.place.board].title
         facts = [
-            ("where", f"{board}, {step.place.refdes}"),
+            ("where", say("{board}, {refdes}", board=board, refdes=step.place.refdes)),
             ("part", step.part_number or "none"),
             ("tool", step.tool),
-            ("time", f"about {step.minutes:.0f} minutes"),
+            ("time", say("about {minutes:.0f} minutes", minutes=step.minutes)),
             ("after", step.after),
         ]
         rows = [heading(step.what.split(":")[0], 30)]
@@ -109,10 +124,10 @@ class RepairPresenter(StagePresenter):
 
     def _spare_rows(self, step: Step | None) -> Rows:
         spares = spares_for(self.workspace.job, step) if step else []
-        rows = [heading("Available spares", 26)] if spares else []
+        rows = [heading(say("Available spares"), 26)] if spares else []
         for number, item in enumerate(spares, start=1):
             kind = "good" if item.state == "proven" else "doubtful"
-            word = f"{item.state} until proven" if item.state == "unknown" else item.state
+            word = say("{state} until proven", state=item.state) if item.state == "unknown" else item.state
             cells = (
                 Cell(36, 24, str(number), bold=True, mono=True),
                 Cell(64, 150, item.number),
@@ -124,9 +139,11 @@ class RepairPresenter(StagePresenter):
 
     def _step_rows(self, current: Step | None) -> Rows:
         steps = self._plan().steps
-        rows = [heading("All steps in order", 26)] if steps else []
+        rows = [heading(say("All steps in order"), 26)] if steps else []
         for step in steps:
-            word = "skipped" if step.skipped else "done" if step.done else f"{step.minutes:.0f} min"
+            word = (
+                "skipped" if step.skipped else "done" if step.done else say("{minutes:.0f} min", minutes=step.minutes)
+            )
             name = self.workspace.place_name(step.place)
             cells = (
                 Cell(36, 90, name, bold=True, mono=True),
@@ -171,7 +188,7 @@ class RepairPresenter(StagePresenter):
         spares = spares_for(self.workspace.job, step)
         spare = spares[self._chosen] if spares else None
         entries = entries_of_step(self.workspace.job, step, spare)
-        if self.workspace.record_all(entries, f"{step.place.refdes}: done"):
+        if self.workspace.record_all(entries, say("{refdes}: done", refdes=step.place.refdes)):
             self._go_on(step.place)
 
     def skip(self, reason: str) -> None:

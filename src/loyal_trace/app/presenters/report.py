@@ -8,13 +8,14 @@ from loyal_trace.app.presenters.model import Action, Meaning, Page, Question
 from loyal_trace.core.assess.away import away
 from loyal_trace.core.assess.teardown import left_over, still_out
 from loyal_trace.core.job.entries import HandedBack
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.report.model import ReportModel, build_report
 from loyal_trace.report.write import write_report
 
-PREVIEW = "report preview"
-_HINT = "good enough: sound stays thin; owner: …; value: 250; or a note"
+PREVIEW = say("report preview")
+_HINT = say("good enough: sound stays thin; owner: …; value: 250; or a note")
 
 
 class ReportPresenter(StagePresenter):
@@ -32,8 +33,8 @@ class ReportPresenter(StagePresenter):
         untested = len(job.assessment().proof.not_tested)
         written = count_of(len(job.entries), "logbook entry", "logbook entries")
         return Page(
-            "What does the owner get?",
-            f"{written} · {count_of(untested, 'item')} not tested",
+            say("What does the owner get?"),
+            say("{written} · {items} not tested", written=written, items=count_of(untested, "item")),
             self._meaning(untested),
             self.target(_HINT),
             self._actions(),
@@ -44,30 +45,35 @@ class ReportPresenter(StagePresenter):
         return (
             Action(
                 "P",
-                "Write PDF",
+                say("Write PDF"),
                 lambda: self.write_to(self.file(".pdf")),
-                "Writes it into the report folder",
+                say("Writes it into the report folder"),
                 main=True,
             ),
-            Action("M", "Write HTML", lambda: self.write_to(self.file(".html")), "Writes it into the report folder"),
+            Action(
+                "M",
+                say("Write HTML"),
+                lambda: self.write_to(self.file(".html")),
+                say("Writes it into the report folder"),
+            ),
             Action(
                 "S",
-                "Save under a name",
+                say("Save under a name"),
                 lambda name: self.write_to(Path(name)),
-                "A .pdf or .html file",
-                asks=Question("Save the report", str(self.file(".pdf")), save=True),
+                say("A .pdf or .html file"),
+                asks=Question(say("Save the report"), str(self.file(".pdf")), save=True),
             ),
             Action(
                 "J",
-                "Accept as good enough",
-                lambda: self.workspace.line_asked.emit("good enough: "),
-                "Puts the words into the line; type what stays as it is",
+                say("Accept as good enough"),
+                lambda: self.workspace.line_asked.emit(say("good enough: ")),
+                say("Puts the words into the line; type what stays as it is"),
             ),
             Action(
                 "A",
-                "Hand the job back",
+                say("Hand the job back"),
                 lambda: self.workspace.record(HandedBack),
-                "Records that the job goes to its owner",
+                say("Records that the job goes to its owner"),
                 confirm=self._hand_over_words(),
             ),
         )
@@ -76,32 +82,50 @@ class ReportPresenter(StagePresenter):
         """What handing the job back means as it stands."""
         found = self.workspace.job.assessment()
         open_steps = sum(not s.done for s in found.plan.steps)
-        left = f"{count_of(open_steps, 'step')} open, {count_of(len(found.proof.not_tested), 'item')} not tested."
-        return f"The hand-over is recorded with the date of today. {left} Ctrl+Z undoes it."
+        left = say(
+            "{steps} open, {items} not tested.",
+            steps=count_of(open_steps, "step"),
+            items=count_of(len(found.proof.not_tested), "item"),
+        )
+        return say("The hand-over is recorded with the date of today. {left} Ctrl+Z undoes it.", left=left)
 
     def _meaning(self, untested: int) -> Meaning:
         job, handed_back = self.workspace.job, self.workspace.snapshot.paper.handed_back
         still = (*left_over(job.snapshot), *still_out(job.snapshot), *(a.words for a in away(job.moment)))
         open_steps = sum(not s.done for s in job.assessment().plan.steps)
         if still and not handed_back:
-            why = f"Not complete: {'; '.join(dict.fromkeys(still))[:230]}."
+            why = say("Not complete: {fromkeys}.", fromkeys=joined("; ", dict.fromkeys(still))[:230])
             return Meaning(
-                why, "Refit what was taken off (Ctrl+2, Alt+D) and what is stored or borrowed (Ctrl+8).", "bad"
+                why, say("Refit what was taken off (Ctrl+2, Alt+D) and what is stored or borrowed (Ctrl+8)."), "bad"
             )
         if handed_back:
-            return Meaning(f"Handed back on {handed_back.time:%Y-%m-%d}.", "Write the report again if needed.", "good")
+            return Meaning(
+                say("Handed back on {time:%Y-%m-%d}.", time=handed_back.time),
+                say("Write the report again if needed."),
+                "good",
+            )
         if open_steps or untested:
-            why = f"{count_of(open_steps, 'step')} open, {count_of(untested, 'item')} not tested."
-            return Meaning(why, "Verify what is left, or accept it as good enough (Alt+J).", "doubtful")
+            why = say(
+                "{steps} open, {items} not tested.",
+                steps=count_of(open_steps, "step"),
+                items=count_of(untested, "item"),
+            )
+            return Meaning(why, say("Verify what is left, or accept it as good enough (Alt+J)."), "doubtful")
         proof = job.assessment().proof
         failed = [item.name for item in proof.items if item.status == "failed"]
         if proof.starts.failed or failed:
             told = [*failed, *([count_of(proof.starts.failed, "failed start")] if proof.starts.failed else [])]
-            return Meaning(f"Failed: {', '.join(told)}.", "Return to Suspects (Ctrl+6), or accept it (Alt+J).", "bad")
+            return Meaning(
+                say("Failed: {told}.", told=joined(", ", told)),
+                say("Return to Suspects (Ctrl+6), or accept it (Alt+J)."),
+                "bad",
+            )
         if not any(item.status == "passed" for item in proof.items):
-            why = "No check has passed yet, so nothing shows that the board works."
-            return Meaning(why, "Record checks and starts at Verify (Ctrl+9).", "doubtful")
-        return Meaning("Every planned step and every listed check is done.", "Write the report (Alt+P).", "good")
+            why = say("No check has passed yet, so nothing shows that the board works.")
+            return Meaning(why, say("Record checks and starts at Verify (Ctrl+9)."), "doubtful")
+        return Meaning(
+            say("Every planned step and every listed check is done."), say("Write the report (Alt+P)."), "good"
+        )
 
     def file(self, ending: str) -> Path:
         """Where a report goes by itself: beside the store, under the number of the job."""
@@ -117,6 +141,6 @@ class ReportPresenter(StagePresenter):
 
         def act() -> list[str]:
             size = write_report(self.model(), file, make_folders=True)
-            return [f"{file} written ({size:,} bytes)"]
+            return [say("{file} written ({size:,} bytes)", file=file, size=size)]
 
         self.workspace.attempt(act)

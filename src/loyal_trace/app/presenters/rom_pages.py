@@ -1,6 +1,5 @@
 """The further pages of the ROM stage as rows: the set, the reads of one chip beside each other, its repair."""
 
-from loyal_trace.app.presenters.base import capital
 from loyal_trace.app.presenters.model import Cell, Row, heading
 from loyal_trace.core.assess.moment import Moment
 from loyal_trace.core.assess.rom_pages import Repair, SetLine, allowed_words, reads_of, set_lines, vote_of
@@ -8,17 +7,18 @@ from loyal_trace.core.assess.roms import SlotAssessment, mixed_revisions
 from loyal_trace.core.roms.devices import Fit
 from loyal_trace.core.roms.identify import Match
 from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.phrases import capital, joined, say
 from loyal_trace.core.vocabulary.units import count_of, format_percent
 
 KIND = {"matches": "good", "differs": "bad", "unstable": "doubtful"}
 _MOST_READS = 9
 _SORTS = {
-    "mask": "mask ROM",
-    "fuse": "bipolar PROM",
-    "otp": "one-time EPROM",
+    "mask": say("mask ROM"),
+    "fuse": say("bipolar PROM"),
+    "otp": say("one-time EPROM"),
     "eprom": "EPROM",
     "eeprom": "EEPROM",
-    "flash": "flash memory",
+    "flash": say("flash memory"),
 }
 _COLUMNS = (
     (36, "No."),
@@ -26,7 +26,7 @@ _COLUMNS = (
     (136, "label"),
     (198, "device"),
     (280, "addresses"),
-    (384, "byte lane"),
+    (384, say("byte lane")),
     (462, "revisions"),
     (596, "read"),
 )
@@ -40,11 +40,11 @@ def set_rows(moment: Moment, board_id: str, matches: tuple[Match, ...], asked: s
     mix = mixed_revisions(moment, board_id)
     rows.append(_said(mix.words, "doubtful" if mix.mixed else ""))
     if asked:
-        rows.append(heading(f"Contents of {asked}, compared with every board of the store", 26))
+        rows.append(heading(say("Contents of {asked}, compared with every board of the store", asked=asked), 26))
         rows += [_match_row(match) for match in matches[:5]]
         if not matches:
             rows.append(
-                Row("unknown", (Cell(36, 0, "It resembles no contents known here, whole, partial or damaged."),))
+                Row("unknown", (Cell(36, 0, say("It resembles no contents known here, whole, partial or damaged.")),))
             )
     return tuple(rows)
 
@@ -66,11 +66,11 @@ def _set_row(one: SetLine) -> Row:
 
 
 def _said(words: str, glyph: str, height: int = 42) -> Row:
-    return Row(glyph, (Cell(36, 0, f"{capital(words).rstrip('.')}."),), height=height)
+    return Row(glyph, (Cell(36, 0, say("{rstrip}.", rstrip=capital(words).rstrip("."))),), height=height)
 
 
 def _match_row(match: Match) -> Row:
-    firmware = f"firmware {match.firmware}" if match.firmware else ""
+    firmware = say("firmware {firmware}", firmware=match.firmware) if match.firmware else ""
     cells = (
         Cell(106, 56, format_percent(match.fraction), bold=True, mono=True),
         Cell(164, 70, match.name, bold=True, mono=True),
@@ -84,59 +84,93 @@ def _match_row(match: Match) -> Row:
 def read_rows(moment: Moment, place: PartRef) -> tuple[Row, ...]:
     """Every read of a chip, what they say together, and how many more would settle it."""
     reads = reads_of(moment, place)
-    rows = [heading(f"{count_of(len(reads), 'read')} of {place.refdes}", 26)]
+    rows = [heading(say("{reads} of {refdes}", reads=count_of(len(reads), "read"), refdes=place.refdes), 26)]
     for read in reads[-_MOST_READS:]:
-        like = "" if read.like == read.number else f"like read {read.like}"
-        word = like or ("first read" if read.number == 1 else "differs from read 1")
+        like = "" if read.like == read.number else say("like read {like}", like=read.like)
+        word = like or (say("first read") if read.number == 1 else say("differs from read 1"))
         cells = (
             Cell(36, 40, str(read.number), bold=True, mono=True),
             Cell(80, 130, read.source),
-            Cell(214, 90, f"{read.size:,} bytes"),
+            Cell(214, 90, say("{size:,} bytes", size=read.size)),
             Cell(310, 90, read.crc32.upper(), mono=True),
-            Cell(408, 0, "checksums match" if read.right else word),
+            Cell(408, 0, say("checksums match") if read.right else word),
         )
         rows.append(Row("good" if read.right else "", cells, height=24))
     found = vote_of(moment, place)
     if found is not None and found.bits:
-        more = f" {count_of(found.more_reads, 'more read')} would settle it." if found.more_reads else ""
-        told = (
-            f"Probability that no bit of the majority is a random misread: {format_percent(found.confidence)}. "
-            f"A fault that all reads share does not show.{more}"
+        more = (
+            say(" {more_reads} would settle it.", more_reads=count_of(found.more_reads, "more read"))
+            if found.more_reads
+            else ""
         )
-        rows.append(Row("doubtful", (Cell(36, 0, f"{capital(found.why)}. {told}"),), height=44))
+        told = say(
+            "Probability that no bit of the majority is a random misread: {confidence}. A fault that all "
+            "reads share does not show.{more}",
+            confidence=format_percent(found.confidence),
+            more=more,
+        )
+        rows.append(Row("doubtful", (Cell(36, 0, say("{why}. {told}", why=capital(found.why), told=told)),), height=44))
     elif found is not None:
         rows.append(
             _said(
-                f"All {found.reads} reads are equal: no intermittent contact shows. "
-                "Only checksums tell whether they are right.",
+                say(
+                    "All {reads} reads are equal: no intermittent contact shows. Only checksums tell whether "
+                    "they are right.",
+                    reads=found.reads,
+                ),
                 "good",
             )
         )
     elif len(reads) == 1:
-        rows.append(_said("One read cannot show an intermittent contact. Read it three more times (Alt+T).", "unknown"))
+        rows.append(
+            _said(say("One read cannot show an intermittent contact. Read it three more times (Alt+T)."), "unknown")
+        )
     return tuple(rows)
 
 
 def repair_rows(repair: Repair, slot: SlotAssessment) -> tuple[Row, ...]:
     """What must change in the chip, how its kind is written, and what could take its place."""
-    rows = [heading(f"{slot.slot.refdes}: {repair.device}, {_SORTS[repair.technology]}", 26)]
+    rows = [
+        heading(
+            say(
+                "{refdes}: {device}, {sorts}",
+                refdes=slot.slot.refdes,
+                device=repair.device,
+                sorts=_SORTS[repair.technology],
+            ),
+            26,
+        )
+    ]
     rows.append(_said(repair.words, _GLYPH.get(repair.way.how if repair.way else "", "unknown")))
     if repair.proof:
-        rows.append(_said(f"the reference image was restored: {repair.proof}", "good"))
+        rows.append(_said(say("the reference image was restored: {proof}", proof=repair.proof), "good"))
     if repair.minutes is not None:
-        rows.append(_said(f"with this lamp, {repair.minutes:.0f} minutes give the usual dose of 15 W·s/cm²", "", 27))
+        rows.append(
+            _said(
+                say("with this lamp, {minutes:.0f} minutes give the usual dose of 15 W·s/cm²", minutes=repair.minutes),
+                "",
+                27,
+            )
+        )
     rows.append(_said(allowed_words(repair.technology), "", 62))
     if repair.fits:
-        rows.append(heading("Possible substitutes"))
+        rows.append(heading(say("Possible substitutes")))
         rows += [_fit_row(found) for found in repair.fits]
     return tuple(rows)
 
 
 def _fit_row(found: Fit) -> Row:
-    wires = "; ".join(f"{p.device} (pin {p.device_pin}) {p.wiring}" for p in found.pins if p.wiring)
+    wires = joined(
+        "; ",
+        (
+            say("{device} (pin {device_pin}) {wiring}", device=p.device, device_pin=p.device_pin, wiring=p.wiring)
+            for p in found.pins
+            if p.wiring
+        ),
+    )
     words = found.words.partition(": ")[2]
-    speed = {True: "", False: "; too slow for this board", None: ""}[found.fast_enough]
-    told = f"{words}{speed}{f' ({wires})' if wires else ''}"
+    speed = {True: "", False: say("; too slow for this board"), None: ""}[found.fast_enough]
+    told = say("{words}{speed}{say}", words=words, speed=speed, say=say(" ({wires})", wires=wires) if wires else "")
     cells = (
         Cell(36, 70, found.new.name, bold=True, mono=True),
         Cell(110, 70, _SORTS.get(found.new.technology, found.new.technology)),

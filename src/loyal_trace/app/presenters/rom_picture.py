@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from loyal_trace.core.assess.roms import SlotAssessment
 from loyal_trace.core.roms.hypotheses import Hypothesis
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import count_of
 
 _MOST_LINES = 3
@@ -44,9 +45,13 @@ class RomView:
     @property
     def words(self) -> str:
         """The picture in words, for who does not see it."""
-        part = "" if self.whole else f", {self.first:04X} to {self.first + self.count - 1:04X} in view"
-        aside = f" ({self.strip.aside})" if self.strip.aside else ""
-        return f"{self.strip.title}{part}{aside}"
+        part = (
+            ""
+            if self.whole
+            else say(", {first:04X} to {first2:04X} in view", first=self.first, first2=self.first + self.count - 1)
+        )
+        aside = say(" ({aside})", aside=self.strip.aside) if self.strip.aside else ""
+        return say("{title}{part}{aside}", title=self.strip.title, part=part, aside=aside)
 
 
 @dataclass(frozen=True)
@@ -118,15 +123,20 @@ class ImageWalk:
     def words(self) -> str:
         """Which difference is in hand, and what it is."""
         if not self._truth:
-            return "no reference image available: the bytes as read"
+            return say("no reference image available: the bytes as read")
         if not len(self._wrong):
-            return "no byte differs"
+            return say("no byte differs")
         read, meant = self._image[self.offset], self._truth[self.offset]
         if self._pointed is not None:
-            return f"{self.offset:04X} is {read:02X}, as expected"
-        flips = ", ".join(f"D{n}" for n in range(8) if (read ^ meant) >> n & 1)
-        at = f"{self._current + 1:,} of {len(self._wrong):,}: {self.offset:04X}"
-        return f"{at} is {read:02X}, should be {meant:02X} ({flips})"
+            return say("{offset:04X} is {read:02X}, as expected", offset=self.offset, read=read)
+        flips = joined(", ", (f"D{n}" for n in range(8) if (read ^ meant) >> n & 1))
+        at = say(
+            "{current:,} of {count:,}: {offset:04X}",
+            current=self._current + 1,
+            count=len(self._wrong),
+            offset=self.offset,
+        )
+        return say("{at} is {read:02X}, should be {meant:02X} ({flips})", at=at, read=read, meant=meant, flips=flips)
 
     def hex_view(self) -> HexView:
         """The bytes around the place in hand."""
@@ -139,12 +149,17 @@ def strip_of(slot: SlotAssessment, chosen: Hypothesis | None = None) -> Strip | 
         return None
     image = np.frombuffer(slot.image, dtype=np.uint8)
     wrong = None
-    title = f"{slot.slot.refdes}, contents as read (no reference image available)"
+    title = say("{refdes}, contents as read (no reference image available)", refdes=slot.slot.refdes)
     if slot.reference is not None and len(slot.reference) == len(slot.image):
         differing = image ^ np.frombuffer(slot.reference, dtype=np.uint8)
         wrong = np.stack([(differing >> lane) & 1 for lane in range(8)])
         count = int(np.count_nonzero(differing))
-        title = f"{slot.slot.refdes} against the reference image: {count:,} of {len(image):,} bytes differ"
+        title = say(
+            "{refdes} against the reference image: {count:,} of {count2:,} bytes differ",
+            refdes=slot.slot.refdes,
+            count=count,
+            count2=len(image),
+        )
     plain = Strip(title, "", image, wrong)
     best = slot.verdict.hypotheses[0] if slot.verdict and not slot.verdict.good else None
     shown = chosen or best
@@ -155,8 +170,13 @@ def flicker_strip(slot: SlotAssessment, moved: NDArray[np.uint8]) -> Strip:
     """The bits that change between reads, shape (8, size), as a picture."""
     count = int(np.count_nonzero(moved.any(axis=0)))
     lanes = tuple(lane for lane in range(8) if moved[lane].any())
-    aside = f"on {', '.join(f'D{n}' for n in lanes)}" if lanes else "all reads are equal"
-    title = f"{slot.slot.refdes}: {count_of(count, 'byte')} {'changes' if count == 1 else 'change'} between its reads"
+    aside = say("on {lanes}", lanes=joined(", ", (f"D{n}" for n in lanes))) if lanes else say("all reads are equal")
+    title = say(
+        "{refdes}: {bytes} {it} between its reads",
+        refdes=slot.slot.refdes,
+        bytes=count_of(count, "byte"),
+        it="changes" if count == 1 else "change",
+    )
     image = np.frombuffer(slot.image or b"", dtype=np.uint8)
     return Strip(title, aside, image, moved, (), lanes if len(lanes) < 8 else ())
 
@@ -168,7 +188,11 @@ def explained(strip: Strip, found: Hypothesis) -> Strip:
     size = len(strip.image)
     span = (first, last) if isinstance(first, int) and isinstance(last, int) and 0 <= first <= last < size else None
     shown = address[:_MOST_LINES] if len(address) <= 2 * _MOST_LINES else ()
-    told = [f"brown bars mark addresses with {', '.join(f'A{n}' for n in shown)} = 1"] if shown else []
-    told += [f"marked: {', '.join(f'D{n}' for n in lanes)}"] if 0 < len(lanes) < 8 else []
-    told += [f"frame: {span[0]:04X} to {span[1]:04X}"] if span else []
-    return replace(strip, aside="; ".join(told), address_lines=shown, lanes=lanes, span=span)
+    told = (
+        [say("brown bars mark addresses with {shown} = 1", shown=joined(", ", (f"A{n}" for n in shown)))]
+        if shown
+        else []
+    )
+    told += [say("marked: {lanes}", lanes=joined(", ", (f"D{n}" for n in lanes)))] if 0 < len(lanes) < 8 else []
+    told += [say("frame: {span:04X} to {span2:04X}", span=span[0], span2=span[1])] if span else []
+    return replace(strip, aside=joined("; ", told), address_lines=shown, lanes=lanes, span=span)

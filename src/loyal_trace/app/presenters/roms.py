@@ -4,7 +4,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from loyal_trace.app.cautions import caution_words
-from loyal_trace.app.presenters.base import StagePresenter, capital
+from loyal_trace.app.presenters.base import StagePresenter
 from loyal_trace.app.presenters.model import NO_TRACE, Action, Cell, Meaning, Page, Question, Row, Rows, Trace, heading
 from loyal_trace.app.presenters.rom_pages import KIND, read_rows, repair_rows, set_rows
 from loyal_trace.app.presenters.rom_picture import HexView, ImageWalk, RomView, flicker_strip, strip_of
@@ -26,23 +26,24 @@ from loyal_trace.core.roms.identify import Match
 from loyal_trace.core.roms.programming import programming
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.phrases import capital, joined, say
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of, format_percent
 from loyal_trace.formats.image_files import write_image
 from loyal_trace.resources import memory_types
 
-SLOTS, EXPLAINED, PAGE = "ROM slots", "what explains it", "page"
-PICTURE, HEX = "picture of the image", "bytes as read and as expected"
+SLOTS, EXPLAINED, PAGE = say("ROM slots"), say("what explains it"), "page"
+PICTURE, HEX = say("picture of the image"), say("bytes as read and as expected")
 BYTES, READS, REPAIR, SET = "bytes", "reads", "repair", "set"
 _PAGES = (
-    ("Y", BYTES, "Show bytes", "The bytes as read, beside the reference image"),
-    ("D", READS, "Compare reads", "Every read of this chip, and the differences between them"),
-    ("U", REPAIR, "Plan repair", "What must change in the chip, and possible substitutes"),
-    ("S", SET, "Show the set", "Every socket with addresses, byte lanes and revisions"),
+    ("Y", BYTES, say("Show bytes"), say("The bytes as read, beside the reference image")),
+    ("D", READS, say("Compare reads"), say("Every read of this chip, and the differences between them")),
+    ("U", REPAIR, say("Plan repair"), say("What must change in the chip, and possible substitutes")),
+    ("S", SET, say("Show the set"), say("Every socket with addresses, byte lanes and revisions")),
 )
 _IN_THE_CELLS = ("few-bytes", "blank")
 _SHOWN = 3
-_HINT = "6C sig 7A5F; 6C sum sha1 …; 6C is ROM 2, 27C64, 4000-5FFF"
+_HINT = say("6C sig 7A5F; 6C sum sha1 …; 6C is ROM 2, 27C64, 4000-5FFF")
 
 
 _NEVER_SURER = 0.9995
@@ -97,7 +98,9 @@ class RomsPresenter(StagePresenter):
         found, slot = self.workspace.assessment(), self._current()
         places = self._places()
         read = sum(found.roms[place].verdict is not None for place in places)
-        firmware = f"firmware {found.firmware}" if found.firmware else "firmware not decided"
+        firmware = (
+            say("firmware {firmware}", firmware=found.firmware) if found.firmware else say("firmware not decided")
+        )
         known = count_of(len(known_sums(found.moment).entries), "known checksum")
         sockets = count_of(len(places), "socket")
         rows = self._slot_rows(places) if not self.open else Rows()
@@ -109,8 +112,14 @@ class RomsPresenter(StagePresenter):
             EXPLAINED: self._explained_rows(slot),
         }
         return Page(
-            "Do the ROMs match?",
-            f"{sockets} · {read} read · {firmware} · {known}",
+            say("Do the ROMs match?"),
+            say(
+                "{sockets} · {read} read · {firmware} · {known}",
+                sockets=sockets,
+                read=read,
+                firmware=firmware,
+                known=known,
+            ),
             self._meaning(slot),
             self.target(self._hint(slot), slot.slot.device if slot and self.workspace.picked_part else ""),
             self._actions(slot),
@@ -124,7 +133,11 @@ class RomsPresenter(StagePresenter):
         expected = expected_signature(moment, slot.place) if slot is not None else None
         if slot is None or expected is None:
             return _HINT
-        return f"in circuit the right signature is {shown_signature(moment, expected)}: {slot.slot.refdes} sig …"
+        return say(
+            "in circuit the right signature is {shown_signature}: {refdes} sig …",
+            shown_signature=shown_signature(moment, expected),
+            refdes=slot.slot.refdes,
+        )
 
     def _actions(self, slot: SlotAssessment | None) -> tuple[Action, ...]:
         pages = {one[1]: self._turn_action(*one) for one in _PAGES if slot is not None or one[1] in (SET, self.open)}
@@ -136,13 +149,15 @@ class RomsPresenter(StagePresenter):
                 SET: self._set_actions,
             }[self.open]()
             return (*own, pages[self.open])
-        every = Action("A", "Read all ROMs", self.read_all, "Reads every socket that was not read yet")
-        following = Action("N", "Next socket", lambda: self.move(1), "Goes to the next socket on any board of the job")
+        every = Action("A", say("Read all ROMs"), self.read_all, say("Reads every socket that was not read yet"))
+        following = Action(
+            "N", say("Next socket"), lambda: self.move(1), say("Goes to the next socket on any board of the job")
+        )
         if slot is None:
             return (every, following, *pages.values())
         return (
-            Action("R", "Read the ROM", lambda: self.read(1), "Reads it once with the ROM reader", main=True),
-            Action("T", "Read three times", lambda: self.read(3), "Shows an intermittent contact"),
+            Action("R", say("Read the ROM"), lambda: self.read(1), say("Reads it once with the ROM reader"), main=True),
+            Action("T", say("Read three times"), lambda: self.read(3), say("Shows an intermittent contact")),
             every,
             following,
             self._import_action(slot),
@@ -152,39 +167,43 @@ class RomsPresenter(StagePresenter):
     def _import_action(self, slot: SlotAssessment) -> Action:
         """How a file gets to a socket when neither its name nor its content says which."""
         place = slot.place
-        asked = Question(f"Which file is a read of {self.workspace.place_name(place)}?", load=True)
-        tip = "Imports a file as a read of this socket, whatever its name"
-        return Action("I", "Import a read", lambda name: self.workspace.import_at(Path(name), place), tip, asks=asked)
+        asked = Question(
+            say("Which file is a read of {place_name}?", place_name=self.workspace.place_name(place)), load=True
+        )
+        tip = say("Imports a file as a read of this socket, whatever its name")
+        return Action(
+            "I", say("Import a read"), lambda name: self.workspace.import_at(Path(name), place), tip, asks=asked
+        )
 
     def _turn_action(self, key: str, page: str, label: str, tip: str) -> Action:
-        return Action(key, "Show the sockets" if self.open == page else label, lambda: self.turn(page), tip)
+        return Action(key, say("Show the sockets") if self.open == page else label, lambda: self.turn(page), tip)
 
     def _byte_actions(self) -> tuple[Action, ...]:
         return (
             Action(
                 "N",
-                "Next difference",
+                say("Next difference"),
                 lambda: self._look(lambda: self.walk.move(1)),
-                "Goes to the next byte that differs from the reference image",
+                say("Goes to the next byte that differs from the reference image"),
                 main=True,
             ),
             Action(
                 "P",
-                "Previous difference",
+                say("Previous difference"),
                 lambda: self._look(lambda: self.walk.move(-1)),
-                "Goes to the next byte that differs from the reference image",
+                say("Goes to the next byte that differs from the reference image"),
             ),
             Action(
                 "Z",
-                "Zoom in",
+                say("Zoom in"),
                 lambda: self._look(lambda: self.walk.zoom(0.5, self.walk.offset)),
-                "Shows fewer addresses",
+                say("Shows fewer addresses"),
             ),
             Action(
                 "O",
-                "Zoom out",
+                say("Zoom out"),
                 lambda: self._look(lambda: self.walk.zoom(2.0, self.walk.offset)),
-                "Shows more addresses",
+                say("Shows more addresses"),
             ),
         )
 
@@ -195,8 +214,13 @@ class RomsPresenter(StagePresenter):
 
     def _read_actions(self) -> tuple[Action, ...]:
         return (
-            Action("T", "Read three times", lambda: self.read(3), "Shows an intermittent contact", main=True),
-            Action("M", "Restore the contents", self.restore, "Computes the contents from its reads and its checksums"),
+            Action("T", say("Read three times"), lambda: self.read(3), say("Shows an intermittent contact"), main=True),
+            Action(
+                "M",
+                say("Restore the contents"),
+                self.restore,
+                say("Computes the contents from its reads and its checksums"),
+            ),
         )
 
     def _repair_actions(self) -> tuple[Action, ...]:
@@ -205,35 +229,37 @@ class RomsPresenter(StagePresenter):
         return (
             Action(
                 "M",
-                "Restore the contents",
+                say("Restore the contents"),
                 self.restore,
-                "Computes the contents from its reads and its checksums",
+                say("Computes the contents from its reads and its checksums"),
                 main=True,
             ),
             Action(
                 "W",
-                "Write the image",
+                say("Write the image"),
                 self.save_image,
-                "Writes a .bin or .hex file for the programmer",
-                asks=Question("Write the reference image", name, save=True),
+                say("Writes a .bin or .hex file for the programmer"),
+                asks=Question(say("Write the reference image"), name, save=True),
             ),
             Action(
                 "P",
-                "Print the labels",
+                say("Print the labels"),
                 self.save_labels,
-                "Window labels of this board as .svg or .pdf",
-                asks=Question("Write the labels", "labels.pdf", save=True),
+                say("Window labels of this board as .svg or .pdf"),
+                asks=Question(say("Write the labels"), "labels.pdf", save=True),
             ),
         )
 
     def _set_actions(self) -> tuple[Action, ...]:
         return (
-            Action("I", "Identify the ROM", self.identify, "Compares it with every board of the store", main=True),
+            Action(
+                "I", say("Identify the ROM"), self.identify, say("Compares it with every board of the store"), main=True
+            ),
             Action(
                 "L",
-                "Learn the register",
+                say("Learn the register"),
                 lambda: learn_from_signatures(self.workspace),
-                "Computes the register of the signature tester from known chips",
+                say("Computes the register of the signature tester from known chips"),
             ),
         )
 
@@ -250,7 +276,7 @@ class RomsPresenter(StagePresenter):
         kind = KIND.get(slot.word, "")
         if verdict and verdict.verdict in ("few-bytes", "other-revision"):
             kind = "doubtful"
-        reason = verdict.reason.split(": ")[0].split(" (")[0] if verdict else "read it, or drop its file"
+        reason = verdict.reason.split(": ")[0].split(" (")[0] if verdict else say("read it, or drop its file")
         if verdict and verdict.good:
             reason = verdict.reason.partition(": ")[2]
         cells = (
@@ -300,7 +326,7 @@ class RomsPresenter(StagePresenter):
         shown = self._explained(slot) if slot is not None and not self.open else ()
         if not shown:
             return Rows()
-        rows = [heading("What explains it", 24)]
+        rows = [heading(say("What explains it"), 24)]
         for found in shown:
             cells = (
                 Cell(102, 72, _likelihood_words(found), bold=True, mono=True),
@@ -315,37 +341,53 @@ class RomsPresenter(StagePresenter):
             return self._no_socket()
         refdes, verdict = slot.slot.refdes, slot.verdict
         if verdict is None:
-            return Meaning(f"{refdes} has not been read.", f"Read {refdes} (Alt+R), or drop its file here.")
+            return Meaning(
+                say("{refdes} has not been read.", refdes=refdes),
+                say("Read {refdes} (Alt+R), or drop its file here.", refdes=refdes),
+            )
         kind, reads = KIND.get(slot.word, "unknown"), self._about_reads(slot)
         found = triage_of(self.workspace.moment, slot.place)
         complaint = complaint_expected(self.workspace.moment, slot.place)
         chosen = self._explanation(slot)
-        head = f"{refdes} {'is ' if slot.word == 'unstable' else ''}{slot.word}."
+        head = say("{refdes} {it}{word}.", refdes=refdes, it="is " if slot.word == "unstable" else "", word=slot.word)
         if found is not None and found.culprit:
-            return Meaning(f"{capital(found.why)}.", found.next, "bad", reads)
+            return Meaning(say("{why}.", why=capital(found.why)), found.next, "bad", reads)
         if complaint and verdict.good:
             return Meaning(
-                f"{head} {capital(verdict.reason)}. {capital(complaint)}.", "Take the next socket (Alt+N).", kind, reads
+                say(
+                    "{head} {reason}. {complaint}.",
+                    head=head,
+                    reason=capital(verdict.reason),
+                    complaint=capital(complaint),
+                ),
+                say("Take the next socket (Alt+N)."),
+                kind,
+                reads,
             )
         if chosen is not None and self._chosen and not verdict.good:
-            return Meaning(f"{head} {capital(chosen.reason)}.", chosen.next, kind, reads)
-        return Meaning(f"{head} {capital(verdict.reason)}.", verdict.next, kind, reads)
+            return Meaning(say("{head} {reason}.", head=head, reason=capital(chosen.reason)), chosen.next, kind, reads)
+        return Meaning(say("{head} {reason}.", head=head, reason=capital(verdict.reason)), verdict.next, kind, reads)
 
     def _no_socket(self) -> Meaning:
         """Why there is nothing to show here, and what can be done."""
         picked = self.workspace.picked_part
         if picked is not None and self.workspace.assessment().roms:
             return Meaning(
-                f"{picked.refdes} is not a ROM socket.", "Take the next socket (Alt+N), or drop image files."
+                say("{refdes} is not a ROM socket.", refdes=picked.refdes),
+                say("Take the next socket (Alt+N), or drop image files."),
             )
         if picked is not None:
-            why = f"{picked.refdes} is not listed as a ROM socket."
-            return Meaning(why, f"If it is one, type {picked.refdes} is ROM 1, 27C64.")
-        why = "No ROM sockets are known yet. Enter one, such as 6C is ROM 2, 27C64, or drop images here."
-        return Meaning(why, "Drop a list of checksums, images, or a folder of both.")
+            why = say("{refdes} is not listed as a ROM socket.", refdes=picked.refdes)
+            return Meaning(why, say("If it is one, type {refdes} is ROM 1, 27C64.", refdes=picked.refdes))
+        why = say("No ROM sockets are known yet. Enter one, such as 6C is ROM 2, 27C64, or drop images here.")
+        return Meaning(why, say("Drop a list of checksums, images, or a folder of both."))
 
     def _about_reads(self, slot: SlotAssessment) -> str:
-        reads = f"{count_of(slot.reads, 'read')}, all equal" if slot.word != "unstable" and slot.reads > 1 else ""
+        reads = (
+            say("{reads}, all equal", reads=count_of(slot.reads, "read"))
+            if slot.word != "unstable" and slot.reads > 1
+            else ""
+        )
         verdict = slot.verdict
         if (
             verdict is not None
@@ -355,15 +397,15 @@ class RomsPresenter(StagePresenter):
         ):
             way = programming(slot.image, slot.reference)
             # That it can be programmed over is the advice below already.
-            told = "" if way.how == "over" else f"To correct it: {way.words}."
-            reads = ". ".join(piece for piece in (reads, told) if piece)
+            told = "" if way.how == "over" else say("To correct it: {way}.", way=way.words)
+            reads = joined(". ", (piece for piece in (reads, told) if piece))
         return reads
 
     def why_in_full(self) -> str:
         """Every explanation of the socket in view with its evidence."""
         slot = self._current()
         lines = slot.verdict.hypotheses[:4] if slot is not None and slot.verdict is not None else ()
-        return "\n".join(f"{h.kind}: {h.evidence}" for h in lines)
+        return joined("\n", (say("{kind}: {evidence}", kind=h.kind, evidence=h.evidence) for h in lines))
 
     def trace(self) -> Trace:
         """The faulty line of the picked socket, from pin to pin along its net."""
@@ -378,7 +420,9 @@ class RomsPresenter(StagePresenter):
         board, pin = self.workspace.job.boards[slot.board], chip.pin(names[0]).number
         others = board.others_on_net(slot.slot.refdes, pin)
         net = board.net_of(slot.slot.refdes, pin)
-        return ((slot.slot.refdes, pin), *others), f"{names[0]} of {slot.slot.refdes} (pin {pin}) on net {net}"
+        return ((slot.slot.refdes, pin), *others), say(
+            "{names} of {refdes} (pin {pin}) on net {net}", names=names[0], refdes=slot.slot.refdes, pin=pin, net=net
+        )
 
     # what is done
 
@@ -464,8 +508,14 @@ class RomsPresenter(StagePresenter):
                 raise RequestError(NO_REFERENCE)
             size = memory_types().find(self._device).size if self._device else len(slot.reference)
             write_image(Path(name), placed(slot.reference, size))
-            times = f", {size // len(slot.reference)} times for a {self._device}" if size > len(slot.reference) else ""
-            return [f"{slot.slot.refdes} written to {Path(name).name}{times}"]
+            times = (
+                say(", {size} times for a {device}", size=size // len(slot.reference), device=self._device)
+                if size > len(slot.reference)
+                else ""
+            )
+            return [
+                say("{refdes} written to {name}{times}", refdes=slot.slot.refdes, name=Path(name).name, times=times)
+            ]
 
         self.workspace.attempt(act)
 
@@ -477,9 +527,9 @@ class RomsPresenter(StagePresenter):
 
             board = self.workspace.definition
             if board is None:
-                raise RequestError("There is no board to print labels for.")
+                raise RequestError(say("There is no board to print labels for."))
             write_labels(Path(name), labels_of(board, self.workspace.assessment().firmware))
-            return [f"labels written to {Path(name).name}"]
+            return [say("labels written to {name}", name=Path(name).name)]
 
         self.workspace.attempt(act)
 

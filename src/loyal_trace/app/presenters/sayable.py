@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from loyal_trace.core.line.grammar import examples
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.stages import Stage
 
 
@@ -23,4 +24,4 @@ def sayable(first: Stage | None = None) -> list[Sayable]:
 
 def _words(docstring: str) -> str:
     """The first sentence of what a form does."""
-    return docstring.strip().splitlines()[0].rstrip(".") if docstring.strip() else ""
+    return say(docstring.strip().splitlines()[0].rstrip(".")) if docstring.strip() else ""

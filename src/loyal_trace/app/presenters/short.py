@@ -1,6 +1,5 @@
 """The short page of Rails: which parts to lift next, readings with them lifted, and where the track reads least."""
 
-from loyal_trace.app.presenters.base import capital
 from loyal_trace.app.presenters.model import NO_ROWS, Action, Cell, Meaning, Row, Rows, Target, heading
 from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.rails import short_on
@@ -11,6 +10,7 @@ from loyal_trace.core.power.expected import NO_SHORT
 from loyal_trace.core.power.shorts import ShortSearch, parts_on
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
 from loyal_trace.core.vocabulary.identity import PointRef
+from loyal_trace.core.vocabulary.phrases import capital, joined, say
 from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.units import count_of, format_percent
 
@@ -52,16 +52,16 @@ class ShortPage:
         return (
             Action(
                 "M",
-                "Read the meter",
+                say("Read the meter"),
                 self.from_meter,
-                "Reads the rail to ground with the proposed parts lifted",
+                say("Reads the rail to ground with the proposed parts lifted"),
                 main=True,
             ),
             Action(
                 "O",
-                "Enter OL",
+                say("Enter OL"),
                 lambda: self._record(float("inf"), "hand"),
-                "Records that the short is gone with these parts lifted",
+                say("Records that the short is gone with these parts lifted"),
             ),
         )
 
@@ -70,37 +70,48 @@ class ShortPage:
         rail, found = self.rail(), self._hunt()
         if rail is None:
             return NO_ROWS
-        title = heading(f"Parts that can short {rail.name} ({rail.net})")
+        title = heading(say("Parts that can short {rail} ({net})", rail=rail.name, net=rail.net))
         return Rows((title, *self._candidates(rail, found), *self._tests(rail)))
 
     def meaning(self) -> Meaning:
         """What is known of the short, and the next reading."""
         rail, found = self.rail(), self._hunt()
         if rail is None:
-            why = "No rail of this board has a net, so the parts on it are not known."
-            return Meaning(why, "Type what a rail feeds, such as rail +5 feeds 1A, 5F.")
-        words = f"{rail.name} to ground at {rail.far}"
+            why = say("No rail of this board has a net, so the parts on it are not known.")
+            return Meaning(why, say("Type what a rail feeds, such as rail +5 feeds 1A, 5F."))
+        words = say("{rail} to ground at {far}", rail=rail.name, far=rail.far)
         if found is None:
-            return Meaning(f"{words} is not measured yet (power off).", f"Measure {words} with everything in place.")
+            return Meaning(
+                say("{words} is not measured yet (power off).", words=words),
+                say("Measure {words} with everything in place.", words=words),
+            )
         if found.culprit:
-            return Meaning(f"{capital(found.why)}.", f"Replace {found.culprit}, then measure again.", "bad")
-        lift = f"ift {', '.join(found.lift)} and measure {rail.far} to ground."
+            return Meaning(
+                say("{why}.", why=capital(found.why)),
+                say("Replace {culprit}, then measure again.", culprit=found.culprit),
+                "bad",
+            )
+        lift = say("ift {lift} and measure {far} to ground.", lift=joined(", ", found.lift), far=rail.far)
         if found.track:
-            example = f"{found.track[0]}.1 track 32m"
-            cheaper = f"Faster: measure the track in milliohms at {', '.join(found.track)} (such as {example})"
-            return Meaning(f"{found.why}.", f"{cheaper}. Or l{lift}")
-        return Meaning(f"{found.why}.", f"L{lift}")
+            example = say("{track}.1 track 32m", track=found.track[0])
+            cheaper = say(
+                "Faster: measure the track in milliohms at {track} (such as {example})",
+                track=joined(", ", found.track),
+                example=example,
+            )
+            return Meaning(say("{why}.", why=found.why), say("{cheaper}. Or l{lift}", cheaper=cheaper, lift=lift))
+        return Meaning(say("{why}.", why=found.why), say("L{lift}", lift=lift))
 
     def target(self) -> Target:
         """What is measured next, in large type."""
         rail, found = self.rail(), self._hunt()
-        hint = "a value alone is with these parts lifted; or 5F, 5D lifted: 430 ohm; or C5.1 track 32m"
+        hint = say("a value alone is with these parts lifted; or 5F, 5D lifted: 430 ohm; or C5.1 track 32m")
         if rail is None:
             return Target("job", "", "")
         if found is None or found.culprit:
-            return Target(rail.far, "to ground, power off", hint)
-        names = " ".join(found.lift) if len(found.lift) <= _MANY else count_of(len(found.lift), "part")
-        return Target(names, "lifted, to ground", hint)
+            return Target(rail.far, say("to ground, power off"), hint)
+        names = joined(" ", found.lift) if len(found.lift) <= _MANY else count_of(len(found.lift), "part")
+        return Target(names, say("lifted, to ground"), hint)
 
     def _candidates(self, rail: Rail, found: ShortSearch | None) -> list[Row]:
         board = self.workspace.definition
@@ -116,25 +127,25 @@ class ShortPage:
             cells = (
                 Cell(40, 54, refdes, bold=True, mono=True),
                 Cell(98, 130, part.number),
-                Cell(232, 90, "in a socket" if part.socketed else "soldered"),
+                Cell(232, 90, say("in a socket") if part.socketed else "soldered"),
                 Cell(440, 60, format_percent(share) if found else ""),
-                Cell(506, 0, "lift now" if lift else "", "doubtful", bold=True),
+                Cell(506, 0, say("lift now") if lift else "", "doubtful", bold=True),
             )
             rows.append(Row(kind, cells, (330, 100, share, "copper") if found else None, height=23))
         if len(ranked) > _SHOWN:
-            rows.append(Row("", (Cell(40, 0, f"and {len(ranked) - _SHOWN} more"),), height=22))
+            rows.append(Row("", (Cell(40, 0, say("and {count} more", count=len(ranked) - _SHOWN)),), height=22))
         return rows
 
     def _tests(self, rail: Rail) -> list[Row]:
         """The readings so far, newest last."""
         lifts = self.workspace.snapshot.readings.lifts.get(PointRef(self.workspace.board, rail.net), ())
-        rows = [heading("Readings so far", 26)] if lifts else []
+        rows = [heading(say("Readings so far"), 26)] if lifts else []
         for lift in lifts:
             gone = lift.value is None or lift.value > NO_SHORT * 5
             cells = (
-                Cell(40, 330, f"{' '.join(lift.parts)} lifted"),
-                Cell(376, 90, "OL" if lift.value is None else f"{lift.value:.3g} Ω"),
-                Cell(470, 0, "the short is gone" if gone else "still shorted"),
+                Cell(40, 330, say("{parts} lifted", parts=joined(" ", lift.parts))),
+                Cell(376, 90, "OL" if lift.value is None else say("{lift_value:.3g} Ω", lift_value=lift.value)),
+                Cell(470, 0, say("the short is gone") if gone else say("still shorted")),
             )
             rows.append(Row("good" if gone else "unknown", cells, height=23))
         return rows

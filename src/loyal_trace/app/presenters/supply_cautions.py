@@ -9,6 +9,7 @@ from loyal_trace.core.power.findings import Explanation
 from loyal_trace.core.power.guard import cautions_of, to_sign
 from loyal_trace.core.power.rails import PathReport
 from loyal_trace.core.vocabulary.cautions import Caution
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.quantities import Quantity
 
 _OF_FUSES = (Quantity.RATING, Quantity.RESISTANCE)
@@ -27,7 +28,15 @@ def caution_at(job: OpenJob, board_id: str, path: PathReport, explained: Sequenc
         cautions.append(Caution.HOT_PARTS)
     if any(p.verdict == "bad" and p.point.quantity in _OF_FUSES for p in path.points):
         cautions.append(Caution.FUSE)
-    by = f"Read by {signed[0].author or 'you'}, {signed[0].time.astimezone():%H:%M}.\n" if signed else ""
+    by = (
+        say(
+            "Read by {author}, {astimezone:%H:%M}.\n",
+            author=signed[0].author or "you",
+            astimezone=signed[0].time.astimezone(),
+        )
+        if signed
+        else ""
+    )
     return by + caution_words(cautions)
 
 

@@ -4,9 +4,10 @@ from loyal_trace.app.presenters.model import Action, Cell, Meaning, Row, Rows, T
 from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.teardown import left_over, reassembly, still_out
 from loyal_trace.core.job.entries import Refitted
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import count_of
 
-_EXAMPLE = "off: 4 M3x8 screws, bottom shield; or: off: ribbon, J3, red stripe left"
+_EXAMPLE = say("off: 4 M3x8 screws, bottom shield; or: off: ribbon, J3, red stripe left")
 
 
 class TeardownPage:
@@ -19,13 +20,20 @@ class TeardownPage:
     def actions(self) -> tuple[Action, ...]:
         """What can be done on this page."""
         off = Action(
-            "O", "Enter what comes off", lambda: self.workspace.line_asked.emit("off: "), "Puts off: into the line"
+            "O",
+            say("Enter what comes off"),
+            lambda: self.workspace.line_asked.emit("off: "),
+            say("Puts off: into the line"),
         )
         if not reassembly(self.workspace.snapshot):
             return (off,)
         return (
             Action(
-                "P", "Refit the step", self.put_back, "Records all pieces of the selected step as refitted", main=True
+                "P",
+                say("Refit the step"),
+                self.put_back,
+                say("Records all pieces of the selected step as refitted"),
+                main=True,
             ),
             off,
         )
@@ -34,12 +42,18 @@ class TeardownPage:
         """What came off, the last first."""
         listed = reassembly(self.workspace.snapshot)
         self.current = min(self.current, max(0, len(listed) - 1))
-        rows = [heading("Reassembly: last off, first on", 30)] if listed else []
+        rows = [heading(say("Reassembly: last off, first on"), 30)] if listed else []
         errors = left_over(self.workspace.snapshot)
         for item in listed:
             lost = item.back == 0 and any(item.words in error for error in errors)
             kind = "good" if not item.left else "bad" if lost else "unknown"
-            word = "back" if not item.left else f"{item.back} of {item.step.count} back" if item.back else "still off"
+            word = (
+                "back"
+                if not item.left
+                else say("{back} of {step_count} back", back=item.back, step_count=item.step.count)
+                if item.back
+                else say("still off")
+            )
             cells = (
                 Cell(40, 76, item.step.sort, bold=True),
                 Cell(122, 390, item.words),
@@ -52,18 +66,22 @@ class TeardownPage:
         """What is left over, or still off."""
         errors, out = left_over(self.workspace.snapshot), still_out(self.workspace.snapshot)
         if errors:
-            return Meaning(f"{'; '.join(errors)}.", "Find out where they belong before you close the case.", "bad")
+            return Meaning(
+                say("{errors}.", errors=joined("; ", errors)),
+                say("Find out where they belong before you close the case."),
+                "bad",
+            )
         if out:
-            still = f"{count_of(len(out), 'step')} of the teardown not refitted yet."
-            return Meaning(still, "Type what comes off next; press Alt+P when the selected step is refitted.")
+            still = say("{steps} of the teardown not refitted yet.", steps=count_of(len(out), "step"))
+            return Meaning(still, say("Type what comes off next; press Alt+P when the selected step is refitted."))
         if reassembly(self.workspace.snapshot):
             return Meaning(
-                "Everything recorded as taken off is recorded as refitted.",
-                "Look for pieces that are left over.",
+                say("Everything recorded as taken off is recorded as refitted."),
+                say("Look for pieces that are left over."),
                 "good",
             )
-        why = "Record each piece as it comes off: fasteners by size and place, cables by orientation."
-        return Meaning(why, f"Type, for example: {_EXAMPLE}")
+        why = say("Record each piece as it comes off: fasteners by size and place, cables by orientation.")
+        return Meaning(why, say("Type, for example: {example}", example=_EXAMPLE))
 
     def target(self) -> Target:
         """The line takes what comes off next."""

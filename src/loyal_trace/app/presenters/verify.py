@@ -12,13 +12,14 @@ from loyal_trace.core.job.entries import CheckResult, NotTestable, SymptomSeen
 from loyal_trace.core.proving.starts import StartTally, failure_rate_upper
 from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
+from loyal_trace.core.vocabulary.phrases import joined, say, stacked
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of, format_percent
 
-CURVE, ITEMS = "start statistics", "checklist"
-GONE = "symptom gone: "
+CURVE, ITEMS = say("start statistics"), "checklist"
+GONE = say("symptom gone: ")
 _KIND = {"passed": "good", "failed": "bad", "not testable": "doubtful", "open": "unknown"}
-_HINT = "start failed code 3 off 10 min; check: keyboard ok; or a note"
+_HINT = say("start failed code 3 off 10 min; check: keyboard ok; or a note")
 
 
 @dataclass(frozen=True)
@@ -52,13 +53,16 @@ class VerifyPresenter(StagePresenter):
         proof = self._proof()
         tally = proof.starts
         self.current = min(self.current, max(0, len(proof.items) - 1))
-        about = (
-            f"{proof.done} of {count_of(len(proof.items), 'item')} settled · {count_of(tally.clean, 'clean start')}, "
+        about = say(
+            "{done} of {items} settled · {clean_starts}, ",
+            done=proof.done,
+            items=count_of(len(proof.items), "item"),
+            clean_starts=count_of(tally.clean, "clean start"),
         )
         starts = tuple(s.clean for s in self.workspace.snapshot.proving.starts)
         return Page(
-            "What is proved so far?",
-            f"{about}{tally.failed} failed since the last change",
+            say("What is proved so far?"),
+            say("{about}{failed} failed since the last change", about=about, failed=tally.failed),
             self._meaning(proof),
             self._target(),
             self._actions(),
@@ -72,40 +76,45 @@ class VerifyPresenter(StagePresenter):
         job = self.workspace.job
         first = [words for words in (guard_words(job, board_id) for board_id in job.boards) if words]
         monitor = any(monitor_near(job, board_id) for board_id in job.boards)
-        return "\n".join((*first, caution_words([Caution.MONITOR]) if monitor else "")).strip()
+        return stacked(*first, caution_words([Caution.MONITOR]) if monitor else "")
 
     def _target(self) -> Target:
         """What the next pad key or line is about: the board's starts, and the check in hand."""
         board = self.workspace.definition
         item = self._item()
-        return Target(board.name if board else "job", f"check: {item.name}" if item else "", _HINT)
+        return Target(board.name if board else "job", say("check: {item}", item=item.name) if item else "", _HINT)
 
     def _actions(self) -> tuple[Action, ...]:
         bench = (
             ()
             if self.workspace.instruments.power is None
             else (
-                Action("S", "Start on the bench", self.bench_start, "Switches the board on and records how it starts"),
+                Action(
+                    "S",
+                    say("Start on the bench"),
+                    self.bench_start,
+                    say("Switches the board on and records how it starts"),
+                ),
             )
         )
         code = Action(
             "C",
-            "Failed start with code",
-            lambda: self.workspace.line_asked.emit("start failed code "),
-            "Puts the words into the line; type the code that the board shows",
+            say("Failed start with code"),
+            lambda: self.workspace.line_asked.emit(say("start failed code ")),
+            say("Puts the words into the line; type the code that the board shows"),
         )
         if self._item() is None:
             return (*bench, code)
         return (
             *bench,
-            Action("P", "Mark passed", lambda: self.result(True), "Records the selected check", main=True),
-            Action("A", "Mark failed", lambda: self.result(False), "Records the selected check"),
+            Action("P", say("Mark passed"), lambda: self.result(True), say("Records the selected check"), main=True),
+            Action("A", say("Mark failed"), lambda: self.result(False), say("Records the selected check")),
             Action(
                 "N",
-                "Not testable",
+                say("Not testable"),
                 self.not_testable,
-                "Records the selected check as not testable, with the reason",
-                asks=Question("Why can it not be tested here?"),
+                say("Records the selected check as not testable, with the reason"),
+                asks=Question(say("Why can it not be tested here?")),
             ),
             code,
         )
@@ -116,9 +125,11 @@ class VerifyPresenter(StagePresenter):
         aside = ""
         if before and tally.clean + tally.failed:
             chance = format_percent(tally.chance)
-            aside = (
-                f"Before: {tally.clean_before} clean of {before}. Probability of "
-                f"such a change by chance alone: {chance}."
+            aside = say(
+                "Before: {clean_before} clean of {before}. Probability of such a change by chance alone: {chance}.",
+                clean_before=tally.clean_before,
+                before=before,
+                chance=chance,
             )
         kind = "bad" if tally.failed else "good" if tally.clean else "unknown"
         return Meaning(_why(tally), self._following(proof), kind, aside)
@@ -127,19 +138,20 @@ class VerifyPresenter(StagePresenter):
         tally = proof.starts
         if tally.failed:
             codes = {s.code for s in self.workspace.snapshot.proving.starts if s.code}
-            said = f" It shows code {', '.join(sorted(codes))}." if codes else ""
-            return f"It still fails.{said} Return to Suspects (Ctrl+6)."
+            said = say(" It shows code {codes}.", codes=joined(", ", sorted(codes))) if codes else ""
+            return say("It still fails.{said} Return to Suspects (Ctrl+6).", said=said)
         if tally.still_needed:
-            return (
-                f"{count_of(tally.still_needed, 'more clean start')} would show that at most "
-                f"{format_percent(tally.target)} of starts fail (95 % confidence)."
+            return say(
+                "{more_clean_starts} would show that at most {target} of starts fail (95 % confidence).",
+                more_clean_starts=count_of(tally.still_needed, "more clean start"),
+                target=format_percent(tally.target),
             )
         left = [i.name for i in proof.items if i.status in ("open", "failed")]
         if left:
-            return f"Test {left[0]}."
+            return say("Test {left}.", left=left[0])
         if not any(i.status == "passed" for i in proof.items):
-            return "No check is listed. Record what you test, such as check: keyboard ok."
-        return "Every listed check has a result. Write the report (Ctrl+0)."
+            return say("No check is listed. Record what you test, such as check: keyboard ok.")
+        return say("Every listed check has a result. Write the report (Ctrl+0).")
 
     def _item(self) -> ProofItem | None:
         items = self._proof().items
@@ -156,15 +168,15 @@ class VerifyPresenter(StagePresenter):
         self.workspace.show()
 
     def pad(self) -> tuple[Cap, ...]:
-        return (Cap("C", "clean start"), Cap("F", "failed start"))
+        return (Cap("C", say("clean start")), Cap("F", say("failed start")))
 
     def press(self, key: str) -> bool:
         return self.start(key == "C")
 
     def start(self, clean: bool, code: str = "") -> bool:
         """One start, as its line would record it: the off time is the time since the last start, or not known."""
-        shown = f" code {code}" if code else ""
-        return self.enter("start ok" if clean else f"start failed{shown}")
+        shown = say(" code {code}", code=code) if code else ""
+        return self.enter(say("start ok") if clean else say("start failed{shown}", shown=shown))
 
     def bench_start(self) -> None:
         """One start of the simulated or real power switch."""
@@ -199,13 +211,17 @@ class VerifyPresenter(StagePresenter):
 
 def _why(tally: StartTally) -> str:
     if tally.clean + tally.failed == 0:
-        return "No start has been counted since the last change."
-    counted = f"{tally.clean} clean of {count_of(tally.clean + tally.failed, 'start')}"
+        return say("No start has been counted since the last change.")
+    counted = say("{clean} clean of {starts}", clean=tally.clean, starts=count_of(tally.clean + tally.failed, "start"))
     if not tally.clean:
-        return f"{counted}."
+        return say("{counted}.", counted=counted)
     if not tally.tells:
-        return f"{counted}: too few to bound the failure rate."
-    return f"{counted}: at most {format_percent(tally.upper)} of starts fail (95 % confidence)."
+        return say("{counted}: too few to bound the failure rate.", counted=counted)
+    return say(
+        "{counted}: at most {upper} of starts fail (95 % confidence).",
+        counted=counted,
+        upper=format_percent(tally.upper),
+    )
 
 
 def _item_row(item: ProofItem) -> Row:

@@ -10,6 +10,7 @@ from loyal_trace.core.job.entries import Assumed
 from loyal_trace.core.job.snapshot import JobSnapshot
 from loyal_trace.core.planning.assumptions import Pair
 from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.phrases import joined, say
 
 RINGS_BELOW = 5.0
 QUANTITY = "continuity"
@@ -26,7 +27,7 @@ class PairResult:
 
     @property
     def words(self) -> str:
-        return f"{self.pair[0]} {'=' if self.must_ring else '!'} {self.pair[1]}"
+        return say("{pair} {it} {pair2}", pair=self.pair[0], it="=" if self.must_ring else "!", pair2=self.pair[1])
 
 
 @dataclass(frozen=True)
@@ -42,7 +43,7 @@ class AssumptionVerdict:
 
 def place_of_pair(pair: Pair) -> str:
     """Under which place the reading of a pair is kept: the same either way round."""
-    return " ".join(sorted(pair))
+    return joined(" ", sorted(pair))
 
 
 def suggested(board: BoardDefinition, refdes: str, most: int = 12) -> dict[str, Any] | None:
@@ -57,13 +58,23 @@ def suggested(board: BoardDefinition, refdes: str, most: int = 12) -> dict[str, 
         if others:
             here = board.part(refdes)
             near = min(others, key=lambda o: abs(board.part(o[0]).x - here.x) + abs(board.part(o[0]).y - here.y))
-            together.append((f"{refdes}.{pin[1]}", f"{near[0]}.{near[1]}"))
+            together.append(
+                (say("{refdes}.{pin}", refdes=refdes, pin=pin[1]), say("{near}.{near2}", near=near[0], near2=near[1]))
+            )
     beside = [(a, b) for a, b in pairwise(pins) if b[1] == a[1] + 1]
-    apart = [(f"{a[0]}.{a[1]}", f"{b[0]}.{b[1]}") for a, b in beside if board.net_of(*a) != board.net_of(*b)]
+    apart = [
+        (say("{a}.{a2}", a=a[0], a2=a[1]), say("{b}.{b2}", b=b[0], b2=b[1]))
+        for a, b in beside
+        if board.net_of(*a) != board.net_of(*b)
+    ]
     if not together and not apart:
         return None
     half = most // 2
-    return {"name": f"footprint of {refdes}", "together": tuple(together[:half]), "apart": tuple(apart[:half])}
+    return {
+        "name": say("footprint of {refdes}", refdes=refdes),
+        "together": tuple(together[:half]),
+        "apart": tuple(apart[:half]),
+    }
 
 
 def judge_assumption(assumed: Assumed, state: JobSnapshot) -> AssumptionVerdict:
@@ -72,16 +83,29 @@ def judge_assumption(assumed: Assumed, state: JobSnapshot) -> AssumptionVerdict:
     wrong = [p for p in pairs if p.verdict == "bad"]
     still = [p for p in pairs if p.verdict == "not measured"]
     if wrong:
-        told = "; ".join(
-            f"{p.pair[0]} and {p.pair[1]} {'are not connected' if p.must_ring else 'are connected'}" for p in wrong
+        told = joined(
+            "; ",
+            (
+                say(
+                    "{pair} and {pair2} {it}",
+                    pair=p.pair[0],
+                    pair2=p.pair[1],
+                    it="are not connected" if p.must_ring else "are connected",
+                )
+                for p in wrong
+            ),
         )
-        return AssumptionVerdict(assumed.name, assumed.board, "does not hold", told, tuple(pairs))
+        return AssumptionVerdict(assumed.name, assumed.board, say("does not hold"), told, tuple(pairs))
     if still:
         return AssumptionVerdict(
-            assumed.name, assumed.board, "open", f"{len(still)} pairs to check for continuity", tuple(pairs)
+            assumed.name,
+            assumed.board,
+            "open",
+            say("{count} pairs to check for continuity", count=len(still)),
+            tuple(pairs),
         )
     return AssumptionVerdict(
-        assumed.name, assumed.board, "holds", f"all {len(pairs)} pairs are as required", tuple(pairs)
+        assumed.name, assumed.board, "holds", say("all {count} pairs are as required", count=len(pairs)), tuple(pairs)
     )
 
 
@@ -90,7 +114,7 @@ def _judged(pairs: Iterable[Pair], must_ring: bool, assumed: Assumed, state: Job
     for pair in pairs:
         reading = state.latest(assumed.board, place_of_pair(pair), QUANTITY)
         if reading is None:
-            found.append(PairResult(pair, must_ring, "not measured"))
+            found.append(PairResult(pair, must_ring, say("not measured")))
             continue
         rings = reading.value is not None and reading.value < RINGS_BELOW
         found.append(PairResult(pair, must_ring, "good" if rings == must_ring else "bad", reading.value))
@@ -109,7 +133,7 @@ def not_holding(state: JobSnapshot) -> dict[PartRef, str]:
         if verdict.verdict == "does not hold":
             for pair in verdict.pairs:
                 for pin in pair.pair:
-                    found[PartRef(verdict.board, pin.partition(".")[0])] = (
-                        f"{verdict.name} does not hold: {verdict.reason}"
+                    found[PartRef(verdict.board, pin.partition(".")[0])] = say(
+                        "{verdict} does not hold: {reason}", verdict=verdict.name, reason=verdict.reason
                     )
     return found

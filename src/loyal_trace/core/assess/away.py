@@ -6,8 +6,9 @@ from loyal_trace.core.assess.moment import Moment
 from loyal_trace.core.assess.parts import absent
 from loyal_trace.core.vocabulary.findings import Finding
 from loyal_trace.core.vocabulary.identity import PartRef, natural_key
+from loyal_trace.core.vocabulary.phrases import say
 
-SAFETY = "stored safely"
+SAFETY = say("stored safely")
 
 
 @dataclass(frozen=True)
@@ -21,11 +22,11 @@ class Away:
     @property
     def words(self) -> str:
         told = {
-            "missing": "is missing",
-            "on the shelf": f"is stored at {self.where}",
-            "borrowed": f"is borrowed from {self.where} and has to go back",
+            "missing": say("is missing"),
+            "on the shelf": say("is stored at {where}", where=self.where),
+            "borrowed": say("is borrowed from {where} and has to go back", where=self.where),
         }[self.what]
-        return f"{self.place[1]} {told}"
+        return say("{place} {told}", place=self.place[1], told=told)
 
 
 def away(moment: Moment) -> tuple[Away, ...]:
@@ -36,7 +37,7 @@ def away(moment: Moment) -> tuple[Away, ...]:
             found.append(Away(place, "missing"))
     for place, out in state.parts.removed.items():
         if out.shelf and place not in state.parts.fitted:
-            found.append(Away(place, "on the shelf", out.shelf))
+            found.append(Away(place, say("on the shelf"), out.shelf))
     found += [Away(place, "borrowed", loan.lender) for place, loan in state.parts.loans.items()]
     return tuple(sorted(found, key=lambda a: (a.place[0], natural_key(a.place[1]))))
 

@@ -26,8 +26,9 @@ from loyal_trace.core.power.described import describe_chain, with_chain
 from loyal_trace.core.roms.sockets import own_sockets
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.identity import BoardPin, natural_key
+from loyal_trace.core.vocabulary.phrases import say
 
-OWN_BOARD_NAME = "Own board"
+OWN_BOARD_NAME = say("Own board")
 # How parts without a place are laid out (millimetres): rows this wide and this far apart, with gaps between them.
 _WIDTH, _PITCH_Y, _GAP, _MARGIN = 260.0, 30.0, 14.0, 20.0
 _RAIL_TOLERANCE = 0.05
@@ -290,7 +291,7 @@ def _with_codes(board: BoardDefinition, said: _FactsOf) -> tuple[SelfTestCode, .
     for told in said.codes:
         parts = tuple(p.refdes for p in told.members if p.board == said.board)
         known = codes.get(told.code)
-        codes[told.code] = replace(known, parts=parts) if known else SelfTestCode(told.code, "as said", parts)
+        codes[told.code] = replace(known, parts=parts) if known else SelfTestCode(told.code, say("as said"), parts)
     return tuple(codes.values())
 
 

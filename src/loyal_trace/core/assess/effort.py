@@ -15,6 +15,7 @@ from loyal_trace.core.assess.parts import in_stock, stock
 from loyal_trace.core.assess.progress import progress
 from loyal_trace.core.planning.steps import DECIDE_FROM
 from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import format_percent
 
@@ -42,22 +43,44 @@ class Effort:
     def sentences(self) -> tuple[str, ...]:
         """The estimate in words, without a judgement."""
         low, high = self.hours_left
-        said = [f"{self.hours_spent:.1f} h spent so far; {low:.1f} to {high:.1f} h more at the bench"]
+        said = [
+            say(
+                "{hours_spent:.1f} h spent so far; {low:.1f} to {high:.1f} h more at the bench",
+                hours_spent=self.hours_spent,
+                low=low,
+                high=high,
+            )
+        ]
         cheap, dear = self.parts_cost
         said.append(
-            f"parts to buy: {cheap:.0f} to {dear:.0f} in your currency" if dear >= 0.5 else "no parts to buy so far"
+            say("parts to buy: {cheap:.0f} to {dear:.0f} in your currency", cheap=cheap, dear=dear)
+            if dear >= 0.5
+            else say("no parts to buy so far")
         )
         if self.chance is not None:
             low_chance, high_chance = (format_percent(share) for share in self.chance)
-            said.append(f"probability that every symptom goes: {low_chance} to {high_chance} (estimate)")
+            said.append(
+                say(
+                    "probability that every symptom goes: {low_chance} to {high_chance} (estimate)",
+                    low_chance=low_chance,
+                    high_chance=high_chance,
+                )
+            )
         if self.hour_rate:
             costs = [
                 (self.hours_spent + hours) * self.hour_rate + parts
                 for hours, parts in zip(self.hours_left, self.parts_cost, strict=True)
             ]
-            said.append(f"{costs[0]:.0f} to {costs[1]:.0f} in total at {self.hour_rate:g} an hour")
+            said.append(
+                say(
+                    "{costs:.0f} to {costs2:.0f} in total at {hour_rate:g} an hour",
+                    costs=costs[0],
+                    costs2=costs[1],
+                    hour_rate=self.hour_rate,
+                )
+            )
         if self.value:
-            said.append(f"worth {self.value:g} to its owner in working order")
+            said.append(say("worth {value:g} to its owner in working order", value=self.value))
         return tuple(said)
 
 

@@ -13,13 +13,14 @@ from loyal_trace.core.assess.parts import absent, replaced
 from loyal_trace.core.assess.rails import judged_rails
 from loyal_trace.core.power.expected import NO_SHORT
 from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.quantities import GROUND
 
-AS_FOUND, RENEW_FIRST, BY_RISK = "test as found", "replace capacitors first", "by risk"
+AS_FOUND, RENEW_FIRST, BY_RISK = say("test as found"), say("replace capacitors first"), say("by risk")
 FIRST_POWER = {
-    AS_FOUND: "a baseline first: known what worked before",
-    RENEW_FIRST: "forty-year-old electrolytics can do damage; replacing them gives a reliable baseline",
-    BY_RISK: "rails checked with a current limit, then a short test",
+    AS_FOUND: say("a baseline first: known what worked before"),
+    RENEW_FIRST: say("forty-year-old electrolytics can do damage; replacing them gives a reliable baseline"),
+    BY_RISK: say("rails checked with a current limit, then a short test"),
 }
 _ALIASES = {"decide by risk": BY_RISK, "renew first": RENEW_FIRST, "renew capacitors first": RENEW_FIRST}
 HIGH, LOW = 0.6, 0.3
@@ -43,8 +44,13 @@ class PowerRisk:
     @property
     def reason(self) -> str:
         """The lines that count, most first, as a reason for a decision."""
-        told = "; ".join(text for points, text in sorted(self.lines, key=lambda line: -line[0]) if points > 0)
-        return f"risk {self.word} ({self.points} of 100 points){': ' + told if told else ''}"
+        told = joined("; ", (text for points, text in sorted(self.lines, key=lambda line: -line[0]) if points > 0))
+        return say(
+            "risk {word} ({points} of 100 points){told}",
+            word=self.word,
+            points=self.points,
+            told=": " + told if told else "",
+        )
 
 
 def first_power_choice(moment: Moment) -> str:
@@ -61,7 +67,7 @@ def repair_order(moment: Moment) -> str:
     choice = first_power_choice(moment)
     if choice == BY_RISK:
         choice = first_power_risk(moment).advice
-    return "capacitors first" if choice == RENEW_FIRST else "least invasive"
+    return say("capacitors first") if choice == RENEW_FIRST else say("least invasive")
 
 
 def first_power_risk(moment: Moment) -> PowerRisk:
@@ -83,9 +89,11 @@ def _age(moment: Moment) -> tuple[float, str]:
         for p in board.capacitors
     )
     if not years or not aging:
-        return 0.05, "age or electrolytics not known" if not years else "no original electrolytics left"
+        return 0.05, say("age or electrolytics not known") if not years else say("no original electrolytics left")
     oldest = max(years)
-    return min(0.25, max(0.0, (oldest - 25) * 0.0125)), f"{aging} electrolytics of {oldest} years"
+    return min(0.25, max(0.0, (oldest - 25) * 0.0125)), say(
+        "{aging} electrolytics of {oldest} years", aging=aging, oldest=oldest
+    )
 
 
 def _leaks(moment: Moment) -> tuple[float, str]:
@@ -93,8 +101,10 @@ def _leaks(moment: Moment) -> tuple[float, str]:
         leak for board_id in moment.boards for leak in leaks_on(moment, board_id) if leak.open or not leak.replaced
     ]
     if open_leaks:
-        return 0.3, f"{', '.join(leak.refdes for leak in open_leaks)} leaking: electrolyte conducts"
-    return 0.0, "no leak recorded"
+        return 0.3, say(
+            "{open_leaks} leaking: electrolyte conducts", open_leaks=joined(", ", (leak.refdes for leak in open_leaks))
+        )
+    return 0.0, say("no leak recorded")
 
 
 def _ground(moment: Moment) -> tuple[float, str]:
@@ -102,10 +112,14 @@ def _ground(moment: Moment) -> tuple[float, str]:
     read = [p for report in judged_rails(moment).values() for p in report.points if p.point.quantity in GROUND]
     low = [p for p in read if p.reading and p.reading.value is not None and p.reading.value < NO_SHORT]
     if low:
-        return 0.4, f"{', '.join(dict.fromkeys(p.point.point for p in low))} reads {low[0].shown} to ground"
+        return 0.4, say(
+            "{fromkeys} reads {shown} to ground",
+            fromkeys=joined(", ", dict.fromkeys(p.point.point for p in low)),
+            shown=low[0].shown,
+        )
     if not read or any(p.reading is None for p in read):
-        return 0.15, "not every rail was measured to ground"
-    return -0.1, "no rail measured is shorted to ground"
+        return 0.15, say("not every rail was measured to ground")
+    return -0.1, say("no rail measured is shorted to ground")
 
 
 def _supply(moment: Moment) -> tuple[float, str]:
@@ -118,17 +132,21 @@ def _supply(moment: Moment) -> tuple[float, str]:
         if p.point.quantity in ("rating", "diode")
     ]
     if wrong:
-        return 0.3, f"{wrong[0].point.point} is outside its limits ({wrong[0].point.quantity})"
+        return 0.3, say(
+            "{point} is outside its limits ({quantity})", point=wrong[0].point.point, quantity=wrong[0].point.quantity
+        )
     if own:
         return (
             0.1,
-            "fed by its own transformer, without current limit",
+            say("fed by its own transformer, without current limit"),
         )
-    return 0.0, "a bench supply with a current limit can feed it"
+    return 0.0, say("a bench supply with a current limit can feed it")
 
 
 def _missing(moment: Moment) -> tuple[float, str]:
     gone = [place.refdes for place in places_of(moment) if absent(moment, place)]
     if gone:
-        return min(0.2, 0.05 * len(gone)), f"{', '.join(gone[:5])} missing: lines they drive can float"
-    return 0.0, "no missing part recorded"
+        return min(0.2, 0.05 * len(gone)), say(
+            "{gone} missing: lines they drive can float", gone=joined(", ", gone[:5])
+        )
+    return 0.0, say("no missing part recorded")

@@ -13,6 +13,7 @@ from loyal_trace.core.job.entries import reading_words
 from loyal_trace.core.power.blocks import dead_blocks
 from loyal_trace.core.vocabulary.findings import Finding
 from loyal_trace.core.vocabulary.identity import PartRef, PointRef
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.verdicts import OutputWord
 
 SHORTED_BELOW = 50.0
@@ -50,7 +51,7 @@ def _roms(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
         # The self-test complains although the content is right: contact is likelier than cells, so it clears less.
         if kind == "rom-right" and place in culprit:
             kind = "rom-right-but-accused"
-        yield table.line(place, kind, f"read out of circuit: {slot.verdict.reason}")
+        yield table.line(place, kind, say("read out of circuit: {reason}", reason=slot.verdict.reason))
 
 
 def _chips(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
@@ -64,7 +65,9 @@ def _chips(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
                 yield table.line(place, "output-unusual", output.reason)
         # Part of the outputs says nothing for the rest: a chip is only cleared by all of them.
         if outputs and all(output.verdict == OutputWord.POSSIBLE for output in outputs):
-            yield table.line(place, "outputs-possible", f"all {len(outputs)} outputs were probed; each is possible")
+            yield table.line(
+                place, "outputs-possible", say("all {count} outputs were probed; each is possible", count=len(outputs))
+            )
 
 
 def _held_lines(moment: Moment, table: EvidenceTable, place: PartRef, pin: int) -> Iterator[Evidence]:
@@ -76,9 +79,13 @@ def _held_lines(moment: Moment, table: EvidenceTable, place: PartRef, pin: int) 
     for refdes, other_pin in board.others_on_net(place[1], pin):
         if refdes not in seen and board.part(refdes).is_chip:
             seen.add(refdes)
-            text = (
-                f"its pin {other_pin} is on net {net} with {place[1]}.{pin}, which "
-                "is impossible: this pin may hold the line"
+            text = say(
+                "its pin {other_pin} is on net {net} with {place}.{pin}, which is impossible: this pin may "
+                "hold the line",
+                other_pin=other_pin,
+                net=net,
+                place=place[1],
+                pin=pin,
             )
             other = PartRef(place.board, refdes)
             yield table.line(other, "line-held", text)
@@ -90,14 +97,19 @@ def _line_resistance(
     moment: Moment, table: EvidenceTable, place: PartRef, pin: int, about: PartRef, role: str
 ) -> Iterator[Evidence]:
     """What the unpowered resistance of the line to ground says of its owner and its neighbours."""
-    taken = moment.snapshot.latest(place[0], f"{place[1]}.{pin}", "resistance")
+    taken = moment.snapshot.latest(place[0], say("{place}.{pin}", place=place[1], pin=pin), "resistance")
     if taken is None:
         return
     # OL has no value: no short on the line.
     shorted = taken.value is not None and taken.value < SHORTED_BELOW
-    words = f"{place[1]}.{pin} to ground, power off: {reading_words(taken)}"
-    words += ", the line is shorted" if shorted else ", no short on the line"
-    yield table.line(about, f"line-{'shorted' if shorted else 'free'}-{role}", words)
+    words = say(
+        "{place}.{pin} to ground, power off: {reading_words}",
+        place=place[1],
+        pin=pin,
+        reading_words=reading_words(taken),
+    )
+    words += say(", the line is shorted") if shorted else say(", no short on the line")
+    yield table.line(about, f"line-{('shorted' if shorted else 'free')}-{role}", words)
 
 
 def _odd_ones(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
@@ -115,7 +127,10 @@ def _odd_ones(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
                 elif chip and chip.word == OutputWord.POSSIBLE and rom is None:
                     right.append(refdes)
             if len(wrong) == 1 and right:
-                text = f"odd one out: {' and '.join(right)}, probed the same way, show only possible outputs"
+                text = say(
+                    "odd one out: {right}, probed the same way, show only possible outputs",
+                    right=joined(" and ", right),
+                )
                 yield table.line(PartRef(board_id, wrong[0]), "odd-one-out", text)
 
 
@@ -130,11 +145,17 @@ def _rails(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
                 continue
             if point in report.against_own_part:
                 good = report.path_of(point).last_good
-                after = f"; {good.point.point} before it is good" if good else ""
-                yield table.line(place, "rail-bad", f"{point.why} ({point.shown}){after}")
+                after = say("; {point} before it is good", point=good.point.point) if good else ""
+                yield table.line(
+                    place, "rail-bad", say("{why} ({shown}){after}", why=point.why, shown=point.shown, after=after)
+                )
             # A good supply at a chip clears the supply, not the chip.
             elif point.verdict == "good" and moment.part(place).kind != "chip" and place[1] not in bad_parts:
-                yield table.line(place, "rail-good", f"{point.point.quantity} {point.shown}: {point.why}")
+                yield table.line(
+                    place,
+                    "rail-good",
+                    say("{quantity} {shown}: {why}", quantity=point.point.quantity, shown=point.shown, why=point.why),
+                )
 
 
 def _clocks(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
@@ -151,7 +172,9 @@ def _clocks(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
                 yield table.line(place, "clock-wrong", node.why)
             # Depth 0 is the crystal's own net: a right frequency there is the premise, not a finding.
             elif node.verdict == "good" and node.depth and place[1] not in wrong:
-                yield table.line(place, "clock-right", f"{node.pin} runs at the frequency predicted from the crystal")
+                yield table.line(
+                    place, "clock-right", say("{pin} runs at the frequency predicted from the crystal", pin=node.pin)
+                )
 
 
 def _shorts(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
@@ -180,7 +203,12 @@ def _findings(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
         if latest.finding is Finding.NOTED or (since and latest.time <= since):
             continue
         kind = "finding-good" if latest.finding.good else "finding-bad"
-        yield table.line(place, kind, f"seen: {latest.finding}" + (f" ({latest.note})" if latest.note else ""))
+        yield table.line(
+            place,
+            kind,
+            say("seen: {finding}", finding=latest.finding)
+            + (say(" ({note})", note=latest.note) if latest.note else ""),
+        )
 
 
 def _swaps(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
@@ -189,12 +217,12 @@ def _swaps(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
         since = last_change(moment, swap.part)
         if not swap.result or swap.back or not moment.has(swap.part) or (since and swap.time <= since):
             continue
-        told = f"exchanged with {swap.other.name if swap.other else swap.spare}"
+        told = say("exchanged with {other}", other=swap.other.name if swap.other else swap.spare)
         if swap.result == "stays":
-            yield table.line(swap.part, "swap-no-change", f"{told}: the fault stayed")
+            yield table.line(swap.part, "swap-no-change", say("{told}: the fault stayed", told=told))
         elif swap.result in ("gone", "moves"):
-            words = "went" if swap.result == "gone" else "moved with the part"
-            yield table.line(swap.part, "swap-cured", f"{told}: the fault {words}")
+            words = "went" if swap.result == "gone" else say("moved with the part")
+            yield table.line(swap.part, "swap-cured", say("{told}: the fault {words}", told=told, words=words))
 
 
 def _seen_codes(moment: Moment) -> Iterator[tuple[str, SelfTestCode]]:
@@ -224,7 +252,7 @@ def _codes(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
     """
     roms = judged_slots(moment)
     for board_id, code in _seen_codes(moment):
-        text = f"self-test reported “{code.code}”: {code.meaning}"
+        text = say("self-test reported “{code}”: {meaning}", code=code.code, meaning=code.meaning)
         slots = {r: roms[PartRef(board_id, r)].verdict for r in code.parts if PartRef(board_id, r) in roms}
         if any(v and v.good and complaint_of_code(moment, code, PartRef(board_id, r)) for r, v in slots.items()):
             continue  # the test knows another firmware: it must complain of a content that is right
@@ -233,7 +261,9 @@ def _codes(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
         for refdes in explained or code.parts:
             place, verdict = PartRef(board_id, refdes), slots.get(refdes)
             if verdict and verdict.good:
-                yield table.line(place, "fails-in-circuit", f"{text}, but its contents read right: pin or socket")
+                yield table.line(
+                    place, "fails-in-circuit", say("{text}, but its contents read right: pin or socket", text=text)
+                )
             else:
                 shared = sum(refdes in other.parts for other in moment.boards[board_id].self_tests) > 1
                 yield table.line(place, "self-test-shared" if shared else "self-test", text)
@@ -251,4 +281,8 @@ def _symptoms(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
                 for refdes in block.parts:
                     place = PartRef(symptom.board, refdes)
                     if not replaced(moment, place):
-                        yield table.line(place, "symptom", f"belongs to “{block.name}”; symptom: {symptom.text}")
+                        yield table.line(
+                            place,
+                            "symptom",
+                            say("belongs to “{block}”; symptom: {symptom}", block=block.name, symptom=symptom.text),
+                        )

@@ -9,6 +9,7 @@ from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.findings import LEAKS
 from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.phrases import say
 
 
 @once
@@ -16,7 +17,7 @@ def leaks_on(moment: Moment, board_id: str) -> tuple[Leak, ...]:
     """The leaks seen on a board, what they reach, and what of that was inspected."""
     snapshot = moment.snapshot
     findings = {place.refdes: seen for place, seen in snapshot.seen.findings.items() if place.board == board_id}
-    down = snapshot.decision("lowest side", "")
+    down = snapshot.decision(say("lowest side"), "")
     changed = {place.refdes for place in snapshot.parts.fitted if place.board == board_id}
     return leaks(moment.boards[board_id], findings, leak_reach(moment), down if down in SIDES else "", changed)
 

@@ -20,6 +20,7 @@ from loyal_trace.core.power.consumption import CurrentTable
 from loyal_trace.core.proving.bench import BenchProfile
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.phrases import say
 
 Result = TypeVar("Result")
 Given = ParamSpec("Given")
@@ -106,7 +107,7 @@ def places_of(moment: Moment) -> tuple[PartRef, ...]:
 def tables_of(moment: Moment) -> DiagnosisTables:
     """The evidence weights and priors of this moment; RequestError when none were passed in."""
     if moment.tables is None:
-        raise RequestError("no evidence tables were passed in")
+        raise RequestError(say("no evidence tables were passed in"))
     return moment.tables
 
 

@@ -9,6 +9,7 @@ from loyal_trace.core.job.snapshot import JobSnapshot
 from loyal_trace.core.parts.capacitors import CapacitorReading, StockItem, judge_capacitor
 from loyal_trace.core.vocabulary.findings import Finding
 from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.verdicts import PartVerdict, Verdict
 
@@ -74,7 +75,7 @@ def _capacitor(moment: Moment, board_id: str, part: Part) -> PartVerdict:
     ohm = moment.snapshot.latest(board_id, part.refdes, Quantity.ESR)
     fitted = moment.snapshot.parts.fitted.get(PartRef(board_id, part.refdes))
     if fitted and all(m is None or m.time <= fitted.time for m in (farad, ohm)):
-        told = f"replaced with {fitted.number}; earlier readings are of the old part"
+        told = say("replaced with {fitted_number}; earlier readings are of the old part", fitted_number=fitted.number)
         return PartVerdict(Verdict.NOT_MEASURED, told)
     read = CapacitorReading(
         farad.value if farad else None,

@@ -35,6 +35,7 @@ from loyal_trace.core.roms.verdicts import RomVerdict
 from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.findings import OF_SOCKETS
 from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.units import format_percent
 
 
@@ -52,12 +53,12 @@ def plan_of(moment: Moment) -> Plan:
     doubts = not_holding(moment.snapshot)
     for step in found:
         if step.place in doubts:
-            step = replace(step, before=(f"{doubts[step.place]}.", *step.before))
+            step = replace(step, before=(say("{doubts}.", doubts=doubts[step.place]), *step.before))
         open_id = _open_id(moment, step)
         if open_id:
             needed.setdefault(open_id, replace(step, id=open_id))
     wanted = repair_order(moment)
-    order = wanted if wanted in REPAIR_ORDERS else "least invasive"
+    order = wanted if wanted in REPAIR_ORDERS else say("least invasive")
     ordered = _recorded(moment) + sorted(needed.values(), key=lambda s: order_key(s, order))
     left = sum(s.minutes for s in ordered if not s.done)
     return Plan(tuple(ordered), _parts(moment, ordered), order, left)
@@ -69,7 +70,7 @@ def _open_id(moment: Moment, step: Step) -> str:
     if not records:
         return step.id
     # A skipped step stays skipped: the same evidence must not bring it back with every entry.
-    return "" if records[-1].skipped else f"{step.id}-{len(records) + 1}"
+    return "" if records[-1].skipped else say("{id}-{count}", id=step.id, count=len(records) + 1)
 
 
 def _recorded(moment: Moment) -> list[Step]:
@@ -95,7 +96,7 @@ def _capacitor_steps(moment: Moment, suspects: tuple[Suspect, ...]) -> list[Step
         elif place in culprit:
             steps.append(_capacitor(moment, place, culprit[place].against[0].text, culprit[place].probability))
         elif place in service and verdict.verdict != "good" and not replaced(moment, place):
-            steps.append(_capacitor(moment, place, f"usual service: {service[place]}", 0.3))
+            steps.append(_capacitor(moment, place, say("usual service: {service}", service=service[place]), 0.3))
     return steps
 
 
@@ -103,13 +104,15 @@ def _capacitor(moment: Moment, place: PartRef, reason: str, probability: float) 
     part, board = moment.part(place), moment.boards[place.board]
     choice, checks = choose_substitute(moment, place)
     unseen = part.polarised and not photographed(moment, place)
-    photo = f"No aligned photo shows {part.refdes}: photograph its polarity mark before it comes out."
+    photo = say(
+        "No aligned photo shows {refdes}: photograph its polarity mark before it comes out.", refdes=part.refdes
+    )
     limit = board.height_limit_at(part)
     return Step(
         f"{place.board}/{part.refdes}/capacitor",
         "capacitor",
         place,
-        f"Replace {part.refdes}, {part.number}",
+        say("Replace {refdes}, {part_number}", refdes=part.refdes, part_number=part.number),
         reason,
         MINUTES["capacitor"],
         choice.number if choice else part.number,
@@ -117,8 +120,8 @@ def _capacitor(moment: Moment, place: PartRef, reason: str, probability: float) 
         checks,
         (photo,) if unseen else (),
         cautions_at(moment, place, "capacitor"),
-        "iron 350 °C, fresh solder on both joints, heat both sides, rock it gently along the pads",
-        f"measure the new part before you fit it, then the rail or signal of {part.refdes}",
+        say("iron 350 °C, fresh solder on both joints, heat both sides, rock it gently along the pads"),
+        say("measure the new part before you fit it, then the rail or signal of {refdes}", refdes=part.refdes),
         # Without a limit on the board, cans are about 1.6 times as tall as they are wide.
         height=limit[0] if limit else (part.diameter or 5) * 1.6,
         probability=probability,
@@ -150,7 +153,7 @@ def _rom_steps(moment: Moment) -> list[Step]:
 
 
 def _leg_step(place: PartRef, verdict: RomVerdict) -> Step:
-    what = f"Repair the contact of {place.refdes}"
+    what = say("Repair the contact of {refdes}", refdes=place.refdes)
     return Step(
         f"{place.board}/{place.refdes}/leg",
         "leg",
@@ -159,8 +162,8 @@ def _leg_step(place: PartRef, verdict: RomVerdict) -> Step:
         verdict.reason,
         MINUTES["leg"],
         cautions=(Caution.STATIC, Caution.ALCOHOL),
-        tool=f"{verdict.next} Flat pliers, isopropyl alcohol ≥ 90 %",
-        after=f"read {place.refdes} again, three times",
+        tool=say("{next} Flat pliers, isopropyl alcohol ≥ 90 %", next=verdict.next),
+        after=say("read {refdes} again, three times", refdes=place.refdes),
         socketed=True,
         height=0.0,
         probability=0.9,
@@ -169,18 +172,18 @@ def _leg_step(place: PartRef, verdict: RomVerdict) -> Step:
 
 def _program_step(moment: Moment, place: PartRef, reason: str, reference: bool) -> Step:
     part = moment.part(place)
-    how = "with the reference image" if reference else "when its reference image is found"
+    how = say("with the reference image") if reference else say("when its reference image is found")
     return Step(
         f"{place.board}/{place.refdes}/program",
         "program",
         place,
-        f"Re-program {place.refdes} {how}",
+        say("Re-program {refdes} {how}", refdes=place.refdes, how=how),
         reason,
         MINUTES["program"],
         part_number=part.number,
         cautions=_programming_cautions(moment, place),
-        tool="eraser if bits must change from 0 to 1, programmer, window label",
-        after=f"verify twice, then read {place.refdes} again",
+        tool=say("eraser if bits must change from 0 to 1, programmer, window label"),
+        after=say("verify twice, then read {refdes} again", refdes=place.refdes),
         socketed=part.socketed,
         height=1.0,
         probability=0.9,
@@ -215,28 +218,47 @@ def _suspect_steps(moment: Moment, suspects: tuple[Suspect, ...]) -> list[Step]:
 
 def _chip_step(moment: Moment, suspect: Suspect, part: Part) -> Step:
     spare = next((i for i in stock(moment) if i.number == part.number and in_stock(moment, i)), None)
-    reason = f"probability {format_percent(suspect.probability)}: {suspect.against[0].text}"
+    reason = say(
+        "probability {probability}: {text}",
+        probability=format_percent(suspect.probability),
+        text=suspect.against[0].text,
+    )
     # Evidence after the replacement speaks against the new part or the line: twice the same chip is no plan.
     fitted = moment.snapshot.parts.fitted.get(suspect.place)
     if fitted:
-        reason = (
-            f"the part from {fitted.origin} shows the same fault, so that part is "
-            f"bad too, or the fault is on the line; {reason}"
+        reason = say(
+            "the part from {origin} shows the same fault, so that part is bad too, or the fault is on the "
+            "line; {reason}",
+            origin=fitted.origin,
+            reason=reason,
         )
-    loose = "chip puller" if part.is_chip else "by hand"
+    loose = say("chip puller") if part.is_chip else say("by hand")
     iron = (
-        "cut the pins or clear the holes, then fit a turned-pin socket" if part.is_chip else "iron, fresh solder first"
+        say("cut the pins or clear the holes, then fit a turned-pin socket")
+        if part.is_chip
+        else say("iron, fresh solder first")
     )
     tool = TOOLS.get(part.kind, loose if part.socketed else iron)
     checks: tuple[SubstituteCheck, ...] = ()
     if spare:
         verdict = "good" if spare.state == "proven" else "doubtful"
-        checks = (SubstituteCheck("spare", verdict, f"{spare.number} from {spare.place}: {spare.state} until proven"),)
+        checks = (
+            SubstituteCheck(
+                "spare",
+                verdict,
+                say(
+                    "{spare_number} from {place}: {state} until proven",
+                    spare_number=spare.number,
+                    place=spare.place,
+                    state=spare.state,
+                ),
+            ),
+        )
     return Step(
         f"{suspect.place.board}/{part.refdes}/chip",
         "chip",
         suspect.place,
-        f"Replace {part.refdes}, {part.number}",
+        say("Replace {refdes}, {part_number}", refdes=part.refdes, part_number=part.number),
         reason,
         MINUTES["chip-socketed" if part.socketed else "chip-soldered"],
         part.number,
@@ -245,7 +267,7 @@ def _chip_step(moment: Moment, suspect: Suspect, part: Part) -> Step:
         (),
         cautions_at(moment, suspect.place, "chip"),
         tool,
-        f"probe {part.refdes} again",
+        say("probe {refdes} again", refdes=part.refdes),
         part.socketed,
         TALL.get(part.kind, 4.0),
         suspect.probability,
@@ -260,7 +282,7 @@ def _socket_steps(moment: Moment) -> list[Step]:
         worn = findings[-1].finding in OF_SOCKETS
         fitted = moment.snapshot.parts.fitted.get(place)
         if worn and not (fitted and fitted.time >= findings[-1].time):
-            steps.append(_socket_step(place, moment.part(place), f"seen: {findings[-1].finding}"))
+            steps.append(_socket_step(place, moment.part(place), say("seen: {finding}", finding=findings[-1].finding)))
     return steps
 
 
@@ -269,13 +291,13 @@ def _socket_step(place: PartRef, part: Part, reason: str) -> Step:
         f"{place.board}/{place.refdes}/socket",
         "socket",
         place,
-        f"Replace the socket of {place.refdes}",
-        f"{reason}; a worn contact is intermittent",
+        say("Replace the socket of {refdes}", refdes=place.refdes),
+        say("{reason}; a worn contact is intermittent", reason=reason),
         MINUTES["socket"],
-        f"turned-pin socket, {part.package or 'same size'}",
+        say("turned-pin socket, {package}", package=part.package or "same size"),
         cautions=(Caution.SOLDERING, Caution.LEAD, Caution.STATIC),
-        tool="take the chip out first; never solder a socket with the chip in it",
-        after="count clean starts again",
+        tool=say("take the chip out first; never solder a socket with the chip in it"),
+        after=say("count clean starts again"),
         height=5.0,
         probability=0.8,
     )
@@ -285,9 +307,16 @@ def _away_steps(moment: Moment) -> list[Step]:
     """Rare parts out first, missing ones fitted, and at the end everything back where it belongs."""
     steps = []
     for place in rare_in_place(moment):
-        what = f"Take {place.refdes} out, store it safely and enter its shelf"
+        what = say("Take {refdes} out, store it safely and enter its shelf", refdes=place.refdes)
         steps.append(
-            _moved(moment, place, "rescue", what, "rare: stored before any risk is taken", f"{place.refdes} shelf …")
+            _moved(
+                moment,
+                place,
+                "rescue",
+                what,
+                say("rare: stored before any risk is taken"),
+                say("{refdes} shelf …", refdes=place.refdes),
+            )
         )
     for item in away(moment):
         refdes = item.place.refdes
@@ -295,25 +324,43 @@ def _away_steps(moment: Moment) -> list[Step]:
             fit = _fit_missing(moment, item.place)
             steps.append(fit)
         elif item.what == "on the shelf":
-            what = f"Refit {refdes} from {item.where}"
-            steps.append(_moved(moment, item.place, "put-back", what, "it was stored safely", f"{refdes} put back"))
+            what = say("Refit {refdes} from {where}", refdes=refdes, where=item.where)
+            steps.append(
+                _moved(
+                    moment,
+                    item.place,
+                    "put-back",
+                    what,
+                    say("it was stored safely"),
+                    say("{refdes} put back", refdes=refdes),
+                )
+            )
         else:
-            what = f"Give {refdes} back to {item.where}"
-            steps.append(_moved(moment, item.place, "give-back", what, "a borrowed part", f"{refdes} given back"))
+            what = say("Give {refdes} back to {where}", refdes=refdes, where=item.where)
+            steps.append(
+                _moved(
+                    moment,
+                    item.place,
+                    "give-back",
+                    what,
+                    say("a borrowed part"),
+                    say("{refdes} given back", refdes=refdes),
+                )
+            )
     return steps
 
 
 def _moved(moment: Moment, place: PartRef, kind: str, what: str, reason: str, after: str) -> Step:
     return Step(
-        f"{place.board}/{place.refdes}/{kind}",
+        say("{board}/{refdes}/{kind}", board=place.board, refdes=place.refdes, kind=kind),
         kind,
         place,
         what,
         reason,
         MINUTES["chip-socketed"],
         cautions=cautions_at(moment, place, kind),
-        tool="chip puller, conductive foam",
-        after=f"type “{after}”",
+        tool=say("chip puller, conductive foam"),
+        after=say("type “{after}”", after=after),
         socketed=True,
         height=0.0,
         probability=1.0,
@@ -327,14 +374,14 @@ def _fit_missing(moment: Moment, place: PartRef) -> Step:
         f"{place.board}/{part.refdes}/missing",
         "missing",
         place,
-        f"Fit {part.refdes}, {part.number}",
-        "it is missing",
+        say("Fit {refdes}, {part_number}", refdes=part.refdes, part_number=part.number),
+        say("it is missing"),
         MINUTES["chip-socketed" if part.socketed else "capacitor"],
         part.number,
         spare.place if spare else "",
         cautions=cautions_at(moment, place, "missing"),
-        tool="by hand, pin 1 to the mark" if part.socketed else "iron",
-        after=f"inspect {part.refdes}: pin 1, all pins in their contacts",
+        tool=say("by hand, pin 1 to the mark") if part.socketed else "iron",
+        after=say("inspect {refdes}: pin 1, all pins in their contacts", refdes=part.refdes),
         socketed=part.socketed,
         probability=1.0,
     )

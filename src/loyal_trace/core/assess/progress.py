@@ -10,6 +10,7 @@ from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.job.snapshot import JobSnapshot
 from loyal_trace.core.planning.steps import Plan
 from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import format_percent
 from loyal_trace.core.vocabulary.verdicts import OutputWord
@@ -36,7 +37,7 @@ class Mark:
 
 
 def _share(done: int, total: int) -> tuple[float, str]:
-    return (done / total if total else 0.0), f"{done}/{total}" if total else ""
+    return (done / total if total else 0.0), say("{done}/{total}", done=done, total=total) if total else ""
 
 
 def progress(found: Assessment) -> tuple[StageProgress, ...]:
@@ -108,7 +109,7 @@ def _intake_marks(found: Assessment, board_id: str, board: BoardDefinition) -> d
 
 
 def _inspect_marks(found: Assessment, board_id: str, board: BoardDefinition) -> dict[str, Mark]:
-    marks = {part.refdes: Mark("unknown", "not inspected") for part in board.parts}
+    marks = {part.refdes: Mark("unknown", say("not inspected")) for part in board.parts}
     vias = {via.refdes for via in board.vias}
     for (where, refdes), findings in found.moment.snapshot.seen.findings.items():
         if where == board_id and (refdes in marks or refdes in vias):
@@ -116,12 +117,14 @@ def _inspect_marks(found: Assessment, board_id: str, board: BoardDefinition) -> 
             marks[refdes] = Mark("good" if word.good else "bad" if word.bad else "unknown", word)
     for leak in leaks_on(found.moment, board_id):
         for part in leak.open:
-            marks[part.refdes] = Mark("doubtful", f"{part.status}: {leak.refdes} leaks", True)
+            marks[part.refdes] = Mark(
+                "doubtful", say("{status}: {refdes} leaks", status=part.status, refdes=leak.refdes), True
+            )
     return marks
 
 
 def _rail_marks(found: Assessment, board_id: str, board: BoardDefinition) -> dict[str, Mark]:
-    order = ("bad", "follows", "doubtful", "not measured", "good")
+    order = ("bad", "follows", "doubtful", say("not measured"), "good")
     report, words = found.rails[board_id], dict[str, str]()
     for point in report.points:
         part = point.point.part
@@ -154,11 +157,15 @@ def _suspect_marks(found: Assessment, board_id: str, board: BoardDefinition) -> 
     for suspect in found.suspects:
         if suspect.place[0] == board_id:
             if suspect.probability >= 0.5:
-                marks[suspect.place[1]] = Mark("bad", f"suspect, {format_percent(suspect.probability)}", True)
+                marks[suspect.place[1]] = Mark(
+                    "bad", say("suspect, {probability}", probability=format_percent(suspect.probability)), True
+                )
             elif suspect.probability >= SUSPECT_FROM:
-                marks[suspect.place[1]] = Mark("doubtful", f"suspect, {format_percent(suspect.probability)}", True)
+                marks[suspect.place[1]] = Mark(
+                    "doubtful", say("suspect, {probability}", probability=format_percent(suspect.probability)), True
+                )
             elif suspect.probability < suspect.prior:
-                marks[suspect.place[1]] = Mark("good", "evidence for it")
+                marks[suspect.place[1]] = Mark("good", say("evidence for it"))
     return marks
 
 
@@ -166,7 +173,7 @@ def _plan_marks(found: Assessment, board_id: str, board: BoardDefinition) -> dic
     marks = {}
     for step in found.plan.steps:
         if step.place[0] == board_id:
-            mark = Mark("good", "done") if step.done else Mark("doubtful", "to be done", True)
+            mark = Mark("good", "done") if step.done else Mark("doubtful", say("to be done"), True)
             if step.place[1] not in marks or not step.done:
                 marks[step.place[1]] = mark
     return marks

@@ -8,8 +8,9 @@ from loyal_trace.core.job.entries import SymptomSeen
 from loyal_trace.core.job.snapshot import CheckKey, Proving
 from loyal_trace.core.proving.bench import BenchProfile
 from loyal_trace.core.proving.starts import StartTally
+from loyal_trace.core.vocabulary.phrases import joined, say
 
-SYMPTOM_GONE = "symptom gone: "
+SYMPTOM_GONE = say("symptom gone: ")
 
 
 @dataclass(frozen=True)
@@ -39,9 +40,9 @@ class Proof:
     def not_tested(self) -> tuple[tuple[str, str], ...]:
         """(item, reason) for everything without a result."""
         found = [(i.name, i.note) for i in self.items if i.status == "not testable"]
-        found += [(i.name, "not done yet") for i in self.items if i.status == "open"]
+        found += [(i.name, say("not done yet")) for i in self.items if i.status == "open"]
         if self.starts.clean + self.starts.failed == 0:
-            found.append(("starts", "no start was counted since the last change"))
+            found.append(("starts", say("no start was counted since the last change")))
         return tuple(found)
 
 
@@ -59,7 +60,7 @@ def proof_of(moment: Moment) -> Proof:
     listed |= {CheckKey(item.board, item.name) for item in symptoms}
     said = [key for key in dict.fromkeys((*proving.tests, *proving.not_testable)) if key not in listed]
     items += [_item(key.board, key.item, "", (), proving, bench) for key in said]
-    items += [ProofItem(s.board, s.item, "", "not testable", s.reason) for s in shortfalls_of(moment)]
+    items += [ProofItem(s.board, s.item, "", say("not testable"), s.reason) for s in shortfalls_of(moment)]
     return Proof((*items, *symptoms), tally_of(moment))
 
 
@@ -75,7 +76,7 @@ def tally_of(moment: Moment) -> StartTally:
 
 def symptom_item(text: str) -> str:
     """The name of the item that a symptom adds to the checklist."""
-    return f"{SYMPTOM_GONE}{text}"
+    return say("{symptom_gone}{text}", symptom_gone=SYMPTOM_GONE, text=text)
 
 
 def _symptom(symptom: SymptomSeen, proving: Proving) -> ProofItem:
@@ -83,8 +84,8 @@ def _symptom(symptom: SymptomSeen, proving: Proving) -> ProofItem:
     tested = proving.tests.get(CheckKey(symptom.board, name))
     gone = not symptom.present or bool(tested and tested.passed)
     status = "passed" if gone else "failed" if tested or symptom.partly else "open"
-    note = tested.note if tested else symptom.note or ("partly gone" if symptom.partly else "")
-    return ProofItem(symptom.board, name, "try to reproduce it", status, note)
+    note = tested.note if tested else symptom.note or (say("partly gone") if symptom.partly else "")
+    return ProofItem(symptom.board, name, say("try to reproduce it"), status, note)
 
 
 def _item(board: str, name: str, how: str, needs: tuple[str, ...], proving: Proving, bench: BenchProfile) -> ProofItem:
@@ -93,8 +94,15 @@ def _item(board: str, name: str, how: str, needs: tuple[str, ...], proving: Prov
     if tested:
         return ProofItem(board, name, how, "passed" if tested.passed else "failed", tested.note, needs)
     if untestable:
-        return ProofItem(board, name, how, "not testable", untestable.reason, needs)
+        return ProofItem(board, name, how, say("not testable"), untestable.reason, needs)
     missing = sorted(set(needs) & bench.lacks)
     if missing:
-        return ProofItem(board, name, how, "not testable", f"this bench has no {' or '.join(missing)}", needs)
+        return ProofItem(
+            board,
+            name,
+            how,
+            say("not testable"),
+            say("this bench has no {missing}", missing=joined(" or ", missing)),
+            needs,
+        )
     return ProofItem(board, name, how, "open", "", needs)

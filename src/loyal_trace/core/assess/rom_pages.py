@@ -20,9 +20,10 @@ from loyal_trace.core.roms.voting import Vote, moving_bits, vote
 from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import parse_quantity
 
-NO_REFERENCE = "no reference image is available yet: restore it from its checksums, or import it"
+NO_REFERENCE = say("no reference image is available yet: restore it from its checksums, or import it")
 _MOST_FITS = 4
 _NOT_THE_CELLS = ("pins", "adapter", "set-up", "file", "contact")
 
@@ -44,7 +45,7 @@ def set_lines(moment: Moment, board_id: str) -> tuple[SetLine, ...]:
         slot = roms[PartRef(board_id, line.slot.refdes)]
         matching = sums.matching(RomImage("", slot.image)) if slot.image else ()
         firmwares = sorted({e.firmware for e in matching if e.place.lower() in ("", line.slot.refdes.lower())} - {""})
-        found.append(SetLine(line, slot.word, "=".join(firmwares)))
+        found.append(SetLine(line, slot.word, joined("=", firmwares)))
     return tuple(found)
 
 
@@ -137,7 +138,7 @@ def _way(slot: SlotAssessment, technology: str) -> Programming | None:
     verdict = slot.verdict
     site = verdict.hypotheses[0].site if verdict is not None and not verdict.good else ""
     if site in _NOT_THE_CELLS:
-        words = f"the fault is not in the cells: repair the {WORDS[site]} first, then read it again"
+        words = say("the fault is not in the cells: repair the {words} first, then read it again", words=WORDS[site])
         return Programming("elsewhere", words)
     if slot.image is None or slot.reference is None:
         return None
@@ -146,7 +147,7 @@ def _way(slot: SlotAssessment, technology: str) -> Programming | None:
 
 def allowed_words(technology: str) -> str:
     """What a technology allows, and how a written chip is verified."""
-    return f"{CHANGED[technology]}. {VERIFY}"
+    return say("{changed}. {verify}", changed=CHANGED[technology], verify=VERIFY)
 
 
 def _budget(moment: Moment) -> float | None:
@@ -174,6 +175,9 @@ def learn_register(moment: Moment) -> Learned:
     if len(pairs) < 3:
         have = len(pairs)
         raise RequestError(
-            f"{have} signatures of chips with a reference image: 3 of one size, or 4 of mixed sizes, are needed"
+            say(
+                "{have} signatures of chips with a reference image: 3 of one size, or 4 of mixed sizes, are needed",
+                have=have,
+            )
         )
     return learn(pairs)

@@ -16,6 +16,7 @@ from loyal_trace.core.roms.triage import Socket, Triage, triage
 from loyal_trace.core.roms.verdicts import RomVerdict, judge
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.verdicts import RomWord
 
 NOT_SAID = "?"  # the board of a checksum line that two sockets could claim: it speaks for neither
@@ -82,7 +83,7 @@ def known_sums(moment: Moment) -> ChecksumList:
     def gathered() -> ChecksumList:
         entries = [entry for board in boards.values() for entry in board_sums(board)]
         entries += [bound(line.known, boards) for taken in lists for line in taken.lines]
-        return ChecksumList(entries, "boards and lists of this job")
+        return ChecksumList(entries, say("boards and lists of this job"))
 
     slots = tuple((board_id, board.rom_slots) for board_id, board in boards.items())
     return moment.memo.of(("sums", slots, tuple(taken.id for taken in lists)), gathered)
@@ -171,7 +172,7 @@ def _judged(moment: Moment, place: PartRef, slot: RomSlot, attachment: str) -> S
 def _references(moment: Moment, board_id: str) -> dict[str, bytes]:
     """The reference images at hand of a board, by socket and firmware."""
     return {
-        f"{key.refdes} {key.firmware}".strip(): moment.blobs(entry.attachment)
+        say("{refdes} {firmware}", refdes=key.refdes, firmware=key.firmware).strip(): moment.blobs(entry.attachment)
         for key, entry in moment.snapshot.roms.images.items()
         if key.board == board_id
     }

@@ -21,6 +21,7 @@ from loyal_trace.core.diagnosis.evidence import (
 )
 from loyal_trace.core.power.guard import decided_to_go_on
 from loyal_trace.core.vocabulary.identity import PartRef, in_order
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.core.vocabulary.verdicts import OutputWord
@@ -138,7 +139,11 @@ def _things_for(moment: Moment, suspect: Suspect, table: EvidenceTable) -> list[
         things += _chip_things(moment, suspect, table)
     if part.kind == "capacitor" and judged_capacitors(moment)[suspect.place].verdict == "not measured":
         bits = _gain(suspect, table, "capacitor-bad")
-        things.append(NextThing(Stage.PLAN, suspect.place, f"measure {part.refdes}: capacitance and ESR", 1.5, bits))
+        things.append(
+            NextThing(
+                Stage.PLAN, suspect.place, say("measure {refdes}: capacitance and ESR", refdes=part.refdes), 1.5, bits
+            )
+        )
     return things
 
 
@@ -151,7 +156,7 @@ def _rom_things(moment: Moment, suspect: Suspect, table: EvidenceTable) -> list[
     slot = judged_slots(moment)[suspect.place]
     part = moment.part(suspect.place)
     if slot.verdict is None:
-        text = f"read {part.refdes} out of circuit"
+        text = say("read {refdes} out of circuit", refdes=part.refdes)
         minutes = _READ_MINUTES[part.socketed]
         return [
             NextThing(
@@ -161,7 +166,10 @@ def _rom_things(moment: Moment, suspect: Suspect, table: EvidenceTable) -> list[
     if suspect.place in moment.snapshot.seen.findings:
         return []
     if slot.verdict.good:
-        text = f"{part.refdes} reads right but fails in circuit: inspect its pins and socket, then press and wobble it"
+        text = say(
+            "{refdes} reads right but fails in circuit: inspect its pins and socket, then press and wobble it",
+            refdes=part.refdes,
+        )
         return [NextThing(Stage.INSPECT, suspect.place, text, 2.0, _gain(suspect, table, "finding-bad"))]
     return [NextThing(Stage.INSPECT, suspect.place, slot.verdict.next, 2.0, _gain(suspect, table, "finding-bad"))]
 
@@ -179,7 +187,12 @@ def _chip_things(moment: Moment, suspect: Suspect, table: EvidenceTable) -> list
         # Inputs decide what an output can be, so they count as work to be done too.
         left = max(all_pins - verdict.probed, len(open_pins))
         if open_pins:
-            text = f"probe {part.refdes}: {count_of(left, 'pin')}, {count_of(len(open_pins), 'output')} not judged"
+            text = say(
+                "probe {refdes}: {pins}, {outputs} not judged",
+                refdes=part.refdes,
+                pins=count_of(left, "pin"),
+                outputs=count_of(len(open_pins), "output"),
+            )
             bits = _gain(suspect, table, "output-impossible")
             things.append(NextThing(Stage.PROBE, suspect.place, text, max(0.5, left * _PER_PIN_MINUTES), bits))
         for output in verdict.impossible[:1]:
@@ -191,7 +204,12 @@ def _chip_things(moment: Moment, suspect: Suspect, table: EvidenceTable) -> list
         if spare:
             weight = table.weight("swap-cured")
             bits = expected_gain_bits(suspect.probability, weight.bad, weight.good)
-            text = f"exchange {part.refdes} with the {spare.number} from {spare.place or 'the drawer'}"
+            text = say(
+                "exchange {refdes} with the {spare_number} from {place}",
+                refdes=part.refdes,
+                spare_number=spare.number,
+                place=spare.place or "the drawer",
+            )
             things.append(
                 NextThing(Stage.REPAIR, suspect.place, text, _SWAP_MINUTES[part.socketed], bits, _risk(part.socketed))
             )
@@ -205,12 +223,12 @@ def _was_swapped(moment: Moment, place: PartRef) -> bool:
 def _line_to_ground(moment: Moment, suspect: Suspect, pin: int, table: EvidenceTable) -> list[NextThing]:
     """Resistance of an impossible output to ground, power off: a shorted line speaks for a neighbour."""
     board_id, refdes = suspect.place
-    place = f"{refdes}.{pin}"
+    place = say("{refdes}.{pin}", refdes=refdes, pin=pin)
     if moment.snapshot.latest(board_id, place, "resistance"):
         return []
     weight = table.weight("line-shorted-owner")
     bits = expected_gain_bits(suspect.probability, weight.bad, weight.good)
-    return [NextThing(Stage.RAILS, suspect.place, f"measure {place} to ground, power off", 0.5, bits)]
+    return [NextThing(Stage.RAILS, suspect.place, say("measure {place} to ground, power off", place=place), 0.5, bits)]
 
 
 def _open_rails(moment: Moment, table: EvidenceTable) -> list[NextThing]:
@@ -223,8 +241,13 @@ def _open_rails(moment: Moment, table: EvidenceTable) -> list[NextThing]:
                 # Nothing is known of an unmeasured rail: about one in twelve was bad on the boards that the weights
                 # come from.
                 bits = expected_gain_bits(0.08, weight.bad, weight.good)
-                off = "" if point.point.powered else ", power off"
-                text = f"measure {point.point.quantity} at {point.point.point}{off}"
+                off = "" if point.point.powered else say(", power off")
+                text = say(
+                    "measure {quantity} at {point}{off}",
+                    quantity=point.point.quantity,
+                    point=point.point.point,
+                    off=off,
+                )
                 things.append(NextThing(Stage.RAILS, PartRef(board_id, point.point.part), text, 1.0, bits))
     return things
 

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from loyal_trace.core.job.entries import TakenApart
 from loyal_trace.core.job.snapshot import JobSnapshot
+from loyal_trace.core.vocabulary.phrases import joined, say
 
 
 @dataclass(frozen=True)
@@ -19,9 +20,14 @@ class Reassembly:
 
     @property
     def words(self) -> str:
-        counted = f"{self.step.count} × " if self.step.count > 1 else ""
-        told = [f"{counted}{self.step.what}", self.step.size, self.step.place, self.step.way]
-        return ", ".join(piece for piece in told if piece)
+        counted = say("{step_count} × ", step_count=self.step.count) if self.step.count > 1 else ""
+        told = [
+            say("{counted}{step}", counted=counted, step=self.step.what),
+            self.step.size,
+            self.step.place,
+            self.step.way,
+        ]
+        return joined(", ", (piece for piece in told if piece))
 
 
 def reassembly(state: JobSnapshot) -> tuple[Reassembly, ...]:
@@ -37,10 +43,13 @@ def left_over(state: JobSnapshot) -> tuple[str, ...]:
     if not begun:
         return ()
     skipped = [item for item in listed[: max(begun)] if item.left]
-    return tuple(f"{item.left} left over of {item.words}" for item in skipped)
+    return tuple(say("{left} left over of {item}", left=item.left, item=item.words) for item in skipped)
 
 
 def still_out(state: JobSnapshot) -> tuple[str, ...]:
     """Everything that came off and is not back, last off first."""
     out = [item for item in reassembly(state) if item.left]
-    return tuple(f"{item.left} × {item.step.what}, {item.step.place}".rstrip(", ") for item in out)
+    return tuple(
+        say("{left} × {step}, {place}", left=item.left, step=item.step.what, place=item.step.place).rstrip(", ")
+        for item in out
+    )

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.boards.outline import body_size
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import say
 
 Matrix = NDArray[np.float64]
 Point = tuple[float, float]
@@ -45,9 +46,14 @@ def align(board_points: Sequence[Point], photo_points: Sequence[Point]) -> Align
     """
     here, there = np.asarray(board_points, float), np.asarray(photo_points, float)
     if here.shape != there.shape or here.ndim != 2 or len(here) < MIN_POINTS:
-        raise RequestError(f"an alignment needs {MIN_POINTS} points or more, each on the board and on the photo")
+        raise RequestError(
+            say(
+                "an alignment needs {min_points} points or more, each on the board and on the photo",
+                min_points=MIN_POINTS,
+            )
+        )
     if not (np.isfinite(here).all() and np.isfinite(there).all()):
-        raise RequestError("a point of the alignment is not a number")
+        raise RequestError(say("a point of the alignment is not a number"))
     for points in (here, there):
         _check_spread(points)
     norm_here, norm_there = _normalising(here), _normalising(there)
@@ -55,7 +61,7 @@ def align(board_points: Sequence[Point], photo_points: Sequence[Point]) -> Align
     solved = solve(_apply(norm_here, here), _apply(norm_there, there))
     matrix = np.linalg.inv(norm_there) @ solved @ norm_here
     if abs(np.linalg.det(matrix)) < 1e-12 * np.abs(matrix).max() ** 3:
-        raise RequestError("these points are too close together; choose them further apart")
+        raise RequestError(say("these points are too close together; choose them further apart"))
     matrix = matrix / matrix[2, 2]
     off = np.linalg.norm(_apply(matrix, here) - there, axis=1)
     return Alignment(matrix, np.linalg.inv(matrix), float(off.mean()), len(here))
@@ -66,9 +72,9 @@ def _check_spread(points: Matrix) -> None:
     centred = points - points.mean(axis=0)
     sizes = np.linalg.svd(centred, compute_uv=False)
     if sizes[0] < 1e-9 or min(np.linalg.norm(a - b) for i, a in enumerate(points) for b in points[:i]) < 1e-9:
-        raise RequestError("two of the points are the same")
+        raise RequestError(say("two of the points are the same"))
     if len(points) >= 3 and sizes[1] < 1e-6 * sizes[0]:
-        raise RequestError("the points lie on one line; choose one away from it")
+        raise RequestError(say("the points lie on one line; choose one away from it"))
 
 
 def _normalising(points: Matrix) -> Matrix:

@@ -5,6 +5,7 @@ from enum import StrEnum
 
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.vocabulary.cautions import Caution
+from loyal_trace.core.vocabulary.phrases import joined
 
 
 class Chemistry(StrEnum):
@@ -65,7 +66,7 @@ CHEMISTRY_WORDS = "|".join(_NAMES.values())
 
 def chemistry_named(text: str) -> Chemistry | None:
     """The chemistry that words (`NiCd`, `lithium`) or a printed designation (`CR2032`) say; None for neither."""
-    words = " ".join(text.split())
+    words = joined(" ", text.split())
     for pattern_of in (_NAMES, _DESIGNATIONS):
         for chemistry, pattern in pattern_of.items():
             if re.fullmatch(pattern, words, re.IGNORECASE):

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.vocabulary.findings import LEAKS, Finding
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.readings import Sighting
 
 DEFAULT_REACH = 35.0
@@ -91,4 +92,4 @@ def _status(seen: Sequence[Sighting], leak: Sighting) -> str:
     later = [entry for entry in seen if entry.time >= leak.time]
     if not later:
         return "inspect"
-    return "clean it" if later[-1].finding == Finding.RESIDUE else "done"
+    return say("clean it") if later[-1].finding == Finding.RESIDUE else "done"

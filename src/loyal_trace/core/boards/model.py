@@ -10,6 +10,7 @@ from functools import cached_property
 from loyal_trace.core.boards.supplies import Cell, ChainPoint, Clock, Rail, Reset, Supply
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.identity import BoardPin
+from loyal_trace.core.vocabulary.phrases import say
 
 
 @dataclass(frozen=True)
@@ -186,7 +187,7 @@ class BoardDefinition:
 
     @property
     def title(self) -> str:
-        return f"{self.name} rev {self.revision}" if self.revision else self.name
+        return say("{name} rev {revision}", name=self.name, revision=self.revision) if self.revision else self.name
 
     @cached_property
     def _by_refdes(self) -> dict[str, Part]:
@@ -208,7 +209,7 @@ class BoardDefinition:
         try:
             return self._by_refdes[refdes]
         except KeyError:
-            raise RequestError(f"{self.title} has no part {refdes}") from None
+            raise RequestError(say("{title} has no part {refdes}", title=self.title, refdes=refdes)) from None
 
     def net_of(self, refdes: str, pin: int) -> str | None:
         """The net a pin is on, or None when the netlist does not say."""
@@ -251,7 +252,7 @@ class BoardDefinition:
         for slot in self.rom_slots:
             if slot.refdes == refdes:
                 return slot
-        raise RequestError(f"{self.title} has no ROM slot {refdes}")
+        raise RequestError(say("{title} has no ROM slot {refdes}", title=self.title, refdes=refdes))
 
     def fitted(self, revision: str) -> tuple[Part, ...]:
         """The parts that one board revision carries (parts without a list are on all of them)."""
@@ -289,5 +290,5 @@ class BoardDefinition:
             if zone.x <= part.x <= zone.x + zone.width and zone.y <= part.y <= zone.y + zone.depth
         ]
         if part.room_height is not None:
-            limits.append((part.room_height, "room noted for this part"))
+            limits.append((part.room_height, say("room noted for this part")))
         return min(limits) if limits else None

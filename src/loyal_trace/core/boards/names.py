@@ -4,6 +4,7 @@ import re
 from collections.abc import Mapping
 
 from loyal_trace.core.boards.model import BoardDefinition
+from loyal_trace.core.vocabulary.phrases import say
 
 _LOOKS_LIKE_A_PLACE = re.compile(r"[A-Z]{0,4}\d+[A-Z]?\d?")
 
@@ -22,7 +23,7 @@ def short_names(boards: Mapping[str, BoardDefinition]) -> dict[str, str]:
 
 def board_prefix(boards: Mapping[str, BoardDefinition], board_id: str) -> str:
     """What stands before a place of a board: its name and a blank where there are several boards, else nothing."""
-    return f"{boards[board_id].name} " if len(boards) > 1 and board_id in boards else ""
+    return say("{name} ", name=boards[board_id].name) if len(boards) > 1 and board_id in boards else ""
 
 
 def names_of(boards: Mapping[str, BoardDefinition]) -> dict[str, tuple[str, ...]]:

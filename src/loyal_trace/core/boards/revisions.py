@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from loyal_trace.core.boards.model import BoardDefinition, RevisionMark
 from loyal_trace.core.vocabulary.identity import in_order
+from loyal_trace.core.vocabulary.phrases import joined, say
 
 
 def decision_name(board_id: str, mark: str) -> str:
@@ -47,9 +48,15 @@ def identify(board: BoardDefinition, answers: Mapping[str, str], of: str = "boar
     possible = tuple(revision for revision in every if votes[revision] == most)
     warnings = [mark.warn[answers[mark.name]] for mark in marks if answers.get(mark.name) in mark.warn]
     if said and most < len(said):
-        told = ", ".join(f"“{mark.name}” says {' or '.join(allowed)}" for mark, allowed in said)
+        told = joined(
+            ", ",
+            (say("“{mark}” says {allowed}", mark=mark.name, allowed=joined(" or ", allowed)) for mark, allowed in said),
+        )
         warnings.insert(
-            0, f"the marks disagree: {told}; one was misread, or the board was assembled from two revisions"
+            0,
+            say(
+                "the marks disagree: {told}; one was misread, or the board was assembled from two revisions", told=told
+            ),
         )
     return RevisionFinding(of, possible, tuple(warnings), _worth_asking(marks, answers, possible))
 
@@ -96,8 +103,16 @@ def label_words(board: BoardDefinition, board_id: str, choices: Mapping[str, str
             said.setdefault(named, []).append(refdes)
     if len(said) < 2:
         return labels, ""
-    told = "; ".join(f"{', '.join(in_order(refdeses))} say {firmware}" for firmware, refdeses in sorted(said.items()))
-    return labels, f"labels of {len(said)} firmware revisions: {told}; read them and compare the checksums"
+    told = joined(
+        "; ",
+        (
+            say("{in_order} say {firmware}", in_order=joined(", ", in_order(refdeses)), firmware=firmware)
+            for firmware, refdeses in sorted(said.items())
+        ),
+    )
+    return labels, say(
+        "labels of {count} firmware revisions: {told}; read them and compare the checksums", count=len(said), told=told
+    )
 
 
 def revision_effects(board: BoardDefinition, revision: str) -> tuple[str, ...]:
@@ -106,10 +121,12 @@ def revision_effects(board: BoardDefinition, revision: str) -> tuple[str, ...]:
     fitted = [p for p in limited if revision in p.revisions and set(p.revisions) != set(board.revisions)]
     absent = [p for p in limited if revision not in p.revisions]
     said = []
-    for parts, words in ((fitted, "fitted on this revision only"), (absent, "not fitted on this revision")):
-        named = {p.refdes: f"{p.refdes} ({p.number})" for p in parts}
+    for parts, words in ((fitted, say("fitted on this revision only")), (absent, say("not fitted on this revision"))):
+        named = {p.refdes: say("{refdes} ({p_number})", refdes=p.refdes, p_number=p.number) for p in parts}
         if named:
-            said.append(f"{', '.join(named[r] for r in in_order(named))}: {words}")
+            said.append(
+                say("{in_order}: {words}", in_order=joined(", ", (named[r] for r in in_order(named))), words=words)
+            )
     return tuple(said)
 
 
@@ -123,7 +140,15 @@ def firmware_effects(board: BoardDefinition, firmware: str) -> tuple[str, ...]:
             (same if all(o == slot.expected(firmware) for o in others) else own).append(slot.refdes)
     said = []
     if own:
-        said.append(f"{', '.join(in_order(own))}: content of firmware {firmware} alone; these decide it")
+        said.append(
+            say(
+                "{in_order}: content of firmware {firmware} alone; these decide it",
+                in_order=joined(", ", in_order(own)),
+                firmware=firmware,
+            )
+        )
     if same:
-        said.append(f"{', '.join(in_order(same))}: the same in every firmware; these cannot decide it")
+        said.append(
+            say("{in_order}: the same in every firmware; these cannot decide it", in_order=joined(", ", in_order(same)))
+        )
     return tuple(said)

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import say
 
 Value = Any  # int 0/1 or an array of them: the compiled code is the same
 _TOKEN = re.compile(r"/?[A-Za-z0-9][A-Za-z0-9]*")
@@ -53,7 +54,7 @@ def _parse(text: str) -> ast.expr:
     try:
         return ast.parse(mangled.strip(), mode="eval").body
     except SyntaxError:
-        raise RequestError(f"chip logic “{text}” cannot be read") from None
+        raise RequestError(say("chip logic “{text}” cannot be read", text=text)) from None
 
 
 def _code(node: ast.expr, names: set[str]) -> str:
@@ -64,13 +65,18 @@ def _code(node: ast.expr, names: set[str]) -> str:
     if isinstance(node, ast.Constant) and node.value in (0, 1):
         return str(node.value)
     if isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.Invert):
-        return f"(1 ^ {_code(node.operand, names)})"
+        return say("(1 ^ {code})", code=_code(node.operand, names))
     if isinstance(node, ast.BinOp) and type(node.op) in _OPERATORS:
-        return f"({_code(node.left, names)} {_OPERATORS[type(node.op)]} {_code(node.right, names)})"
+        return say(
+            "({code} {operators} {code2})",
+            code=_code(node.left, names),
+            operators=_OPERATORS[type(node.op)],
+            code2=_code(node.right, names),
+        )
     if isinstance(node, ast.IfExp):
         test, then, other = (_code(n, names) for n in (node.test, node.body, node.orelse))
-        return f"(({test} & {then}) | ((1 ^ {test}) & {other}))"
-    raise RequestError(f"chip logic may not contain “{ast.unparse(node)}”")
+        return say("(({test} & {then}) | ((1 ^ {test}) & {other}))", test=test, then=then, other=other)
+    raise RequestError(say("chip logic may not contain “{unparse}”", unparse=ast.unparse(node)))
 
 
 def _compile(node: ast.expr, text: str) -> Expr:

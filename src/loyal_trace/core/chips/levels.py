@@ -7,6 +7,8 @@ TTL and its Schottky kin (VIL 0.8, VIH 2.0, VOL 0.5, VOH 2.4/2.7), 5 V CMOS (0.3
 from dataclasses import dataclass
 from typing import Any
 
+from loyal_trace.core.vocabulary.phrases import say
+
 
 @dataclass(frozen=True)
 class Family:
@@ -49,7 +51,17 @@ def level_of(voltage: float, family: Family) -> str:
 def output_margin(voltage: float, family: Family) -> str | None:
     """Why a readable level is still not what a healthy output delivers; None when it is."""
     if family.output_low < voltage <= family.input_low:
-        return f"{voltage:.2f} V is a weak low: a healthy {family.name} output stays below {family.output_low} V"
+        return say(
+            "{voltage:.2f} V is a weak low: a healthy {family} output stays below {output_low} V",
+            voltage=voltage,
+            family=family.name,
+            output_low=family.output_low,
+        )
     if family.input_high <= voltage < family.output_high:
-        return f"{voltage:.2f} V is a weak high: a healthy {family.name} output reaches {family.output_high} V"
+        return say(
+            "{voltage:.2f} V is a weak high: a healthy {family} output reaches {output_high} V",
+            voltage=voltage,
+            family=family.name,
+            output_high=family.output_high,
+        )
     return None

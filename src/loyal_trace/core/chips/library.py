@@ -14,6 +14,7 @@ from loyal_trace.core.chips.expressions import compile_expression, compile_tree
 from loyal_trace.core.chips.levels import FAMILIES
 from loyal_trace.core.chips.model import ChipType, Memory, Output, Pin, Register
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import say
 
 _LOGIC = re.compile(r"[A-Z]{0,3}(?:74|54)(ALS|AS|LS|S|F|L|HCT|HC|ACT|AC|)(\d{2,4})[A-Z]?[A-Z]?\d?")
 _NAME = re.compile(r"/?[A-Za-z0-9]+")
@@ -65,7 +66,7 @@ class ChipLibrary:
         match = _LOGIC.fullmatch(name)
         if match and "74" + match[2] in self._entries:
             return _chip(name, self._entries["74" + match[2]], match[1] or "TTL")
-        raise RequestError(f"the chip library has no {name} (see `loyal-trace chip list`)")
+        raise RequestError(say("the chip library has no {name} (see `loyal-trace chip list`)", name=name))
 
 
 def _repeat(entry: dict[str, Any]) -> list[str]:

@@ -6,6 +6,7 @@ from functools import cached_property
 from loyal_trace.core.chips.expressions import Expr, Tree, control_names, leaf_names
 from loyal_trace.core.chips.levels import Family
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import say
 
 
 @dataclass(frozen=True)
@@ -89,12 +90,19 @@ class ChipType:
         try:
             return self._names[name]
         except KeyError:
-            raise RequestError(f"{self.name} has no pin called {name}") from None
+            raise RequestError(say("{name} has no pin called {name2}", name=self.name, name2=name)) from None
 
     def pin_number(self, number: int) -> Pin:
         """The pin with that number (from 1); RequestError when out of range."""
         if not 1 <= number <= len(self.pins):
-            raise RequestError(f"{self.name} has {len(self.pins)} pins; there is no pin {number}")
+            raise RequestError(
+                say(
+                    "{name} has {count} pins; there is no pin {number}",
+                    name=self.name,
+                    count=len(self.pins),
+                    number=number,
+                )
+            )
         return self.pins[number - 1]
 
     @property

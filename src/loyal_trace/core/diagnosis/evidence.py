@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.phrases import say
 
 
 @dataclass(frozen=True)
@@ -42,7 +43,9 @@ class EvidenceTable:
         for kind, row in tomllib.loads(text).items():
             weight = Weight(float(row["bad"]), float(row["good"]))
             if not (0 < weight.bad < 1 and 0 < weight.good < 1):
-                raise RequestError(f"evidence “{kind}”: both probabilities must lie strictly between 0 and 1")
+                raise RequestError(
+                    say("evidence “{kind}”: both probabilities must lie strictly between 0 and 1", kind=kind)
+                )
             self._weights[kind] = weight
 
     def weight(self, kind: str) -> Weight:

@@ -14,6 +14,7 @@ from pydantic_core import core_schema
 
 from loyal_trace.core.job.draft import Draft
 from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.stages import Stage
 
 ENTRY_VERSION = 2
@@ -82,7 +83,7 @@ class NamedPart(Strict):
     @property
     def name(self) -> str:
         """As it is written: `5D` or `5D.13`."""
-        return self.refdes if self.pin is None else f"{self.refdes}.{self.pin}"
+        return self.refdes if self.pin is None else say("{refdes}.{pin}", refdes=self.refdes, pin=self.pin)
 
 
 @dataclass(frozen=True)
@@ -125,4 +126,4 @@ def stage_of(entry: Entry) -> Stage | None:
 def describe(entry: Entry) -> str:
     """One line in plain words, without its time."""
     words = KINDS[entry.kind].words(entry)
-    return f"{words} ({entry.note})" if entry.note else words
+    return say("{words} ({note})", words=words, note=entry.note) if entry.note else words

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from loyal_trace.core.job.entries import line_hash
+from loyal_trace.core.vocabulary.phrases import say
 
 
 @dataclass(frozen=True)
@@ -32,10 +33,10 @@ def check_chain(lines: Sequence[str], head: str = "") -> tuple[ChainFault, ...]:
         if previous or begun:
             begun = True
             if previous != before:
-                faults.append(ChainFault(number, "the line before it was changed, removed or put in"))
+                faults.append(ChainFault(number, say("the line before it was changed, removed or put in")))
         before = line_hash(line)
     if head and head != before:
-        faults.append(ChainFault(len(lines), "the logbook does not end as it was written"))
+        faults.append(ChainFault(len(lines), say("the logbook does not end as it was written")))
     return tuple(faults)
 
 

@@ -81,6 +81,7 @@ from loyal_trace.core.job.kinds.parts import (
 from loyal_trace.core.job.kinds.proving import CheckResult, FunctionSeen, NotTestable, Started, SymptomSeen
 from loyal_trace.core.job.kinds.roms import ChecksumsKnown, ImageKnown, RomRead, SumLine
 from loyal_trace.core.vocabulary.errors import UserFileError
+from loyal_trace.core.vocabulary.phrases import joined, say
 
 _OLD_OWN_BOARD = "files"
 _CURRENT = f'"v":{ENTRY_VERSION}'.encode()
@@ -100,8 +101,10 @@ def read_entry(line: str | bytes, place: str = "entry") -> Entry:
         return _adapter().validate_json(data if _CURRENT in data else _upgraded(data, place))
     except ValidationError as error:
         first = error.errors()[0]
-        where = ".".join(str(p) for p in first["loc"])
-        raise UserFileError(place, f"not a logbook entry ({where}: {first['msg']})") from None
+        where = joined(".", (str(p) for p in first["loc"]))
+        raise UserFileError(
+            place, say("not a logbook entry ({where}: {first})", where=where, first=first["msg"])
+        ) from None
 
 
 def _upgraded(data: bytes, place: str) -> bytes:
@@ -113,8 +116,8 @@ def _upgraded(data: bytes, place: str) -> bytes:
     version = raw.get("v", 1) if isinstance(raw, dict) else ENTRY_VERSION
     if not isinstance(version, int) or version >= ENTRY_VERSION:
         if isinstance(version, int) and version > ENTRY_VERSION:
-            remedy = "update Loyal Trace to read it; nothing was changed"
-            raise UserFileError(place, f"the entry is from a newer version ({version})", remedy)
+            remedy = say("update Loyal Trace to read it; nothing was changed")
+            raise UserFileError(place, say("the entry is from a newer version ({version})", version=version), remedy)
         return data
     try:
         while version < ENTRY_VERSION:

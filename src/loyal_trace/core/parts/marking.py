@@ -10,6 +10,7 @@ from loyal_trace.core.boards.cells import CHEMISTRY_WORDS, chemistry_named
 from loyal_trace.core.boards.kinds import UNITS
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import parse_quantity, typed_quantity
 
 _CHIP = re.compile(
@@ -46,7 +47,7 @@ def parse_marking(text: str, kind: str, library: ChipLibrary) -> Marking | None:
 
     A type that the library or a general series knows says the kind by itself.
     """
-    words = " ".join(text.split())
+    words = joined(" ", text.split())
     number = words.upper()
     # A value goes first on a part that has one: 6800u on a capacitor is no processor of type 6800.
     value = _value_marking(words, kind)
@@ -86,7 +87,12 @@ def capacitor_marking(text: str) -> Marking | None:
     electrolytic = value >= _ELECTROLYTIC_FROM
     volts_told = f" {typed_quantity(voltage)}V" if voltage else ""
     # As it stands on parts lists and drawers, so that what goes in is counted out of the drawer it came from.
-    told = f"{typed_quantity(value, 'F').removesuffix('F')}{volts_told}{' BP' if bipolar else ''}"
+    told = say(
+        "{removesuffix}{volts_told}{it}",
+        removesuffix=typed_quantity(value, "F").removesuffix("F"),
+        volts_told=volts_told,
+        it=" BP" if bipolar else "",
+    )
     return Marking(told, "capacitor", value, voltage, "aluminium" if electrolytic else "", electrolytic and not bipolar)
 
 

@@ -5,20 +5,21 @@ from dataclasses import dataclass, field
 from loyal_trace.core.parts.capacitors import SubstituteCheck
 from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.identity import PartRef, natural_key
+from loyal_trace.core.vocabulary.phrases import say
 
 REPAIR_ORDERS = {
-    "least invasive": "least invasive first: no iron before iron, socketed before soldered, low parts before tall",
-    "likely first": "most likely cause first, at any effort",
-    "capacitors first": "replace the capacitors first: a reliable baseline to work from",
+    "least invasive": say("least invasive first: no iron before iron, socketed before soldered, low parts before tall"),
+    "likely first": say("most likely cause first, at any effort"),
+    "capacitors first": say("replace the capacitors first: a reliable baseline to work from"),
 }
 DECIDE_FROM = 0.5
 
 TALL = {"regulator": 12.0, "amplifier": 12.0, "bridge": 12.0, "connector": 10.0, "control": 10.0}
 TOOLS = {
-    "cell": "slide it out of its holder; replace a cell with welded tags by one with tags",
-    "fuse": "by hand, power off, the reservoir discharged",
-    "regulator": "screw to the heat sink first with fresh compound, then the joints",
-    "bridge": "screw to the heat sink first with fresh compound, then the joints",
+    "cell": say("slide it out of its holder; replace a cell with welded tags by one with tags"),
+    "fuse": say("by hand, power off, the reservoir discharged"),
+    "regulator": say("screw to the heat sink first with fresh compound, then the joints"),
+    "bridge": say("screw to the heat sink first with fresh compound, then the joints"),
 }
 MINUTES = {"capacitor": 8.0, "chip-socketed": 3.0, "chip-soldered": 25.0, "socket": 30.0, "leg": 3.0, "program": 12.0}
 

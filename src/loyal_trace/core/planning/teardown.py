@@ -4,13 +4,14 @@ import re
 from typing import Any
 
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import joined, say
 
 _SORTS = {
     "fastener": ("screw", "bolt", "nut", "rivet", "clip", "spacer", "post", "washer", "fastener"),
     "cable": ("cable", "plug", "ribbon", "wire", "lead", "loom", "connector"),
     "shield": ("shield", "cover", "lid", "can", "plate", "bracket", "bezel"),
     "switch": ("switch", "knob", "lever", "jumper"),
-    "glue": ("glue", "tape", "hot melt", "silicone", "foam"),
+    "glue": ("glue", "tape", say("hot melt"), "silicone", "foam"),
 }
 # “10 mm screws” are screws of a size, not ten of something.
 _COUNT = re.compile(r"(\d+)\s*[x×*]?\s+(?!mm\b)(.*)")
@@ -27,24 +28,38 @@ def parse_step(text: str) -> dict[str, Any]:
     """
     pieces = [piece.strip() for piece in text.split(",")]
     if not pieces[0]:
-        raise RequestError("type what came off, for example: 4 M3x8 screws, bottom shield")
+        raise RequestError(say("type what came off, for example: 4 M3x8 screws, bottom shield"))
     counted = _COUNT.fullmatch(pieces[0])
     count, what = (int(counted[1]), counted[2]) if counted else (1, pieces[0])
     if count < 1:
-        raise RequestError("the count is 0; type how many came off")
+        raise RequestError(say("the count is 0; type how many came off"))
     size = _SIZE.search(what)
-    bare = " ".join(what.replace(size[0], " ").split()) if size else what
+    bare = joined(" ", what.replace(size[0], " ").split()) if size else what
     sort = next((s for s, words in _SORTS.items() if any(word in bare.lower() for word in words)), "")
     sort = sort or ("fastener" if size else "other")
-    place, way = (pieces[1] if len(pieces) > 1 else ""), ", ".join(pieces[2:])
+    place, way = (pieces[1] if len(pieces) > 1 else ""), joined(", ", pieces[2:])
     if sort in _NEEDS_WAY and not way:
-        raise RequestError(f"type the orientation of the {sort}: {bare or what}, {place or 'where'}, red stripe left")
+        raise RequestError(
+            say(
+                "type the orientation of the {sort}: {bare}, {place}, red stripe left",
+                sort=sort,
+                bare=bare or what,
+                place=place or "where",
+            )
+        )
     told = {"count": count, "size": size[0] if size else "", "place": place, "way": way}
     return {"sort": sort, "what": bare or sort, **told}
 
 
 def step_words(fields: dict[str, Any]) -> str:
     """A step as it can be typed again: `parse_step` gives the same fields back."""
-    counted = f"{fields['count']} " if fields["count"] > 1 else ""
-    what = f"{fields['size']} {fields['what']}".strip()
-    return ", ".join(piece for piece in (f"{counted}{what}", fields["place"], fields["way"]) if piece)
+    counted = say("{fields} ", fields=fields["count"]) if fields["count"] > 1 else ""
+    what = say("{fields} {fields2}", fields=fields["size"], fields2=fields["what"]).strip()
+    return joined(
+        ", ",
+        (
+            piece
+            for piece in (say("{counted}{what}", counted=counted, what=what), fields["place"], fields["way"])
+            if piece
+        ),
+    )

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from loyal_trace.core.boards.model import Block, BoardDefinition
 from loyal_trace.core.power.rails import RailReport
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.quantities import GROUND
 
 
@@ -16,8 +17,14 @@ class DeadBlock:
 
     @property
     def words(self) -> str:
-        needs = f"{self.block.name} needs {' and '.join(self.rails)}: its parts are not suspected while that is bad"
-        return needs + (f"; explains “{'”, “'.join(self.block.symptoms)}”" if self.block.symptoms else "")
+        needs = say(
+            "{block} needs {rails}: its parts are not suspected while that is bad",
+            block=self.block.name,
+            rails=joined(" and ", self.rails),
+        )
+        return needs + (
+            say("; explains “{symptoms}”", symptoms=joined("”, “", self.block.symptoms)) if self.block.symptoms else ""
+        )
 
 
 def dead_rails(board: BoardDefinition, report: RailReport) -> tuple[str, ...]:

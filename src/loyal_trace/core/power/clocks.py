@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from loyal_trace.core.power.formulas import not_negative, positive
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import say
 
 HOURS_A_YEAR = 365.25 * 24
 SECONDS_A_YEAR = HOURS_A_YEAR * 3600
@@ -37,10 +38,10 @@ def crystal_load(
     pull = motional / 2 * (1 / (shunt + load) - 1 / (shunt + wanted)) * 1e6
     off = abs(load / wanted - 1)
     verdict = "good" if off <= _GOOD_LOAD else "doubtful" if off <= _DOUBTFUL_LOAD else "bad"
-    wrong = "too small, so the clock is fast" if load < wanted else "too large, so the clock is slow"
-    ppm = f"{pull:+.0f} ppm".replace("-", "−")
+    wrong = say("too small, so the clock is fast") if load < wanted else say("too large, so the clock is slow")
+    ppm = say("{pull:+.0f} ppm", pull=pull).replace("-", "−")
     side = "right" if verdict == "good" else wrong
-    return CrystalLoad(load, verdict, pull, f"the load is {side}, by about {ppm}")
+    return CrystalLoad(load, verdict, pull, say("the load is {side}, by about {ppm}", side=side, ppm=ppm))
 
 
 def divided(frequency: float, by: Sequence[float]) -> tuple[float, ...]:
@@ -49,7 +50,7 @@ def divided(frequency: float, by: Sequence[float]) -> tuple[float, ...]:
     found = []
     for number in by:
         if number < 1:
-            raise RequestError(f"a divider divides by 1 or more, not by {number:g}")
+            raise RequestError(say("a divider divides by 1 or more, not by {number:g}", number=number))
         frequency /= number
         found.append(frequency)
     return tuple(found)
@@ -64,7 +65,7 @@ def cell_life(charge: float, current: float, self_discharge: float = 0.0) -> flo
     positive(capacity=charge)
     not_negative(current=current, self_discharge=self_discharge)
     if self_discharge >= 1:
-        raise RequestError("self-discharge of 100 % a year or more leaves no life to compute")
+        raise RequestError(say("self-discharge of 100 % a year or more leaves no life to compute"))
     drain = current + self_discharge * charge / SECONDS_A_YEAR
     positive(current_with_self_discharge=drain)
     return charge / drain / SECONDS_A_YEAR

@@ -18,10 +18,11 @@ from loyal_trace.core.boards.kinds import kind_of
 from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.boards.supplies import ChainPoint, Rail, Supply
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import parse_quantity
 
 LINES = ("from", "through", "to")
-EXAMPLES = ("from J1 9 V AC 1.2 A", "through F1 2A, BR1, C1 4700u", "to REG1 5 V, 4F.20")
+EXAMPLES = (say("from J1 9 V AC 1.2 A"), say("through F1 2A, BR1, C1 4700u"), say("to REG1 5 V, 4F.20"))
 _UNIT = {"fuse": "A", "capacitor": "F", "regulator": "V", "resistor": "Ω"}
 _LESS_A_DIODE = 0.85
 _LEVEL = re.compile(r"([+-]?\d+(?:[.,]\d+)?)\s*V?", re.IGNORECASE)
@@ -58,10 +59,22 @@ def describe_chain(lines: Mapping[str, str], path: str = "", board: BoardDefinit
     """
     missing = [name for name in LINES if name != "through" and not lines.get(name, "").strip()]
     if missing:
-        raise RequestError(f"the line “{missing[0]} …” is missing, for example: {EXAMPLES[LINES.index(missing[0])]}")
+        raise RequestError(
+            say(
+                "the line “{missing} …” is missing, for example: {examples}",
+                missing=missing[0],
+                examples=EXAMPLES[LINES.index(missing[0])],
+            )
+        )
     source = _FROM.fullmatch(lines["from"].strip())
     if source is None:
-        raise RequestError(f"“{lines['from'].strip()}” was not understood; write, for example: {EXAMPLES[0]}")
+        raise RequestError(
+            say(
+                "“{lines}” was not understood; write, for example: {examples}",
+                lines=lines["from"].strip(),
+                examples=EXAMPLES[0],
+            )
+        )
     place, volts, form, amps, mains = source.groups()
     built = _Building(path, board, ac=form.upper() == "AC")
     plug = place.split(".")[0]
@@ -70,13 +83,13 @@ def describe_chain(lines: Mapping[str, str], path: str = "", board: BoardDefinit
     built.level = level
     quantity = "ac voltage" if ac else "voltage"
     low, high = (None, None) if ac else (level * 0.95, level * 1.05)
-    built.points.append(ChainPoint(place, quantity, low, high, plug, "where it enters the board", path=path))
+    built.points.append(ChainPoint(place, quantity, low, high, plug, say("where it enters the board"), path=path))
     reservoir = _through(built, lines.get("through", ""))
     nominal, rail = _to(built, lines["to"], 0.0 if ac else level)
     fed = {"ac_rms": level, "mains": float(mains or 50), "reservoir": reservoir} if ac else {"dc": level}
     supply = Supply(current=current, path=path, nominal=nominal, **fed)
     if ac and not reservoir:
-        raise RequestError("an AC supply needs its reservoir in “through …”, for example C1 4700u")
+        raise RequestError(say("an AC supply needs its reservoir in “through …”, for example C1 4700u"))
     return DescribedChain(tuple(built.parts.values()), tuple(built.points), supply, rail)
 
 
@@ -93,7 +106,7 @@ def _valued(built: _Building, words: list[str]) -> Part:
     value = parse_quantity(words[1], _UNIT.get(kind, "")) if len(words) > 1 and kind in _UNIT else None
     if value is None and known is not None:
         value = known.value if known.value is not None else _regulated(known.number)
-    number = " ".join(words[1:]) or kind
+    number = joined(" ", words[1:]) or kind
     polarised = kind == "capacitor" and (value or 0) >= 1e-6
     part = Part(
         refdes, number, kind=kind, value=value, polarised=polarised, technology="aluminium" if polarised else ""
@@ -137,7 +150,13 @@ def _passed(built: _Building, part: Part) -> None:
             built.points.append(replace(off, quantity="rating"))
     elif part.kind == "bridge":
         for leg in range(1, 5):
-            built.points.append(replace(off, point=f"{part.refdes}.{leg}", note=f"pin {leg}, power off"))
+            built.points.append(
+                replace(
+                    off,
+                    point=say("{refdes}.{leg}", refdes=part.refdes, leg=leg),
+                    note=say("pin {leg}, power off", leg=leg),
+                )
+            )
     elif part.kind == "diode":
         built.points.append(off)
 
@@ -145,8 +164,8 @@ def _passed(built: _Building, part: Part) -> None:
 def _reservoir(built: _Building, part: Part) -> str:
     """The points over the first capacitor: behind a rectifier its ripple tells its state, on DC the voltage alone."""
     if built.ac and not part.value:
-        raise RequestError(f"the value of {part.refdes} is needed, for example {part.refdes} 4700u")
-    over = ChainPoint(part.refdes, "voltage", part=part.refdes, note="over the reservoir", path=built.path)
+        raise RequestError(say("the value of {refdes} is needed, for example {refdes} 4700u", refdes=part.refdes))
+    over = ChainPoint(part.refdes, "voltage", part=part.refdes, note=say("over the reservoir"), path=built.path)
     if built.ac:
         built.points += [replace(over, quantity=q) for q in ("voltage", "ripple frequency", "ripple")]
         return part.refdes
@@ -164,9 +183,9 @@ def _regulator(built: _Building, part: Part, place: str) -> None:
     """The regulator's output; pin 3 where no other was said."""
     level = part.value or _named_level(built.path)
     if not level:
-        raise RequestError(f"the voltage of {part.refdes} is needed, for example {part.refdes} 5 V")
+        raise RequestError(say("the voltage of {refdes} is needed, for example {refdes} 5 V", refdes=part.refdes))
     built.regulated = level
-    point = place if "." in place else f"{part.refdes}.3"
+    point = place if "." in place else say("{refdes}.3", refdes=part.refdes)
     built.points.append(ChainPoint(point, "voltage", part=part.refdes, path=built.path))
 
 
@@ -182,13 +201,19 @@ def _to(built: _Building, line: str, level: float) -> tuple[float, Rail]:
     nominal = built.regulated
     wanted = nominal or level or _named_level(built.path) or 0.0
     if not far or not wanted:
-        raise RequestError(f"“{line.strip()}” names no far end with its voltage; write, for example: {EXAMPLES[2]}")
+        raise RequestError(
+            say(
+                "“{line}” names no far end with its voltage; write, for example: {examples}",
+                line=line.strip(),
+                examples=EXAMPLES[2],
+            )
+        )
     place, (low, high) = far.split(".")[0], sorted((wanted * 0.95, wanted * 1.05))
-    ground = ChainPoint(far, "resistance to ground", part=place, note="power off", powered=False, path=built.path)
+    ground = ChainPoint(far, "resistance to ground", part=place, note=say("power off"), powered=False, path=built.path)
     first_powered = next((n for n, p in enumerate(built.points) if p.powered and p.quantity != "ac voltage"), 1)
     built.points.insert(first_powered, ground)
-    built.points.append(ChainPoint(far, "voltage", low, high, place, "far chip", path=built.path))
-    return nominal, Rail(built.path or f"{wanted:+g} V", wanted, low, high, far=far)
+    built.points.append(ChainPoint(far, "voltage", low, high, place, say("far chip"), path=built.path))
+    return nominal, Rail(built.path or say("{wanted:+g} V", wanted=wanted), wanted, low, high, far=far)
 
 
 def with_chain(board: BoardDefinition, chain: DescribedChain) -> BoardDefinition:

@@ -8,6 +8,7 @@ from loyal_trace.core.power.consumption import Draw
 from loyal_trace.core.power.diodes import SILICON_HIGH, SILICON_LOW
 from loyal_trace.core.power.formulas import Reservoir, charge_time, reservoir
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.quantities import GROUND
 
 # Mains may differ by ten in a hundred (EN 50160), and an unloaded winding reads high.
@@ -60,20 +61,27 @@ def limits_at(board: BoardDefinition, point: ChainPoint, draw: Draw | None = Non
         return Limits(point.low, point.high)
     kind = board.part(point.part).kind if point.part and board.has(point.part) else ""
     if point.quantity == "diode":
-        return Limits(SILICON_LOW, SILICON_HIGH, "a silicon diode")
+        return Limits(SILICON_LOW, SILICON_HIGH, say("a silicon diode"))
     if point.quantity == "resistance" and kind == "fuse":
-        return Limits(0.0, _FUSE_OHMS, "an intact fuse")
+        return Limits(0.0, _FUSE_OHMS, say("an intact fuse"))
     rating = board.part(point.part).value if kind == "fuse" else None
     if point.quantity == "rating" and rating:
-        return Limits(rating * (1 - _RATING), rating * (1 + _RATING), "the rating printed on the board")
+        return Limits(rating * (1 - _RATING), rating * (1 + _RATING), say("the rating printed on the board"))
     if point.quantity in GROUND:
-        return Limits(NO_SHORT, float("inf"), "no short")
+        return Limits(NO_SHORT, float("inf"), say("no short"))
     supply = board.supply(point.path)
     found = _of_cell(board, point) or _of_reset(board, point)
     if found is None and supply is not None:
         found = _from_supply(board, point, kind, supply, draw)
     if found is None:
-        raise RequestError(f"{board.title}: no limits are known for {point.quantity} at {point.point}")
+        raise RequestError(
+            say(
+                "{title}: no limits are known for {quantity} at {point}",
+                title=board.title,
+                quantity=point.quantity,
+                point=point.point,
+            )
+        )
     return found
 
 
@@ -83,9 +91,9 @@ def _of_cell(board: BoardDefinition, point: ChainPoint) -> Limits | None:
     if cell is None:
         return None
     if point.quantity == "voltage":
-        return Limits(cell.low, cell.nominal * _CELL_HIGH, "what the cell feeds keeps its contents")
+        return Limits(cell.low, cell.nominal * _CELL_HIGH, say("what the cell feeds keeps its contents"))
     if point.quantity == "current":
-        return Limits(0.0, cell.current * _CELL_DRAIN, "twice the back-up current")
+        return Limits(0.0, cell.current * _CELL_DRAIN, say("twice the back-up current"))
     return None
 
 
@@ -106,36 +114,38 @@ def _of_reset(board: BoardDefinition, point: ChainPoint) -> Limits | None:
         if reset.high:
             return Limits(reset.low, reset.high)
         lasts = reset_time(board, reset)
-        return Limits(lasts * (1 - _TIMING), lasts * (1 + _TIMING), "R·C to the threshold ±40 %") if lasts else None
+        return (
+            Limits(lasts * (1 - _TIMING), lasts * (1 + _TIMING), say("R·C to the threshold ±40 %")) if lasts else None
+        )
     if point.quantity == "voltage":
         released = (_TTL_HIGH, 5.5) if reset.active == "low" else (0.0, _TTL_LOW)
-        return Limits(*released, "the reset is over")
-    return Limits(0.0, _QUIET, "a fed watchdog is quiet") if point.quantity == "reset pulses" else None
+        return Limits(*released, say("the reset is over"))
+    return Limits(0.0, _QUIET, say("a fed watchdog is quiet")) if point.quantity == "reset pulses" else None
 
 
 def _from_supply(
     board: BoardDefinition, point: ChainPoint, kind: str, supply: Supply, draw: Draw | None
 ) -> Limits | None:
     if supply.dc and kind == "connector" and point.quantity == "voltage":
-        return Limits(supply.dc * (1 - _WINDING), supply.dc * (1 + _WINDING), "the input ±10 %")
+        return Limits(supply.dc * (1 - _WINDING), supply.dc * (1 + _WINDING), say("the input ±10 %"))
     if point.quantity == "ac voltage":
-        return Limits(supply.ac_rms * (1 - _WINDING), supply.ac_rms * (1 + _WINDING), "the winding ±10 %")
+        return Limits(supply.ac_rms * (1 - _WINDING), supply.ac_rms * (1 + _WINDING), say("the winding ±10 %"))
     if point.quantity == "ripple frequency":
         pulses = 1 if supply.rectifier == "half" else 2
         # Half a rectifier is told by exactly this: the mains itself in place of twice the mains.
         wanted = pulses * supply.mains
-        return Limits(wanted * (1 - _FREQUENCY), wanted * (1 + _FREQUENCY), f"{pulses} × mains")
+        return Limits(wanted * (1 - _FREQUENCY), wanted * (1 + _FREQUENCY), say("{pulses} × mains", pulses=pulses))
     full = nominal_reservoir(board, supply)
     if full and kind == "capacitor" and point.quantity == "ripple":
         return Limits(0.0, _RIPPLE * full.ripple_voltage, "I / (f·C), capacitor −20 %")
     if full and kind == "capacitor" and point.quantity == "voltage":
         low, high = full.mean_voltage * (1 - _WINDING), full.peak_voltage * (1 + _WINDING)
-        return Limits(low, high, "√2·Vrms less the diodes, less half the ripple")
+        return Limits(low, high, say("√2·Vrms less the diodes, less half the ripple"))
     if point.quantity == "current" and draw is not None:
-        return Limits(draw.low, draw.high, f"the total of {draw.chips} fitted chips")
+        return Limits(draw.low, draw.high, say("the total of {chips} fitted chips", chips=draw.chips))
     if point.quantity == "current":
-        return Limits(0.5 * supply.current, 1.3 * supply.current, "the load of the supply")
+        return Limits(0.5 * supply.current, 1.3 * supply.current, say("the load of the supply"))
     if point.quantity == "voltage" and supply.nominal:
         low, high = sorted((supply.nominal * (1 - _REGULATED), supply.nominal * (1 + _REGULATED)))
-        return Limits(low, high, "the regulator ±3 %")
+        return Limits(low, high, say("the regulator ±3 %"))
     return None

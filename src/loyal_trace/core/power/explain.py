@@ -12,6 +12,7 @@ from loyal_trace.core.power.formulas import capacitance_from_ripple, ripple_freq
 from loyal_trace.core.power.rails import PathReport, PointVerdict
 from loyal_trace.core.power.start_up import start_up
 from loyal_trace.core.power.under_load import SupplyContext, under_load
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import format_quantity
 
 # As for a single reading to ground.
@@ -42,11 +43,24 @@ def _both_ways(report: PathReport) -> list[Explanation]:
     here, there = value_of(one), value_of(other)
     if one is None or here is None or there is None or min(here, there) <= 0:
         return []
-    shown = f"{format_quantity(here, 'Ω')} one way and {format_quantity(there, 'Ω')} the other at {one.point.point}"
+    shown = say(
+        "{here} one way and {there} the other at {point}",
+        here=format_quantity(here, "Ω"),
+        there=format_quantity(there, "Ω"),
+        point=one.point.point,
+    )
     if max(here, there) < _SHORT_OHMS:
-        return [Explanation(one.point.part, "bad", f"{shown}: low in both directions, which indicates a short")]
+        return [
+            Explanation(
+                one.point.part, "bad", say("{shown}: low in both directions, which indicates a short", shown=shown)
+            )
+        ]
     if max(here, there) / min(here, there) > _ONE_WAY:
-        return [Explanation(one.point.part, "good", f"{shown}: different in both directions, as chips conduct")]
+        return [
+            Explanation(
+                one.point.part, "good", say("{shown}: different in both directions, as chips conduct", shown=shown)
+            )
+        ]
     return []
 
 
@@ -59,10 +73,15 @@ def _fuses(report: PathReport) -> list[Explanation]:
     for point in report.points:
         part = point.point.part
         if point.point.quantity == "resistance" and point.overload:
-            text = f"{part} is blown or missing: everything after it on this path has no supply"
+            text = say("{part} is blown or missing: everything after it on this path has no supply", part=part)
             found.append(Explanation(part, "bad", text))
         elif point.point.quantity == "rating" and point.verdict == "bad" and not point.overload:
-            text = f"{part} is a {point.shown} fuse where the board needs {point.expected}"
+            text = say(
+                "{part} is a {shown} fuse where the board needs {expected}",
+                part=part,
+                shown=point.shown,
+                expected=point.expected,
+            )
             found.append(Explanation(part, "bad", text))
     return found
 
@@ -79,12 +98,19 @@ def _junctions(board: BoardDefinition, report: PathReport) -> list[Explanation]:
         if board.part(part).kind == "bridge":
             verdict = judge_bridge(_four_pins(points))
             if verdict.verdict != "good":
-                found.append(Explanation(part, "bad", f"{part}: {verdict.reason}"))
+                found.append(Explanation(part, "bad", say("{part}: {reason}", part=part, reason=verdict.reason)))
         elif {p.point.point.rpartition(".")[2] for p in points} >= {"be", "bc", "ce"}:
             found += _transistor(part, points)
         elif bad and len(bad) < len(points):
-            told = f"{' and '.join(bad)} of {part} read differently from the other {len(points) - len(bad)}"
-            found.append(Explanation(part, "bad", f"{told}: that section of {part} is faulty"))
+            told = say(
+                "{bad} of {part} read differently from the other {count}",
+                bad=joined(" and ", bad),
+                part=part,
+                count=len(points) - len(bad),
+            )
+            found.append(
+                Explanation(part, "bad", say("{told}: that section of {part} is faulty", told=told, part=part))
+            )
     return found
 
 
@@ -93,7 +119,13 @@ def _transistor(part: str, points: list[PointVerdict]) -> list[Explanation]:
     read = {p.point.point.rpartition(".")[2]: value_of(p) for p in points}
     values = [float("inf") if read[name] is None else float(read[name] or 0.0) for name in ("be", "bc", "ce")]
     verdict = judge_transistor(*values)
-    return [Explanation(part, "good" if verdict.verdict == "good" else "bad", f"{part}: {verdict.reason}")]
+    return [
+        Explanation(
+            part,
+            "good" if verdict.verdict == "good" else "bad",
+            say("{part}: {reason}", part=part, reason=verdict.reason),
+        )
+    ]
 
 
 def _four_pins(points: list[PointVerdict]) -> list[float]:
@@ -118,21 +150,43 @@ def _ripple(board: BoardDefinition, report: PathReport, supply: Supply) -> list[
     halved = frequency is not None and abs(frequency - supply.mains) < 0.1 * supply.mains < wanted - supply.mains
     found = []
     if halved:
-        bridge = next((p.point.part for p in report.points if p.point.quantity == "diode"), "the rectifier")
-        comes = f"the ripple has {format_quantity(frequency or 0.0, 'Hz')}, the mains frequency instead of twice that"
-        found.append(Explanation(bridge, "bad", f"{comes}: half of {bridge} does not conduct"))
+        bridge = next((p.point.part for p in report.points if p.point.quantity == "diode"), say("the rectifier"))
+        comes = say(
+            "the ripple has {frequency}, the mains frequency instead of twice that",
+            frequency=format_quantity(frequency or 0.0, "Hz"),
+        )
+        found.append(
+            Explanation(bridge, "bad", say("{comes}: half of {bridge} does not conduct", comes=comes, bridge=bridge))
+        )
     reservoir = supply.reservoir
     value = board.part(reservoir).value if reservoir else None
     if not value or supply.current <= 0:
         return found
     has = capacitance_from_ripple(supply.current, ripple, frequency or wanted)
-    shown = f"{format_quantity(has, 'F')} against {format_quantity(value, 'F')} marked"
+    shown = say("{has} against {value} marked", has=format_quantity(has, "F"), value=format_quantity(value, "F"))
     if has < _CAPACITOR_LOW * value:
-        speaks = f"a ripple of {_volts(ripple)} at {format_quantity(supply.current, 'A')} indicates {shown}"
-        found.append(Explanation(reservoir, "bad", f"{speaks}: {reservoir} has dried out, or the load is higher"))
+        speaks = say(
+            "a ripple of {volts} at {current} indicates {shown}",
+            volts=_volts(ripple),
+            current=format_quantity(supply.current, "A"),
+            shown=shown,
+        )
+        found.append(
+            Explanation(
+                reservoir,
+                "bad",
+                say("{speaks}: {reservoir} has dried out, or the load is higher", speaks=speaks, reservoir=reservoir),
+            )
+        )
     elif halved:
         found.append(
-            Explanation(reservoir, "good", f"{reservoir} is in order: at that ripple frequency it has {shown}")
+            Explanation(
+                reservoir,
+                "good",
+                say(
+                    "{reservoir} is in order: at that ripple frequency it has {shown}", reservoir=reservoir, shown=shown
+                ),
+            )
         )
     return found
 
@@ -150,18 +204,35 @@ def _regulator(board: BoardDefinition, report: PathReport, supply: Supply) -> li
         return []
     # A meter on DC shows the mean; what the regulator gets at worst is half the ripple below it.
     trough, needed = abs(mean) - ripple / 2, abs(supply.nominal) + supply.dropout
-    where = f"its input {'is' if supply.dc else 'falls to'} {_volts(trough)}"
-    where += "" if supply.dc else " at the bottom of the ripple"
+    where = say("its input {it} {volts}", it="is" if supply.dc else "falls to", volts=_volts(trough))
+    where += "" if supply.dc else say(" at the bottom of the ripple")
     if trough < needed:
-        text = f"{part} drops out in every cycle because of its input: {where}, and it needs {_volts(needed)}"
+        text = say(
+            "{part} drops out in every cycle because of its input: {where}, and it needs {volts}",
+            part=part,
+            where=where,
+            volts=_volts(needed),
+        )
         return [Explanation(part, "good", text)]
     output = report.latest("voltage", part)
     if output is not None and output.verdict == "bad":
-        enough = f"{part} has enough ({where}, {_volts(needed)} is needed)"
-        return [Explanation(part, "bad", f"{enough}, but its output is wrong: {part} or its load is faulty")]
+        enough = say("{part} has enough ({where}, {volts} is needed)", part=part, where=where, volts=_volts(needed))
+        return [
+            Explanation(
+                part,
+                "bad",
+                say("{enough}, but its output is wrong: {part} or its load is faulty", enough=enough, part=part),
+            )
+        ]
     healthy = nominal_reservoir(board, supply)
-    more = f" ({_volts(healthy.trough_voltage - needed)} with a healthy reservoir)" if healthy else ""
-    text = f"{part} regulates: {where}, {_volts(trough - needed)} headroom{more}"
+    more = say(" ({volts} with a healthy reservoir)", volts=_volts(healthy.trough_voltage - needed)) if healthy else ""
+    text = say(
+        "{part} regulates: {where}, {volts} headroom{more}",
+        part=part,
+        where=where,
+        volts=_volts(trough - needed),
+        more=more,
+    )
     return [Explanation(part, "good", text)]
 
 
@@ -171,14 +242,36 @@ def _series_or_shunt(report: PathReport, found: list[Explanation]) -> list[Expla
     if bad is None or bad.point.quantity != "voltage" or any(e.kind == "bad" for e in found):
         return []
     part = bad.point.part
-    between = f"between {good.point.point} and {bad.point.point}" if good else f"before {bad.point.point}"
+    between = (
+        say("between {point} and {point2}", point=good.point.point, point2=bad.point.point)
+        if good
+        else say("before {point}", point=bad.point.point)
+    )
     ohms = value_of(report.latest("resistance to ground"))
     if ohms is None:
-        decides = "the resistance to ground there, power off, distinguishes an open path from a short after it"
-        return [Explanation(part, "doubtful", f"the fault lies {between}; {decides}")]
-    shown = f"{format_quantity(ohms, 'Ω')} to ground"
+        decides = say("the resistance to ground there, power off, distinguishes an open path from a short after it")
+        return [
+            Explanation(part, "doubtful", say("the fault lies {between}; {decides}", between=between, decides=decides))
+        ]
+    shown = say("{ohms} to ground", ohms=format_quantity(ohms, "Ω"))
     if ohms < _SHORT_OHMS:
         return [
-            Explanation(part, "bad", f"{shown}: a part after {bad.point.point} is shorted and pulls the voltage down")
+            Explanation(
+                part,
+                "bad",
+                say(
+                    "{shown}: a part after {point} is shorted and pulls the voltage down",
+                    shown=shown,
+                    point=bad.point.point,
+                ),
+            )
         ]
-    return [Explanation(part, "bad", f"{shown} is not a short: the path is open or high in resistance {between}")]
+    return [
+        Explanation(
+            part,
+            "bad",
+            say(
+                "{shown} is not a short: the path is open or high in resistance {between}", shown=shown, between=between
+            ),
+        )
+    ]

@@ -9,6 +9,7 @@ import math
 from dataclasses import dataclass
 
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import joined, say
 
 DIODES_IN_PATH = {"bridge": 2, "centre-tap": 1, "half": 1}
 _PULSES_A_CYCLE = {"full": 2, "bridge": 2, "centre-tap": 2, "half": 1}
@@ -18,21 +19,33 @@ def positive(**quantities: float) -> None:
     """RequestError naming the first quantity that is not a positive finite number."""
     for name, value in quantities.items():
         if not (math.isfinite(value) and value > 0):
-            raise RequestError(f"{name.replace('_', ' ')} must be greater than nothing, not {value:g}")
+            raise RequestError(
+                say(
+                    "{replace} must be greater than nothing, not {value:g}", replace=name.replace("_", " "), value=value
+                )
+            )
 
 
 def not_negative(**quantities: float) -> None:
     """RequestError naming the first quantity that is negative or not a number."""
     for name, value in quantities.items():
         if not (math.isfinite(value) and value >= 0):
-            raise RequestError(f"{name.replace('_', ' ')} must not be negative, not {value:g}")
+            raise RequestError(
+                say("{replace} must not be negative, not {value:g}", replace=name.replace("_", " "), value=value)
+            )
 
 
 def ripple_frequency(mains: float, rectifier: str = "full") -> float:
     """Frequency (hertz) of the ripple: twice the mains behind a full-wave rectifier, once behind a single diode."""
     positive(mains=mains)
     if rectifier not in _PULSES_A_CYCLE:
-        raise RequestError(f"“{rectifier}” is not a rectifier known here ({', '.join(_PULSES_A_CYCLE)})")
+        raise RequestError(
+            say(
+                "“{rectifier}” is not a rectifier known here ({pulses_a_cycle})",
+                rectifier=rectifier,
+                pulses_a_cycle=joined(", ", _PULSES_A_CYCLE),
+            )
+        )
     return _PULSES_A_CYCLE[rectifier] * mains
 
 
@@ -83,7 +96,13 @@ def reservoir(
     below zero: the linear discharge holds only while it is small against the peak.
     """
     if rectifier not in DIODES_IN_PATH:
-        raise RequestError(f"“{rectifier}” is not a rectifier known here ({', '.join(DIODES_IN_PATH)})")
+        raise RequestError(
+            say(
+                "“{rectifier}” is not a rectifier known here ({diodes_in_path})",
+                rectifier=rectifier,
+                diodes_in_path=joined(", ", DIODES_IN_PATH),
+            )
+        )
     frequency = ripple_frequency(mains, rectifier)
     peak = peak_voltage(ac_rms, diode_drop, DIODES_IN_PATH[rectifier])
     ripple = min(peak, ripple_voltage(current, capacitance, frequency))
@@ -128,7 +147,9 @@ def charge_time(resistance: float, capacitance: float, threshold: float, supply:
     """Seconds until a capacitor charged through a resistor reaches a threshold (volt): −R·C·ln(1 − Vth/Vs)."""
     positive(resistance=resistance, capacitance=capacitance, threshold=threshold)
     if not threshold < supply:
-        raise RequestError(f"a threshold of {threshold:g} V is never reached from {supply:g} V")
+        raise RequestError(
+            say("a threshold of {threshold:g} V is never reached from {supply:g} V", threshold=threshold, supply=supply)
+        )
     return -resistance * capacitance * math.log(1 - threshold / supply)
 
 

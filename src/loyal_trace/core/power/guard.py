@@ -9,13 +9,14 @@ from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.boards.supplies import ChainPoint, Supply
 from loyal_trace.core.power.rails import RailReport
 from loyal_trace.core.vocabulary.cautions import SIGNED, Caution
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.quantities import GROUND, Quantity
 
 _RISK: Mapping[str, str] = {
-    Quantity.TO_GROUND: "a short behind it would burn tracks, plug or supply",
-    Quantity.RESISTANCE: "a blown fuse has a cause, and a missing one may hide a short",
-    Quantity.RATING: "a wrong fuse protects nothing",
-    Quantity.DIODE: "a shorted bridge puts AC on the reservoir, which can burst",
+    Quantity.TO_GROUND: say("a short behind it would burn tracks, plug or supply"),
+    Quantity.RESISTANCE: say("a blown fuse has a cause, and a missing one may hide a short"),
+    Quantity.RATING: say("a wrong fuse protects nothing"),
+    Quantity.DIODE: say("a shorted bridge puts AC on the reservoir, which can burst"),
 }
 _MONITOR = re.compile(r"\b(?:monitors?|pictures?|picture tubes?|tube|crt|eht|video out\w*|screen)\b", re.IGNORECASE)
 _SWITCH_MODE = re.compile(r"\bswitch(?:ed|ing)?[\s-]?mode\b|\bSMPS\b", re.IGNORECASE)
@@ -35,12 +36,14 @@ def power_guard(report: RailReport) -> PowerGuard:
     All its supplies count: one plug or transformer feeds them together.
     """
     points = report.power_off_missing
-    names = tuple(dict.fromkeys(f"{p.point.point} {p.point.quantity}" for p in points))
+    names = tuple(
+        dict.fromkeys(say("{point} {quantity}", point=p.point.point, quantity=p.point.quantity) for p in points)
+    )
     # Each risk is told once, however many points carry it.
     risks = dict.fromkeys(
         _RISK.get(Quantity.TO_GROUND if p.point.quantity in GROUND else p.point.quantity, "") for p in points
     )
-    return PowerGuard(names, "; ".join(risk for risk in risks if risk))
+    return PowerGuard(names, joined("; ", (risk for risk in risks if risk)))
 
 
 def guard_decision(board_id: str) -> str:

@@ -10,17 +10,18 @@ from loyal_trace.core.boards.supplies import ChainPoint
 from loyal_trace.core.power.consumption import Draw
 from loyal_trace.core.power.expected import Limits, limits_at
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.quantities import GROUND, Quantity
 from loyal_trace.core.vocabulary.readings import Latest, Reading
 from loyal_trace.core.vocabulary.units import format_quantity
 
 SUPPLY_LIMITS = {
-    "maker": "the maker's ±5 % at the far chip (4.75 to 5.25 V)",
-    "strict": "at least 4.9 V at the far chip",
-    "clean": "ripple within its limit; the exact voltage matters less",
+    "maker": say("the maker's ±5 % at the far chip (4.75 to 5.25 V)"),
+    "strict": say("at least 4.9 V at the far chip"),
+    "clean": say("ripple within its limit; the exact voltage matters less"),
 }
 _STRICT_SHARE = 0.98
-NO_LIMITS = "no limits are known here"
+NO_LIMITS = say("no limits are known here")
 _WIDE = (*GROUND, "current", "reset time", "frequency")
 _BETWEEN_BOARDS = 0.3
 _OF_THE_PART_ITSELF = ("resistance", "rating", "diode")
@@ -59,16 +60,16 @@ class PointVerdict:
         unit = _unit(self.point.quantity)
         low, high = self.limits.low, self.limits.high
         if math.isinf(low):
-            return "not known"
+            return say("not known")
         if low == 0:
-            return f"at most {format_quantity(high, unit)}"
+            return say("at most {high}", high=format_quantity(high, unit))
         if math.isinf(high):
-            return f"above {format_quantity(low, unit)}"
+            return say("above {low}", low=format_quantity(low, unit))
         if self.point.quantity in _WIDE:
-            return f"{format_quantity(low, unit, 2)} to {format_quantity(high, unit, 2)}"
+            return say("{low} to {high}", low=format_quantity(low, unit, 2), high=format_quantity(high, unit, 2))
         if self.point.quantity == "rating":
-            return f"{(low + high) / 2:.3g} {unit}"
-        return f"{low:.3g} to {high:.3g} {unit}"
+            return say("{low:.3g} {unit}", low=(low + high) / 2, unit=unit)
+        return say("{low:.3g} to {high:.3g} {unit}", low=low, high=high, unit=unit)
 
 
 @dataclass(frozen=True)
@@ -217,51 +218,65 @@ def _of_good_board(reading: Reading | None) -> Limits | None:
     if reading is None or reading.value is None:
         return None
     low, high = sorted((reading.value * (1 - _BETWEEN_BOARDS), reading.value * (1 + _BETWEEN_BOARDS)))
-    return Limits(low, high, "a good board ±30 %")
+    return Limits(low, high, say("a good board ±30 %"))
 
 
 def _judge(
     point: ChainPoint, limits: Limits, reading: Reading | None, limits_by: str, strict_limit: float | None
 ) -> tuple[str, str]:
     if reading is None:
-        return "not measured", f"{point.quantity} at {point.point}: {point.note}"
+        return say("not measured"), say(
+            "{quantity} at {point}: {note}", quantity=point.quantity, point=point.point, note=point.note
+        )
     if (reading.overload or reading.value is None) and point.quantity in GROUND and math.isinf(limits.high):
-        return "good", f"{point.point} has no path to ground (OL)"
+        return "good", say("{point} has no path to ground (OL)", point=point.point)
     if reading.overload or reading.value is None:
-        return "bad", f"{point.point} reads open (OL): {_open_words(point)}"
+        return "bad", say("{point} reads open (OL): {open_words}", point=point.point, open_words=_open_words(point))
     if math.isinf(limits.low):
-        return "doubtful", f"{point.quantity} at {point.point}: {NO_LIMITS}, so it cannot be judged"
+        return "doubtful", say(
+            "{quantity} at {point}: {no_limits}, so it cannot be judged",
+            quantity=point.quantity,
+            point=point.point,
+            no_limits=NO_LIMITS,
+        )
     value, low, high = reading.value, limits.low, limits.high
     clean_only = limits_by == "clean" and strict_limit is not None
     if value < low or value > high:
         side = "below" if value < low else "above"
         verdict = "doubtful" if clean_only and 0.9 * low <= value <= 1.05 * high else "bad"
-        return verdict, f"{point.point} is {side} its limit: {_cause(point, limits, value)}"
+        return verdict, say(
+            "{point} is {side} its limit: {cause}", point=point.point, side=side, cause=_cause(point, limits, value)
+        )
     if strict_limit is not None and value < strict_limit:
-        words = f"within the maker's limits, but below the stricter {strict_limit:.2f} V"
-        return "bad" if limits_by == "strict" else "good", f"{point.point} is {words}"
-    return "good", f"{point.point} is within its limits" + (f" ({point.note})" if point.note else "")
+        words = say("within the maker's limits, but below the stricter {strict_limit:.2f} V", strict_limit=strict_limit)
+        return "bad" if limits_by == "strict" else "good", say("{point} is {words}", point=point.point, words=words)
+    return "good", say("{point} is within its limits", point=point.point) + (
+        say(" ({note})", note=point.note) if point.note else ""
+    )
 
 
 def _open_words(point: ChainPoint) -> str:
     if point.quantity == "diode":
-        return "this diode is open"
+        return say("this diode is open")
     if point.quantity in ("resistance", "rating"):
-        return "blown, missing, or a poor contact"
+        return say("blown, missing, or a poor contact")
     return point.note
 
 
 # What a reading below (first) or above (second) its limits usually means, by what was measured.
 _CAUSES: Mapping[str, tuple[str, str]] = {
-    Quantity.RIPPLE_FREQUENCY: ("half of the rectifier is missing", "not from the mains; look for another source"),
-    Quantity.DIODE: ("shorted or leaky", "a poor joint or an open diode"),
-    Quantity.RATING: ("the wrong fuse; only the same rating protects the board",) * 2,
-    Quantity.RESISTANCE: ("it is shorted", "it is open or a poor contact"),
-    Quantity.CURRENT: ("a part is not supplied or not running", "a part draws too much"),
-    Quantity.RESET_TIME: ("the reset's timing parts have changed",) * 2,
-    Quantity.RESET_PULSES: ("reset repeats",) * 2,
-    Quantity.AC_VOLTAGE: ("check winding, plug and mains setting first",) * 2,
-    **dict.fromkeys(GROUND, ("the rail or a part on it is shorted", "fewer loads on the rail than expected")),
+    Quantity.RIPPLE_FREQUENCY: (
+        say("half of the rectifier is missing"),
+        say("not from the mains; look for another source"),
+    ),
+    Quantity.DIODE: (say("shorted or leaky"), say("a poor joint or an open diode")),
+    Quantity.RATING: (say("the wrong fuse; only the same rating protects the board"),) * 2,
+    Quantity.RESISTANCE: (say("it is shorted"), say("it is open or a poor contact")),
+    Quantity.CURRENT: (say("a part is not supplied or not running"), say("a part draws too much")),
+    Quantity.RESET_TIME: (say("the reset's timing parts have changed"),) * 2,
+    Quantity.RESET_PULSES: (say("reset repeats"),) * 2,
+    Quantity.AC_VOLTAGE: (say("check winding, plug and mains setting first"),) * 2,
+    **dict.fromkeys(GROUND, (say("the rail or a part on it is shorted"), say("fewer loads on the rail than expected"))),
 }
 
 
@@ -269,12 +284,14 @@ def _cause(point: ChainPoint, limits: Limits, value: float) -> str:
     """What a reading outside its limits usually means at such a point."""
     if point.quantity == Quantity.RIPPLE:
         lost = 100 * (1 - limits.high / value)
-        return f"the reservoir has lost about {lost:.0f} % of its capacitance or more, or the load is too high"
+        return say(
+            "the reservoir has lost about {lost:.0f} % of its capacitance or more, or the load is too high", lost=lost
+        )
     if point.quantity in _CAUSES:
         below, above = _CAUSES[point.quantity]
         return below if value < limits.low else above
     if limits.source.startswith("what the cell feeds"):
-        return "the cell is flat" if value < limits.low else "no such cell reads that high"
+        return say("the cell is flat") if value < limits.low else say("no such cell reads that high")
     # Negative supplies have their smaller magnitude at the upper limit.
     weak = abs(value) < abs(limits.low) if limits.low > 0 else abs(value) < abs(limits.high)
-    return "voltage drop on the way, or a part on the rail draws too much" if weak else "regulation failed"
+    return say("voltage drop on the way, or a part on the rail draws too much") if weak else say("regulation failed")

@@ -13,6 +13,7 @@ import numpy as np
 
 from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.vocabulary.identity import natural_key
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.readings import LiftReading
 from loyal_trace.core.vocabulary.units import format_quantity
@@ -63,7 +64,7 @@ def find_short(
     the track (refdes → ohm between that part's pin and ground, with a milliohm meter)."""
     parts = parts_on(board, net)
     if not parts:
-        return ShortSearch((), (), "the netlist names no part on this rail")
+        return ShortSearch((), (), say("the netlist names no part on this rail"))
     shares = {part.refdes: prior_weight(part) for part in parts}
     for lift in lifts:
         gone = lift.value is None or lift.value > max(GONE_FROM, GONE_FACTOR * baseline)
@@ -81,10 +82,15 @@ def find_short(
     chosen = next_lift([board.part(r) for r, _ in ranked], dict(ranked))
     minutes = sum(_MINUTES[board.part(r).socketed] for r in chosen)
     covered = sum(dict(ranked)[r] for r in chosen)
-    takes = f"about {max(1, round(minutes))} min"
-    split = f"{100 * covered:.0f} % to {100 * (1 - covered):.0f} %"
-    told = f"lifting {', '.join(chosen)} ({takes}) splits the probability {split}"
-    why = f"{len(parts)} parts share the rail; {told}"
+    takes = say("about {it} min", it=max(1, round(minutes)))
+    split = say("{covered:.0f} % to {covered2:.0f} %", covered=100 * covered, covered2=100 * (1 - covered))
+    told = say(
+        "lifting {chosen} ({takes}) splits the probability {split}",
+        chosen=joined(", ", chosen),
+        takes=takes,
+        split=split,
+    )
+    why = say("{count} parts share the rail; {told}", count=len(parts), told=told)
     to_read = _spread_out([p for p in parts if p.refdes not in track]) if minutes > _TRACK_FROM else ()
     return ShortSearch(tuple(ranked), chosen, why, track=to_read)
 
@@ -101,10 +107,20 @@ def _spread_out(parts: Sequence[Part], most: int = 4) -> tuple[str, ...]:
 def _told(refdes: str, lifts: Sequence[LiftReading], baseline: float) -> str:
     telling = next((lift for lift in reversed(lifts) if refdes in lift.parts), None)
     if telling is None:
-        return f"the track resistance is lowest at {refdes}"
+        return say("the track resistance is lowest at {refdes}", refdes=refdes)
     value = "OL" if telling.value is None else format_quantity(telling.value, "Ω")
-    alone = "is lifted" if telling.parts == (refdes,) else f"and {len(telling.parts) - 1} others are lifted"
-    return f"the short goes when {refdes} {alone}: {format_quantity(baseline, 'Ω')} before, {value} then"
+    alone = (
+        say("is lifted")
+        if telling.parts == (refdes,)
+        else say("and {count} others are lifted", count=len(telling.parts) - 1)
+    )
+    return say(
+        "the short goes when {refdes} {alone}: {baseline} before, {value} then",
+        refdes=refdes,
+        alone=alone,
+        baseline=format_quantity(baseline, "Ω"),
+        value=value,
+    )
 
 
 def next_lift(parts: Sequence[Part], shares: Mapping[str, float]) -> tuple[str, ...]:

@@ -9,6 +9,7 @@ from loyal_trace.core.power.consumption import Draw
 from loyal_trace.core.power.findings import Explanation, value_of
 from loyal_trace.core.power.formulas import DIODES_IN_PATH, bridge_power, regulator
 from loyal_trace.core.power.rails import PathReport
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import format_quantity
 from loyal_trace.core.vocabulary.verdicts import PartVerdict
 
@@ -55,7 +56,13 @@ def _reservoir(report: PathReport, supply: Supply, around: SupplyContext) -> lis
     if verdict is None or verdict.verdict == "not measured":
         return []
     kind = verdict.verdict if verdict.verdict in ("good", "bad") else "doubtful"
-    return [Explanation(supply.reservoir, kind, f"{supply.reservoir} was measured: {verdict.reason}")]
+    return [
+        Explanation(
+            supply.reservoir,
+            kind,
+            say("{reservoir} was measured: {reason}", reservoir=supply.reservoir, reason=verdict.reason),
+        )
+    ]
 
 
 def _crowbar(report: PathReport, supply: Supply) -> list[Explanation]:
@@ -66,12 +73,21 @@ def _crowbar(report: PathReport, supply: Supply) -> list[Explanation]:
     level = value_of(rail[-1]) if rail else None
     ohms = value_of(report.latest("resistance to ground"))
     if level is not None and _CROWBAR[0] <= abs(level) <= _CROWBAR[1] and (ohms is None or ohms > _CROWBAR[1] * 10):
-        fired = (
-            f"{rail[-1].point.point} is held at {format_quantity(level, 'V')}: the crowbar {supply.crowbar} has fired"
+        fired = say(
+            "{point} is held at {level}: the crowbar {crowbar} has fired",
+            point=rail[-1].point.point,
+            level=format_quantity(level, "V"),
+            crowbar=supply.crowbar,
         )
-        limit = f"above {format_quantity(supply.crowbar_voltage, 'V')}" if supply.crowbar_voltage else "too high"
-        text = (
-            f"{fired}. Find out what made the voltage rise {limit} (a shorted regulator?) before you apply power again"
+        limit = (
+            say("above {crowbar_voltage}", crowbar_voltage=format_quantity(supply.crowbar_voltage, "V"))
+            if supply.crowbar_voltage
+            else say("too high")
+        )
+        text = say(
+            "{fired}. Find out what made the voltage rise {limit} (a shorted regulator?) before you apply power again",
+            fired=fired,
+            limit=limit,
         )
         return [Explanation(supply.crowbar, "doubtful", text)]
     return []
@@ -88,11 +104,23 @@ def _drop(board: BoardDefinition, report: PathReport, supply: Supply) -> list[Ex
     lost = abs(here) - abs(there)
     # The measured current where there is one: the definition's is that of full load.
     current = value_of(report.latest("current")) or supply.current
-    shown = f"{format_quantity(lost, 'V')} are lost between {source.point.point} and {far.point.point}"
+    shown = say(
+        "{lost} are lost between {point} and {point2}",
+        lost=format_quantity(lost, "V"),
+        point=source.point.point,
+        point2=far.point.point,
+    )
     if lost <= _DROP_SHARE * abs(supply.nominal):
-        return [Explanation("", "good", f"{shown}: within what plug and tracks lose")] if lost > 0 else []
+        return (
+            [Explanation("", "good", say("{shown}: within what plug and tracks lose", shown=shown))] if lost > 0 else []
+        )
     ohms = format_quantity(lost / current, "Ω")
-    text = f"{shown}, {ohms} at {format_quantity(current, 'A')}: a plug, a joint or a track between them"
+    text = say(
+        "{shown}, {ohms} at {current}: a plug, a joint or a track between them",
+        shown=shown,
+        ohms=ohms,
+        current=format_quantity(current, "A"),
+    )
     return [Explanation(far.point.part, "doubtful", text)]
 
 
@@ -108,23 +136,31 @@ def _heat(board: BoardDefinition, report: PathReport, supply: Supply, around: Su
         thermal = (supply.theta_jc, supply.theta_cs + (_NO_COMPOUND if missing else 0.0), supply.theta_sa)
         known = thermal if supply.theta_jc and supply.theta_sa else ()
         sums = regulator(abs(entry), abs(output), 0.0, current, known, around.ambient)
-        words = [f"{part} turns {format_quantity(sums.power, 'W')} into heat"]
+        words = [say("{part} turns {power} into heat", part=part, power=format_quantity(sums.power, "W"))]
         hot = sums.junction_temperature
         if hot is not None:
-            words.append(f"junction about {hot:.0f} °C in air of {around.ambient:.0f} °C")
+            words.append(say("junction about {hot:.0f} °C in air of {ambient:.0f} °C", hot=hot, ambient=around.ambient))
         if missing:
-            words.append("its heat-sink compound is missing, which adds 1.5 K/W")
+            words.append(say("its heat-sink compound is missing, which adds 1.5 K/W"))
         if supply.shares_sink_with:
-            words.append(f"it shares its heat sink with {supply.shares_sink_with}: fit the screws first, then solder")
+            words.append(
+                say(
+                    "it shares its heat sink with {shares_sink_with}: fit the screws first, then solder",
+                    shares_sink_with=supply.shares_sink_with,
+                )
+            )
         # Without known cooling nothing can be said against the heat itself.
         kind = "good" if hot is None or hot < _WARM else "bad" if hot > _HOT else "doubtful"
-        found.append(Explanation(part, "doubtful" if missing and kind == "good" else kind, "; ".join(words)))
+        found.append(Explanation(part, "doubtful" if missing and kind == "good" else kind, joined("; ", words)))
     bridge = next((p.point.part for p in report.points if p.point.quantity == "diode"), "")
     wrong = any(p.verdict == "bad" and p.point.part == bridge for p in report.points)
     if bridge and not wrong and entry is not None and board.part(bridge).kind == "bridge":
         watts = bridge_power(supply.diode_drop, current, DIODES_IN_PATH[supply.rectifier])
-        text = (
-            f"{bridge} turns {format_quantity(watts, 'W')} into heat at {format_quantity(current, 'A')}: it runs warm"
+        text = say(
+            "{bridge} turns {watts} into heat at {current}: it runs warm",
+            bridge=bridge,
+            watts=format_quantity(watts, "W"),
+            current=format_quantity(current, "A"),
         )
         found.append(Explanation(bridge, "good", text))
     return found
@@ -136,16 +172,26 @@ def _current(report: PathReport, supply: Supply, around: SupplyContext) -> list[
     taken, draw = value_of(point), around.draw
     if point is None or taken is None or draw is None or not draw.chips:
         return []
-    usual = f"{format_quantity(draw.typical, 'A')} typical, {format_quantity(draw.largest, 'A')} at most"
-    counted = f"{draw.chips} chips together take {usual}" + (
-        f", {draw.guessed} of them guessed" if draw.guessed else ""
+    usual = say(
+        "{typical} typical, {largest} at most",
+        typical=format_quantity(draw.typical, "A"),
+        largest=format_quantity(draw.largest, "A"),
     )
-    shown = f"{format_quantity(taken, 'A')} drawn; {counted}"
+    counted = say("{chips} chips together take {usual}", chips=draw.chips, usual=usual) + (
+        say(", {guessed} of them guessed", guessed=draw.guessed) if draw.guessed else ""
+    )
+    shown = say("{taken} drawn; {counted}", taken=format_quantity(taken, "A"), counted=counted)
     if taken > draw.high:
-        text = f"{shown}: a part draws too much. Find the hot part with a thermometer or a thermal camera"
+        text = say(
+            "{shown}: a part draws too much. Find the hot part with a thermometer or a thermal camera", shown=shown
+        )
         return [Explanation(point.point.part, "bad", text, hot=True)]
     if taken < draw.low:
         return [
-            Explanation(point.point.part, "doubtful", f"{shown}: a part of the board is not supplied or not running")
+            Explanation(
+                point.point.part,
+                "doubtful",
+                say("{shown}: a part of the board is not supplied or not running", shown=shown),
+            )
         ]
     return [Explanation(point.point.part, "good", shown)]

@@ -14,6 +14,7 @@ from loyal_trace.core.chips.levels import Family, output_margin
 from loyal_trace.core.chips.model import ChipType, Output, Pin
 from loyal_trace.core.probing.behaviour import BEHAVIOURS, Drive, Expectation, expected_behaviours
 from loyal_trace.core.probing.states import NOT_PROBED, STATE_WORDS, PinReading
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.verdicts import OutputWord
 
 Readings = Mapping[int, PinReading]
@@ -151,13 +152,13 @@ def input_drives(chip: ChipType, readings: Readings) -> dict[str, Drive]:
 def _judge(chip: ChipType, pin: Pin, readings: Readings) -> OutputVerdict:
     reading = readings.get(pin.number, NOT_PROBED)
     expected = expectation_for(chip, pin, input_drives(chip, readings))
-    words = {"never": _can(expected), "always": "off", "sometimes": "on and off"}[expected.released]
+    words = {"never": _can(expected), "always": "off", "sometimes": say("on and off")}[expected.released]
     return replace(_judged(chip, pin, reading, readings, expected), expected=words)
 
 
 def _judged(chip: ChipType, pin: Pin, reading: PinReading, readings: Readings, expected: Expectation) -> OutputVerdict:
     if reading.state == "?":
-        return OutputVerdict(pin.number, pin.name, reading, OutputWord.NOT_PROBED, "this pin has not been probed")
+        return OutputVerdict(pin.number, pin.name, reading, OutputWord.NOT_PROBED, say("this pin has not been probed"))
     output = chip.output_of.get(pin.name)
     # An output that may be off says nothing by its level: whatever else is on the line is seen there.
     if expected.released != "never":
@@ -171,15 +172,27 @@ def _judged(chip: ChipType, pin: Pin, reading: PinReading, readings: Readings, e
         return _unusual(chip, pin, reading, readings, expected)
     margin = output_margin(reading.voltage, chip.family) if reading.voltage is not None else None
     if margin:
-        return OutputVerdict(pin.number, pin.name, reading, OutputWord.UNUSUAL, f"{_named(pin)}: {margin}")
+        return OutputVerdict(
+            pin.number,
+            pin.name,
+            reading,
+            OutputWord.UNUSUAL,
+            say("{named}: {margin}", named=_named(pin), margin=margin),
+        )
     return OutputVerdict(
-        pin.number, pin.name, reading, OutputWord.POSSIBLE, f"{_named(pin)} may be {_can(expected)} with these inputs"
+        pin.number,
+        pin.name,
+        reading,
+        OutputWord.POSSIBLE,
+        say("{named} may be {can} with these inputs", named=_named(pin), can=_can(expected)),
     )
 
 
 def _judge_released(pin: Pin, reading: PinReading, expected: Expectation) -> OutputVerdict:
-    when = "is switched off" if expected.released == "always" else "is or may be switched off at times"
-    reason = f"{_named(pin)} {when}, so the level there comes from the other parts on the line"
+    when = say("is switched off") if expected.released == "always" else say("is or may be switched off at times")
+    reason = say(
+        "{named} {when}, so the level there comes from the other parts on the line", named=_named(pin), when=when
+    )
     return OutputVerdict(pin.number, pin.name, reading, OutputWord.POSSIBLE, reason)
 
 
@@ -187,14 +200,18 @@ def _judge_no_level(pin: Pin, reading: PinReading, expected: Expectation, output
     # An open collector that is off is no driver: a missing pull-up leaves it without a level, the chip is not to
     # blame.
     if output and output.open_collector and 1 in expected.possible:
-        reason = f"{_named(pin)} is open collector and off; the pull-up resistor seems to be missing"
+        reason = say("{named} is open collector and off; the pull-up resistor seems to be missing", named=_named(pin))
         return OutputVerdict(pin.number, pin.name, reading, OutputWord.UNUSUAL, reason)
     if reading.state == "Z":
-        reason = f"{_named(pin)} floats although this output always drives: open inside, or its joint is open"
+        reason = say(
+            "{named} floats although this output always drives: open inside, or its joint is open", named=_named(pin)
+        )
     else:
-        reason = (
-            f"{_named(pin)} is at no valid level ({reading.words}) although this output always drives: "
-            "the output is failing, or another output drives the line"
+        reason = say(
+            "{named} is at no valid level ({reading}) although this output always drives: the output is "
+            "failing, or another output drives the line",
+            named=_named(pin),
+            reading=reading.words,
         )
     return OutputVerdict(pin.number, pin.name, reading, OutputWord.IMPOSSIBLE, reason)
 
@@ -208,23 +225,30 @@ def _impossible(
     output: Output | None,
 ) -> OutputVerdict:
     because = _deciding_pins(chip, pin, readings, _DRIVE_OF_STATE[reading.state])
-    reason = (
-        f"{_named(pin)} is {STATE_WORDS[reading.state]} although {_list_inputs(chip, because, readings)}; "
-        f"by the logic of a {chip.name} it can only be {_can(expected)}"
+    reason = say(
+        "{named} is {state_words} although {list_inputs}; by the logic of a {chip} it can only be {can}",
+        named=_named(pin),
+        state_words=STATE_WORDS[reading.state],
+        list_inputs=_list_inputs(chip, because, readings),
+        chip=chip.name,
+        can=_can(expected),
     )
     # Wired-AND: another output may pull the line down while this one is off.
     if output and output.open_collector and reading.state in "LP" and expected.possible != {0}:
-        reason += ", unless another open-collector output on the line pulls it down"
+        reason += say(", unless another open-collector output on the line pulls it down")
         return OutputVerdict(pin.number, pin.name, reading, OutputWord.UNUSUAL, reason, because)
     return OutputVerdict(pin.number, pin.name, reading, OutputWord.IMPOSSIBLE, reason, because)
 
 
 def _unusual(chip: ChipType, pin: Pin, reading: PinReading, readings: Readings, expected: Expectation) -> OutputVerdict:
     because = _deciding_pins(chip, pin, readings, _DRIVE_OF_STATE[reading.state], usual=True)
-    reason = (
-        f"{_named(pin)} is {STATE_WORDS[reading.state]} although {_list_inputs(chip, because, readings)}; "
-        "that happens only if those signals move in step with each other, otherwise it would be "
-        f"{' or '.join(_CAN_WORDS[b] for b in _ordered(expected.usual)) or 'different'}"
+    reason = say(
+        "{named} is {state_words} although {list_inputs}; that happens only if those signals move in step "
+        "with each other, otherwise it would be {ordered}",
+        named=_named(pin),
+        state_words=STATE_WORDS[reading.state],
+        list_inputs=_list_inputs(chip, because, readings),
+        ordered=joined(" or ", (_CAN_WORDS[b] for b in _ordered(expected.usual))) or "different",
     )
     return OutputVerdict(pin.number, pin.name, reading, OutputWord.UNUSUAL, reason, because)
 
@@ -253,7 +277,7 @@ def _deciding_pins(chip: ChipType, pin: Pin, readings: Readings, drive: Drive, u
 
 
 def _named(pin: Pin) -> str:
-    return f"pin {pin.number} ({pin.name})"
+    return say("pin {pin_number} ({pin})", pin_number=pin.number, pin=pin.name)
 
 
 def _list_inputs(chip: ChipType, because: tuple[int, ...], readings: Readings) -> str:
@@ -261,17 +285,25 @@ def _list_inputs(chip: ChipType, because: tuple[int, ...], readings: Readings) -
     groups: dict[str, list[str]] = {}
     for number in because:
         word = STATE_WORDS[readings[number].state]
-        groups.setdefault(word, []).append(f"{number} ({chip.pin_number(number).name})")
+        groups.setdefault(word, []).append(say("{number} ({name})", number=number, name=chip.pin_number(number).name))
     if not groups:
-        return "no input reading allows it"
+        return say("no input reading allows it")
     phrases = []
     for word, pins in groups.items():
         if len(pins) == 1:
-            phrases.append(f"pin {pins[0]} is {word}")
+            phrases.append(say("pin {pins} is {word}", pins=pins[0], word=word))
         else:
             both = "both " if len(pins) == 2 else ""
-            phrases.append(f"pins {', '.join(pins[:-1])} and {pins[-1]} are {both}{word}")
-    return " and ".join(phrases)
+            phrases.append(
+                say(
+                    "pins {pins} and {pins2} are {both}{word}",
+                    pins=joined(", ", pins[:-1]),
+                    pins2=pins[-1],
+                    both=both,
+                    word=word,
+                )
+            )
+    return joined(" and ", phrases)
 
 
 def _ordered(behaviours: frozenset[Drive]) -> list[Drive]:
@@ -281,8 +313,8 @@ def _ordered(behaviours: frozenset[Drive]) -> list[Drive]:
 def _can(expected: Expectation) -> str:
     words = [_CAN_WORDS[b] for b in _ordered(expected.possible)]
     if len(words) == 3:
-        return "low, high or pulsing"
-    return " or ".join(words) or "nothing at all"
+        return say("low, high or pulsing")
+    return joined(" or ", words) or say("nothing at all")
 
 
 def _steady_push_pull(chip: ChipType, verdict: OutputVerdict) -> bool:
@@ -301,9 +333,16 @@ def _judge_together(chip: ChipType, verdicts: list[OutputVerdict], readings: Rea
     for first, second in combinations(steady, 2):
         if not _compatible(chip, first, second, drives):
             for here, there in ((first, second), (second, first)):
-                reason = (
-                    f"pin {here.pin} ({here.name}) is {STATE_WORDS[here.reading.state]} while pin {there.pin} "
-                    f"({there.name}) is {STATE_WORDS[there.reading.state]}; a {chip.name} cannot show both at once"
+                reason = say(
+                    "pin {pin} ({here}) is {state_words} while pin {pin2} ({there}) is {state_words2}; a "
+                    "{chip} cannot show both at once",
+                    pin=here.pin,
+                    here=here.name,
+                    state_words=STATE_WORDS[here.reading.state],
+                    pin2=there.pin,
+                    there=there.name,
+                    state_words2=STATE_WORDS[there.reading.state],
+                    chip=chip.name,
                 )
                 together[here.pin] = replace(here, verdict=OutputWord.IMPOSSIBLE, reason=reason, because=(there.pin,))
     return [together.get(v.pin, v) for v in verdicts]
@@ -334,9 +373,19 @@ def _supply_word(chip: ChipType, readings: Readings) -> str:
         if pin.role == "power" and pin.name == "VCC":
             # The lower limit of 5 V TTL (recommended operating conditions): below it levels and margins mean nothing.
             if reading.voltage is not None and reading.voltage < 4.75:
-                return f"{_named(pin)} is at {reading.voltage:.2f} V: below 4.75 V nothing else here can be judged"
+                return say(
+                    "{named} is at {voltage:.2f} V: below 4.75 V nothing else here can be judged",
+                    named=_named(pin),
+                    voltage=reading.voltage,
+                )
             if reading.state in "LZ" and reading.state != "?":
-                return f"{_named(pin)} is {reading.words}: the chip has no supply, judge that first"
+                return say(
+                    "{named} is {reading}: the chip has no supply, judge that first",
+                    named=_named(pin),
+                    reading=reading.words,
+                )
         if pin.role == "ground" and (reading.state in "HPZ" or (reading.voltage or 0) > 0.3):
-            return f"{_named(pin)} reads {reading.words}: the ground connection is open"
+            return say(
+                "{named} reads {reading}: the ground connection is open", named=_named(pin), reading=reading.words
+            )
     return ""

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from loyal_trace.core.chips.levels import Family, level_of
 from loyal_trace.core.chips.model import ChipType
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.units import format_quantity, parse_quantity
 
 STATE_WORDS = {
@@ -13,7 +14,7 @@ STATE_WORDS = {
     "P": "pulsing",
     "X": "invalid",
     "Z": "floating",
-    "?": "not probed",
+    "?": say("not probed"),
 }
 
 
@@ -31,7 +32,7 @@ class PinReading:
         if self.frequency is not None:
             return format_quantity(self.frequency, "Hz")
         if self.voltage is not None:
-            return f"{self.voltage:.2f} V ({STATE_WORDS[self.state]})"
+            return say("{voltage:.2f} V ({state_words})", voltage=self.voltage, state_words=STATE_WORDS[self.state])
         return STATE_WORDS[self.state]
 
 
@@ -49,14 +50,16 @@ def parse_state(text: str, family: Family) -> PinReading:
     if word.endswith("Hz"):
         frequency = parse_quantity(word, "Hz")
         if frequency < 0:
-            raise RequestError(f"“{text}” is not a frequency")
+            raise RequestError(say("“{text}” is not a frequency", text=text))
         return PinReading("P" if frequency > 0 else "?", frequency=frequency)
     try:
         voltage = parse_quantity(word, "V")
     except RequestError:
-        raise RequestError(f"“{text}” is not a pin state: use L H P X Z, a voltage or a frequency") from None
+        raise RequestError(
+            say("“{text}” is not a pin state: use L H P X Z, a voltage or a frequency", text=text)
+        ) from None
     if abs(voltage) > 30:
-        raise RequestError(f"“{text}” is not a voltage that belongs on a logic pin")
+        raise RequestError(say("“{text}” is not a voltage that belongs on a logic pin", text=text))
     return PinReading(level_of(voltage, family), voltage=voltage)
 
 
@@ -64,7 +67,7 @@ def parse_assignment(text: str, chip: ChipType) -> tuple[int, PinReading]:
     """`4=L` or `QH=1.4V` for one chip: pin number and reading; RequestError names what is wrong."""
     pin_text, separator, state = text.partition("=")
     if not separator:
-        raise RequestError(f"“{text}” should look like PIN=STATE, for instance 4=L")
+        raise RequestError(say("“{text}” should look like PIN=STATE, for instance 4=L", text=text))
     name = pin_text.strip()
     pin = chip.pin_number(int(name)) if name.isdecimal() else chip.pin(name.upper())
     return pin.number, parse_state(state, chip.family)

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.power.consumption import Draw
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import format_quantity, parse_quantity
 
 ABILITIES = (
@@ -18,12 +19,12 @@ ABILITIES = (
     "probe",
     "reader",
     "analyser",
-    "ESR tester",
+    say("ESR tester"),
     "thermometer",
 )
 LACKS, SUPPLIES = "bench lacks", "bench supplies"
 _INSTRUMENT = {
-    "esr": "ESR tester",
+    "esr": say("ESR tester"),
     "ripple": "analyser",
     "ripple frequency": "analyser",
     "frequency": "analyser",
@@ -44,8 +45,8 @@ class BenchSupply:
 
     @property
     def words(self) -> str:
-        limit = f" {self.current:g} A" if self.current else ""
-        return f"{self.voltage:+g} V{limit}"
+        limit = say(" {current:g} A", current=self.current) if self.current else ""
+        return say("{voltage:+g} V{limit}", voltage=self.voltage, limit=limit)
 
 
 @dataclass(frozen=True)
@@ -62,7 +63,9 @@ def parse_supplies(text: str) -> tuple[BenchSupply, ...]:
     for piece in (p.strip() for p in text.split(",") if p.strip()):
         match = _SUPPLY.fullmatch(piece)
         if match is None:
-            raise RequestError(f"“{piece}” is not a supply; write its voltage and its current limit, such as 5 V 3 A")
+            raise RequestError(
+                say("“{piece}” is not a supply; write its voltage and its current limit, such as 5 V 3 A", piece=piece)
+            )
         found.append(BenchSupply(parse_quantity(match[1].replace(" ", "")), parse_quantity(match[2] or "0")))
     return tuple(found)
 
@@ -100,21 +103,35 @@ def shortfalls(
         for tool in asked:
             if tool in profile.lacks and tool not in taken:
                 quantities = [p.quantity for p in board.chain if _INSTRUMENT.get(p.quantity) == tool]
-                what = ", ".join(dict.fromkeys(quantities))
-                found.append(Shortfall(board_id, f"{what} of {board.name}", f"this bench has no {tool}"))
+                what = joined(", ", dict.fromkeys(quantities))
+                found.append(
+                    Shortfall(
+                        board_id,
+                        say("{what} of {board}", what=what, board=board.name),
+                        say("this bench has no {tool}", tool=tool),
+                    )
+                )
     return tuple(found)
 
 
 def _rails(board_id: str, board: BoardDefinition, profile: BenchProfile, draw: Draw | None) -> Iterable[Shortfall]:
     """What the bench has to feed, its inputs or else its rails: is there a supply of that voltage, and enough of it?"""
-    fed = [(f"{rail.name} of {board.name}", rail.nominal) for rail in board.rails if not board.supplies]
-    fed += [(f"{s.dc:g} V input of {board.name}", s.dc) for s in board.supplies if s.dc]
+    fed = [
+        (say("{rail} of {board}", rail=rail.name, board=board.name), rail.nominal)
+        for rail in board.rails
+        if not board.supplies
+    ]
+    fed += [(say("{dc:g} V input of {board}", dc=s.dc, board=board.name), s.dc) for s in board.supplies if s.dc]
     for name, volts in fed if profile.supplies else ():
         fits = [s for s in profile.supplies if abs(s.voltage - volts) <= _NEAR * abs(volts)]
         if not fits:
-            yield Shortfall(board_id, name, f"this bench has no supply of {volts:+g} V")
+            yield Shortfall(board_id, name, say("this bench has no supply of {volts:+g} V", volts=volts))
             continue
         most = max(s.current for s in fits)
         if draw and (board.supplies or abs(volts - 5.0) < 0.3) and 0 < most < draw.typical:
             wants = format_quantity(draw.typical, "A")
-            yield Shortfall(board_id, name, f"its chips take {wants}, the bench supply delivers {most:g} A at most")
+            yield Shortfall(
+                board_id,
+                name,
+                say("its chips take {wants}, the bench supply delivers {most:g} A at most", wants=wants, most=most),
+            )

@@ -4,6 +4,7 @@ import math
 from dataclasses import dataclass
 
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import say
 
 WORTH_TELLING = 0.8
 
@@ -15,7 +16,7 @@ def failure_rate_upper(clean: int, failed: int = 0, confidence: float = 0.95) ->
     (Clopper & Pearson 1934), the beta quantile with k+1 and n−k. 1.0 when nothing was tried.
     """
     if clean < 0 or failed < 0 or not 0 < confidence < 1:
-        raise RequestError("counts of starts cannot be negative, and a confidence lies between 0 and 100 %")
+        raise RequestError(say("counts of starts cannot be negative, and a confidence lies between 0 and 100 %"))
     if clean == 0:
         return 1.0
     if failed == 0:
@@ -28,7 +29,7 @@ def failure_rate_upper(clean: int, failed: int = 0, confidence: float = 0.95) ->
 def starts_needed(target: float, failed: int = 0, confidence: float = 0.95) -> int:
     """Clean starts in all that bring the upper bound down to `target`; RequestError outside 0 < target < 1."""
     if not 0 < target < 1:
-        raise RequestError("a target failure rate lies between 0 and 100 %")
+        raise RequestError(say("a target failure rate lies between 0 and 100 %"))
     if failed == 0:
         estimate = math.log1p(-confidence) / math.log1p(-target)
         needed = max(1, math.ceil(estimate - 1e-9))

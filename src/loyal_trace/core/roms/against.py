@@ -41,6 +41,7 @@ from loyal_trace.core.roms.maps import (
     ranges,
 )
 from loyal_trace.core.roms.shapes import Shape, shapes
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import count_of
 
 # Places looked at before a fault of address lines is tried in full: enough to rank hundreds of maps in milliseconds.
@@ -75,7 +76,14 @@ _VERDICT_OF = {
 def against_reference(image: Bytes, reference: Bytes, names: PinNames) -> tuple[Hypothesis, ...]:
     """Ranked explanations of an image of the right size."""
     wrong = int(np.count_nonzero(image != reference))
-    nothing = unknown(image, f"{count_of(wrong, 'byte')} of {len(image):,} differ, in no pattern known to the program")
+    nothing = unknown(
+        image,
+        say(
+            "{bytes} of {count:,} differ, in no pattern known to the program",
+            bytes=count_of(wrong, "byte"),
+            count=len(image),
+        ),
+    )
     found = [
         nothing,
         *_simple(image, reference, names),
@@ -98,7 +106,11 @@ def against_other_size(
 def _from_shape(shape: Shape, size: int) -> Hypothesis:
     verdict = _VERDICT_OF.get(shape.kind, "unknown")
     cost = shape.wrong * (math.log2(max(size, 2)) + _PER_BYTE)
-    left = f", {count_of(shape.wrong, 'byte')} differ" if shape.wrong else ", every byte is explained"
+    left = (
+        say(", {bytes} differ", bytes=count_of(shape.wrong, "byte"))
+        if shape.wrong
+        else say(", every byte is explained")
+    )
     return Hypothesis(
         shape.kind,
         verdict,
@@ -118,21 +130,32 @@ def residual_cost(image: Bytes, predicted: Bytes) -> tuple[int, float, str]:
     """
     places = np.flatnonzero(image != predicted)
     if not len(places):
-        return 0, 0.0, "every byte is explained"
+        return 0, 0.0, say("every byte is explained")
     here, there = image[places], predicted[places]
     flips = np.unpackbits((here ^ there)[:, None], axis=1).sum(axis=1)
     raised, dropped = int(np.unpackbits(here & ~there).sum()), int(np.unpackbits(there & ~here).sum())
     each = math.log2(max(len(image), 2))
     cost = len(places) * each + 3.0 * int((flips == 1).sum()) + _PER_BYTE * int((flips > 1).sum())
-    what = "bits faded to 1" if not dropped else "bits lost to 0" if not raised else "bits differ"
-    return len(places), cost, f"besides, {raised + dropped:,} {what} in {count_of(len(places), 'byte')}"
+    what = say("bits faded to 1") if not dropped else say("bits lost to 0") if not raised else say("bits differ")
+    return (
+        len(places),
+        cost,
+        say(
+            "besides, {raised:,} {what} in {bytes}",
+            raised=raised + dropped,
+            what=what,
+            bytes=count_of(len(places), "byte"),
+        ),
+    )
 
 
 def _explained(image: Bytes, reference: Bytes, predicted: Bytes) -> tuple[int, float, str]:
     """The residual of a prediction for one kind of line damage, and the evidence sentence for it."""
     left, cost, besides = residual_cost(image, predicted)
     explained = int(np.count_nonzero(reference != predicted))
-    evidence = f"explains {count_of(explained, 'wrong byte')}, leaves {left:,}" + (f"; {besides}" if left else "")
+    evidence = say(
+        "explains {wrong_bytes}, leaves {left:,}", wrong_bytes=count_of(explained, "wrong byte"), left=left
+    ) + (say("; {besides}", besides=besides) if left else "")
     return left, cost, evidence
 
 
@@ -180,8 +203,8 @@ def _data_hypothesis(
     if one.kind.startswith("data-stuck"):
         made = stuck_data(one.lines[0], one.level or 0, names, evidence, cost + extra)
     else:
-        lines = ", ".join(names.line(f"D{n}") for n in one.lines) if len(one.lines) < 3 else "all data lines"
-        advice = f"{NEXT.get(one.kind, '')} ({lines})".strip()
+        lines = joined(", ", (names.line(f"D{n}") for n in one.lines)) if len(one.lines) < 3 else say("all data lines")
+        advice = say("{next} ({lines})", next=NEXT.get(one.kind, ""), lines=lines).strip()
         verdict = _VERDICT_OF.get(one.kind, "unknown")
         made = Hypothesis(
             one.kind,
@@ -266,10 +289,10 @@ def _address_hypothesis(
     cost += 0.0 if whole else _RANGE_BITS
     if one.kind == "address-stuck" and len(one.lines) == 1:
         word = "high" if one.level else "low"
-        made = stuck_address(one.lines[0], f"stuck {word}", names, evidence, cost, one.level)
+        made = stuck_address(one.lines[0], say("stuck {word}", word=word), names, evidence, cost, one.level)
     else:
-        lines = ", ".join(names.line(f"A{n}") for n in one.lines) if 0 < len(one.lines) < 3 else ""
-        advice = NEXT.get(one.kind, "") + (f" ({lines})" if lines else "")
+        lines = joined(", ", (names.line(f"A{n}") for n in one.lines)) if 0 < len(one.lines) < 3 else ""
+        advice = NEXT.get(one.kind, "") + (say(" ({lines})", lines=lines) if lines else "")
         verdict = _VERDICT_OF.get(one.kind, "unknown")
         made = Hypothesis(
             one.kind,
@@ -287,15 +310,21 @@ def _address_hypothesis(
 def _elsewhere(left: int) -> str:
     """What is true of all other bytes of the image."""
     return (
-        f"{count_of(left, 'other byte')} {'differs' if left == 1 else 'differ'}" if left else "every other byte matches"
+        say("{other_bytes} {it}", other_bytes=count_of(left, "other byte"), it="differs" if left == 1 else "differ")
+        if left
+        else say("every other byte matches")
     )
 
 
 def _only_within(made: Hypothesis, start: int, end: int) -> Hypothesis:
     """The same damage in a range of addresses, with what that says of its cause."""
-    reason = (
-        f"{made.reason}, only from {start:04X} to {end:04X}; {_elsewhere(made.unexplained)}: a cell row, "
-        "a decoder inside the chip, or an address line is involved"
+    reason = say(
+        "{reason}, only from {start:04X} to {end:04X}; {elsewhere}: a cell row, a decoder inside the chip, "
+        "or an address line is involved",
+        reason=made.reason,
+        start=start,
+        end=end,
+        elsewhere=_elsewhere(made.unexplained),
     )
     return replace(made, reason=reason, where={**made.where, "from": start, "to": end})
 
@@ -328,14 +357,17 @@ def _slow(image: Bytes, reference: Bytes) -> Hypothesis | None:
     if late < 16 or late < 0.9 * len(places) or late > 0.7 * len(image):
         return None
     left = len(places) - late
-    reason = f"{count_of(late, 'byte')} still show the byte of the address before: select or output enable is too slow"
+    reason = say(
+        "{bytes} still show the byte of the address before: select or output enable is too slow",
+        bytes=count_of(late, "byte"),
+    )
     cost = len(image) * _entropy(len(places) / len(image)) + left * (math.log2(len(image)) + _PER_BYTE)
     return Hypothesis(
         "shifted",
         "unknown",
         reason,
         NEXT["slow"],
-        evidence=f"{late:,} of {len(places):,} wrong bytes show the address before",
+        evidence=say("{late:,} of {count:,} wrong bytes show the address before", late=late, count=len(places)),
         where={"offsets": [int(p) for p in places[:64]], "site": "select"},
         score=14.0 + cost,
         unexplained=left,
@@ -351,12 +383,12 @@ def _many_bits(image: Bytes, reference: Bytes) -> Iterator[Hypothesis]:
             share = count / (8 * len(image))
             to = "1" if kind == "bits-faded" else "0"
             cost = 8 * len(image) * _entropy(share) if share < 0.5 else math.inf
-            reason = f"{count_of(count, 'bit')} wrongly read {to}, none the other way: " + (
-                "suggests cells that faded with age"
+            reason = say("{bits} wrongly read {to}, none the other way: ", bits=count_of(count, "bit"), to=to) + (
+                say("suggests cells that faded with age")
                 if to == "1"
-                else "suggests cells that were programmed or cannot be read"
+                else say("suggests cells that were programmed or cannot be read")
             )
-            advice = (
+            advice = say(
                 "Only 1→0 changes are needed, so it can be programmed over. Erasing "
                 "first is safer: the other cells are as old."
             )
@@ -382,12 +414,14 @@ def _cluster(flips: Bytes) -> str:
     width = 1 << max(3, (len(flips).bit_length() - 1) // 2)
     rows, columns = np.bincount(places // width), np.bincount(places % width)
     lanes = [n for n in range(8) if (flips >> n & 1).any()]
-    told = f"on {', '.join(f'D{n}' for n in lanes)}" if len(lanes) < 8 else "on all data lines"
+    told = (
+        say("on {lanes}", lanes=joined(", ", (f"D{n}" for n in lanes))) if len(lanes) < 8 else say("on all data lines")
+    )
     if len(places) > 8 and rows.max() > 0.6 * len(places):
-        return f"{told}, most in one row of cells around {int(rows.argmax()) * width:04X}"
+        return say("{told}, most in one row of cells around {argmax:04X}", told=told, argmax=int(rows.argmax()) * width)
     if len(places) > 8 and columns.max() > 0.6 * len(places):
-        return f"{told}, most in one column of cells"
-    return f"{told}, scattered over the array"
+        return say("{told}, most in one column of cells", told=told)
+    return say("{told}, scattered over the array", told=told)
 
 
 def _half_line(start: int, end: int, size: int) -> int | None:
@@ -411,19 +445,36 @@ def _part_blank(image: Bytes, reference: Bytes, names: PinNames) -> Hypothesis |
     predicted = reference.copy()
     predicted[start : end + 1] = value
     left, cost, _ = residual_cost(image, predicted)
-    word = f"{value:02X}"
+    word = say("{value:02X}", value=value)
     line = _half_line(start, end, len(image))
-    side = f"; that is where A{line} is {'high' if start >> line & 1 else 'low'}" if line is not None else ""
+    side = (
+        say("; that is where A{line} is {it}", line=line, it="high" if start >> line & 1 else "low")
+        if line is not None
+        else ""
+    )
     advice = (
-        NEXT["part-blank"] if line is None else f"{HALF_ADVICE.format(names.line(f'A{line}'))} {NEXT['part-blank']}"
+        NEXT["part-blank"]
+        if line is None
+        else say("{format} {next}", format=HALF_ADVICE.format(names.line(f"A{line}")), next=NEXT["part-blank"])
     )
     return Hypothesis(
         "part-blank",
         "unknown",
-        f"{start:04X} to {end:04X} reads {word} throughout; {_elsewhere(left)}{side}",
+        say(
+            "{start:04X} to {end:04X} reads {word} throughout; {elsewhere}{side}",
+            start=start,
+            end=end,
+            word=word,
+            elsewhere=_elsewhere(left),
+            side=side,
+        ),
         advice,
         where={"from": start, "to": end, "value": value},
-        evidence=f"{count_of(end - start + 1, 'byte')} of {word} where the reference image has other bytes",
+        evidence=say(
+            "{bytes} of {word} where the reference image has other bytes",
+            bytes=count_of(end - start + 1, "byte"),
+            word=word,
+        ),
         score=6.0 + 2 * math.log2(len(image)) + cost,
         unexplained=left,
     )
@@ -434,8 +485,12 @@ def _pattern(image: Bytes, reference: Bytes) -> Hypothesis | None:
     for period in (2, 4, 8, 16, 32, 64):
         if len(image) >= 4 * period and np.array_equal(image[period:], image[:-period]):
             shown = image[: min(period, 4)].tobytes().hex(" ").upper()
-            reason = f"the same {period} bytes ({shown} …) repeat throughout, as if the chip never drove its outputs"
-            evidence = f"repeats every {period} bytes"
+            reason = say(
+                "the same {period} bytes ({shown} …) repeat throughout, as if the chip never drove its outputs",
+                period=period,
+                shown=shown,
+            )
+            evidence = say("repeats every {period} bytes", period=period)
             return Hypothesis(
                 "pattern",
                 "blank",
@@ -458,9 +513,11 @@ def _garbage(image: Bytes, reference: Bytes) -> Hypothesis | None:
     return Hypothesis(
         "garbage",
         "unknown",
-        "the contents look like noise: they resemble neither the reference image nor a program",
+        say("the contents look like noise: they resemble neither the reference image nor a program"),
         NEXT["garbage"],
-        evidence=f"{bits:.1f} bits a byte, {100 * alike:.1f} % of the bytes agree by chance",
+        evidence=say(
+            "{bits:.1f} bits a byte, {alike:.1f} % of the bytes agree by chance", bits=bits, alike=100 * alike
+        ),
         score=PRIOR_BITS["unknown"] - 4 + 5.0 * len(image) - 4.0,
     )
 
@@ -478,17 +535,23 @@ def _patched(image: Bytes, reference: Bytes) -> Hypothesis | None:
     lengths = ends - starts + 1
     cost = float((lengths * 7.0 + 2 * math.log2(len(image))).sum())
     first = zip(starts[:3], ends[:3], strict=True)
-    shown = ", ".join(f"{s:04X}" + (f" to {e:04X}" if e > s else "") for s, e in first)
+    shown = joined(", ", (say("{s:04X}", s=s) + (say(" to {e:04X}", e=e) if e > s else "") for s, e in first))
     more = " …" if len(starts) > 3 else ""
     edits = [[int(s), int(e)] for s, e in zip(starts, ends, strict=True)]
-    told = f"{count_of(len(places), 'byte')} in {count_of(len(starts), 'stretch', 'stretches')}"
-    reason = f"{count_of(len(starts), 'edit')} of several bytes each ({shown}{more})"
+    told = say(
+        "{bytes} in {stretchs}",
+        bytes=count_of(len(places), "byte"),
+        stretchs=count_of(len(starts), "stretch", "stretches"),
+    )
+    reason = say(
+        "{edits} of several bytes each ({shown}{more})", edits=count_of(len(starts), "edit"), shown=shown, more=more
+    )
     return Hypothesis(
         "patched",
         "few-bytes",
         reason,
         NEXT["patched"],
-        evidence=f"{told}; every other byte matches the reference image",
+        evidence=say("{told}; every other byte matches the reference image", told=told),
         where={"edits": edits, "offsets": [int(p) for p in places[:64]]},
         score=PRIOR_BITS["few-bytes"] + 5 + cost,
     )

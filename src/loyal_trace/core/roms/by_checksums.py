@@ -14,10 +14,11 @@ from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, RomImage
 from loyal_trace.core.roms.pieces import pieces_in
 from loyal_trace.core.roms.restore import restore
 from loyal_trace.core.roms.undo import undo
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import count_of
 
 _RESEMBLES = 0.8
-_TRY_RESTORING = (
+_TRY_RESTORING = say(
     "Its checksums are known: Restore the contents can find two wrong bytes, three bits or a stuck stretch."
 )
 
@@ -52,8 +53,10 @@ def several_contents(image: RomImage, expected: Expected, known: ChecksumList) -
         return None
     where = {"pieces": list(found.names), "lanes": found.lanes}
     how = "roms convert --lanes" if found.lanes else "roms convert --split"
-    advice = f"Take it apart ({how} {len(found.names)}) and check each piece in its own slot."
-    return Hypothesis("joined", "wrong-size", found.words, advice, 1.0, where, "each piece proved by its checksums")
+    advice = say("Take it apart ({how} {count}) and check each piece in its own slot.", how=how, count=len(found.names))
+    return Hypothesis(
+        "joined", "wrong-size", found.words, advice, 1.0, where, say("each piece proved by its checksums")
+    )
 
 
 def from_elsewhere(image: RomImage, expected: Expected, ranked: tuple[Hypothesis, ...]) -> tuple[Hypothesis, ...]:
@@ -68,16 +71,22 @@ def from_elsewhere(image: RomImage, expected: Expected, ranked: tuple[Hypothesis
     # It must be nearer to the other slot than to its own: two revisions of one slot resemble each other too.
     if best and alike[best] >= _RESEMBLES and alike[best] > own:
         wrong = int(np.count_nonzero(same_size[best] != here))
-        reason = f"these are the contents of {best}, except {count_of(wrong, 'byte')}"
-        advice = f"Check whether it belongs at {best}, and judge it there."
+        reason = say("these are the contents of {best}, except {bytes}", best=best, bytes=count_of(wrong, "byte"))
+        advice = say("Check whether it belongs at {best}, and judge it there.", best=best)
         where: dict[str, object] = {"slot": best, "wrong": wrong}
         found = Hypothesis(
-            "other-slot", "other-slot", reason, advice, 1.0, where, f"{100 * alike[best]:.1f} % of the bytes agree"
+            "other-slot",
+            "other-slot",
+            reason,
+            advice,
+            1.0,
+            where,
+            say("{alike:.1f} % of the bytes agree", alike=100 * alike[best]),
         )
         return _before(found, ranked)
     top = ranked[0]
     told = likeness(here, others).words if image.size and top.kind in ("unknown", "garbage") else ""
-    return (replace(top, evidence="; ".join(part for part in (top.evidence, told) if part)), *ranked[1:])
+    return (replace(top, evidence=joined("; ", (part for part in (top.evidence, told) if part))), *ranked[1:])
 
 
 def _before(proved: Hypothesis, ranked: tuple[Hypothesis, ...]) -> tuple[Hypothesis, ...]:
@@ -91,15 +100,25 @@ def put_back(image: RomImage, expected: Expected) -> Hypothesis | None:
         # A checksum of a few bits agrees with one cut in some thousands: it proves none.
         undone = None if entry.weak else undo(image.data, entry.by_algorithm, entry.size or expected.size)
         if undone:
-            reason = f"{count_of(image.size, 'byte')}, but {len(undone.data):,} are expected; {undone.words}"
-            reason = f"{reason}: the expected contents are in it ({undone.proof})"
+            reason = say(
+                "{bytes}, but {count:,} are expected; {undone}",
+                bytes=count_of(image.size, "byte"),
+                count=len(undone.data),
+                undone=undone.words,
+            )
+            reason = say("{reason}: the expected contents are in it ({proof})", reason=reason, proof=undone.proof)
             advice = (
-                "Transfer the file again in binary mode, or write the restored image."
+                say("Transfer the file again in binary mode, or write the restored image.")
                 if undone.kind == "text-mode"
-                else f"Write the restored image of {len(undone.data):,} bytes, and set the reader to the right device."
+                else say(
+                    "Write the restored image of {count:,} bytes, and set the reader to the right device.",
+                    count=len(undone.data),
+                )
             )
             where = dict(undone.where)
-            return Hypothesis(undone.kind, "wrong-size", reason, advice, 1.0, where, f"proved by {undone.proof}")
+            return Hypothesis(
+                undone.kind, "wrong-size", reason, advice, 1.0, where, say("proved by {proof}", proof=undone.proof)
+            )
     return None
 
 
@@ -113,16 +132,27 @@ def from_checksums(image: RomImage, expected: Expected, ranked: tuple[Hypothesis
             return _before(top, ranked)
         undone = undo(image.data, entry.by_algorithm)
         if undone:
-            advice = "Restore the order and verify twice. Find what wired or joined it that way."
-            reason = f"{undone.words}; with that reversed every checksum matches ({undone.proof})"
+            advice = say("Restore the order and verify twice. Find what wired or joined it that way.")
+            reason = say(
+                "{undone}; with that reversed every checksum matches ({proof})", undone=undone.words, proof=undone.proof
+            )
             top = Hypothesis(
-                undone.kind, "unknown", reason, advice, 1.0, dict(undone.where), f"proved by {undone.proof}"
+                undone.kind,
+                "unknown",
+                reason,
+                advice,
+                1.0,
+                dict(undone.where),
+                say("proved by {proof}", proof=undone.proof),
             )
             return _before(top, ranked)
     top = ranked[0]
     provable = any("crc32" in e.by_algorithm and len(e.digests) > 1 and not e.weak for e in expected.own)
     if provable and top.kind in ("unknown", "garbage"):
-        return (replace(top, next=f"{top.next} {_TRY_RESTORING}"), *ranked[1:])
+        return (
+            replace(top, next=say("{next} {try_restoring}", next=top.next, try_restoring=_TRY_RESTORING)),
+            *ranked[1:],
+        )
     return ranked
 
 
@@ -138,12 +168,24 @@ def _one_wrong_byte(image: RomImage, entry: KnownChecksum) -> Hypothesis | None:
     return Hypothesis(
         "bits-faded" if not dropped else "few-bytes",
         "few-bytes",
-        f"one byte is wrong: {change.offset:04X} is {now:02X} instead of {value:02X} (proved by "
-        f"{' and '.join(sorted(digests))})",
-        "Only 1→0 changes are needed, so it can be programmed over. Erasing first is safer: the other cells are as old."
+        say(
+            "one byte is wrong: {offset:04X} is {now:02X} instead of {value:02X} (proved by {digests})",
+            offset=change.offset,
+            now=now,
+            value=value,
+            digests=joined(" and ", sorted(digests)),
+        ),
+        say(
+            "Only 1→0 changes are needed, so it can be programmed over. Erasing first is safer: the other "
+            "cells are as old."
+        )
         if not dropped
-        else "Read it again. If it stays, erase it and program the restored image.",
+        else say("Read it again. If it stays, erase it and program the restored image."),
         1.0,
         {"offsets": [change.offset], "bytes": [{"offset": change.offset, "is": now, "should_be": value}]},
-        f"{raised.bit_count()} bits turned to 1, {dropped.bit_count()} to 0",
+        say(
+            "{bit_count} bits turned to 1, {bit_count2} to 0",
+            bit_count=raised.bit_count(),
+            bit_count2=dropped.bit_count(),
+        ),
     )

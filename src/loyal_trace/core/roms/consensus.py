@@ -15,6 +15,7 @@ from loyal_trace.core.roms.crc_algebra import syndromes
 from loyal_trace.core.roms.digests import agrees, digest
 from loyal_trace.core.roms.restore import Restored, proved
 from loyal_trace.core.roms.voting import moving_bits
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import count_of
 
 _MOST_FREE = 18
@@ -25,12 +26,12 @@ def combined(reads: Sequence[bytes]) -> list[tuple[str, bytes]]:
     every bit high that one shows high."""
     stack = np.array([np.frombuffer(read, np.uint8) for read in reads])
     ways = [
-        ("bits that any read shows as 0", np.bitwise_and.reduce(stack)),
-        ("bits that any read shows as 1", np.bitwise_or.reduce(stack)),
+        (say("bits that any read shows as 0"), np.bitwise_and.reduce(stack)),
+        (say("bits that any read shows as 1"), np.bitwise_or.reduce(stack)),
     ]
     if len(reads) > 2:
         ones = np.unpackbits(stack, axis=1).sum(axis=0, dtype=np.int64)
-        ways.insert(0, (f"the majority of {len(reads)} reads", np.packbits(2 * ones > len(reads))))
+        ways.insert(0, (say("the majority of {count} reads", count=len(reads)), np.packbits(2 * ones > len(reads))))
     return [(words, image.tobytes()) for words, image in ways]
 
 
@@ -40,7 +41,7 @@ def consensus(reads: Sequence[bytes], digests: Mapping[str, str], watch: Watch =
         return None
     for words, image in combined(reads):
         if agrees(image, digests):
-            return Restored((), image, " and ".join(sorted(digests)), words=words)
+            return Restored((), image, joined(" and ", sorted(digests)), words=words)
     return _solved(reads, digests, watch) if "crc32" in digests else None
 
 
@@ -53,8 +54,8 @@ def _solved(reads: Sequence[bytes], digests: Mapping[str, str], watch: Watch) ->
     found = _candidates(base, bits, delta)
     if found is None:
         return None
-    words = f"{count_of(len(bits), 'bit')} in which the reads differ, solved"
-    return proved(reads[0], found, digests, watch, "solving where the reads differ", words)
+    words = say("{bits} in which the reads differ, solved", bits=count_of(len(bits), "bit"))
+    return proved(reads[0], found, digests, watch, say("solving where the reads differ"), words)
 
 
 def _candidates(base: NDArray[np.uint8], bits: NDArray[np.int64], delta: int) -> Candidates | None:

@@ -11,6 +11,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from loyal_trace.core.vocabulary.phrases import say
+
 _TEXT_SHARE = 0.85
 _EMPTY_SHARE = 0.15
 _NEARER = 0.5
@@ -28,14 +30,16 @@ class Likeness:
     @property
     def words(self) -> str:
         """One clause: `6.1 bits a byte, like the program in 6A, unlike 4C`."""
-        told = f"{self.entropy:.1f} bits a byte, by its bytes {self.sort}"
+        told = say("{entropy:.1f} bits a byte, by its bytes {sort}", entropy=self.entropy, sort=self.sort)
         if not self.nearest:
             return told
         name, cost = self.nearest[0]
         if cost > self.entropy + 2.5:
-            return f"{told}; it resembles no other contents of this board"
+            return say("{told}; it resembles no other contents of this board", told=told)
         others = [other for other, far in self.nearest[1:] if far > cost + _NEARER]
-        return f"{told}, most like {name}" + (f", unlike {others[-1]}" if others else "")
+        return say("{told}, most like {name}", told=told, name=name) + (
+            say(", unlike {others}", others=others[-1]) if others else ""
+        )
 
 
 def likeness(image: NDArray[np.uint8], references: Mapping[str, bytes]) -> Likeness:

@@ -8,6 +8,7 @@ from loyal_trace.core.roms.consensus import combined, consensus
 from loyal_trace.core.roms.images import KnownChecksum, RomImage
 from loyal_trace.core.roms.restore import Restored, restore
 from loyal_trace.core.roms.undo import undo
+from loyal_trace.core.vocabulary.phrases import joined, say
 
 
 @dataclass(frozen=True)
@@ -28,7 +29,7 @@ class Correction:
     @property
     def proof(self) -> str:
         """What was done and by which sums it is proved, in one line."""
-        return f"{self.words}, proved by {self.proved_by}"
+        return say("{words}, proved by {proved_by}", words=self.words, proved_by=self.proved_by)
 
     @property
     def certain(self) -> bool:
@@ -55,10 +56,10 @@ def correct(reads: Sequence[bytes], own: Sequence[KnownChecksum], watch: Watch =
 
 def _ways(reads: Sequence[bytes], entry: KnownChecksum, watch: Watch) -> Iterator[Correction | None]:
     digests, size = entry.by_algorithm, entry.size
-    proof = " and ".join(sorted(digests))
+    proof = joined(" and ", sorted(digests))
     for read in reads:
         if entry.accepts(RomImage("", read)):
-            yield Correction(read, entry.firmware, "one of the reads matches as it is", proof)
+            yield Correction(read, entry.firmware, say("one of the reads matches as it is"), proof)
     if entry.weak:
         return  # sums of a few bits would agree with too much
     together = consensus(reads, digests, watch)

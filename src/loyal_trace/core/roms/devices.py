@@ -12,6 +12,7 @@ from functools import cached_property
 from typing import Any
 
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import joined, say
 
 REWRITABLE = ("eprom", "eeprom", "flash")
 _SPEED = re.compile(r"^(.*?)-(\d{2,3})[A-Z]*$")
@@ -43,7 +44,7 @@ class MemoryType:
     @property
     def volts(self) -> str:
         """What it is programmed with: `12.5 V`, or its supply alone."""
-        return f"{self.programming:g} V" if self.programming else "5 V alone"
+        return say("{programming:g} V", programming=self.programming) if self.programming else "5 V alone"
 
     @cached_property
     def address_lines(self) -> tuple[str, ...]:
@@ -88,10 +89,16 @@ class Fit:
     def words(self) -> str:
         """One sentence: drop-in, or how many wires, and what becomes of the image."""
         wires = sum(bool(pin.wiring) for pin in self.pins)
-        how = f"{wires} pins to be wired" if wires > 1 else "one pin to be wired" if wires else "fits as it is"
+        how = (
+            say("{wires} pins to be wired", wires=wires)
+            if wires > 1
+            else say("one pin to be wired")
+            if wires
+            else say("fits as it is")
+        )
         times = self.new.size // self.old.size
-        image = f"; image repeated {times} times" if times > 1 else ""
-        return f"{self.new.name}, {self.new.title}: {how}{image}"
+        image = say("; image repeated {times} times", times=times) if times > 1 else ""
+        return say("{new}, {title}: {how}{image}", new=self.new.name, title=self.new.title, how=how, image=image)
 
 
 class MemoryTypes:
@@ -114,7 +121,13 @@ class MemoryTypes:
         bare = _SPEED.sub(r"\1", printed.strip().upper())
         name = self._alias.get(bare, bare)
         if name not in self._types:
-            raise RequestError(f"no memory called {printed} is known here (known: {', '.join(self._types)})")
+            raise RequestError(
+                say(
+                    "no memory called {printed} is known here (known: {types})",
+                    printed=printed,
+                    types=joined(", ", self._types),
+                )
+            )
         return self._types[name]
 
     def knows(self, printed: str) -> bool:
@@ -150,7 +163,7 @@ def access_budget(clock: float, periods: float = 2.0) -> float:
     """Seconds that a processor leaves its memory: `periods` of its clock (Hz) from address to data, less decoder and
     set-up. Two periods is the usual class of 8-bit processors; take the figure of yours where you know it."""
     if clock <= 0 or periods <= 0:
-        raise RequestError("a clock and its periods must be above zero")
+        raise RequestError(say("a clock and its periods must be above zero"))
     return periods / clock - _DECODE - _SETUP
 
 
@@ -188,55 +201,88 @@ def _same(wants: str, has: str) -> bool:
 def _wiring(has: str, wants: str, place: Mapping[str, int], old: MemoryType) -> str:
     """Where a pin of the new device has to go; empty when the hole below it serves."""
     if has in place:
-        return f"to socket pin {place[has]} ({has})"
+        return say("to socket pin {place} ({has})", place=place[has], has=has)
     if has in ("/CE", "/OE"):
         select = [f"CS{n}" for n in (1, 2, 3) if f"CS{n}" in place]
         if wants in select:
             return ""
         if has == "/OE" and select:
-            return f"to socket pin {place[select[-1]]} ({select[-1]}; check its polarity)"
-        return f"to socket pin {place[select[0]]} ({select[0]}; check its polarity)" if select else "to GND"
+            return say(
+                "to socket pin {place} ({select}; check its polarity)", place=place[select[-1]], select=select[-1]
+            )
+        return (
+            say("to socket pin {place} ({select}; check its polarity)", place=place[select[0]], select=select[0])
+            if select
+            else say("to GND")
+        )
     if _ADDRESS.match(has) and wants in _STEADY:
         return ""  # the image is repeated: any steady level will do
     if _ADDRESS.match(has):
-        return "to GND (address line the socket has not)"
+        return say("to GND (address line the socket has not)")
     if has in _TIED:
         where = _TIED[has]
-        return "" if where == "nothing" or wants in (where, "VPP") else f"to {where}"
+        return "" if where == "nothing" or wants in (where, "VPP") else say("to {where}", where=where)
     if has == "VCC":
-        return f"to socket pin {place['VCC']} (VCC)" if "VCC" in place else "no supply in this socket"
-    return f"no {has} in this socket" if has.startswith("D") or has == "GND" else f"to {old.name}'s {has}"
+        return (
+            say("to socket pin {place} (VCC)", place=place["VCC"])
+            if "VCC" in place
+            else say("no supply in this socket")
+        )
+    return (
+        say("no {has} in this socket", has=has)
+        if has.startswith("D") or has == "GND"
+        else say("to {old}'s {has}", old=old.name, has=has)
+    )
 
 
 def _cautions(old: MemoryType, new: MemoryType, budget: float | None) -> list[str]:
     found = []
     if "VDD" in old.pins or "VBB" in old.pins:
-        found.append(f"the socket carries {old.supplies}: keep these away from the new device")
+        found.append(say("the socket carries {supplies}: keep these away from the new device", supplies=old.supplies))
     if any(pin.startswith("CS") for pin in old.pins):
         found.append(
-            "the maker of a mask ROM chose the polarity of its select pin: measure it, and invert it where it is high"
+            say(
+                "the maker of a mask ROM chose the polarity of its select pin: measure it, and invert it "
+                "where it is high"
+            )
         )
     if new.size > old.size:
-        found.append(f"repeat the image {new.size // old.size} times, so that the unused address lines have no effect")
+        found.append(
+            say(
+                "repeat the image {size} times, so that the unused address lines have no effect",
+                size=new.size // old.size,
+            )
+        )
     if old.levels.startswith("TTL, 16") and not new.levels.startswith("TTL, 16"):
-        found.append("the bipolar part drives 16 mA: check the loads at its outputs")
+        found.append(say("the bipolar part drives 16 mA: check the loads at its outputs"))
     if budget is not None and new.access:
         grade = [ns for ns in new.access if ns * 1e-9 <= budget]
-        need = f"the board leaves {budget * 1e9:.0f} ns"
-        found.append(f"{need}: grade {max(grade)} ns or faster" if grade else f"{need}: too slow in every grade")
+        need = say("the board leaves {budget:.0f} ns", budget=budget * 1000000000.0)
+        found.append(
+            say("{need}: grade {grade} ns or faster", need=need, grade=max(grade))
+            if grade
+            else say("{need}: too slow in every grade", need=need)
+        )
     if new.programming:
-        found.append(f"programming voltage {new.programming:g} V: a wrong voltage destroys the device")
+        found.append(
+            say(
+                "programming voltage {programming:g} V: a wrong voltage destroys the device",
+                programming=new.programming,
+            )
+        )
     return found
 
 
 def placed(image: bytes, size: int) -> bytes:
     """The image repeated to fill a device of `size` bytes; RequestError when it does not divide it."""
     if not image or size % len(image):
-        raise RequestError(f"an image of {len(image):,} bytes does not fill a device of {size:,} evenly")
+        raise RequestError(
+            say("an image of {count:,} bytes does not fill a device of {size:,} evenly", count=len(image), size=size)
+        )
     return image * (size // len(image))
 
 
-VERIFY = (
+VERIFY = say(
     "Verify at the programmer's two supply limits (4.75 and 5.25 V where it can), read it three times, compare "
     "every read with the checksums, then check the whole set again in the board."
 )

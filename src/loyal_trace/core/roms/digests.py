@@ -12,6 +12,7 @@ from functools import lru_cache
 import anycrc
 
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import figure, joined, say
 
 DIGEST_LENGTHS = {"sum8": 2, "sum16": 4, "sum32": 8, "crc32": 8, "md5": 32, "sha1": 40, "sha256": 64}
 HASHES = ("sha256", "sha1", "md5")
@@ -24,7 +25,7 @@ _IN_FULL = re.compile(r"crc(\d+) (poly=.*)")
 
 def canonical(name: str) -> str | None:
     """The one way an algorithm is written here (`CRC-16/ARC` becomes `crc16-arc`); None for what is none."""
-    text = " ".join(name.strip().lower().split())
+    text = joined(" ", name.strip().lower().split())
     plain = text.replace("-", "").replace("_", "").replace(" ", "")
     if plain in DIGEST_LENGTHS:
         return plain
@@ -77,7 +78,9 @@ def digest_length(algorithm: str) -> int | None:
 
 def known_algorithms() -> str:
     """The algorithms in words, for a message."""
-    return f"{', '.join(DIGEST_LENGTHS)}, and CRCs of the catalogue such as crc16-arc"
+    return say(
+        "{digest_lengths}, and CRCs of the catalogue such as crc16-arc", digest_lengths=joined(", ", DIGEST_LENGTHS)
+    )
 
 
 def checked_digest(value: str, algorithm: str, filled: bool = True) -> str | None:
@@ -93,15 +96,21 @@ def checked_digest(value: str, algorithm: str, filled: bool = True) -> str | Non
 def digest(data: bytes | memoryview, algorithm: str) -> str:
     """The hex digest of `data`; RequestError for an algorithm that is unknown here."""
     if algorithm == "crc32":
-        return f"{_CRC32.calc(data):08x}"
+        return say("{calc:08x}", calc=_CRC32.calc(data))
     make = _CONSTRUCTORS.get(algorithm)
     if make is not None:
         return str(make(data, usedforsecurity=False).hexdigest())
     length = digest_length(algorithm)
     if length is None:
-        raise RequestError(f"unknown checksum algorithm “{algorithm}” (known: {known_algorithms()})")
+        raise RequestError(
+            say(
+                "unknown checksum algorithm “{algorithm}” (known: {known_algorithms})",
+                algorithm=algorithm,
+                known_algorithms=known_algorithms(),
+            )
+        )
     value = _sum(data) if algorithm in _SUM_BITS else _calc(algorithm)(data)
-    return f"{value & (1 << 4 * length) - 1:0{length}x}"
+    return say("{value}", value=figure(value & (1 << 4 * length) - 1, f"0{length}x"))
 
 
 def agrees(data: bytes, digests: Mapping[str, str]) -> bool:
@@ -112,7 +121,7 @@ def agrees(data: bytes, digests: Mapping[str, str]) -> bool:
 def _calc(algorithm: str) -> Callable[[bytes | memoryview], int]:
     found = _calculator(algorithm)
     if found is None:
-        raise RequestError(f"unknown checksum algorithm “{algorithm}”")
+        raise RequestError(say("unknown checksum algorithm “{algorithm}”", algorithm=algorithm))
     return lambda data: int(found.calc(data))
 
 

@@ -12,6 +12,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from loyal_trace.core.roms.sites import separating, site_of
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import count_of
 
 PRIOR_BITS = {
@@ -53,7 +54,7 @@ class Hypothesis:
     @property
     def detail(self) -> str:
         """What happened and what speaks for it, in one line."""
-        return f"{self.reason}; {self.evidence}" if self.evidence else self.reason
+        return say("{reason}; {evidence}", reason=self.reason, evidence=self.evidence) if self.evidence else self.reason
 
     @property
     def short(self) -> str:
@@ -61,7 +62,11 @@ class Hypothesis:
         level = {0: " low", 1: " high", None: ""}[self.where.get("level")]  # type: ignore[index]
         for letter, lines in (("A", self.lines("address")), ("D", self.lines("data"))):
             if len(lines) == 1:
-                return f"{letter}{lines[0]} stuck{level}" if level else f"{letter}{lines[0]} open or stuck"
+                return (
+                    say("{letter}{lines} stuck{level}", letter=letter, lines=lines[0], level=level)
+                    if level
+                    else say("{letter}{lines} open or stuck", letter=letter, lines=lines[0])
+                )
         return self.kind.replace("-", " ")
 
 
@@ -73,7 +78,7 @@ class PinNames:
 
     def line(self, name: str) -> str:
         pin = self.pin_of(name)
-        return f"{name} (pin {pin})" if pin else name
+        return say("{name} (pin {pin})", name=name, pin=pin) if pin else name
 
 
 NO_DEVICE = PinNames()
@@ -99,8 +104,18 @@ def _with_rival(hypothesis: Hypothesis, ranked: Sequence[Hypothesis]) -> Hypothe
         return hypothesis
     # Eight bits apart is a factor of 256: below it neither is to be preferred.
     alike = rival.unexplained == hypothesis.unexplained and abs(rival.score - hypothesis.score) < _ALIKE_BITS
-    told = "The image alone cannot tell it from" if alike else "To tell it from"
-    return replace(hypothesis, next=f"{hypothesis.next} {told} {rival.short}: {check[:1].lower()}{check[1:]}")
+    told = say("The image alone cannot tell it from") if alike else say("To tell it from")
+    return replace(
+        hypothesis,
+        next=say(
+            "{next} {told} {short}: {check}{check2}",
+            next=hypothesis.next,
+            told=told,
+            short=rival.short,
+            check=check[:1].lower(),
+            check2=check[1:],
+        ),
+    )
 
 
 def address_lines(image: np.ndarray) -> int:
@@ -113,8 +128,11 @@ def stuck_data(line: int, level: int, names: PinNames, evidence: str, cost: floa
     return Hypothesis(
         f"data-stuck-{level}",
         "stuck-data",
-        f"data line D{line} reads {word} at every address",
-        f"Check {names.line(f'D{line}')}: pin and socket contact first. Then read it in another socket or reader.",
+        say("data line D{line} reads {word} at every address", line=line, word=word),
+        say(
+            "Check {line}: pin and socket contact first. Then read it in another socket or reader.",
+            line=names.line(f"D{line}"),
+        ),
         where={"data": [line], "level": level},
         evidence=evidence,
         score=PRIOR_BITS["stuck-data"] + 4 + cost,
@@ -130,9 +148,17 @@ def stuck_address(
     return Hypothesis(
         "address-stuck",
         "stuck-address",
-        f"address line A{line} is {how}: every block of {1 << line:,} bytes appears twice",
-        f"Check {names.line(f'A{line}')}. Usual cause: a pin bent under, or a worn socket contact. "
-        "Straighten the pin, reseat the chip, read it again.",
+        say(
+            "address line A{line} is {how}: every block of {line2:,} bytes appears twice",
+            line=line,
+            how=how,
+            line2=1 << line,
+        ),
+        say(
+            "Check {line}. Usual cause: a pin bent under, or a worn socket contact. Straighten the pin, "
+            "reseat the chip, read it again.",
+            line=names.line(f"A{line}"),
+        ),
         where=where,
         evidence=evidence,
         score=PRIOR_BITS["stuck-address"] + 5 + cost,
@@ -153,34 +179,43 @@ def few_bytes(image: np.ndarray, reference: np.ndarray) -> Hypothesis | None:
         _few_reason(listed, len(places), raised, dropped),
         _few_advice(dropped, raised),
         where={"offsets": [int(i) for i in places[:_MAX_LISTED]], "bytes": listed},
-        evidence=f"{count_of(raised, 'bit')} turned to 1, {dropped:,} to 0; every other byte matches",
+        evidence=say(
+            "{bits} turned to 1, {dropped:,} to 0; every other byte matches",
+            bits=count_of(raised, "bit"),
+            dropped=dropped,
+        ),
         score=PRIOR_BITS["few-bytes"] + len(places) * per_byte,
     )
 
 
 def _few_reason(listed: list[dict[str, int]], count: int, raised: int, dropped: int) -> str:
-    shown = ", ".join(f"{b['offset']:04X} is {b['is']:02X} not {b['should_be']:02X}" for b in listed[:3])
-    more = f" and {count - 3:,} more" if count > 3 else ""
+    shown = joined(
+        ", ",
+        (say("{b:04X} is {b2:02X} not {b3:02X}", b=b["offset"], b2=b["is"], b3=b["should_be"]) for b in listed[:3]),
+    )
+    more = say(" and {count:,} more", count=count - 3) if count > 3 else ""
     cause = (
-        "suggests cells that faded to 1"
+        say("suggests cells that faded to 1")
         if dropped == 0
-        else "suggests cells that read 0 instead of 1"
+        else say("suggests cells that read 0 instead of 1")
         if raised == 0
         else ""
     )
     differ = "differs" if count == 1 else "differ"
-    return f"{count_of(count, 'byte')} {differ} ({shown}{more})" + (f": {cause}" if cause else "")
+    return say(
+        "{bytes} {differ} ({shown}{more})", bytes=count_of(count, "byte"), differ=differ, shown=shown, more=more
+    ) + (say(": {cause}", cause=cause) if cause else "")
 
 
 def _few_advice(dropped: int, raised: int) -> str:
     if dropped == 0:
-        return (
+        return say(
             "Only 1→0 changes are needed, so it can be programmed over. Erasing "
             "first is safer: the other cells are as old."
         )
     if raised == 0:
-        return "Check the seating and read it again. If it stays, erase and re-program it."
-    return (
+        return say("Check the seating and read it again. If it stays, erase and re-program it.")
+    return say(
         "Read it again twice. If the same bytes stay wrong, erase and re-program "
         "it, or compare it with patched versions."
     )
@@ -188,7 +223,7 @@ def _few_advice(dropped: int, raised: int) -> str:
 
 def _select_pins(names: PinNames) -> str:
     """The pins that keep a chip silent, as far as the device is known: `/CE (pin 20), /OE (pin 22), VCC (pin 28)`."""
-    return ", ".join(names.line(name) for name in ("/CE", "/OE", "VPP", "/PGM", "VCC") if names.pin_of(name))
+    return joined(", ", (names.line(name) for name in ("/CE", "/OE", "VPP", "/PGM", "VCC") if names.pin_of(name)))
 
 
 def blank_image(image: np.ndarray, names: PinNames = NO_DEVICE) -> Hypothesis | None:
@@ -196,22 +231,25 @@ def blank_image(image: np.ndarray, names: PinNames = NO_DEVICE) -> Hypothesis | 
     if not len(image) or not (image == image[0]).all():
         return None
     value = int(image[0])
-    what = "erased (all FF)" if value == 0xFF else f"the same byte everywhere ({value:02X})"
-    pins = _select_pins(names) or "chip select, output enable and supply pins"
+    what = say("erased (all FF)") if value == 0xFF else say("the same byte everywhere ({value:02X})", value=value)
+    pins = _select_pins(names) or say("chip select, output enable and supply pins")
     advice = (
-        f"Measure {pins} at the chip while it is read; if all are right and it "
-        "is blank in another reader too, program it."
+        say(
+            "Measure {pins} at the chip while it is read; if all are right and it is blank in another reader "
+            "too, program it.",
+            pins=pins,
+        )
         if value in (0xFF, 0)
-        else f"Check {pins} and the contacts of the reader, then read again."
+        else say("Check {pins} and the contacts of the reader, then read again.", pins=pins)
     )
-    apart = "the image alone cannot tell an erased chip from one that was never selected or has no supply"
+    apart = say("the image alone cannot tell an erased chip from one that was never selected or has no supply")
     return Hypothesis(
         "blank" if value == 0xFF else "all-zero" if value == 0 else "pattern",
         "blank",
-        f"the image is {what}: the chip is empty, or it never drove its outputs",
+        say("the image is {what}: the chip is empty, or it never drove its outputs", what=what),
         advice,
         where={"value": value},
-        evidence=f"all {len(image):,} bytes are {value:02X}; {apart}",
+        evidence=say("all {count:,} bytes are {value:02X}; {apart}", count=len(image), value=value, apart=apart),
         score=-4.0 * math.log2(max(len(image), 2)),
     )
 
@@ -220,8 +258,8 @@ def unknown(image: np.ndarray, evidence: str) -> Hypothesis:
     return Hypothesis(
         "unknown",
         "unknown",
-        "the contents differ from what is expected, in no pattern that names a cause",
-        "Read it two more times and compare the reads. Find out which board or revision it comes from.",
+        say("the contents differ from what is expected, in no pattern that names a cause"),
+        say("Read it two more times and compare the reads. Find out which board or revision it comes from."),
         evidence=evidence,
         score=PRIOR_BITS["unknown"] + 5.0 * len(image),
     )

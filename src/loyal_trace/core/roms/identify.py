@@ -16,6 +16,7 @@ from loyal_trace.core.roms.hypotheses import NO_DEVICE
 from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, RomImage
 from loyal_trace.core.roms.lane_keys import BLOCK, NO_KEY, every_phase, lane_keys
 from loyal_trace.core.roms.maps import Bytes
+from loyal_trace.core.vocabulary.phrases import say
 
 _MOST_ALIKE = 256  # a key that so many images share tells nothing
 _FOUND, _WORTH = 0.3, 0.05
@@ -111,14 +112,14 @@ class KnownImages:
         if self._keys is None:
             self.prepare()
         image = np.frombuffer(data, dtype=np.uint8)
-        found = self._voted(lane_keys(image).ravel(), "line patterns agree")
+        found = self._voted(lane_keys(image).ravel(), say("line patterns agree"))
         if len(image) % 2 == 0 and not _any(found):
             swapped = image.reshape(-1, 2)[:, ::-1].ravel()
-            found += self._voted(lane_keys(swapped).ravel(), "line patterns agree, bytes exchanged")
+            found += self._voted(lane_keys(swapped).ravel(), say("line patterns agree, bytes exchanged"))
         if not _any(found):
             found += self._examined(image)
         if not _any(found) and len(image) >= BLOCK:
-            found += self._voted(every_phase(image), "line patterns agree, shifted", len(image) // BLOCK)
+            found += self._voted(every_phase(image), say("line patterns agree, shifted"), len(image) // BLOCK)
         return [self._with_bytes(match, image) for match in found]
 
     def _with_bytes(self, match: Match, image: Bytes) -> Match:
@@ -127,7 +128,7 @@ class KnownImages:
         if len(held.data) != len(image):
             return match
         alike = float(np.mean(held.data == image))
-        how = f"{100 * alike:.1f} % of its bytes agree"
+        how = say("{alike:.1f} % of its bytes agree", alike=100 * alike)
         return replace(match, how=how, fraction=alike) if alike > match.fraction else match
 
     def _voted(self, keys: NDArray[np.uint64], words: str, blocks: int = 0) -> list[Match]:
@@ -145,7 +146,11 @@ class KnownImages:
         total = blocks * per_block if blocks else float(len(asked))
         best = np.argsort(-votes, kind="stable")[:16]
         return [
-            self._match(int(n), f"{votes[n]:,} of {total:,.0f} {words}", min(1.0, votes[n] / max(total, 1.0)))
+            self._match(
+                int(n),
+                say("{votes:,} of {total:,.0f} {words}", votes=votes[n], total=total, words=words),
+                min(1.0, votes[n] / max(total, 1.0)),
+            )
             for n in best
             if votes[n]
         ]
@@ -201,10 +206,18 @@ def variants(data: bytes) -> Iterator[tuple[str, float, bytes]]:
         if size and size * count == len(data):
             pieces = [data[n * size : (n + 1) * size] for n in range(count)]
             for number, piece in enumerate(pieces):
-                yield f"part {number + 1} of {count}", pieces.count(piece) / count, piece
+                yield (
+                    say("part {number} of {count}", number=number + 1, count=count),
+                    pieces.count(piece) / count,
+                    piece,
+                )
             if count < 8:
                 for number in range(count):
-                    yield f"byte lane {number + 1} of {count}", 1.0 / count, array[number::count].tobytes()
+                    yield (
+                        say("byte lane {number} of {count}", number=number + 1, count=count),
+                        1.0 / count,
+                        array[number::count].tobytes(),
+                    )
     if len(data) % 2 == 0:
-        yield "bytes exchanged", 1.0, array.reshape(-1, 2)[:, ::-1].tobytes()
+        yield say("bytes exchanged"), 1.0, array.reshape(-1, 2)[:, ::-1].tobytes()
     yield "inverted", 1.0, (array ^ np.uint8(255)).tobytes()

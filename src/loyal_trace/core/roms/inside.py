@@ -23,6 +23,7 @@ from loyal_trace.core.roms.hypotheses import (
     unknown,
 )
 from loyal_trace.core.roms.maps import Bytes
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.units import count_of
 
 _NOISE_BITS = 7.6
@@ -32,11 +33,11 @@ _BLANK_SHARE = 0.1
 def from_inside(image: Bytes, names: PinNames) -> tuple[Hypothesis, ...]:
     """Ranked explanations from the structure of an image alone."""
     if not len(image):
-        return rank([unknown(image, "the image is empty")])
+        return rank([unknown(image, say("the image is empty"))])
     blank = blank_image(image, names)
     if blank:
         return rank([blank])
-    nothing = unknown(image, "no line is constant and no block repeats")
+    nothing = unknown(image, say("no line is constant and no block repeats"))
     found = [*_lanes(image, names), *_blocks(image, names), *_whole(image)]
     if not found:
         return rank([nothing])
@@ -49,18 +50,18 @@ def _lanes(image: Bytes, names: PinNames) -> Iterator[Hypothesis]:
     steady = [line for line in range(8) if lanes[line].all() or not lanes[line].any()]
     for line in steady:
         level = int(lanes[line][0])
-        evidence = f"D{line} is {level} in all {len(image):,} bytes"
+        evidence = say("D{line} is {level} in all {count:,} bytes", line=line, level=level, count=len(image))
         yield stuck_data(line, level, names, evidence, _steady_lane_cost(image, line))
     for a, b in combinations([line for line in range(8) if line not in steady], 2):
         if np.array_equal(lanes[a], lanes[b]):
-            evidence = f"D{a} and D{b} are equal in all {len(image):,} bytes"
-            reason = f"D{a} and D{b} are always equal: bridged, or one is open and follows the other"
-            pins = f"{names.line(f'D{a}')}, {names.line(f'D{b}')}"
+            evidence = say("D{a} and D{b} are equal in all {count:,} bytes", a=a, b=b, count=len(image))
+            reason = say("D{a} and D{b} are always equal: bridged, or one is open and follows the other", a=a, b=b)
+            pins = say("{line}, {line2}", line=names.line(f"D{a}"), line2=names.line(f"D{b}"))
             yield Hypothesis(
                 "data-bridged",
                 "unknown",
                 reason,
-                f"{NEXT['data-bridged']} ({pins})",
+                say("{next} ({pins})", next=NEXT["data-bridged"], pins=pins),
                 where={"data": [a, b]},
                 evidence=evidence,
                 score=12.0,
@@ -82,7 +83,11 @@ def _blocks(image: Bytes, names: PinNames) -> Iterator[Hypothesis]:
         if np.array_equal(half[:, 0], half[:, 1]) and not _repeats_below(image, line):
             dead.append(line)
             yield stuck_address(
-                line, "open or stuck", names, f"every byte equals the one {1 << line:,} further on", 0.0
+                line,
+                say("open or stuck"),
+                names,
+                say("every byte equals the one {line:,} further on", line=1 << line),
+                0.0,
             )
     for a, b in combinations([line for line in range(bits) if line not in dead], 2) if not dead else ():
         shaped = image.reshape(-1, 2, 1 << (b - a - 1), 2, 1 << a)
@@ -90,15 +95,15 @@ def _blocks(image: Bytes, names: PinNames) -> Iterator[Hypothesis]:
             continue
         low = np.array_equal(shaped[:, 0, :, 1], shaped[:, 0, :, 0])
         if low or np.array_equal(shaped[:, 0, :, 1], shaped[:, 1, :, 1]):
-            reason = f"A{a} and A{b} are bridged, {'low' if low else 'high'} wins"
-            pins = f"{names.line(f'A{a}')}, {names.line(f'A{b}')}"
+            reason = say("A{a} and A{b} are bridged, {it} wins", a=a, b=b, it="low" if low else "high")
+            pins = say("{line}, {line2}", line=names.line(f"A{a}"), line2=names.line(f"A{b}"))
             yield Hypothesis(
                 "address-bridged",
                 "unknown",
                 reason,
-                f"{NEXT['address-bridged']} ({pins})",
+                say("{next} ({pins})", next=NEXT["address-bridged"], pins=pins),
                 where={"address": [a, b]},
-                evidence="the same bytes wherever the two lines differ",
+                evidence=say("the same bytes wherever the two lines differ"),
                 score=14.0,
             )
 
@@ -114,32 +119,38 @@ def _whole(image: Bytes) -> Iterator[Hypothesis]:
     for period in (2, 4, 8, 16, 32):
         if len(image) >= 4 * period and np.array_equal(image[period:], image[:-period]):
             shown = image[: min(period, 4)].tobytes().hex(" ").upper()
-            reason = f"the same {period} bytes ({shown} …) repeat throughout, as if the chip never drove its outputs"
+            reason = say(
+                "the same {period} bytes ({shown} …) repeat throughout, as if the chip never drove its outputs",
+                period=period,
+                shown=shown,
+            )
             yield Hypothesis(
                 "pattern",
                 "blank",
                 reason,
                 NEXT["pattern"],
                 where={"period": period},
-                evidence=f"repeats every {period} bytes",
+                evidence=say("repeats every {period} bytes", period=period),
                 score=-4.0,
             )
             return
     shares = np.bincount(image, minlength=256) / len(image)
     bits = entropy_of(shares)
     if bits > min(_NOISE_BITS, math.log2(len(image)) - 3.2) and shares.max() < 0.02:
-        reason = "the contents look like noise: not like a program, a text or a picture"
+        reason = say("the contents look like noise: not like a program, a text or a picture")
         yield Hypothesis(
             "garbage",
             "unknown",
             reason,
             NEXT["garbage"],
-            evidence=f"{bits:.1f} bits a byte",
+            evidence=say("{bits:.1f} bits a byte", bits=bits),
             score=PRIOR_BITS["unknown"] - 2 + 5.0 * len(image),
         )
     start, end = _longest_run(image, 0xFF)
     if end - start >= _BLANK_SHARE * len(image) and end < len(image) - 1:
-        reason = f"{start:04X} to {end:04X} reads FF throughout, with content before and behind it"
+        reason = say(
+            "{start:04X} to {end:04X} reads FF throughout, with content before and behind it", start=start, end=end
+        )
         where: dict[str, object] = {"from": start, "to": end, "value": 255}
         yield Hypothesis(
             "part-blank",
@@ -147,7 +158,7 @@ def _whole(image: Bytes) -> Iterator[Hypothesis]:
             reason,
             NEXT["part-blank"],
             where=where,
-            evidence=f"{count_of(end - start + 1, 'byte')} of FF in a row",
+            evidence=say("{bytes} of FF in a row", bytes=count_of(end - start + 1, "byte")),
             score=PRIOR_BITS["unknown"] - 3 + 5.0 * len(image),
         )
 

@@ -12,13 +12,15 @@ from itertools import combinations
 import numpy as np
 from numpy.typing import NDArray
 
+from loyal_trace.core.vocabulary.phrases import joined, say
+
 Bytes = NDArray[np.uint8]
 Index = NDArray[np.int64]
 IDENTITY: Bytes = np.arange(256, dtype=np.uint8)
 PARTS = 8
 _INVERTED = {
-    0: ("byte-swapped", "the bytes of every pair are exchanged"),
-    1: ("byte-swapped", "the words of every four bytes are exchanged"),
+    0: ("byte-swapped", say("the bytes of every pair are exchanged")),
+    1: ("byte-swapped", say("the words of every four bytes are exchanged")),
 }
 _IN_ORDER = tuple(range(8))
 
@@ -70,24 +72,35 @@ def data_maps() -> Iterator[DataMap]:
         for level in (0, 1):
             word = "high" if level else "low"
             table = _with(IDENTITY, line, np.full(256, level, dtype=np.uint8))
-            yield DataMap(f"data-stuck-{level}", (line,), f"D{line} reads {word}", table, 4.0, level)
+            yield DataMap(
+                f"data-stuck-{level}",
+                (line,),
+                say("D{line} reads {word}", line=line, word=word),
+                table,
+                4.0,
+                level,
+            )
     for a, b in combinations(range(8), 2):
         one, other = _bit(IDENTITY, a), _bit(IDENTITY, b)
-        for name, joined in (("low", one & other), ("high", one | other)):
-            table = _with(_with(IDENTITY, a, joined), b, joined)
-            yield DataMap("data-bridged", (a, b), f"D{a} and D{b} are bridged, {name} wins", table, 12.0)
+        for name, both in (("low", one & other), ("high", one | other)):
+            table = _with(_with(IDENTITY, a, both), b, both)
+            yield DataMap(
+                "data-bridged", (a, b), say("D{a} and D{b} are bridged, {name} wins", a=a, b=b, name=name), table, 12.0
+            )
         order = list(range(8))
         order[a], order[b] = b, a
-        yield DataMap("data-swapped", (a, b), f"D{a} and D{b} are exchanged", permuted(tuple(order)), 11.0)
+        yield DataMap(
+            "data-swapped", (a, b), say("D{a} and D{b} are exchanged", a=a, b=b), permuted(tuple(order)), 11.0
+        )
     for line in range(8):
         for near in (line - 1, line + 1):
             if 0 <= near < 8:
-                words = f"D{line} is open and follows D{near}"
+                words = say("D{line} is open and follows D{near}", line=line, near=near)
                 yield DataMap("data-bridged", (line, near), words, _with(IDENTITY, line, _bit(IDENTITY, near)), 13.0)
-        yield DataMap("inverted", (line,), f"D{line} is inverted", permuted(_IN_ORDER, 1 << line), 13.0)
+        yield DataMap("inverted", (line,), say("D{line} is inverted", line=line), permuted(_IN_ORDER, 1 << line), 13.0)
     backwards = permuted(tuple(reversed(_IN_ORDER)))
-    yield DataMap("bit-reversed", _IN_ORDER, "the bits of every byte are in reverse order", backwards, 9.0)
-    yield DataMap("inverted", _IN_ORDER, "every bit is inverted", permuted(_IN_ORDER, 255), 9.0)
+    yield DataMap("bit-reversed", _IN_ORDER, say("the bits of every byte are in reverse order"), backwards, 9.0)
+    yield DataMap("inverted", _IN_ORDER, say("every bit is inverted"), permuted(_IN_ORDER, 255), 9.0)
 
 
 def found_permutation(joint: NDArray[np.int64]) -> DataMap | None:
@@ -103,8 +116,10 @@ def found_permutation(joint: NDArray[np.int64]) -> DataMap | None:
     if sorted(order) != list(range(8)) or (order == list(range(8)) and not inverted):
         return None
     moved = tuple(line for line in range(8) if order[line] != line)
-    words = ", ".join(f"D{line} shows D{order[line]}" for line in moved) or "lines are inverted"
-    words += f", inverted where {inverted:02X}" if inverted and moved else ""
+    words = joined(", ", (say("D{line} shows D{order}", line=line, order=order[line]) for line in moved)) or say(
+        "lines are inverted"
+    )
+    words += say(", inverted where {inverted:02X}", inverted=inverted) if inverted and moved else ""
     kind = "data-swapped" if moved else "inverted"
     lines = moved or tuple(line for line in range(8) if inverted >> line & 1)
     return DataMap(kind, lines, words, permuted(tuple(order), inverted), 24.0)
@@ -121,22 +136,28 @@ def address_maps(bits: int) -> Iterator[AddressMap]:
     for line in range(bits):
         mask = 1 << line
         for level in (0, 1):
-            words = f"A{line} is stuck {'high' if level else 'low'}"
+            words = say("A{line} is stuck {it}", line=line, it="high" if level else "low")
             yield AddressMap("address-stuck", (line,), words, _forced(mask, level), 9.0, level)
         kind, words = _INVERTED.get(
             line, ("address-swapped", f"A{line} is inverted: halves of {2 * mask:,} bytes exchanged")
         )
         yield AddressMap(kind, (line,), words, _inverted(mask), 10.0 if line < 2 else 12.0)
     if bits > 2:
-        yield AddressMap("byte-swapped", (0, 1), "every four bytes are in reverse order", _inverted(3), 10.0)
+        yield AddressMap("byte-swapped", (0, 1), say("every four bytes are in reverse order"), _inverted(3), 10.0)
     if bits > 1:
         yield AddressMap(
-            "address-swapped", tuple(range(bits)), "addresses are in reverse order", _inverted((1 << bits) - 1), 12.0
+            "address-swapped",
+            tuple(range(bits)),
+            say("addresses are in reverse order"),
+            _inverted((1 << bits) - 1),
+            12.0,
         )
     for a, b in combinations(range(bits), 2):
-        yield AddressMap("address-swapped", (a, b), f"A{a} and A{b} are exchanged", _exchanged(a, b), 12.0)
+        yield AddressMap(
+            "address-swapped", (a, b), say("A{a} and A{b} are exchanged", a=a, b=b), _exchanged(a, b), 12.0
+        )
         for name, wins in (("low", True), ("high", False)):
-            words = f"A{a} and A{b} are bridged, {name} wins"
+            words = say("A{a} and A{b} are bridged, {name} wins", a=a, b=b, name=name)
             yield AddressMap("address-bridged", (a, b), words, _tied(a, b, wins), 14.0)
     yield from _lanes(bits)
 
@@ -167,9 +188,9 @@ def _lanes(bits: int) -> Iterator[AddressMap]:
     if bits < 3:
         return
     top, mask = bits - 1, (1 << bits) - 1
-    words = "the two halves are interleaved, as byte lanes of a wider bus"
+    words = say("the two halves are interleaved, as byte lanes of a wider bus")
     yield AddressMap("lane-wrong", (), words, lambda i: (i >> 1) | ((i & 1) << top), 12.0)
-    words = "the bytes of two byte lanes follow one another as halves"
+    words = say("the bytes of two byte lanes follow one another as halves")
     yield AddressMap("lane-wrong", (), words, lambda i: ((i << 1) & mask) | (i >> top), 12.0)
 
 
@@ -188,12 +209,15 @@ def dead_line_maps(lines: tuple[int, ...]) -> Iterator[AddressMap]:
     mask = sum(1 << line for line in lines)
     for levels in range(1 << len(lines) if len(lines) > 1 else 0):
         held = sum((levels >> n & 1) << line for n, line in enumerate(lines))
-        words = ", ".join(f"A{line} {'high' if levels >> n & 1 else 'low'}" for n, line in enumerate(lines))
+        words = joined(
+            ", ",
+            (say("A{line} {it}", line=line, it="high" if levels >> n & 1 else "low") for n, line in enumerate(lines)),
+        )
 
         def source(i: Index, held: int = held) -> Index:
             return (i & ~mask) | held
 
-        yield AddressMap("address-stuck", lines, f"stuck: {words}", source, 9.0 + 5.0 * len(lines))
+        yield AddressMap("address-stuck", lines, say("stuck: {words}", words=words), source, 9.0 + 5.0 * len(lines))
 
 
 def found_address_order(image: Bytes, reference: Bytes, bits: int) -> AddressMap | None:
@@ -217,7 +241,7 @@ def found_address_order(image: Bytes, reference: Bytes, bits: int) -> AddressMap
         return out
 
     moved = tuple(n for n in range(bits) if order[n] != n)
-    words = ", ".join(f"A{n} is connected in place of A{order[n]}" for n in moved[:4]) + (
+    words = joined(", ", (say("A{n} is connected in place of A{order}", n=n, order=order[n]) for n in moved[:4])) + (
         " …" if len(moved) > 4 else ""
     )
     return AddressMap("address-swapped", moved, words, source, 12.0 + 4.0 * len(moved))

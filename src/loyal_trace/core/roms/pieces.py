@@ -7,6 +7,7 @@ from itertools import permutations
 import numpy as np
 
 from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, RomImage
+from loyal_trace.core.vocabulary.phrases import joined, say
 
 _COUNTS = (2, 4, 8)
 _MOST_LOOSE, _MOST_OF_FOUR = 24, 6
@@ -22,8 +23,10 @@ class Pieces:
     @property
     def words(self) -> str:
         """`several contents one after the other: 6A, 6B`, or interleaved as byte lanes."""
-        how = "interleaved as byte lanes" if self.lanes else "one after the other"
-        return f"several contents {how}: {', '.join(name or 'unknown' for name in self.names)}"
+        how = say("interleaved as byte lanes") if self.lanes else say("one after the other")
+        return say(
+            "several contents {how}: {names}", how=how, names=joined(", ", (name or "unknown" for name in self.names))
+        )
 
 
 @dataclass(frozen=True)
@@ -61,7 +64,7 @@ def _name_of(piece: bytes, known: ChecksumList) -> str:
     return (found[0].place or found[0].name) if found else ""
 
 
-def joined(images: Sequence[bytes], lanes: bool) -> bytes:
+def assembled(images: Sequence[bytes], lanes: bool) -> bytes:
     """Images one after the other, or interleaved as byte lanes."""
     if not lanes:
         return b"".join(images)
@@ -91,6 +94,6 @@ def wholes_of(images: Sequence[bytes], known: ChecksumList, missing: Container[s
 def _arranged(images: Sequence[bytes], fitting: Sequence[int], count: int, known: ChecksumList) -> Iterator[Whole]:
     for order in permutations(fitting, count):
         for lanes in (False, True):
-            data = joined([images[n] for n in order], lanes)
+            data = assembled([images[n] for n in order], lanes)
             for entry in known.matching(RomImage("", data)):
                 yield Whole(entry, order, lanes, data)

@@ -16,6 +16,7 @@ from loyal_trace.core.roms.candidates import UNWATCHED, Candidates, Change, Prov
 from loyal_trace.core.roms.crc_algebra import TABLE, backwards, syndromes
 from loyal_trace.core.roms.digests import digest
 from loyal_trace.core.roms.restore_bits import single_bits, stuck_stretches, three_bits
+from loyal_trace.core.vocabulary.phrases import joined, say
 
 _MOST_SEARCHED = 2**20
 _MOST_PAIRS = 2**17
@@ -44,9 +45,15 @@ class Restored:
     @property
     def told(self) -> str:
         """What was changed, in a few words; long lists of bytes are cut short."""
-        shown = ", ".join(f"{c.offset:04X} from {c.read:02X} to {c.meant:02X}" for c in self.changes[:3])
-        more = f" and {len(self.changes) - 3} more" if len(self.changes) > 3 else ""
-        return ": ".join(part for part in (self.words, f"{shown}{more}") if part)
+        shown = joined(
+            ", ",
+            (
+                say("{offset:04X} from {read:02X} to {meant:02X}", offset=c.offset, read=c.read, meant=c.meant)
+                for c in self.changes[:3]
+            ),
+        )
+        more = say(" and {count} more", count=len(self.changes) - 3) if len(self.changes) > 3 else ""
+        return joined(": ", (part for part in (self.words, say("{shown}{more}", shown=shown, more=more)) if part))
 
 
 def restore(
@@ -75,8 +82,8 @@ def restore(
 def _deep(data: bytes, delta: int, digests: Mapping[str, str], watch: Watch) -> Restored | None:
     prover = Prover(data, digests, watch)
     for words, batches in (
-        ("a data line was stuck", stuck_stretches(data, delta)),
-        ("one bit in each of three bytes", three_bits(data, delta)),
+        (say("a data line was stuck"), stuck_stretches(data, delta)),
+        (say("one bit in each of three bytes"), three_bits(data, delta)),
     ):
         if not prover.proof:
             return None
@@ -97,7 +104,13 @@ def _lanes_of(changes: tuple[Change, ...], words: str) -> str:
     (flip,) = flips
     level = "high" if changes[0].read & flip else "low"
     first, last = changes[0].offset, changes[-1].offset
-    return f"D{flip.bit_length() - 1} was stuck {level} between {first:04X} and {last:04X}"
+    return say(
+        "D{bit_length} was stuck {level} between {first:04X} and {last:04X}",
+        bit_length=flip.bit_length() - 1,
+        level=level,
+        first=first,
+        last=last,
+    )
 
 
 def _by_hash_alone(data: bytes, digests: Mapping[str, str], watch: Watch) -> Restored | None:
@@ -105,7 +118,7 @@ def _by_hash_alone(data: bytes, digests: Mapping[str, str], watch: Watch) -> Res
     if not prover.proof:
         return None
     for batch in single_bits(data):
-        changes = prover.first_right(batch, "one bit")
+        changes = prover.first_right(batch, say("one bit"))
         if changes is not None:
             return Restored(changes, changed(data, changes), prover.proof)
         if watch.cancelled():
@@ -126,7 +139,7 @@ def proved(
         return Restored(right, changed(data, right), prover.proof, words=words)
     if prover.proof or not prover.fitting:
         return None
-    proof = " and ".join(sorted(digests))
+    proof = joined(" and ", sorted(digests))
     return Restored(prover.fitting[0], changed(data, prover.fitting[0]), proof, prover.count, words)
 
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.roms.images import KnownChecksum
 from loyal_trace.core.vocabulary.identity import in_order
+from loyal_trace.core.vocabulary.phrases import joined, say
 
 
 def board_sums(board: BoardDefinition) -> tuple[KnownChecksum, ...]:
@@ -30,15 +31,25 @@ class RevisionMix:
     @property
     def words(self) -> str:
         """One sentence: which slots are of which revision, and that no chip is bad for it."""
-        told = "; ".join(f"{', '.join(slots)} of {firmware}" for firmware, slots in self.by_firmware.items())
+        told = joined(
+            "; ",
+            (
+                say("{slots} of {firmware}", slots=joined(", ", slots), firmware=firmware)
+                for firmware, slots in self.by_firmware.items()
+            ),
+        )
         if self.mixed:
-            return (
-                f"firmware revisions are mixed ({told}): the chips can be good, but the set has to be of one revision"
+            return say(
+                "firmware revisions are mixed ({told}): the chips can be good, but the set has to be of one revision",
+                told=told,
             )
         return (
-            f"every slot that differs between revisions has firmware {told.rpartition(' of ')[2]}"
+            say(
+                "every slot that differs between revisions has firmware {rpartition}",
+                rpartition=told.rpartition(" of ")[2],
+            )
             if told
-            else "no slot that differs between revisions was read"
+            else say("no slot that differs between revisions was read")
         )
 
 

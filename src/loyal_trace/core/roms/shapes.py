@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import count_of
 
 _ANCHOR = 24
@@ -55,9 +56,11 @@ def _halves(data: bytes, reference: bytes) -> Iterator[Shape]:
             for number in range(count):
                 wrong = _near(data, reference[number * size : (number + 1) * size])
                 if wrong is not None:
-                    place = f"{number * size:04X} to {(number + 1) * size - 1:04X}"
-                    words = f"only {place} was read, a {'half' if count == 2 else 'quarter'} of the chip"
-                    advice = (
+                    place = say("{number:04X} to {number2:04X}", number=number * size, number2=(number + 1) * size - 1)
+                    words = say(
+                        "only {place} was read, a {it} of the chip", place=place, it="half" if count == 2 else "quarter"
+                    )
+                    advice = say(
                         "The reader was set to a smaller device: choose the right one, and check the upper address pin."
                     )
                     where = {"from": number * size, "to": (number + 1) * size - 1}
@@ -65,9 +68,14 @@ def _halves(data: bytes, reference: bytes) -> Iterator[Shape]:
                 lane = reference[number::count]
                 wrong = _near(data, lane)
                 if wrong is not None:
-                    words = f"byte lane {number} of {count} alone"
+                    words = say("byte lane {number} of {count} alone", number=number, count=count)
                     yield Shape(
-                        "lane-wrong", words, "Interleave it with the other byte lanes.", {"lane": number}, 6.0, wrong
+                        "lane-wrong",
+                        words,
+                        say("Interleave it with the other byte lanes."),
+                        {"lane": number},
+                        6.0,
+                        wrong,
                     )
 
 
@@ -80,28 +88,45 @@ def _longer(data: bytes, reference: bytes) -> Iterator[Shape]:
         pieces = [data[n : n + size] for n in range(0, len(data), size)]
         wrong = [_near(piece, reference) for piece in pieces]
         if all(w is not None for w in wrong):
-            words = f"the contents are in it {len(pieces)} times"
-            advice = f"Keep the first {size:,} bytes; the reader was set to a larger device."
+            words = say("the contents are in it {count} times", count=len(pieces))
+            advice = say("Keep the first {size:,} bytes; the reader was set to a larger device.", size=size)
             yield Shape("doubled", words, advice, {"times": len(pieces)}, 3.0, sum(w or 0 for w in wrong))
         for count in (2, 4):
             for number in range(count if len(data) == count * size else 0):
                 near = _near(data[number::count], reference)
                 if near is not None:
-                    words = f"byte lane {number} of {count} has the expected contents: it was read as one wide image"
-                    yield Shape("lane-wrong", words, "Split the byte lanes.", {"lane": number}, 5.0, near)
+                    words = say(
+                        "byte lane {number} of {count} has the expected contents: it was read as one wide image",
+                        number=number,
+                        count=count,
+                    )
+                    yield Shape("lane-wrong", words, say("Split the byte lanes."), {"lane": number}, 5.0, near)
     at_start = _near(data[:size], reference)
     if at_start is not None:
-        words = f"the expected contents up to {size - 1:04X}, then {count_of(extra, 'extra byte')}"
-        advice = f"Keep the first {size:,} bytes; the reader read past the end."
+        words = say(
+            "the expected contents up to {size:04X}, then {extra_bytes}",
+            size=size - 1,
+            extra_bytes=count_of(extra, "extra byte"),
+        )
+        advice = say("Keep the first {size:,} bytes; the reader read past the end.", size=size)
         yield Shape("overdump", words, advice, {"from": size, "to": len(data) - 1}, 6.0, at_start)
     place = data.find(reference[:_ANCHOR])
     for offset in {place, extra} - {-1, 0}:
         wrong_here = _near(data[offset : offset + size], reference)
         if wrong_here is not None:
             tail = len(data) - offset - size
-            behind = f" and {tail:,} after them" if tail else ""
-            words = f"{count_of(offset, 'byte')} before the contents{behind}: a file header"
-            yield Shape("header", words, f"Cut off the first {offset:,} bytes.", {"offset": offset}, 8.0, wrong_here)
+            behind = say(" and {tail:,} after them", tail=tail) if tail else ""
+            words = say(
+                "{bytes} before the contents{behind}: a file header", bytes=count_of(offset, "byte"), behind=behind
+            )
+            yield Shape(
+                "header",
+                words,
+                say("Cut off the first {offset:,} bytes.", offset=offset),
+                {"offset": offset},
+                8.0,
+                wrong_here,
+            )
 
 
 def _shifted(data: bytes, reference: bytes) -> Iterator[Shape]:
@@ -115,13 +140,13 @@ def _shifted(data: bytes, reference: bytes) -> Iterator[Shape]:
         by = place - start
         if place < 0 or by == 0:
             continue
-        side = f"{count_of(abs(by), 'byte')} {'late' if by > 0 else 'early'}"
+        side = say("{bytes} {it}", bytes=count_of(abs(by), "byte"), it="late" if by > 0 else "early")
         turned = int(np.count_nonzero(np.roll(true, by) != array))
         if turned <= max(2, _CLOSE * len(data)):
             yield Shape(
                 "shifted",
-                f"the contents begin {side} and wrap round",
-                "Rotate it back by that many bytes.",
+                say("the contents begin {side} and wrap round", side=side),
+                say("Rotate it back by that many bytes."),
                 {"offset": by},
                 7.0,
                 turned,
@@ -130,8 +155,10 @@ def _shifted(data: bytes, reference: bytes) -> Iterator[Shape]:
         kept = (array[by:], true[:-by]) if by > 0 else (array[:by], true[-by:])
         moved = int(np.count_nonzero(kept[0] != kept[1]))
         if moved <= max(2, _CLOSE * len(kept[0])):
-            words = f"the contents begin {side}, and their {'end' if by > 0 else 'beginning'} is lost"
-            advice = "Check count and offset at the reader, then read it again."
+            words = say(
+                "the contents begin {side}, and their {it} is lost", side=side, it="end" if by > 0 else "beginning"
+            )
+            advice = say("Check count and offset at the reader, then read it again.")
             yield Shape("shifted", words, advice, {"offset": by}, 7.0 + 2.0 * abs(by), moved)
             return
 
@@ -147,13 +174,13 @@ def _distinct(reference: bytes) -> Iterator[int]:
 
 def _text(data: bytes, reference: bytes) -> Iterator[Shape]:
     """Line ends changed as a text transfer does, or the end taken for an end-of-file mark."""
-    advice = "Transfer it again in binary mode."
+    advice = say("Transfer it again in binary mode.")
     for name, changed in (
-        ("a carriage return was added to every line feed", reference.replace(b"\n", b"\r\n")),
-        ("carriage returns before line feeds were removed", reference.replace(b"\r\n", b"\n")),
-        ("carriage returns were changed to line feeds", reference.replace(b"\r", b"\n")),
-        ("line feeds were changed to carriage returns", reference.replace(b"\n", b"\r")),
-        ("everything from the first 1A on is missing", reference.partition(b"\x1a")[0]),
+        (say("a carriage return was added to every line feed"), reference.replace(b"\n", b"\r\n")),
+        (say("carriage returns before line feeds were removed"), reference.replace(b"\r\n", b"\n")),
+        (say("carriage returns were changed to line feeds"), reference.replace(b"\r", b"\n")),
+        (say("line feeds were changed to carriage returns"), reference.replace(b"\n", b"\r")),
+        (say("everything from the first 1A on is missing"), reference.partition(b"\x1a")[0]),
     ):
         if changed != reference and data == changed:
             yield Shape("text-mode", name, advice, {}, 4.0)
@@ -164,8 +191,8 @@ def _joined(data: bytes, reference: bytes, others: Mapping[str, bytes]) -> Itera
     size = len(reference)
     if len(data) <= size or len(data) % size:
         return
-    named = {reference: "this slot", **{content: name for name, content in others.items() if len(content) == size}}
+    named = {reference: say("this slot"), **{content: name for name, content in others.items() if len(content) == size}}
     pieces = [named.get(data[n : n + size], "") for n in range(0, len(data), size)]
     if "this slot" in pieces and sum(bool(p) for p in pieces) > 1 and len(set(pieces) - {""}) > 1:
-        words = "several contents joined: " + ", ".join(p or "unknown" for p in pieces)
-        yield Shape("joined", words, "Split the file.", {"pieces": pieces}, 2.0)
+        words = say("several contents joined: ") + joined(", ", (p or "unknown" for p in pieces))
+        yield Shape("joined", words, say("Split the file."), {"pieces": pieces}, 2.0)

@@ -19,6 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import figure, say
 
 HEX_SYMBOLS = "0123456789ABCDEF"
 
@@ -75,10 +76,12 @@ def register_from(text: str) -> Register:
     try:
         poly, init, xorout = (int(word, 0) for word in (*numbers, "0", "0")[:3])
     except ValueError:
-        raise RequestError(f"“{text}” is not a register; write CRC16-ARC, or 0x1021 0xFFFF 0 refin refout") from None
+        raise RequestError(
+            say("“{text}” is not a register; write CRC16-ARC, or 0x1021 0xFFFF 0 refin refout", text=text)
+        ) from None
     found = Register(16, poly, init, xorout, "refin" in words, "refout" in words, "feedback" in words)
     if any(value >> 16 or value < 0 for value in (poly, init, xorout)) or len(numbers) > 3:
-        raise RequestError(f"“{text}” is not a register of 16 bits")
+        raise RequestError(say("“{text}” is not a register of 16 bits", text=text))
     return found
 
 
@@ -99,7 +102,7 @@ def check_symbols(text: str) -> str:
     """The sixteen printing symbols of a tester, the one for 0 first; RequestError when they are not sixteen."""
     symbols = "".join(text.split()) or HEX_SYMBOLS
     if len(symbols) != 16 or len({symbol.lower() for symbol in symbols}) != 16:
-        raise RequestError("sixteen different symbols are needed, the one for 0 first")
+        raise RequestError(say("sixteen different symbols are needed, the one for 0 first"))
     return symbols
 
 
@@ -110,10 +113,17 @@ def read_signature(text: str, symbols: str = HEX_SYMBOLS) -> int:
     value = 0
     for symbol in body:
         if symbol.lower() not in table:
-            raise RequestError(f"“{symbol}” in “{text.strip()}” is not one of the symbols {symbols}")
+            raise RequestError(
+                say(
+                    "“{symbol}” in “{text}” is not one of the symbols {symbols}",
+                    symbol=symbol,
+                    text=text.strip(),
+                    symbols=symbols,
+                )
+            )
         value = value << 4 | table[symbol.lower()]
     if not body:
-        raise RequestError("a signature is missing")
+        raise RequestError(say("a signature is missing"))
     return value
 
 
@@ -129,7 +139,7 @@ class Learned:
 
     @property
     def check(self) -> str:
-        return f"{self.explained} of {self.pairs} pairs"
+        return say("{explained} of {pairs} pairs", explained=self.explained, pairs=self.pairs)
 
 
 Pair = tuple[bytes, int]
@@ -142,9 +152,11 @@ def learn(pairs: Sequence[Pair], width: int = 16) -> Learned:
     are explained and `odd` is its number.
     """
     if len(pairs) < 2:
-        raise RequestError(f"{len(pairs)} pair is not enough: 3 of one length, or 4 of mixed lengths, settle it")
+        raise RequestError(
+            say("{count} pair is not enough: 3 of one length, or 4 of mixed lengths, settle it", count=len(pairs))
+        )
     if any(value >> width for _, value in pairs):
-        raise RequestError(f"a signature is wider than {width} bits")
+        raise RequestError(say("a signature is wider than {width} bits", width=width))
     for fitting in (_fitting, _fitting_feedback):
         found = fitting(pairs, width)
         if found:
@@ -155,7 +167,7 @@ def learn(pairs: Sequence[Pair], width: int = 16) -> Learned:
             found = _fitting(rest, width)
             if found:
                 return replace(_told(found, rest), pairs=len(pairs), odd=number)
-    raise RequestError("no register of this width gives these signatures; check them, or give another width")
+    raise RequestError(say("no register of this width gives these signatures; check them, or give another width"))
 
 
 def _told(found: list[Register], pairs: Sequence[Pair]) -> Learned:
@@ -165,17 +177,22 @@ def _told(found: list[Register], pairs: Sequence[Pair]) -> Learned:
     polynomials = {(r.poly, r.refin, r.refout) for r in found}
     if len(polynomials) > 1 and len({len(data) for data, _ in pairs}) == 1 and len(pairs) < 3:
         raise RequestError(
-            f"{len(polynomials)} registers fit these pairs; one more pair of the same length would settle it"
+            say(
+                "{count} registers fit these pairs; one more pair of the same length would settle it",
+                count=len(polynomials),
+            )
         )
     same = [
-        f"init {r.init:#x} with xorout {r.xorout:#x}"
+        say("init {init:#x} with xorout {xorout:#x}", init=r.init, xorout=r.xorout)
         for r in others
         if (r.poly, r.refin, r.refout) == (best.poly, best.refin, best.refout)
     ]
     if len({len(data) for data, _ in pairs}) == 1:
-        same.append("every other start value with the final XOR that goes with it: the images are all of one length")
+        same.append(
+            say("every other start value with the final XOR that goes with it: the images are all of one length")
+        )
     turned = [
-        f"poly {r.poly:#x}, refin {r.refin}, refout {r.refout}"
+        say("poly {poly:#x}, refin {refin}, refout {refout}", poly=r.poly, refin=r.refin, refout=r.refout)
         for r in others
         if (r.poly, r.refin, r.refout) != (best.poly, best.refin, best.refout)
     ]
@@ -249,7 +266,7 @@ def _polynomial(data: bytes, refin: bool) -> int:
 
 
 def _reflected(value: int, width: int) -> int:
-    return int(f"{value:0{width}b}"[::-1], 2)
+    return int(say("{value}", value=figure(value, f"0{width}b"))[::-1], 2)
 
 
 def _polynomials(numbers: list[int], sizes: list[int], signed: list[int], width: int) -> Iterator[int]:
@@ -342,7 +359,7 @@ def _remainders(number: int, width: int) -> tuple[NDArray[np.uint16], NDArray[np
     polys = np.arange(1, 1 << width, 2, dtype=np.uint32).astype(np.uint16)
     state, carry = np.zeros(len(polys), dtype=np.uint16), np.empty(len(polys), dtype=np.uint16)
     mask, top = np.uint16((1 << width) - 1), np.uint16(width - 1)
-    for bit in f"{number:b}":
+    for bit in say("{number:b}", number=number):
         np.right_shift(state, top, out=carry)
         np.multiply(carry, polys, out=carry)
         np.left_shift(state, np.uint16(1), out=state)

@@ -1,5 +1,7 @@
 """Where the cause of a kind of damage sits, and the one check that tells two explanations apart."""
 
+from loyal_trace.core.vocabulary.phrases import say
+
 SITES = {
     "data-stuck-0": "pins",
     "data-stuck-1": "pins",
@@ -34,36 +36,42 @@ SITES = {
     "matches": "",
 }
 WORDS = {
-    "pins": "pins, socket and reader contacts",
-    "adapter": "wiring of the adapter or bus",
-    "cells": "memory cells",
-    "select": "chip select, output enable and supply",
-    "set-up": "set-up of the reader",
-    "file": "the file",
-    "content": "what was programmed",
-    "contact": "pins or socket contact",
+    "pins": say("pins, socket and reader contacts"),
+    "adapter": say("wiring of the adapter or bus"),
+    "cells": say("memory cells"),
+    "select": say("chip select, output enable and supply"),
+    "set-up": say("set-up of the reader"),
+    "file": say("the file"),
+    "content": say("what was programmed"),
+    "contact": say("pins or socket contact"),
 }
-_SOCKET = "Read it in another socket or reader: contact faults change, cells do not."
-_SELECT = "Measure select and output enable at the pins of the chip while it is read."
+_SOCKET = say("Read it in another socket or reader: contact faults change, cells do not.")
+_SELECT = say("Measure select and output enable at the pins of the chip while it is read.")
 # A cell that lost charge conducts at 5 V, and no longer at 4.5 V: the word line follows the supply. So do the two
 # supply limits at which EPROM data sheets have programming verified.
-_LOWER = "Read it at a lower supply (4.5 to 4.75 V): faded cells read right again, programmed bytes stay as they are."
+_LOWER = say(
+    "Read it at a lower supply (4.5 to 4.75 V): faded cells read right again, programmed bytes stay as they are."
+)
 _CHECKS = {
     frozenset(("pins", "cells")): _SOCKET,
-    frozenset(("pins", "adapter")): "Check continuity from the pin of the chip to the reader's own connector.",
-    frozenset(("pins", "set-up")): "Read a good chip of the type with the same settings: the same picture is set-up.",
-    frozenset(("pins", "content")): "Read it in another reader: a contact fault changes, programmed content does not.",
+    frozenset(("pins", "adapter")): say("Check continuity from the pin of the chip to the reader's own connector."),
+    frozenset(("pins", "set-up")): say(
+        "Read a good chip of the type with the same settings: the same picture is set-up."
+    ),
+    frozenset(("pins", "content")): say(
+        "Read it in another reader: a contact fault changes, programmed content does not."
+    ),
     frozenset(("select", "cells")): _SELECT,
     frozenset(("select", "pins")): _SELECT,
     frozenset(("cells", "content")): _LOWER,
-    frozenset(("cells", "set-up")): "Choose the device again and read again: set-up damage changes, cells do not.",
-    frozenset(
-        ("set-up", "content")
-    ): "Choose the device again and read again: set-up damage changes, content does not.",
+    frozenset(("cells", "set-up")): say("Choose the device again and read again: set-up damage changes, cells do not."),
+    frozenset(("set-up", "content")): say(
+        "Choose the device again and read again: set-up damage changes, content does not."
+    ),
 }
-_FILE = "Read the chip again: damage of the file is gone then, damage in the chip is not."
-_CONTACT = "Clean the pins and read it three more times: contact faults change, everything else stays."
-_SAME = "Both sit in the same place: one check answers both."
+_FILE = say("Read the chip again: damage of the file is gone then, damage in the chip is not.")
+_CONTACT = say("Clean the pins and read it three more times: contact faults change, everything else stays.")
+_SAME = say("Both sit in the same place: one check answers both.")
 
 
 def site_of(kind: str) -> str:

@@ -9,8 +9,9 @@ from dataclasses import dataclass
 
 from loyal_trace.core.boards.model import BoardDefinition, RomSlot, SelfTestCode
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import joined, say
 
-_LANE_WORDS = {(0, 2): "even bytes", (1, 2): "odd bytes"}
+_LANE_WORDS = {(0, 2): say("even bytes"), (1, 2): say("odd bytes")}
 
 
 @dataclass(frozen=True)
@@ -28,7 +29,7 @@ def address_range(slot: RomSlot) -> str:
     """`4000–5FFF`; a byte lane spans as many addresses as all its lanes together. Empty when the board does not say."""
     if slot.address is None:
         return ""
-    return f"{slot.address:04X}–{slot.address + slot.size * slot.lanes - 1:04X}"
+    return say("{address:04X}–{address2:04X}", address=slot.address, address2=slot.address + slot.size * slot.lanes - 1)
 
 
 def lane_words(slot: RomSlot) -> str:
@@ -43,10 +44,14 @@ def revision_words(slot: RomSlot) -> str:
     by_content: dict[tuple[tuple[str, str], ...], list[str]] = {}
     for firmware, digests in slot.sums:
         by_content.setdefault(digests, []).append(firmware)
-    groups = ["=".join(names) for names in by_content.values() if any(names)]
+    groups = [joined("=", names) for names in by_content.values() if any(names)]
     if len(groups) < 2:
-        return f"same in {', '.join(slot.firmwares)}" if len(slot.firmwares) > 1 else ", ".join(slot.firmwares)
-    return f"differs: {' | '.join(groups)}"
+        return (
+            say("same in {firmwares}", firmwares=joined(", ", slot.firmwares))
+            if len(slot.firmwares) > 1
+            else joined(", ", slot.firmwares)
+        )
+    return say("differs: {groups}", groups=joined(" | ", groups))
 
 
 def slot_table(board: BoardDefinition) -> tuple[SlotLine, ...]:
@@ -74,9 +79,17 @@ def find_slot(board: BoardDefinition, text: str) -> RomSlot:
     if len(found) == 1:
         return found[0]
     if found:
-        places = ", ".join(s.refdes for s in found)
-        raise RequestError(f"“{text}” means {len(found)} slots of {board.title}: {places}")
-    raise RequestError(f"{board.title} has no ROM called “{text}”")
+        places = joined(", ", (s.refdes for s in found))
+        raise RequestError(
+            say(
+                "“{text}” means {count} slots of {title}: {places}",
+                text=text,
+                count=len(found),
+                title=board.title,
+                places=places,
+            )
+        )
+    raise RequestError(say("{title} has no ROM called “{text}”", title=board.title, text=text))
 
 
 def _at_address(board: BoardDefinition, said: str) -> Iterator[RomSlot]:
@@ -99,7 +112,10 @@ def expected_complaint(code: SelfTestCode, slot: RomSlot, firmware: str) -> str:
         return ""
     if slot.expected(code.firmware) == slot.expected(firmware):
         return ""
-    return (
-        f"this test knows only firmware {code.firmware}; the set is firmware {firmware}, in which {slot.refdes} "
-        "differs: its complaint is expected"
+    return say(
+        "this test knows only firmware {firmware}; the set is firmware {firmware2}, in which {refdes} "
+        "differs: its complaint is expected",
+        firmware=code.firmware,
+        firmware2=firmware,
+        refdes=slot.refdes,
     )

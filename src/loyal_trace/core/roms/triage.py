@@ -7,6 +7,8 @@ that fail together accuse what they share; a check that never ends, or a watchdo
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from loyal_trace.core.vocabulary.phrases import joined, say
+
 
 @dataclass(frozen=True)
 class Socket:
@@ -34,29 +36,38 @@ def triage(socket: Socket, others: Sequence[Socket], watchdog: bool = False) -> 
     name = socket.refdes
     if watchdog or socket.in_circuit == "none":
         why = (
-            "the watchdog fires during the check"
+            say("the watchdog fires during the check")
             if watchdog
-            else "no signature was shown: the processor did not release the bus"
+            else say("no signature was shown: the processor did not release the bus")
         )
         return Triage(
             "set-up",
-            f"{why}; this does not indicate a ROM",
-            "Disable the watchdog, check the bus request of the processor, repeat the check.",
+            say("{why}; this does not indicate a ROM", why=why),
+            say("Disable the watchdog, check the bus request of the processor, repeat the check."),
         )
     if socket.in_circuit != "wrong":
-        return Triage("", f"{name} does not fail in circuit", "")
+        return Triage("", say("{name} does not fail in circuit", name=name), "")
     if not socket.out_of_circuit:
-        return Triage("open", f"{name} fails in circuit; its contents are not known", f"Take {name} out and read it.")
-    if socket.out_of_circuit == "unstable":
-        why = f"{name} reads differently each time out of circuit too"
         return Triage(
-            "pin or chip",
+            "open",
+            say("{name} fails in circuit; its contents are not known", name=name),
+            say("Take {name} out and read it.", name=name),
+        )
+    if socket.out_of_circuit == "unstable":
+        why = say("{name} reads differently each time out of circuit too", name=name)
+        return Triage(
+            say("pin or chip"),
             why,
-            f"Clean the pins of {name} and read it three times. If the reads still differ, the chip is faulty.",
+            say(
+                "Clean the pins of {name} and read it three times. If the reads still differ, the chip is faulty.",
+                name=name,
+            ),
         )
     if socket.out_of_circuit == "differs":
         return Triage(
-            "chip", f"{name} is wrong out of circuit too, which indicates the chip", f"See the verdict on {name}."
+            "chip",
+            say("{name} is wrong out of circuit too, which indicates the chip", name=name),
+            say("See the verdict on {name}.", name=name),
         )
     return _shared(socket, others)
 
@@ -69,9 +80,16 @@ def _shared(socket: Socket, others: Sequence[Socket]) -> Triage:
     for what, part in (("decoder", socket.decoder), ("bus", socket.bus)):
         alike = [o.refdes for o in failing if part and part == getattr(o, what)]
         if alike and not any(part == getattr(o, what) for o in passing):
-            why = f"{name} and {', '.join(alike)} fail together and share {part}; none that passes does"
-            return Triage(what, why, f"Probe {part} while one of them is read.")
-    why = f"{name} is right out of circuit, and the chips that share its decoder and bus pass"
+            why = say(
+                "{name} and {alike} fail together and share {part}; none that passes does",
+                name=name,
+                alike=joined(", ", alike),
+                part=part,
+            )
+            return Triage(what, why, say("Probe {part} while one of them is read.", part=part))
+    why = say("{name} is right out of circuit, and the chips that share its decoder and bus pass", name=name)
     return Triage(
-        "pin or socket", why, f"Inspect the pins of {name} and its socket; press the chip and repeat the check."
+        say("pin or socket"),
+        why,
+        say("Inspect the pins of {name} and its socket; press the chip and repeat the check.", name=name),
     )

@@ -18,6 +18,7 @@ from loyal_trace.core.roms.crc_algebra import contributions
 from loyal_trace.core.roms.digests import agrees
 from loyal_trace.core.roms.hypotheses import address_lines
 from loyal_trace.core.roms.maps import Bytes, address_maps, permuted
+from loyal_trace.core.vocabulary.phrases import joined, say
 
 
 @dataclass(frozen=True)
@@ -38,7 +39,7 @@ def undo(data: bytes, digests: Mapping[str, str], size: int | None = None, thoro
     """
     if not digests or not data:
         return None
-    proof = " and ".join(sorted(digests))
+    proof = joined(" and ", sorted(digests))
     for kind, words, where, corrected in _candidates(data, digests, size, thorough):
         if agrees(corrected, digests):
             return Undone(kind, words, where, corrected, proof)
@@ -66,10 +67,21 @@ def _data_lines(image: Bytes, digests: Mapping[str, str]) -> Iterator[Candidate]
         backwards = order == tuple(range(7, -1, -1))
         flipped = [line for line in range(8) if inverted >> line & 1]
         kind = "bit-reversed" if backwards else "data-swapped" if moved else "inverted"
-        words = ", ".join(f"D{n} and D{order[n]}" for n in moved if n < order[n] and order[order[n]] == n)
-        told = f"data lines exchanged: {words}" if words and not backwards else "data lines in another order"
-        told = "the bits of every byte are in reverse order" if backwards else told if moved else "inverted"
-        more = f", lines {', '.join(f'D{n}' for n in flipped)} inverted" if flipped and len(flipped) < 8 else ""
+        words = joined(
+            ", ",
+            (say("D{n} and D{order}", n=n, order=order[n]) for n in moved if n < order[n] and order[order[n]] == n),
+        )
+        told = (
+            say("data lines exchanged: {words}", words=words)
+            if words and not backwards
+            else say("data lines in another order")
+        )
+        told = say("the bits of every byte are in reverse order") if backwards else told if moved else "inverted"
+        more = (
+            say(", lines {flipped} inverted", flipped=joined(", ", (f"D{n}" for n in flipped)))
+            if flipped and len(flipped) < 8
+            else ""
+        )
         where = {"data": moved or flipped}
         yield kind, told + more, where, permuted(order, inverted)[image].tobytes()
 
@@ -132,9 +144,11 @@ def _swapped_in_a_range(image: Bytes, wanted: str) -> Iterator[Candidate]:
         for b in range(a + 1, 8):
             differ = ((image >> a ^ image >> b) & 1).astype(np.uint8)
             errors = (differ << a | differ << b).astype(np.uint8)
-            yield from _stretches(image, errors, delta, "data-swapped", f"D{a} and D{b} are exchanged", [a, b])
+            yield from _stretches(
+                image, errors, delta, "data-swapped", say("D{a} and D{b} are exchanged", a=a, b=b), [a, b]
+            )
         errors = np.full(len(image), 1 << a, dtype=np.uint8)
-        yield from _stretches(image, errors, delta, "inverted", f"D{a} is inverted", [a])
+        yield from _stretches(image, errors, delta, "inverted", say("D{a} is inverted", a=a), [a])
 
 
 def _stretches(
@@ -151,7 +165,12 @@ def _stretches(
             corrected = image.copy()
             corrected[start:stop] ^= errors[start:stop]
             where = {"data": lines, "from": start, "to": stop - 1}
-            yield kind, f"{words} from {start:04X} to {stop - 1:04X}", where, corrected.tobytes()
+            yield (
+                kind,
+                say("{words} from {start:04X} to {stop:04X}", words=words, start=start, stop=stop - 1),
+                where,
+                corrected.tobytes(),
+            )
 
 
 def _cut(data: bytes, size: int | None) -> Iterator[Candidate]:
@@ -163,14 +182,19 @@ def _cut(data: bytes, size: int | None) -> Iterator[Candidate]:
             again = len(data) % right == 0 and data == piece * (len(data) // right)
             kind = "doubled" if again else "overdump" if start == 0 else "header"
             words = (
-                "the contents are in it several times"
+                say("the contents are in it several times")
                 if again
-                else f"the contents are {right:,} bytes from {start:04X} on"
+                else say("the contents are {right:,} bytes from {start:04X} on", right=right, start=start)
             )
             yield kind, words, {"from": start, "to": start + right - 1}, piece
         count = len(data) // right
         for number in range(count if len(data) == count * right and count in (2, 4) else 0):
-            yield "lane-wrong", f"byte lane {number} of {count}", {"lane": number}, data[number::count]
+            yield (
+                "lane-wrong",
+                say("byte lane {number} of {count}", number=number, count=count),
+                {"lane": number},
+                data[number::count],
+            )
     for corrected in (data.replace(b"\r\n", b"\n"), data.replace(b"\n", b"\r\n")):
         if corrected != data and (size is None or len(corrected) == size):
-            yield "text-mode", "line ends were changed, as in a text transfer", {}, corrected
+            yield "text-mode", say("line ends were changed, as in a text transfer"), {}, corrected

@@ -13,6 +13,7 @@ from loyal_trace.core.roms.hypotheses import Hypothesis
 from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, RomImage
 from loyal_trace.core.roms.pieces import Whole
 from loyal_trace.core.roms.voting import moving_bits
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import count_of
 
 _NEVER_SETTLED = ("unknown", "garbage", "few-bytes", "bits-faded", "bits-lost", "patched", "other-slot", "unstable")
@@ -50,14 +51,16 @@ def _only(found: Hypothesis) -> RomVerdict:
 
 
 def _settled(verdict: str, reason: str, advice: str, **where: object) -> RomVerdict:
-    only = Hypothesis(verdict, verdict, reason, advice, 1.0, dict(where), "proved by its checksums")
+    only = Hypothesis(verdict, verdict, reason, advice, 1.0, dict(where), say("proved by its checksums"))
     return _only(only)
 
 
 @cache
 def _right(detail: str, firmwares: tuple[str, ...]) -> RomVerdict:
     """One verdict for all images that are right in the same way: large sets have thousands."""
-    return _settled("matches", f"contents match: {detail}", "No repair needed.", firmware=list(firmwares))
+    return _settled(
+        "matches", say("contents match: {detail}", detail=detail), say("No repair needed."), firmware=list(firmwares)
+    )
 
 
 def judge(image: RomImage, expected: Expected, known: ChecksumList, other_reads: Sequence[bytes] = ()) -> RomVerdict:
@@ -69,7 +72,7 @@ def judge(image: RomImage, expected: Expected, known: ChecksumList, other_reads:
     own = _by_content(image, expected, known)
     if flicker and not settled_damage(own):
         return flicker
-    return replace(own, reason=f"{own.reason}; another read of it differs") if flicker else own
+    return replace(own, reason=say("{reason}; another read of it differs", reason=own.reason)) if flicker else own
 
 
 def settled_damage(verdict: RomVerdict) -> bool:
@@ -92,7 +95,9 @@ def _by_content(image: RomImage, expected: Expected, known: ChecksumList) -> Rom
             top = sized[0]
             if wrong_size.hypotheses[0].kind != "unknown":
                 return replace(wrong_size, hypotheses=sized)
-            return RomVerdict("wrong-size", f"{wrong_size.reason}; {top.reason}", top.next, sized)
+            return RomVerdict(
+                "wrong-size", say("{reason}; {reason2}", reason=wrong_size.reason, reason2=top.reason), top.next, sized
+            )
         found = put_back(image, expected) if wrong_size.hypotheses[0].kind == "unknown" else None
         return _only(found) if found else wrong_size
     reference = expected.reference_of_size(image.size)
@@ -111,13 +116,19 @@ def _with_gaps(image: RomImage, expected: Expected) -> RomVerdict:
     for first, last in image.gaps:
         filled[first : last + 1] = bytes(last + 1 - first)
     right = any(entry.accepts(RomImage("", bytes(filled))) for entry in expected.own)
-    shown = ", ".join(f"{first:04X} to {last:04X}" for first, last in image.gaps[:4])
-    reason = f"the records of the file leave out {shown}" + (" …" if len(image.gaps) > 4 else "")
+    shown = joined(", ", (say("{first:04X} to {last:04X}", first=first, last=last) for first, last in image.gaps[:4]))
+    reason = say("the records of the file leave out {shown}", shown=shown) + (" …" if len(image.gaps) > 4 else "")
     first, last = image.gaps[0][0], image.gaps[-1][1]
     where: dict[str, object] = {"from": first, "to": last, "gaps": [list(gap) for gap in image.gaps], "site": "file"}
-    reason += "; filled with 00 every checksum matches" if right else ""
-    advice = "Write it as a plain binary, with those bytes 00." if right else "Save it again with all its addresses."
-    return _only(Hypothesis("part-blank", "unknown", reason, advice, 1.0, where, "by the addresses of its records"))
+    reason += say("; filled with 00 every checksum matches") if right else ""
+    advice = (
+        say("Write it as a plain binary, with those bytes 00.")
+        if right
+        else say("Save it again with all its addresses.")
+    )
+    return _only(
+        Hypothesis("part-blank", "unknown", reason, advice, 1.0, where, say("by the addresses of its records"))
+    )
 
 
 def accepted_verdict(own: tuple[KnownChecksum, ...], accepting: Sequence[KnownChecksum], firmware: str) -> RomVerdict:
@@ -126,11 +137,17 @@ def accepted_verdict(own: tuple[KnownChecksum, ...], accepting: Sequence[KnownCh
     if not firmwares or not firmware or firmware in firmwares:
         every = {entry.firmware for entry in own}
         same = len(every) > 1 and set(firmwares) == every
-        return _right("the same in every firmware revision" if same else _right_by(own, firmwares), tuple(firmwares))
+        return _right(
+            say("the same in every firmware revision") if same else _right_by(own, firmwares), tuple(firmwares)
+        )
     return _settled(
         "other-revision",
-        f"contents of firmware {firmwares[0]}; this set is firmware {firmware}",
-        "The chip can be good. Decide which revision the board runs, and make the set of one revision.",
+        say(
+            "contents of firmware {firmwares}; this set is firmware {firmware}",
+            firmwares=firmwares[0],
+            firmware=firmware,
+        ),
+        say("The chip can be good. Decide which revision the board runs, and make the set of one revision."),
         firmware=firmwares,
     )
 
@@ -138,14 +155,22 @@ def accepted_verdict(own: tuple[KnownChecksum, ...], accepting: Sequence[KnownCh
 def part_of_whole(whole: Whole, part: int, names: Sequence[str]) -> RomVerdict:
     """The verdict on a file that holds one half, quarter or byte lane of a content which several files make up."""
     place = whole.entry.place or whole.entry.name
-    what = f"byte lane {part}" if whole.lanes else f"part {part + 1}"
-    others = ", ".join(name for number, name in enumerate(names) if number != part)
-    reason = f"{what} of {len(names)} of {place}; with {others} every checksum matches"
+    what = say("byte lane {part}", part=part) if whole.lanes else say("part {part}", part=part + 1)
+    others = joined(", ", (name for number, name in enumerate(names) if number != part))
+    reason = say(
+        "{what} of {count} of {place}; with {others} every checksum matches",
+        what=what,
+        count=len(names),
+        place=place,
+        others=others,
+    )
     how = "roms convert --interleave" if whole.lanes else "roms convert"
     where = {"slot": place, "part": part, "of": len(names), "with": list(names)}
     kind = "lane-wrong" if whole.lanes else "half-read"
-    advice = f"Put the parts together ({how} {' '.join(names)} OUT) and check the whole."
-    return _only(Hypothesis(kind, "wrong-size", reason, advice, 1.0, where, "the whole is proved by its checksums"))
+    advice = say("Put the parts together ({how} {names} OUT) and check the whole.", how=how, names=joined(" ", names))
+    return _only(
+        Hypothesis(kind, "wrong-size", reason, advice, 1.0, where, say("the whole is proved by its checksums"))
+    )
 
 
 def _by_digest(image: RomImage, expected: Expected, known: ChecksumList) -> RomVerdict | None:
@@ -158,12 +183,19 @@ def _by_digest(image: RomImage, expected: Expected, known: ChecksumList) -> RomV
         home = elsewhere[0]
         place = home.place or home.name
         if home.board and expected.board and home.board != expected.board:
-            place = f"{place} of board {home.board}"
+            place = say("{place} of board {board}", place=place, board=home.board)
         return _settled(
             "other-slot",
-            f"these are the contents listed for {place}{' (firmware ' + home.firmware + ')' if home.firmware else ''}",
-            f"If the chip sits in the wrong socket, move it to {place}. If only the file has another name, "
-            "ignore this.",
+            say(
+                "these are the contents listed for {place}{firmware}",
+                place=place,
+                firmware=" (firmware " + home.firmware + ")" if home.firmware else "",
+            ),
+            say(
+                "If the chip sits in the wrong socket, move it to {place}. If only the file has another "
+                "name, ignore this.",
+                place=place,
+            ),
             slot=home.place or home.name,
             board=home.board,
         )
@@ -172,10 +204,10 @@ def _by_digest(image: RomImage, expected: Expected, known: ChecksumList) -> RomV
 
 def _right_by(own: tuple[KnownChecksum, ...], firmwares: list[str]) -> str:
     if firmwares:
-        return f"firmware {firmwares[0]}"
+        return say("firmware {firmwares}", firmwares=firmwares[0])
     algorithms = sorted({a for entry in own for a, _ in entry.digests})
-    weak = ", a weak proof: many wrong images agree too" if all(entry.weak for entry in own) else ""
-    return f"all checksums match ({', '.join(algorithms)}{weak})"
+    weak = say(", a weak proof: many wrong images agree too") if all(entry.weak for entry in own) else ""
+    return say("all checksums match ({algorithms}{weak})", algorithms=joined(", ", algorithms), weak=weak)
 
 
 def _unstable(image: RomImage, other_reads: Sequence[bytes], proved: RomVerdict | None) -> RomVerdict | None:
@@ -184,14 +216,26 @@ def _unstable(image: RomImage, other_reads: Sequence[bytes], proved: RomVerdict 
     if not differing:
         return None
     if proved and proved.verdict == "matches":
-        reason = f"this read matches, but {len(differing)} of {len(other_reads)} other reads differ: it is marginal"
+        reason = say(
+            "this read matches, but {count} of {count2} other reads differ: it is marginal",
+            count=len(differing),
+            count2=len(other_reads),
+        )
     else:
-        reason = f"{len(differing) + 1} reads do not agree with each other"
+        reason = say("{count} reads do not agree with each other", count=len(differing) + 1)
     flips = moving_bits([image.data, *(read for read in differing if len(read) == image.size)])
     places = np.flatnonzero(flips)
     lines = [line for line in range(8) if (flips >> line & 1).any()]
-    detail = f" ({count_of(len(places), 'byte')} change, on {', '.join(f'D{line}' for line in lines)})" if lines else ""
-    advice = (
+    detail = (
+        say(
+            " ({bytes} change, on {lines})",
+            bytes=count_of(len(places), "byte"),
+            lines=joined(", ", (f"D{line}" for line in lines)),
+        )
+        if lines
+        else ""
+    )
+    advice = say(
         "Clean pins and socket, reseat the chip and read it three times. If it still changes, "
         "read it at a lower supply (4.5 to 4.75 V): faded cells come back."
     )
@@ -202,7 +246,7 @@ def _unstable(image: RomImage, other_reads: Sequence[bytes], proved: RomVerdict 
         advice,
         1.0,
         {"data": lines, "offsets": [int(p) for p in places[:64]]},
-        f"{len(other_reads) + 1} reads compared byte by byte",
+        say("{count} reads compared byte by byte", count=len(other_reads) + 1),
     )
     return _only(found)
 
@@ -214,21 +258,33 @@ def _wrong_size(image: RomImage, expected: Expected, known: ChecksumList) -> Rom
     if not wanted or image.size in wanted:
         return None
     right = sorted(w for w in wanted if w is not None)[0]
-    kind, reason = "unknown", f"{count_of(image.size, 'byte')}, but {right:,} are expected"
-    advice = "Choose the device again at the reader and read it again."
+    kind, reason = (
+        "unknown",
+        say("{bytes}, but {right:,} are expected", bytes=count_of(image.size, "byte"), right=right),
+    )
+    advice = say("Choose the device again at the reader and read it again.")
     if image.size > right:
         starts = [o for o in range(0, image.size - right + 1, right) if _part_fits(image, o, right, expected)]
         if starts:
-            place = f"{starts[0]:04X}"
+            place = say("{starts:04X}", starts=starts[0])
             times = image.size // right
             again = image.size == times * right and image.data == image.data[:right] * times
             kind = "doubled" if again else "header" if starts[0] else "overdump"
-            reason += f"; the {count_of(right, 'byte')} from {place} on match (read too far, or doubled)"
-            advice = f"Keep {right:,} bytes from {place}, and set the reader to the right device."
+            reason += say(
+                "; the {bytes} from {place} on match (read too far, or doubled)",
+                bytes=count_of(right, "byte"),
+                place=place,
+            )
+            advice = say(
+                "Keep {right:,} bytes from {place}, and set the reader to the right device.", right=right, place=place
+            )
     elif image.size and expected.reference is not None and expected.reference[: image.size] == image.data:
-        kind, reason = "half-read", f"{reason}; it matches as far as it goes, but the rest is missing"
+        kind, reason = (
+            "half-read",
+            say("{reason}; it matches as far as it goes, but the rest is missing", reason=reason),
+        )
     where: dict[str, object] = {"size": image.size, "expected": right}
-    only = Hypothesis(kind, "wrong-size", reason, advice, 1.0, where, "by its size and its checksums")
+    only = Hypothesis(kind, "wrong-size", reason, advice, 1.0, where, say("by its size and its checksums"))
     return _only(only)
 
 

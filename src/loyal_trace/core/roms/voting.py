@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import count_of
 
 _WANTED = 0.999
@@ -42,9 +43,9 @@ def moving_bits(reads: Sequence[bytes]) -> NDArray[np.uint8]:
 def vote(reads: Sequence[bytes]) -> Vote:
     """The majority of each bit over reads of one size; RequestError for fewer than two, or for different sizes."""
     if len(reads) < 2:
-        raise RequestError("a vote needs two reads or more of one chip")
+        raise RequestError(say("a vote needs two reads or more of one chip"))
     if len({len(read) for read in reads}) > 1 or not reads[0]:
-        raise RequestError("reads of different sizes cannot be of one chip; choose the device again at the reader")
+        raise RequestError(say("reads of different sizes cannot be of one chip; choose the device again at the reader"))
     bits = np.unpackbits(np.array([np.frombuffer(r, np.uint8) for r in reads]), axis=1, bitorder="little")
     ones = bits.sum(axis=0, dtype=np.int64)
     count = len(reads)
@@ -55,11 +56,13 @@ def vote(reads: Sequence[bytes]) -> Vote:
     listed = tuple((int(p) // 8, int(p) % 8, int(ones[p])) for p in flickering[:4096])
     lanes = tuple(sorted({int(p) % 8 for p in flickering}))
     source, why = _source(flickering, len(reads[0]), lanes)
-    told = f"{count_of(len(flickering), 'bit')} differ over {count} reads" + (
-        f", {ties} of them evenly" if ties else ""
+    told = say("{bits} differ over {count} reads", bits=count_of(len(flickering), "bit"), count=count) + (
+        say(", {ties} of them evenly", ties=ties) if ties else ""
     )
     why = (
-        f"{told}: {why}" if len(flickering) else f"{count} reads are equal; only checksums tell whether they are right"
+        say("{told}: {why}", told=told, why=why)
+        if len(flickering)
+        else say("{count} reads are equal; only checksums tell whether they are right", count=count)
     )
     return Vote(
         consensus.tobytes(), count, math.exp(-wrong), listed, lanes, source, why, _more(wrong, len(flickering), count)
@@ -90,19 +93,27 @@ def _source(flickering: np.ndarray, size: int, lanes: tuple[int, ...]) -> tuple[
     if not len(flickering):
         return "stable", ""
     if len(lanes) <= 2 and len(flickering) > 8:
-        names = " and ".join(f"D{n}" for n in lanes)
-        return "pin or socket", f"all on {names}: a pin, the socket or a contact of the reader, not the cells"
+        names = joined(" and ", (f"D{n}" for n in lanes))
+        return say("pin or socket"), say(
+            "all on {names}: a pin, the socket or a contact of the reader, not the cells", names=names
+        )
     places = np.unique(flickering // 8)
     for line in range(size.bit_length() - 1 if len(places) > 8 else 0):
         high = float(np.mean(places >> line & 1))
         if high > 1 - (1 - _FOLLOWS) / 2 or high < (1 - _FOLLOWS) / 2:
             side = "high" if high > 0.5 else "low"
             return (
-                "pin or socket",
-                f"nearly all where A{line} is {side}: that pin or its contact, or an address line near it",
+                say("pin or socket"),
+                say(
+                    "nearly all where A{line} is {side}: that pin or its contact, or an address line near it",
+                    line=line,
+                    side=side,
+                ),
             )
     return (
         "cells",
-        "scattered over the array, which suggests faded cells: read it at a lower supply (4.5 "
-        "to 4.75 V) to win them back, as a higher one makes more of them fail",
+        say(
+            "scattered over the array, which suggests faded cells: read it at a lower supply (4.5 "
+            "to 4.75 V) to win them back, as a higher one makes more of them fail"
+        ),
     )

@@ -5,6 +5,8 @@ Every error carries one sentence that a person at the bench can act on. A bug of
 
 from dataclasses import dataclass
 
+from loyal_trace.core.vocabulary.phrases import say
+
 
 class LoyalTraceError(Exception):
     """Base of all expected errors; `str(error)` is one clear sentence."""
@@ -15,7 +17,9 @@ class UserFileError(LoyalTraceError):
 
     def __init__(self, place: str, what: str, remedy: str = "") -> None:
         self.place, self.what, self.remedy = place, what, remedy
-        super().__init__(f"{place}: {what}" + (f"; {remedy}" if remedy else ""))
+        super().__init__(
+            say("{place}: {what}", place=place, what=what) + (say("; {remedy}", remedy=remedy) if remedy else "")
+        )
 
     def __reduce__(self) -> tuple[object, ...]:
         return UserFileError, (self.place, self.what, self.remedy)
@@ -39,8 +43,8 @@ class Defect:
     remedy: str
 
     def __str__(self) -> str:
-        where = f"{self.file}:{self.line}" if self.line else self.file
-        return f"{where}: {self.what}; {self.remedy}"
+        where = say("{file}:{line}", file=self.file, line=self.line) if self.line else self.file
+        return say("{where}: {what}; {remedy}", where=where, what=self.what, remedy=self.remedy)
 
 
 class BoardDefects(UserFileError):
@@ -48,5 +52,5 @@ class BoardDefects(UserFileError):
 
     def __init__(self, place: str, defects: tuple[Defect, ...]) -> None:
         self.defects = defects
-        count = "1 defect" if len(defects) == 1 else f"{len(defects)} defects"
-        super().__init__(place, f"{count}, first {defects[0]}")
+        count = "1 defect" if len(defects) == 1 else say("{count} defects", count=len(defects))
+        super().__init__(place, say("{count}, first {defects}", count=count, defects=defects[0]))

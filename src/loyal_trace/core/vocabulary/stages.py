@@ -2,6 +2,8 @@
 
 from enum import IntEnum
 
+from loyal_trace.core.vocabulary.phrases import say
+
 
 class Stage(IntEnum):
     """A stage by its position in the order of work."""
@@ -25,7 +27,7 @@ class Stage(IntEnum):
     @property
     def title(self) -> str:
         """As it is shown."""
-        return "ROMs" if self is Stage.ROMS else self.name.capitalize()
+        return _TITLES[self]
 
     @property
     def key(self) -> str:
@@ -33,6 +35,18 @@ class Stage(IntEnum):
         return f"Ctrl+{(self + 1) % 10}"
 
 
+_TITLES = (
+    say("Intake"),
+    say("Inspect"),
+    say("Rails"),
+    say("ROMs"),
+    say("Probe"),
+    say("Suspects"),
+    say("Plan"),
+    say("Repair"),
+    say("Verify"),
+    say("Report"),
+)
 STAGE_TITLES = tuple(stage.title for stage in Stage)
 
 

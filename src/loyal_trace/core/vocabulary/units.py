@@ -8,6 +8,7 @@ import re
 from decimal import Decimal
 
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import figure, say, say_count
 
 _POWER = {
     "p": -12,
@@ -49,18 +50,20 @@ def parse_quantity(text: str, unit: str = "") -> float:
     """
     body, found = _split_unit(text.strip())
     if found and unit and _same_unit(found) != _same_unit(unit):
-        raise RequestError(f"“{text}” is in {found}, but a value in {unit} is expected")
+        raise RequestError(
+            say("“{text}” is in {found}, but a value in {unit} is expected", text=text, found=found, unit=unit)
+        )
     infix = _INFIX.fullmatch(body)
     if infix:
         sign, whole, letter, fraction = infix.groups()
         return float(f"{sign}{whole}.{fraction}e{_POWER[letter]}")
     plain = _PLAIN.fullmatch(body)
     if not plain:
-        raise RequestError(f"“{text}” is not a number with a unit (write 4k7, 100n or 4.62 V)")
+        raise RequestError(say("“{text}” is not a number with a unit (write 4k7, 100n or 4.62 V)", text=text))
     sign, digits, exponent, letter = plain.groups()
     value = float(f"{sign}{digits.replace(',', '.')}e{int(exponent or 0) + _POWER[letter]}")
     if not math.isfinite(value):
-        raise RequestError(f"“{text}” is too large to be a reading")
+        raise RequestError(say("“{text}” is too large to be a reading", text=text))
     return value
 
 
@@ -94,33 +97,34 @@ def format_quantity(value: float, unit: str, digits: int = 3) -> str:
     size, prefix = next(((s, p) for s, p in usual if abs(rounded) >= s), _PREFIXES[-1])
     scaled = rounded / size
     decimals = max(0, digits - 1 - math.floor(math.log10(abs(scaled)) + 1e-12))
-    return f"{scaled:.{decimals}f} {prefix}{unit}".rstrip()
+    shown, sign = figure(scaled, f".{decimals}f"), f"{prefix}{unit}"
+    return say("{shown} {sign}", shown=shown, sign=sign) if sign else shown
 
 
 def format_percent(fraction: float) -> str:
     """A share as people write it: 71 %, 0.4 %, and never a false 0 % or 100 %."""
     percent = 100 * fraction
     if 0 < percent < 0.1:
-        return "< 0.1 %"
+        return say("< {percent:.1f} %", percent=0.1)
     if 99.9 < percent < 100:
-        return "> 99.9 %"
-    if percent in (0, 100):
-        return f"{percent:.0f} %"
-    return f"{percent:.1f} %" if percent < 1 or percent > 99 else f"{percent:.0f} %"
+        return say("> {percent:.1f} %", percent=99.9)
+    if 0 < percent < 1 or 99 < percent < 100:
+        return say("{percent:.1f} %", percent=percent)
+    return say("{percent:.0f} %", percent=percent)
 
 
 def count_of(number: int, one: str, many: str = "") -> str:
     """`1 pin`, `3 pins`: a count with its noun in the right number."""
-    return f"{number:,} {one if number == 1 else many or one + 's'}"
+    return say_count(number, f"{{count:,}} {one}", f"{{count:,}} {many or one + 's'}")
 
 
 def format_duration(seconds: float) -> str:
     """A pause as people say it: 45 s, 10 min, 3 h, 2 days."""
     for size, name in ((86400.0, "day"), (3600.0, "h"), (60.0, "min")):
         if seconds >= size * 1.5 or (seconds >= size and name != "day" and seconds % size == 0):
-            count = f"{seconds / size:.3g}"
-            return f"{count} days" if name == "day" else f"{count} {name}"
-    return f"{seconds:.3g} s"
+            count = figure(seconds / size, ".3g")
+            return say("{count} days", count=count) if name == "day" else say("{count} {name}", count=count, name=name)
+    return say("{seconds:.3g} s", seconds=seconds)
 
 
 _TYPED = ((9, "G"), (6, "M"), (3, "k"), (0, ""), (-3, "m"), (-6, "u"), (-9, "n"), (-12, "p"))
@@ -135,5 +139,5 @@ def typed_quantity(value: float, unit: str = "") -> str:
         power, prefix = -6, "u"
     if power in (9, -12) or unit == "%":
         power, prefix = (power, prefix) if unit != "%" else (0, "")
-    shown = f"{exact.scaleb(-power).normalize():f}"
-    return f"{shown}{prefix}{unit}"
+    shown = say("{normalize:f}", normalize=exact.scaleb(-power).normalize())
+    return say("{shown}{prefix}{unit}", shown=shown, prefix=prefix, unit=unit)

@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import QToolTip, QWidget
 from loyal_trace.app.presenters.model import Overlay
 from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.boards.outline import body_size, pin_places
+from loyal_trace.language import tr
 from loyal_trace.ui.glyphs import draw_glyph, hatch
 from loyal_trace.ui.theme import THEME, plain_font
 
@@ -36,7 +37,7 @@ class BoardMap(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setMinimumSize(380, 300)
-        self.setAccessibleName("board map")
+        self.setAccessibleName(tr("board map"))
         self.board: BoardDefinition | None = None
         self.overlay = Overlay({})
         self._still: tuple[object, QPixmap] | None = None
@@ -48,7 +49,9 @@ class BoardMap(QWidget):
         if board is self.board and overlay == self.overlay:
             return
         self.board, self.overlay = board, overlay
-        self.setAccessibleDescription(f"{board.title}, {overlay.selected} picked" if board else "no board")
+        self.setAccessibleDescription(
+            tr("{title}, {selected} picked", title=board.title, selected=overlay.selected) if board else tr("no board")
+        )
         self.update()
 
     def _frame(self) -> tuple[float, float, float]:
@@ -126,7 +129,7 @@ class BoardMap(QWidget):
             if refdes:
                 part = self.board.part(refdes)
                 word = self.overlay.marks.get(refdes, ("", "", False))[1]
-                lines = [f"{refdes}  {part.number}", part.role, word]
+                lines = [tr("{refdes}  {part_number}", refdes=refdes, part_number=part.number), part.role, word]
                 QToolTip.showText(event.globalPos(), "\n".join(line for line in lines if line), self)
                 return True
         return super().event(event)
@@ -138,7 +141,7 @@ class BoardMap(QWidget):
             painter.fillRect(self.rect(), THEME.colour("paper"))
             painter.setPen(THEME.colour("soft"))
             painter.setFont(plain_font(14))
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "no board yet")
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, tr("no board yet"))
             return
         still = self._still_picture(self.board)
         painter.drawPixmap(0, 0, still)

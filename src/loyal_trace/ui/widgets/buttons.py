@@ -7,6 +7,7 @@ from PyQt6.QtGui import QFontMetricsF, QKeySequence, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QPushButton, QWidget
 
 from loyal_trace.app.presenters.model import Action
+from loyal_trace.language import tr
 from loyal_trace.ui.theme import THEME, font, px
 from loyal_trace.ui.widgets.flow import FlowLayout
 
@@ -26,7 +27,7 @@ class KeyButton(QPushButton):
         self._shortcut = QShortcut(QKeySequence(key), self)
         self._shortcut.activated.connect(self.click)
         self.setAccessibleName(label)
-        self.setToolTip(f"{tip or label} ({key})")
+        self.setToolTip(tr("{tip} ({key})", tip=tip or label, key=key))
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setFixedSize(self.sizeHint())
 
@@ -73,8 +74,8 @@ class ButtonRow(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setAccessibleName("commands of this stage")
-        self.pad = KeyButton("F8", "Pad", "One key for each entry, without Enter: on or off for this stage")
+        self.setAccessibleName(tr("commands of this stage"))
+        self.pad = KeyButton("F8", tr("Pad"), tr("One key for each entry, without Enter: on or off for this stage"))
         self.pad.setCheckable(True)
         self.pad.clicked.connect(self.pad_switched)
         self._shown: list[tuple[str, str, str, bool]] = []

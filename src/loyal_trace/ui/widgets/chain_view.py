@@ -4,6 +4,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 
 from loyal_trace.app.presenters.chain import ChainPicture, ChainStop
+from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.language import tr
 from loyal_trace.ui.drawn import Drawn
 from loyal_trace.ui.glyphs import draw_glyph
 from loyal_trace.ui.theme import THEME, plain_font, px
@@ -12,7 +14,7 @@ _SHORT = {
     "ripple frequency": "frequency",
     "ac voltage": "AC",
     "resistance": "ohms",
-    "resistance to ground": "to ground",
+    "resistance to ground": say("to ground"),
     "resistance to ground, reversed": "reversed",
 }
 _NARROW = 76
@@ -29,13 +31,25 @@ class ChainView(Drawn):
         self.current = -1
         self.feeds = ""
         self.setFixedHeight(px(182))
-        self.setAccessibleName("supply chain")
+        self.setAccessibleName(tr("supply chain"))
 
     def show_view(self, picture: ChainPicture | None) -> None:
         """Stops in order, the one in hand, and in words what the far end feeds."""
         found = picture or ChainPicture((), -1)
         self.stops, self.current, self.feeds = found.stops, found.current, found.feeds
-        words = "; ".join(f"{s.point} {s.quantity} {s.reading} {s.kind}" for s in self.stops)
+        words = joined(
+            "; ",
+            (
+                tr(
+                    "{point} {quantity} {reading} {kind}",
+                    point=s.point,
+                    quantity=s.quantity,
+                    reading=s.reading,
+                    kind=s.kind,
+                )
+                for s in self.stops
+            ),
+        )
         self.setAccessibleDescription(words)
         self.update()
 
@@ -57,7 +71,7 @@ class ChainView(Drawn):
             painter.drawText(
                 QRectF(0, 0, self.across, self.down),
                 Qt.AlignmentFlag.AlignCenter,
-                "this board describes no supply chain",
+                tr("this board describes no supply chain"),
             )
             return
         self._paint_line(painter)
@@ -120,4 +134,4 @@ class ChainView(Drawn):
         if stop.boundary:
             painter.setFont(plain_font(11, bold=True))
             painter.setPen(THEME.colour("copper"))
-            painter.drawText(QRectF(x - 80, 142, 160, 18), centre, "first bad after good")
+            painter.drawText(QRectF(x - 80, 142, 160, 18), centre, tr("first bad after good"))

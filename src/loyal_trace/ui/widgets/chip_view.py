@@ -4,13 +4,15 @@ from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QFont, QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 
 from loyal_trace.app.presenters.probe import ChipPicture, PinView
+from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.language import tr
 from loyal_trace.ui.drawn import Drawn
 from loyal_trace.ui.glyphs import draw_glyph
 from loyal_trace.ui.theme import THEME, plain_font, px
 
 _BODY = 210
 _MARGIN, _LOWEST, _TALLEST = 24, 19, 36
-_ANYTHING = "low, high or pulsing"
+_ANYTHING = say("low, high or pulsing")
 _NOTHING = ChipPicture("", "", (), 0)
 
 
@@ -28,7 +30,7 @@ class ChipView(Drawn):
     def __init__(self) -> None:
         super().__init__()
         self.picture = _NOTHING
-        self.setAccessibleName("chip from above")
+        self.setAccessibleName(tr("chip from above"))
 
     def show_view(self, picture: ChipPicture | None) -> None:
         """Shows a chip; None while no chip with known pins is picked."""
@@ -37,8 +39,18 @@ class ChipView(Drawn):
             rows = len(picture.pins) // 2
             self.setMinimumHeight(px(_MARGIN + rows * _LOWEST))
             self.setMaximumHeight(px(_MARGIN + rows * _TALLEST))
-            words = ", ".join(f"{p.number} {p.name} {p.words} {p.verdict}".strip() for p in picture.pins)
-            self.setAccessibleDescription(f"{picture.refdes} {picture.type_name}: {words}")
+            words = joined(
+                ", ",
+                (
+                    tr(
+                        "{p_number} {p} {p2} {verdict}", p_number=p.number, p=p.name, p2=p.words, verdict=p.verdict
+                    ).strip()
+                    for p in picture.pins
+                ),
+            )
+            self.setAccessibleDescription(
+                tr("{refdes} {type_name}: {words}", refdes=picture.refdes, type_name=picture.type_name, words=words)
+            )
         self.update()
 
     def _pitch(self) -> float:
@@ -96,7 +108,7 @@ class ChipView(Drawn):
             QRectF(body.left(), centre - 4, _BODY, 20), Qt.AlignmentFlag.AlignCenter, self.picture.type_name
         )
         painter.setFont(plain_font(11))
-        painter.drawText(QRectF(body.left(), centre + 16, _BODY, 18), Qt.AlignmentFlag.AlignCenter, "from above")
+        painter.drawText(QRectF(body.left(), centre + 16, _BODY, 18), Qt.AlignmentFlag.AlignCenter, tr("from above"))
 
     def _paint_pin(self, painter: QPainter, pin: PinView, body: QRectF) -> None:
         rows = len(self.picture.pins) // 2
@@ -143,7 +155,7 @@ class ChipView(Drawn):
             painter.setFont(plain_font(10))
             painter.setPen(THEME.colour("soft"))
             below = box.adjusted(-30 if on_left else 0, 14, 0 if on_left else 30, 12)
-            painter.drawText(below, Qt.AlignmentFlag.AlignVCenter | side, f"can: {pin.expected}")
+            painter.drawText(below, Qt.AlignmentFlag.AlignVCenter | side, tr("can: {expected}", expected=pin.expected))
         wave_x = edge - 154 if on_left else edge + 118
         self._paint_wave(painter, pin.state, wave_x, y, kind)
         if pin.verdict in ("impossible", "unusual", "possible"):

@@ -4,6 +4,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 
 from loyal_trace.app.presenters.clock import ClockStop, ClockTreeView
+from loyal_trace.core.vocabulary.phrases import joined
+from loyal_trace.language import tr
 from loyal_trace.ui.drawn import Drawn
 from loyal_trace.ui.glyphs import draw_glyph
 from loyal_trace.ui.theme import THEME, plain_font, px
@@ -22,13 +24,25 @@ class ClockView(Drawn):
         super().__init__()
         self.stops: tuple[ClockStop, ...] = ()
         self.current = -1
-        self.setAccessibleName("clock tree")
+        self.setAccessibleName(tr("clock tree"))
 
     def show_view(self, view: ClockTreeView | None) -> None:
         """Shows the nets in order, each after what feeds it."""
         found = view or ClockTreeView((), -1)
         self.stops, self.current = found.stops, found.current
-        words = "; ".join(f"{s.pin} {s.expected} {s.measured} {s.verdict}" for s in self.stops)
+        words = joined(
+            "; ",
+            (
+                tr(
+                    "{pin} {expected} {measured} {verdict}",
+                    pin=s.pin,
+                    expected=s.expected,
+                    measured=s.measured,
+                    verdict=s.verdict,
+                )
+                for s in self.stops
+            ),
+        )
         self.setAccessibleDescription(words)
         self.setFixedHeight(px(24 + _ROW * max(1, len(self.stops))))
         self.update()
@@ -48,7 +62,7 @@ class ClockView(Drawn):
         painter = self.painter()
         painter.setFont(plain_font(12))
         painter.setPen(THEME.colour("soft"))
-        for x, words in ((_LEFT + 14, "net"), (330, "pin"), (410, "should be"), (520, "measured")):
+        for x, words in ((_LEFT + 14, "net"), (330, "pin"), (410, tr("should be")), (520, "measured")):
             painter.drawText(QRectF(x, 0, 140, 22), Qt.AlignmentFlag.AlignVCenter, words)
         for index in range(len(self.stops)):
             self._paint_row(painter, index)

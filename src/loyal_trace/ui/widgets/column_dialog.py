@@ -17,9 +17,11 @@ from PyQt6.QtWidgets import (
 
 from loyal_trace.core.roms.digests import DIGEST_LENGTHS
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.formats.checksum_lists import map_columns
 from loyal_trace.formats.part_table import ENCODINGS, PartTable, guess_columns
+from loyal_trace.language import tr
 from loyal_trace.ui.theme import font
 
 _IGNORED = "–"
@@ -31,7 +33,7 @@ _PART_WORDS = {
     "kind": "kind",
     "x": "x (mm)",
     "y": "y (mm)",
-    "rotation": "turned (°)",
+    "rotation": say("turned (°)"),
     "voltage": "voltage",
     "socketed": "socketed",
 }
@@ -50,7 +52,7 @@ class ListKind:
 
 def _parts_missing(chosen: Collection[str]) -> str:
     ready = "refdes" in chosen and ("part" in chosen or "value" in chosen)
-    return "" if ready else "choose the column of the place, and of the part or value"
+    return "" if ready else tr("choose the column of the place, and of the part or value")
 
 
 def _guess_parts(table: PartTable) -> Mapping[str, int]:
@@ -67,25 +69,28 @@ def _guess_sums(table: PartTable) -> Mapping[str, int]:
 def _sums_missing(chosen: Collection[str]) -> str:
     named = "name" in chosen or "place" in chosen
     summed = any(field in DIGEST_LENGTHS for field in chosen)
-    return "" if named and summed else "choose the column of the file name or the slot, and of a checksum"
+    return "" if named and summed else tr("choose the column of the file name or the slot, and of a checksum")
 
 
 _SUM_WORDS = {
-    "name": "file name",
+    "name": say("file name"),
     "place": "slot",
-    "size": "size (bytes)",
+    "size": say("size (bytes)"),
     "firmware": "revision",
     "crc32": "CRC-32",
     "md5": "MD5",
     "sha1": "SHA-1",
     "sha256": "SHA-256",
-    "sum8": "8-bit sum",
-    "sum16": "16-bit sum",
-    "sum32": "32-bit sum",
+    "sum8": say("8-bit sum"),
+    "sum16": say("16-bit sum"),
+    "sum32": say("32-bit sum"),
 }
-PARTS = ListKind(_PART_WORDS, "the place and the part (or its value) are required", _guess_parts, _parts_missing)
+PARTS = ListKind(_PART_WORDS, say("the place and the part (or its value) are required"), _guess_parts, _parts_missing)
 SUMS = ListKind(
-    _SUM_WORDS, "a name or slot and one checksum are required; more checksums prove more", _guess_sums, _sums_missing
+    _SUM_WORDS,
+    say("a name or slot and one checksum are required; more checksums prove more"),
+    _guess_sums,
+    _sums_missing,
 )
 
 
@@ -97,25 +102,30 @@ class ColumnDialog(QDialog):
     ) -> None:
         super().__init__(parent)
         self._kind = kind
-        self.setWindowTitle("Columns of the list")
+        self.setWindowTitle(tr("Columns of the list"))
         self.resize(880, 480)
         self._read = read
         self.table: PartTable | None = None
         self.choices: list[QComboBox] = []
         self.encoding, self.message = QComboBox(), QLabel()
-        self.encoding.addItems(["by itself", *ENCODINGS])
-        self.encoding.setAccessibleName("encoding")
+        self.encoding.addItems([tr("by itself"), *ENCODINGS])
+        self.encoding.setAccessibleName(tr("encoding"))
         self.encoding.currentIndexChanged.connect(self.load)
-        head = QLabel(f"{name}: {kind.needed}.")
+        head = QLabel(tr("{name}: {needed}.", name=name, needed=kind.needed))
         head.setFont(font(13, bold=True))
         self.preview = QTableWidget()
-        self.preview.setAccessibleName("preview of the list")
+        self.preview.setAccessibleName(tr("preview of the list"))
         self.preview.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
         self.buttons.accepted.connect(self.accept)
         self.buttons.rejected.connect(self.reject)
         foot = QHBoxLayout()
-        for widget, stretch in ((QLabel("Letters as"), 0), (self.encoding, 0), (self.message, 1), (self.buttons, 0)):
+        for widget, stretch in (
+            (QLabel(tr("Letters as")), 0),
+            (self.encoding, 0),
+            (self.message, 1),
+            (self.buttons, 0),
+        ):
             foot.addWidget(widget, stretch)
         layout = QVBoxLayout(self)
         layout.addWidget(head)
@@ -144,7 +154,7 @@ class ColumnDialog(QDialog):
         for column in range(table.width):
             choice = QComboBox()
             choice.addItems([_IGNORED, *words.values()])
-            choice.setAccessibleName(f"column {column + 1}")
+            choice.setAccessibleName(tr("column {column}", column=column + 1))
             choice.setCurrentText(words.get(by_column.get(column, ""), _IGNORED))
             choice.currentIndexChanged.connect(self._judge)
             self.preview.setCellWidget(0, column, choice)

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from loyal_trace.language import tr
 from loyal_trace.ui.theme import THEME, font, px
 
 
@@ -47,7 +48,7 @@ class Finder(QDialog):
     """Filters commands by every word typed; Enter or a click takes the picked one."""
 
     def __init__(
-        self, commands: list[Command], parent: QWidget, title: str = "Find a command", about: str = ""
+        self, commands: list[Command], parent: QWidget, title: str = tr("Find a command"), about: str = ""
     ) -> None:
         super().__init__(parent)
         self.setWindowTitle(title)
@@ -58,13 +59,13 @@ class Finder(QDialog):
         self.about.setWordWrap(True)
         self.about.setFont(font(13))
         self.about.setVisible(bool(about))
-        self.about.setAccessibleName("about")
+        self.about.setAccessibleName(tr("about"))
         self.edit, self.list = QLineEdit(), QListWidget()
-        self.edit.setPlaceholderText("type a few letters of the command")
+        self.edit.setPlaceholderText(tr("type a few letters of the command"))
         self.edit.setFont(font(15))
-        self.edit.setAccessibleName("command finder")
+        self.edit.setAccessibleName(tr("command finder"))
         self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.list.setAccessibleName("commands")
+        self.list.setAccessibleName(tr("commands"))
         self.list.setItemDelegate(_WithKey(self.list))
         self.edit.textChanged.connect(self._filter)
         self.edit.returnPressed.connect(self._accept)
@@ -81,7 +82,7 @@ class Finder(QDialog):
         wanted = text.lower().split()
         self.list.clear()
         for command in self._commands:
-            if all(word in f"{command.words} {command.key}".lower() for word in wanted):
+            if all(word in tr("{command} {key}", command=command.words, key=command.key).lower() for word in wanted):
                 item = QListWidgetItem(command.words)
                 item.setToolTip(command.key)
                 item.setData(Qt.ItemDataRole.UserRole, command)

@@ -12,12 +12,20 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from loyal_trace.core.vocabulary.phrases import say
+from loyal_trace.language import shown, tr
 from loyal_trace.ui.theme import THEME, font
 
 TEACHING = (
-    "Every reading and every action is one line in a logbook. Every verdict is computed from it and gives its reasons.",
-    "Ten stages lead from intake to the report. Use them in any order: none blocks another.",
-    "Any board can be used: drop its ROM files, probe a chip pin by pin, or type what is on it, such as U3 is 74LS00.",
+    say(
+        "Every reading and every action is one line in a logbook. Every verdict is computed from it and "
+        "gives its reasons."
+    ),
+    say("Ten stages lead from intake to the report. Use them in any order: none blocks another."),
+    say(
+        "Any board can be used: drop its ROM files, probe a chip pin by pin, or type what is on it, such as "
+        "U3 is 74LS00."
+    ),
 )
 
 
@@ -38,7 +46,7 @@ class FirstPage(QWidget):
         layout.setContentsMargins(140, 60, 140, 40)
         layout.setSpacing(14)
         layout.addWidget(self.title)
-        self.lines = [QLabel(text) for text in TEACHING]
+        self.lines = [QLabel(shown(text)) for text in TEACHING]
         for number, line in enumerate(self.lines, start=1):
             line.setText(f"{number}   {line.text()}")
             line.setFont(font(15))
@@ -48,11 +56,11 @@ class FirstPage(QWidget):
             layout.addWidget(line)
         layout.addSpacing(10)
         layout.addLayout(self._buttons())
-        self.jobs_title = QLabel("Jobs of this workshop")
+        self.jobs_title = QLabel(tr("Jobs of this workshop"))
         self.jobs_title.setFont(font(15, bold=True))
         self.jobs = QListWidget()
         self.jobs.setFont(font(14))
-        self.jobs.setAccessibleName("jobs")
+        self.jobs.setAccessibleName(tr("jobs"))
         self.jobs.itemActivated.connect(self._open)
         self.jobs.itemClicked.connect(self._open)
         layout.addWidget(self.jobs_title)
@@ -67,11 +75,11 @@ class FirstPage(QWidget):
     def _buttons(self) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(12)
-        self.demo = QPushButton("Open the demo workshop")
+        self.demo = QPushButton(tr("Open the demo workshop"))
         self.demo.setObjectName("main")
-        self.new = QPushButton("New job")
-        self.board = QPushButton("… from a board folder")
-        self.parts = QPushButton("… from a parts list")
+        self.new = QPushButton(tr("New job"))
+        self.board = QPushButton(tr("… from a board folder"))
+        self.parts = QPushButton(tr("… from a parts list"))
         for button, signal in (
             (self.demo, self.demo_asked),
             (self.new, self.new_asked),
@@ -101,4 +109,4 @@ class FirstPage(QWidget):
 
     def say(self, text: str) -> None:
         """One line at the foot: what is going on."""
-        self.state.setText(text)
+        self.state.setText(shown(text))

@@ -4,6 +4,7 @@ from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent
 
 from loyal_trace.app.presenters.rom_picture import HexView
+from loyal_trace.language import tr
 from loyal_trace.ui.drawn import Drawn
 from loyal_trace.ui.theme import THEME, plain_font, px
 
@@ -18,7 +19,7 @@ class HexPane(Drawn):
     def __init__(self) -> None:
         super().__init__()
         self.setFixedHeight(px(26 + _ROWS * _LINE))
-        self.setAccessibleName("bytes as read and as expected")
+        self.setAccessibleName(tr("bytes as read and as expected"))
         self._view = HexView(b"", b"", 0, "")
         self.hide()
 

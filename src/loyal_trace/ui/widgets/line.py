@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 
 from loyal_trace.app.presenters.model import Target
 from loyal_trace.app.presenters.strip import Strip
+from loyal_trace.language import tr
 from loyal_trace.ui.theme import THEME, font, px
 from loyal_trace.ui.widgets.flow import FlowLayout
 from loyal_trace.ui.widgets.meaning import wrapped
@@ -46,7 +47,7 @@ class LineEdit(QLineEdit):
         self.pad_takes: Callable[[], bool] = lambda: False
         self.setFrame(False)
         self.setFont(font(15, mono=True))
-        self.setAccessibleName("line")
+        self.setAccessibleName(tr("line"))
 
     def event(self, event: QEvent | None) -> bool:
         """The field would claim Ctrl+Z for itself; the window decides whether it undoes typing or a record."""
@@ -148,7 +149,9 @@ class LineFrame(QFrame):
         self.detail.setVisible(bool(target.detail))
         self.keys.setText(keys)
         self.edit.setPlaceholderText(placeholder)
-        self.edit.setAccessibleDescription(f"{target.place} {target.detail}: {target.hint}")
+        self.edit.setAccessibleDescription(
+            tr("{place} {detail}: {hint}", place=target.place, detail=target.detail, hint=target.hint)
+        )
 
 
 class StripBar(QFrame):
@@ -187,12 +190,12 @@ class StripBar(QFrame):
         """A strip, or the hint while nothing is typed."""
         again = strip.choices != self.strip.choices
         self.strip = strip
-        self.head.setText(strip.head or "For instance")
+        self.head.setText(strip.head or tr("For instance"))
         self.text.setWordWrap(bool(strip.head))
         self._hint = hint
         self.text.setText(strip.text if strip.head else self._short_hint())
         self.text.setToolTip("" if strip.head else hint)
-        self.text.setAccessibleName(f"{strip.head}: {strip.text}" if strip.head else hint)
+        self.text.setAccessibleName(tr("{head}: {strip}", head=strip.head, strip=strip.text) if strip.head else hint)
         colour = THEME.verdict_colour(strip.kind).name() if strip.head else THEME.palette.soft
         self.head.setStyleSheet(f"color: {colour};")
         self.text.setStyleSheet(f"color: {THEME.palette.ink if strip.head else THEME.palette.soft};")

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from loyal_trace.language import shown, tr
 from loyal_trace.ui.theme import THEME, font, px
 
 if TYPE_CHECKING:  # nothing heavy before the first paint
@@ -27,7 +28,6 @@ if TYPE_CHECKING:  # nothing heavy before the first paint
     from loyal_trace.core.job.entries import Entry
 
 _LINE = 22
-_KEYS = "F1 help · Ctrl+K find · Ctrl+L logbook · Ctrl+Z undo"
 
 
 class LogModel(QAbstractListModel):
@@ -94,7 +94,7 @@ class LogView(QTableView):
     def __init__(self) -> None:
         super().__init__()
         self.setFont(font(12.5))
-        self.setAccessibleName("logbook")
+        self.setAccessibleName(tr("logbook"))
         self.setShowGrid(False)
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
@@ -185,14 +185,14 @@ class LogbookBar(QFrame):
         self.setObjectName("bar")
         self.setFixedHeight(px(28))
         title = QToolButton()
-        title.setText("Logbook")
-        title.setToolTip("Open or close the logbook (Ctrl+L)")
+        title.setText(tr("Logbook"))
+        title.setToolTip(tr("Open or close the logbook (Ctrl+L)"))
         title.setAutoRaise(True)
         title.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         title.setCursor(Qt.CursorShape.PointingHandCursor)
         title.setFont(font(12.5, bold=True))
         title.clicked.connect(self.asked)
-        self.last, self.keys = QLabel(), QLabel(_KEYS)
+        self.last, self.keys = QLabel(), QLabel(tr("F1 help · Ctrl+K find · Ctrl+L logbook · Ctrl+Z undo"))
         self.last.setFont(font(12))
         self.last.setTextFormat(Qt.TextFormat.PlainText)
         self.last.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
@@ -201,7 +201,7 @@ class LogbookBar(QFrame):
         self.progress.setFixedWidth(px(180))
         self.progress.setFixedHeight(px(12))
         self.progress.setTextVisible(False)
-        self.progress.setAccessibleName("progress")
+        self.progress.setAccessibleName(tr("progress"))
         self.progress.hide()
         layout = QHBoxLayout(self)
         layout.setSizeConstraint(QHBoxLayout.SizeConstraint.SetNoConstraint)
@@ -223,7 +223,8 @@ class LogbookBar(QFrame):
 
     def say(self, text: str, wrong: bool) -> None:
         """Shows a message; an error in the colour of one, with a word before it."""
-        self.last.setText(("Not done: " if wrong else "") + text)
+        text = shown(text)
+        self.last.setText(tr("Not done: {text}", text=text) if wrong else text)
         self.last.setStyleSheet(f"color: {THEME.palette.bad if wrong else THEME.palette.soft};")
         self.last.setToolTip(text)
         self.keys.setStyleSheet(f"color: {THEME.palette.soft};")
@@ -234,4 +235,4 @@ class LogbookBar(QFrame):
         if label:
             self.progress.setRange(0, total)
             self.progress.setValue(done)
-            self.last.setText(f"{label} … Esc stops")
+            self.last.setText(tr("{label} … Esc stops", label=label))

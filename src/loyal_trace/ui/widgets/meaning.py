@@ -7,6 +7,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout
 
 from loyal_trace.app.presenters.model import Meaning
+from loyal_trace.language import tr
 from loyal_trace.ui.theme import THEME, font, px
 
 
@@ -36,9 +37,9 @@ class MeaningBox(QFrame):
         layout.setSpacing(4)
         self.why.setAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
         self._heads: list[QLabel] = []
-        layout.addLayout(self._row("Why", self.why))
+        layout.addLayout(self._row(tr("Why"), self.why))
         layout.addWidget(self.aside)
-        layout.addLayout(self._row("Next", self.next))
+        layout.addLayout(self._row(tr("Next"), self.next))
         self.aside.setContentsMargins(46, 0, 0, 0)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
         self.restyle()
@@ -75,8 +76,8 @@ class MeaningBox(QFrame):
         self.next.setText(meaning.next)
         self.aside.setText(meaning.aside)
         # A name that changes is read out: this is how a verdict reaches someone who does not see it.
-        self.why.setAccessibleName(f"Why: {meaning.why}")
-        self.next.setAccessibleName(f"Next: {meaning.next}")
+        self.why.setAccessibleName(tr("Why: {why}", why=meaning.why))
+        self.next.setAccessibleName(tr("Next: {next}", next=meaning.next))
         self.aside.setVisible(bool(meaning.aside) or self._steady)
         self.update()
 
@@ -113,9 +114,10 @@ class CautionBox(QFrame):
 
     def restyle(self) -> None:
         """The word before each hazard in bold; what can kill in the colour of bad."""
-        shown = escape(self._said, quote=False).replace("\n", "<br>")
-        danger = f"<b style='color:{THEME.palette.bad}'>DANGER</b>:"
-        self.label.setText(shown.replace("DANGER:", danger).replace("CAUTION:", "<b>CAUTION</b>:"))
+        words = escape(self._said, quote=False).replace("\n", "<br>")
+        danger, caution = (tr(head, hazard="").strip() for head in ("DANGER: {hazard}", "CAUTION: {hazard}"))
+        words = words.replace(danger, f"<b style='color:{THEME.palette.bad}'>{danger}</b>")
+        self.label.setText(words.replace(caution, f"<b>{caution}</b>"))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         super().paintEvent(event)

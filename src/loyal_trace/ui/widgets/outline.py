@@ -6,6 +6,7 @@ from PyQt6.QtCore import QModelIndex, QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QStandardItem, QStandardItemModel
 from PyQt6.QtWidgets import QAbstractItemView, QTreeView
 
+from loyal_trace.language import tr
 from loyal_trace.ui.theme import font
 
 _PLACE = Qt.ItemDataRole.UserRole
@@ -19,7 +20,7 @@ class Outline(QTreeView):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setAccessibleName("boards and parts")
+        self.setAccessibleName(tr("boards and parts"))
         self.setFont(font(13))
         self.setHeaderHidden(True)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)

@@ -5,6 +5,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from loyal_trace.app.presenters.model import Cap, Target
+from loyal_trace.language import tr
 from loyal_trace.ui.theme import THEME, font, px
 
 _LARGE = 7
@@ -20,8 +21,8 @@ class CapButton(QPushButton):
     def __init__(self, cap: Cap, large: bool) -> None:
         super().__init__(cap.label)
         self.cap, self.large, self.lit = cap, large, False
-        self.setAccessibleName(f"{cap.key.strip() or 'Space'}: {cap.label}")
-        self.setToolTip(f"{cap.label} ({'Space' if cap.key == ' ' else cap.key})")
+        self.setAccessibleName(tr("{key}: {label}", key=cap.key.strip() or "Space", label=cap.label))
+        self.setToolTip(tr("{label} ({key})", label=cap.label, key="Space" if cap.key == " " else cap.key))
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setFixedHeight(px(_TALL if large else _LOW))
         self.setMinimumWidth(px(20))
@@ -72,8 +73,8 @@ class PadPanel(QFrame):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("pad")
-        self.setAccessibleName("pad")
-        self.place, self.detail, self.state, self.last = QLabel(), QLabel(), QLabel("keys record"), QLabel()
+        self.setAccessibleName(tr("pad"))
+        self.place, self.detail, self.state, self.last = QLabel(), QLabel(), QLabel(tr("keys record")), QLabel()
         self.place.setFont(font(28, bold=True, mono=True))
         self.detail.setFont(font(15, bold=True))
         self.state.setFont(font(12, bold=True))
@@ -113,7 +114,9 @@ class PadPanel(QFrame):
             self._make_again()
         self.place.setText(target.place)
         self.detail.setText(self._short(self.detail, target.detail))
-        self.last.setText(self._short(self.last, f"last: {last} · Ctrl+Z undoes" if last else "Ctrl+Z undoes"))
+        self.last.setText(
+            self._short(self.last, tr("last: {last} · Ctrl+Z undoes", last=last) if last else tr("Ctrl+Z undoes"))
+        )
         self.last.setToolTip(last)
 
     def _short(self, label: QLabel, words: str) -> str:

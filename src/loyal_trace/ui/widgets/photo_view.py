@@ -5,6 +5,8 @@ from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolyg
 from PyQt6.QtWidgets import QWidget
 
 from loyal_trace.app.presenters.photos import Corners, Crop, Outline, PhotoPicture, PhotoScene
+from loyal_trace.core.vocabulary.phrases import joined
+from loyal_trace.language import tr
 from loyal_trace.ui.theme import THEME, font, px
 
 _ROOM_FOR_CLOSE_UP = 220
@@ -25,7 +27,7 @@ class PhotoView(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setFixedHeight(px(400))
-        self.setAccessibleName("photo of the board")
+        self.setAccessibleName(tr("photo of the board"))
         self.picture = _NOTHING
         self._image = QImage()
         self._outlines: tuple[Outline, ...] = ()
@@ -42,14 +44,21 @@ class PhotoView(QWidget):
             return
         self._pair = scene.pair
         if scene.pair:
-            words = "; ".join(f"{crop.caption}: {crop.picture.title}" for crop in scene.pair)
+            words = joined(
+                "; ", (tr("{caption}: {title}", caption=crop.caption, title=crop.picture.title) for crop in scene.pair)
+            )
             self.picture, self._image = scene.pair[0].picture, QImage()
         else:
             if scene.picture is not self.picture or self._image.isNull():
                 self._image = _image_of(scene.picture)
             self.picture, self._outlines, self._marks = scene.picture, scene.outlines, scene.marks
-            faded = (f", map faded in {100 * scene.fade:.0f} %") if scene.fade else ""
-            words = f"{scene.picture.title}, {len(scene.outlines)} parts drawn over it{faded}"
+            faded = (tr(", map faded in {fade:.0f} %", fade=100 * scene.fade)) if scene.fade else ""
+            words = tr(
+                "{title}, {count} parts drawn over it{faded}",
+                title=scene.picture.title,
+                count=len(scene.outlines),
+                faded=faded,
+            )
         self._fade, self._edge = scene.fade, scene.edge
         self.setAccessibleDescription(words)
         self.update()

@@ -5,6 +5,7 @@ from html import escape
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QTextBrowser
 
+from loyal_trace.language import tr
 from loyal_trace.report.model import ReportModel, Section
 from loyal_trace.ui.theme import THEME
 
@@ -17,7 +18,7 @@ class ReportView(QTextBrowser):
     def __init__(self) -> None:
         super().__init__()
         self.setOpenLinks(False)
-        self.setAccessibleName("report preview")
+        self.setAccessibleName(tr("report preview"))
         document = self.document()
         if document is not None:
             document.setDocumentMargin(14)
@@ -36,7 +37,7 @@ class ReportView(QTextBrowser):
 def _page(report: ReportModel) -> str:
     """The report as rich text; Qt escapes nothing, so everything is escaped here."""
     p = THEME.palette
-    head = f"{escape(report.number)} · {escape(report.owner)}"
+    head = tr("{report_number} · {owner}", report_number=escape(report.number), owner=escape(report.owner))
     parts = [f"<h2>{escape(report.title)}</h2><p style='color:{p.soft}'>{head}</p>"]
     parts += [f"<p>{escape(line)}</p>" for line in report.summary]
     parts += [_section(section) for section in report.sections]

@@ -4,6 +4,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 
 from loyal_trace.app.presenters.chain import RipplePicture
+from loyal_trace.core.vocabulary.phrases import joined
+from loyal_trace.language import tr
 from loyal_trace.ui.drawn import Drawn
 from loyal_trace.ui.theme import THEME, plain_font, px
 
@@ -18,14 +20,14 @@ class RippleView(Drawn):
     def __init__(self) -> None:
         super().__init__()
         self.setFixedHeight(px(92))
-        self.setAccessibleName("ripple on the reservoir")
+        self.setAccessibleName(tr("ripple on the reservoir"))
         self._picture: RipplePicture | None = None
         self.hide()
 
     def show_view(self, picture: RipplePicture | None) -> None:
         """What a healthy reservoir shows, and what was measured on this one."""
         self._picture = picture
-        self.setAccessibleDescription(", ".join(picture.words) if picture is not None else "")
+        self.setAccessibleDescription(joined(", ", picture.words) if picture is not None else "")
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -59,7 +61,7 @@ class RippleView(Drawn):
         painter.setPen(THEME.colour("soft"))
         low, high = picture.span
         for volts, at in ((high, box.top() + 9), (low, box.bottom())):
-            painter.drawText(QRectF(0, at - 9, 40, 14), Qt.AlignmentFlag.AlignRight, f"{volts:.1f} V")
+            painter.drawText(QRectF(0, at - 9, 40, 14), Qt.AlignmentFlag.AlignRight, tr("{volts:.1f} V", volts=volts))
 
 
 def _saw(box: QRectF, peak: float, trough: float, periods: float) -> QPolygonF:

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 
 from loyal_trace.app.presenters.rom_picture import RomView, Strip
+from loyal_trace.language import tr
 from loyal_trace.ui.drawn import Drawn
 from loyal_trace.ui.theme import THEME, plain_font, px
 
@@ -26,7 +27,7 @@ class RomPicture(Drawn):
         self.strip = _NOTHING
         self.first, self.count = 0, 0
         self.setFixedHeight(px(_TOP + 8 * _LANE + 22))
-        self.setAccessibleName("picture of the image")
+        self.setAccessibleName(tr("picture of the image"))
 
     def show_view(self, view: RomView | None) -> None:
         """Shows the part of a strip that is in view."""

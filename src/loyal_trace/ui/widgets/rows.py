@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
 )
 
 from loyal_trace.app.presenters.model import NO_ROWS, Cell, Row, Rows
+from loyal_trace.language import tr
 from loyal_trace.ui.glyphs import draw_bar, draw_glyph
 from loyal_trace.ui.theme import THEME, plain_font, px
 
@@ -207,4 +208,4 @@ class RowList(QListView):
         words = [self.rows[picked.row()].words] if picked.isValid() else [row.words for row in self.rows]
         clipboard = QApplication.clipboard()
         if clipboard is not None:
-            clipboard.setText("\n".join(words))
+            clipboard.setText(tr("\n").join(words))

@@ -6,6 +6,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from loyal_trace.app.presenters.verify import CurveView
 from loyal_trace.core.proving.starts import StartTally
 from loyal_trace.core.vocabulary.units import format_percent
+from loyal_trace.language import tr
 from loyal_trace.ui.drawn import Drawn
 from loyal_trace.ui.glyphs import draw_glyph
 from loyal_trace.ui.theme import THEME, plain_font, px
@@ -20,7 +21,7 @@ class StartCurve(Drawn):
         super().__init__()
         self.view = CurveView(StartTally(0, 0, 0, 0), (), ())
         self.setFixedHeight(px(190))
-        self.setAccessibleName("start statistics")
+        self.setAccessibleName(tr("start statistics"))
 
     @property
     def tally(self) -> StartTally:
@@ -30,7 +31,12 @@ class StartCurve(Drawn):
         """The curve, the tally, and the starts since the last change in order."""
         if view is not None:
             self.view = view
-        words = f"{self.tally.clean} clean, {self.tally.failed} failed, bound {format_percent(self.tally.upper)}"
+        words = tr(
+            "{clean} clean, {failed} failed, bound {upper}",
+            clean=self.tally.clean,
+            failed=self.tally.failed,
+            upper=format_percent(self.tally.upper),
+        )
         self.setAccessibleDescription(words)
         self.update()
 
@@ -59,7 +65,7 @@ class StartCurve(Drawn):
         if not self.tally.clean:
             self._paint_results(painter)
             return
-        label = f"at most {format_percent(self.tally.upper)} of starts fail (95 % confidence)"
+        label = tr("at most {upper} of starts fail (95 % confidence)", upper=format_percent(self.tally.upper))
         painter.drawText(QRectF(min(x + 10, plot.right() - 240), max(y - 22, plot.top() + 2), 240, 18), 0, label)
         self._paint_results(painter)
 
@@ -69,13 +75,13 @@ class StartCurve(Drawn):
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         for share in (0.0, 0.5, 1.0):
             y = plot.bottom() - plot.height() * share
-            painter.drawText(QRectF(0, y - 8, 40, 16), right, f"{100 * share:.0f} %")
+            painter.drawText(QRectF(0, y - 8, 40, 16), right, tr("{share:.0f} %", share=100 * share))
         for n in (0, most // 2, most):
             x = plot.left() + plot.width() * n / most
             box = QRectF(min(x - 40, self.across - 82), plot.bottom() + 2, 80, 14)
-            painter.drawText(box, Qt.AlignmentFlag.AlignHCenter, f"{n} clean")
+            painter.drawText(box, Qt.AlignmentFlag.AlignHCenter, tr("{n} clean", n=n))
         painter.drawText(
-            QRectF(46, 2, 400, 16), 0, "upper bound of the failure rate by clean starts, and the 5 % wanted"
+            QRectF(46, 2, 400, 16), 0, tr("upper bound of the failure rate by clean starts, and the 5 % wanted")
         )
 
     def _paint_results(self, painter: QPainter) -> None:

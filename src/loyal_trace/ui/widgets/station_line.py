@@ -4,7 +4,9 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PyQt6.QtWidgets import QAbstractButton, QWidget
 
-from loyal_trace.core.vocabulary.stages import STAGE_TITLES as STAGE_NAMES
+from loyal_trace.core.vocabulary.phrases import joined
+from loyal_trace.core.vocabulary.stages import STAGE_TITLES
+from loyal_trace.language import shown, tr
 from loyal_trace.ui.drawn import Drawn
 from loyal_trace.ui.theme import THEME, plain_font, px
 
@@ -41,13 +43,14 @@ class StationLine(Drawn):
     def __init__(self) -> None:
         super().__init__()
         self.setFixedHeight(px(62))
-        self.setAccessibleName("stages of the work")
+        self.setAccessibleName(tr("stages of the work"))
         self.title, self.subtitle = "Loyal Trace", ""
         self.current = -1
-        self._stations: list[tuple[float, str]] = [(0.0, "")] * len(STAGE_NAMES)
-        self._pads = [_Pad(self) for _ in STAGE_NAMES]
+        self._stations: list[tuple[float, str]] = [(0.0, "")] * len(STAGE_TITLES)
+        self._names = [shown(title) for title in STAGE_TITLES]
+        self._pads = [_Pad(self) for _ in STAGE_TITLES]
         for stage, pad in enumerate(self._pads):
-            pad.setAccessibleName(STAGE_NAMES[stage])
+            pad.setAccessibleName(self._names[stage])
             pad.clicked.connect(lambda _, stage=stage: self.stage_asked.emit(stage))
 
     def set_job(self, title: str, subtitle: str) -> None:
@@ -60,9 +63,9 @@ class StationLine(Drawn):
         if stations == self._stations:
             return
         self._stations = stations
-        words = ", ".join(f"{n} {c}" for n, (_, c) in zip(STAGE_NAMES, stations, strict=True) if c)
+        words = joined(", ", (f"{n} {c}" for n, (_, c) in zip(self._names, stations, strict=True) if c))
         self.setAccessibleDescription(words)
-        for name, (_, count), pad in zip(STAGE_NAMES, stations, self._pads, strict=True):
+        for name, (_, count), pad in zip(self._names, stations, self._pads, strict=True):
             pad.setAccessibleName(f"{name} {count}".strip())
         self.update()
 
@@ -76,7 +79,7 @@ class StationLine(Drawn):
         return min(THEME.scale, self.width() / _NEEDED)
 
     def pad_at(self, stage: int) -> QPointF:
-        step = (self.across - _LEFT - _RIGHT) / (len(STAGE_NAMES) - 1)
+        step = (self.across - _LEFT - _RIGHT) / (len(STAGE_TITLES) - 1)
         return QPointF(_LEFT + stage * step, _TRACK)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
@@ -88,7 +91,7 @@ class StationLine(Drawn):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
             return
-        for stage in range(len(STAGE_NAMES)):
+        for stage in range(len(STAGE_TITLES)):
             if abs(self.at(event).x() - self.pad_at(stage).x()) < 40:
                 self.stage_asked.emit(stage)
                 return
@@ -104,11 +107,11 @@ class StationLine(Drawn):
         painter.setFont(plain_font(12))
         painter.drawText(QRectF(18, 34, _LEFT - 50, 20), Qt.AlignmentFlag.AlignVCenter, self.subtitle)
         self._paint_track(painter)
-        for stage in range(len(STAGE_NAMES)):
+        for stage in range(len(STAGE_TITLES)):
             self._paint_pad(painter, stage)
 
     def _paint_track(self, painter: QPainter) -> None:
-        for stage in range(len(STAGE_NAMES) - 1):
+        for stage in range(len(STAGE_TITLES) - 1):
             passed = self._stations[stage][0] >= 1 or stage < self.current
             painter.setPen(QPen(THEME.colour("copper" if passed else "copper_light"), 5 if passed else 3))
             painter.drawLine(self.pad_at(stage), self.pad_at(stage + 1))
@@ -136,4 +139,4 @@ class StationLine(Drawn):
         painter.drawText(QPointF(centre.x() + radius + 4, 18), count)
         painter.setFont(plain_font(12.5, bold=current))
         painter.setPen(THEME.colour("ink" if current else "soft"))
-        painter.drawText(QRectF(centre.x() - 50, 43, 100, 18), Qt.AlignmentFlag.AlignCenter, STAGE_NAMES[stage])
+        painter.drawText(QRectF(centre.x() - 50, 43, 100, 18), Qt.AlignmentFlag.AlignCenter, self._names[stage])

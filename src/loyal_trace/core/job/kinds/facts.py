@@ -8,6 +8,7 @@ from pydantic import Field
 from loyal_trace.core.job.base import OWN_BOARD, Entry, NamedPart, PlacedEntry, Raw, kind
 from loyal_trace.core.job.draft import EMPTY, Draft
 from loyal_trace.core.job.snapshot import CheckKey, SupplyKey
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
 
@@ -69,24 +70,28 @@ def _own_board(raw: Raw) -> Raw:
 def _part_words(entry: "PartTold") -> str:
     told = [
         entry.number,
-        "in a socket" if entry.socketed else "",
+        say("in a socket") if entry.socketed else "",
         "soldered" if entry.socketed is False else "",
-        f"row {entry.row}" if entry.row else "",
-        f"column {entry.column}" if entry.column else "",
-        f"{entry.height:g} mm high" if entry.height is not None else "",
+        say("row {row}", row=entry.row) if entry.row else "",
+        say("column {column}", column=entry.column) if entry.column else "",
+        say("{height:g} mm high", height=entry.height) if entry.height is not None else "",
     ]
-    return f"{entry.place} is {', '.join(piece for piece in told if piece)}"
+    return say("{place} is {told}", place=entry.place, told=joined(", ", (piece for piece in told if piece)))
 
 
 def _rom_words(entry: "RomTold") -> str:
-    where = "" if entry.address is None else f"at {entry.address:04X}"
-    where += "" if entry.last is None else f" to {entry.last:04X}"
-    number = "" if entry.number is None else f"ROM {entry.number}"
-    return f"{entry.place} is {', '.join(piece for piece in (number, entry.label, entry.device, where) if piece)}"
+    where = "" if entry.address is None else say("at {address:04X}", address=entry.address)
+    where += "" if entry.last is None else say(" to {last:04X}", last=entry.last)
+    number = "" if entry.number is None else say("ROM {entry_number}", entry_number=entry.number)
+    return say(
+        "{place} is {it}",
+        place=entry.place,
+        it=joined(", ", (piece for piece in (number, entry.label, entry.device, where) if piece)),
+    )
 
 
 def _names(parts: tuple[NamedPart, ...]) -> str:
-    return ", ".join(part.name for part in parts)
+    return joined(", ", (part.name for part in parts))
 
 
 @kind(_part, _part_words, Stage.INTAKE)
@@ -109,7 +114,17 @@ class PartTold(PlacedEntry):
     height: float | None = Field(default=None, gt=0)
 
 
-@kind(_pin, lambda e: f"{e.place}.{e.pin} is {e.name}{' ' + e.direction if e.direction else ''}", Stage.PROBE)
+@kind(
+    _pin,
+    lambda e: say(
+        "{place}.{pin} is {e}{direction}",
+        place=e.place,
+        pin=e.pin,
+        e=e.name,
+        direction=" " + e.direction if e.direction else "",
+    ),
+    Stage.PROBE,
+)
 class PinTold(PlacedEntry):
     """The name of one pin of a part, and whether it is an input or an output, if that was said."""
 
@@ -119,7 +134,11 @@ class PinTold(PlacedEntry):
     direction: Literal["", "in", "out", "both", "power", "ground"] = ""
 
 
-@kind(_connected, lambda e: f"{e.first.name} {'=' if e.joined else '!'} {e.second.name}", Stage.PROBE)
+@kind(
+    _connected,
+    lambda e: say("{first} {it} {second}", first=e.first.name, it="=" if e.joined else "!", second=e.second.name),
+    Stage.PROBE,
+)
 class Connected(Entry):
     """Two pins are connected, or are known not to be."""
 
@@ -129,7 +148,7 @@ class Connected(Entry):
     joined: bool = True
 
 
-@kind(_line, lambda e: f"{e.bus} line {e.name}: {_names(e.members)}", Stage.PROBE)
+@kind(_line, lambda e: say("{bus} line {e}: {names}", bus=e.bus, e=e.name, names=_names(e.members)), Stage.PROBE)
 class LineTold(Entry):
     """Which parts or pins are on a data or address line."""
 
@@ -139,7 +158,7 @@ class LineTold(Entry):
     members: tuple[NamedPart, ...] = Field(min_length=1)
 
 
-@kind(_rail, lambda e: f"rail {e.name} feeds {_names(e.members)}", Stage.RAILS)
+@kind(_rail, lambda e: say("rail {e} feeds {names}", e=e.name, names=_names(e.members)), Stage.RAILS)
 class RailTold(Entry):
     """Which parts a rail feeds; `nominal` volts when its name says them."""
 
@@ -149,7 +168,9 @@ class RailTold(Entry):
     members: tuple[NamedPart, ...] = Field(min_length=1)
 
 
-@kind(_supply, lambda e: f"supply {e.path}: {e.text}".replace(" :", ":"), Stage.RAILS, {1: _own_board})
+@kind(
+    _supply, lambda e: say("supply {path}: {e}", path=e.path, e=e.text).replace(" :", ":"), Stage.RAILS, {1: _own_board}
+)
 class ChainDescribed(Entry):
     """One of the three lines that describe a supply chain: `from`, `through` or `to`. `path` tells several apart."""
 
@@ -172,7 +193,7 @@ class RomTold(PlacedEntry):
     last: int | None = Field(default=None, ge=0)
 
 
-@kind(_twins, lambda e: f"twins: {_names(e.members)}", Stage.SUSPECTS)
+@kind(_twins, lambda e: say("twins: {names}", names=_names(e.members)), Stage.SUSPECTS)
 class TwinsTold(Entry):
     """Parts that do the same and should measure alike."""
 
@@ -180,7 +201,7 @@ class TwinsTold(Entry):
     members: tuple[NamedPart, ...] = Field(min_length=2)
 
 
-@kind(_code, lambda e: f"code {e.code} means {_names(e.members)}", Stage.SUSPECTS)
+@kind(_code, lambda e: say("code {code} means {names}", code=e.code, names=_names(e.members)), Stage.SUSPECTS)
 class CodeTold(Entry):
     """What a self-test code means: the parts that it names."""
 
@@ -189,7 +210,11 @@ class CodeTold(Entry):
     members: tuple[NamedPart, ...] = Field(min_length=1)
 
 
-@kind(_path, lambda e: f"path {e.name}: {' '.join(part.name for part in e.members)}", Stage.SUSPECTS)
+@kind(
+    _path,
+    lambda e: say("path {e}: {members}", e=e.name, members=joined(" ", (part.name for part in e.members))),
+    Stage.SUSPECTS,
+)
 class PathTold(Entry):
     """The parts that a function needs, in the order of the signal."""
 
@@ -198,7 +223,7 @@ class PathTold(Entry):
     members: tuple[NamedPart, ...] = Field(min_length=1)
 
 
-@kind(_service, lambda e: f"service: {_names(e.members)}", Stage.PLAN)
+@kind(_service, lambda e: say("service: {names}", names=_names(e.members)), Stage.PLAN)
 class ServiceTold(Entry):
     """Parts that are replaced as a matter of course."""
 
@@ -208,7 +233,11 @@ class ServiceTold(Entry):
 
 
 def _pairs_words(entry: "Assumed") -> str:
-    return f"assumed: {entry.name} ({count_of(len(entry.together) + len(entry.apart), 'pair')} to check)"
+    return say(
+        "assumed: {entry} ({pairs} to check)",
+        entry=entry.name,
+        pairs=count_of(len(entry.together) + len(entry.apart), "pair"),
+    )
 
 
 @kind(_assumed, _pairs_words, Stage.PLAN)

@@ -7,6 +7,7 @@ from pydantic import Field
 from loyal_trace.core.job.base import Entry, PlacedEntry, Raw, Sha256, Strict, kind
 from loyal_trace.core.job.draft import Draft
 from loyal_trace.core.vocabulary.findings import Finding
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
 
@@ -47,19 +48,19 @@ def _known_finding(raw: Raw) -> Raw:
     word = _RENAMED.get(raw["finding"], raw["finding"])
     if word in set(Finding):
         return {**raw, "finding": str(word)}
-    note = f"{word}: {raw['note']}" if raw.get("note") else word
+    note = say("{word}: {raw}", word=word, raw=raw["note"]) if raw.get("note") else word
     return {**raw, "finding": Finding.NOTED.value, "note": note}
 
 
 def _seen_words(entry: "Observed") -> str:
-    where = entry.place if entry.pin is None else f"{entry.place}.{entry.pin}"
-    return f"{where} {entry.finding}"
+    where = entry.place if entry.pin is None else say("{place}.{pin}", place=entry.place, pin=entry.pin)
+    return say("{where} {finding}", where=where, finding=entry.finding)
 
 
 def _came_off(entry: "TakenApart") -> str:
-    counted = f"{entry.count} × " if entry.count > 1 else ""
-    told = [f"{counted}{entry.what}", entry.size, entry.place, entry.way]
-    return ", ".join(piece for piece in told if piece)
+    counted = say("{entry_count} × ", entry_count=entry.count) if entry.count > 1 else ""
+    told = [say("{counted}{entry}", counted=counted, entry=entry.what), entry.size, entry.place, entry.way]
+    return joined(", ", (piece for piece in told if piece))
 
 
 @kind(_observed, _seen_words, Stage.INSPECT, {1: _known_finding})
@@ -80,7 +81,11 @@ class PhotoPoint(Strict):
     v: float
 
 
-@kind(_photographed, lambda e: f"photo {e.file_name} ({e.width} × {e.height})", Stage.INSPECT)
+@kind(
+    _photographed,
+    lambda e: say("photo {file_name} ({width} × {height})", file_name=e.file_name, width=e.width, height=e.height),
+    Stage.INSPECT,
+)
 class Photographed(Entry):
     """A photo of a board; the file is an attachment, whole. Size in pixels, upright as its EXIF says."""
 
@@ -91,7 +96,7 @@ class Photographed(Entry):
     height: int = Field(gt=0)
 
 
-@kind(_aligned, lambda e: f"photo aligned by {count_of(len(e.points), 'point')}", Stage.INSPECT)
+@kind(_aligned, lambda e: say("photo aligned by {points}", points=count_of(len(e.points), "point")), Stage.INSPECT)
 class PhotoAligned(Entry):
     """A photo was aligned with the board map by points clicked on both."""
 
@@ -100,7 +105,7 @@ class PhotoAligned(Entry):
     points: tuple[PhotoPoint, ...]
 
 
-@kind(_photo_of, lambda e: f"{e.place}: a photo belongs to it", Stage.INSPECT)
+@kind(_photo_of, lambda e: say("{place}: a photo belongs to it", place=e.place), Stage.INSPECT)
 class PhotoOf(PlacedEntry):
     """A photo shows this part: it belongs to what was seen there."""
 
@@ -108,7 +113,7 @@ class PhotoOf(PlacedEntry):
     attachment: Sha256
 
 
-@kind(_taken_apart, lambda e: f"taken off: {_came_off(e)}", Stage.INSPECT)
+@kind(_taken_apart, lambda e: say("taken off: {came_off}", came_off=_came_off(e)), Stage.INSPECT)
 class TakenApart(Entry):
     """One step of the teardown: what came off, how many, of what size, from where, and which way round it was."""
 
@@ -121,7 +126,7 @@ class TakenApart(Entry):
     way: str = ""
 
 
-@kind(_put_back, lambda e: f"put back: {count_of(e.count, 'piece')}", Stage.REPAIR)
+@kind(_put_back, lambda e: say("put back: {pieces}", pieces=count_of(e.count, "piece")), Stage.REPAIR)
 class Refitted(Entry):
     """A step of the teardown was undone: how many of its pieces are back in place."""
 

@@ -10,6 +10,7 @@ from loyal_trace.core.job.draft import Draft
 from loyal_trace.core.job.snapshot import CheckKey, ReadingKey
 from loyal_trace.core.probing.states import STATE_WORDS, PinReading
 from loyal_trace.core.vocabulary.identity import PointRef
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.quantities import OF_CAPACITORS, Quantity
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of, format_percent, format_quantity
@@ -56,34 +57,43 @@ def reading_words(entry: "Measured") -> str:
 
 
 def _measured_words(entry: "Measured") -> str:
-    told = f"{entry.place} {entry.quantity} {reading_words(entry)}"
-    told += f" at {format_quantity(entry.frequency, 'Hz')}" if entry.frequency else ""
-    told += "" if entry.in_circuit or entry.quantity not in ("capacitance", "esr", "loss") else ", out of circuit"
-    told += ", of a good board" if entry.source == GOOD_BOARD else ""
+    told = say(
+        "{place} {quantity} {reading_words}",
+        place=entry.place,
+        quantity=entry.quantity,
+        reading_words=reading_words(entry),
+    )
+    told += say(" at {frequency}", frequency=format_quantity(entry.frequency, "Hz")) if entry.frequency else ""
+    told += "" if entry.in_circuit or entry.quantity not in ("capacitance", "esr", "loss") else say(", out of circuit")
+    told += say(", of a good board") if entry.source == GOOD_BOARD else ""
     return told
 
 
 def _lift_words(entry: "Lifted") -> str:
     shown = "OL" if entry.value is None else format_quantity(entry.value, "Ω")
-    return f"{entry.place} with {' '.join(entry.parts)} lifted: {shown}"
+    return say("{place} with {parts} lifted: {shown}", place=entry.place, parts=joined(" ", entry.parts), shown=shown)
 
 
 def _pin_words(place: str, pin: "PinState") -> str:
     if pin.voltage is not None:
-        return f"{place}.{pin.pin} {pin.voltage:.2f} V"
+        return say("{place}.{pin} {voltage:.2f} V", place=place, pin=pin.pin, voltage=pin.voltage)
     if pin.frequency is not None:
-        return f"{place}.{pin.pin} {format_quantity(pin.frequency, 'Hz')}"
-    return f"{place}.{pin.pin} {STATE_WORDS[pin.state]}"
+        return say(
+            "{place}.{pin} {frequency}", place=place, pin=pin.pin, frequency=format_quantity(pin.frequency, "Hz")
+        )
+    return say("{place}.{pin} {state_words}", place=place, pin=pin.pin, state_words=STATE_WORDS[pin.state])
 
 
 def _pins_words(entry: "PinsProbed") -> str:
     if len(entry.pins) > 3:
-        return f"{entry.place} {count_of(len(entry.pins), 'pin')} probed"
-    return ", ".join(_pin_words(entry.place, pin) for pin in entry.pins)
+        return say("{place} {pins} probed", place=entry.place, pins=count_of(len(entry.pins), "pin"))
+    return joined(", ", (_pin_words(entry.place, pin) for pin in entry.pins))
 
 
 def _signature_words(entry: "SignatureTaken") -> str:
-    return f"{entry.place} signature " + ("never came" if entry.value is None else f"{entry.value:04X}")
+    return say("{place} signature ", place=entry.place) + (
+        say("never came") if entry.value is None else say("{entry_value:04X}", entry_value=entry.value)
+    )
 
 
 @kind(_measured, _measured_words, lambda e: Stage.PLAN if e.quantity in OF_CAPACITORS else Stage.RAILS)
@@ -150,7 +160,7 @@ class SignatureTaken(PlacedEntry):
     value: int | None = Field(ge=0)
 
 
-@kind(_pair, lambda e: f"sent {e.sent}, shown {e.shown}", Stage.SUSPECTS)
+@kind(_pair, lambda e: say("sent {sent}, shown {shown}", sent=e.sent, shown=e.shown), Stage.SUSPECTS)
 class PairSeen(Entry):
     """A code that was sent and the code that came out; `text` when both were typed as characters."""
 
@@ -168,7 +178,7 @@ class ControlPoint(Strict):
     value: float
 
 
-@kind(_control, lambda e: f"control {e.name}: {count_of(len(e.points), 'point')}", Stage.VERIFY)
+@kind(_control, lambda e: say("control {e}: {points}", e=e.name, points=count_of(len(e.points), "point")), Stage.VERIFY)
 class ControlMeasured(Entry):
     """A control over its travel."""
 

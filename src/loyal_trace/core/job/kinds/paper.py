@@ -6,6 +6,7 @@ from loyal_trace.core.job.base import Entry, Raw, kind
 from loyal_trace.core.job.draft import Draft
 from loyal_trace.core.vocabulary.cautions import FORMER_NAMES
 from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.stages import Stage
 
 
@@ -34,10 +35,10 @@ def nothing(draft: Draft, entry: Any) -> None:
 
 
 def _because(entry: "Decided") -> str:
-    return f", because {entry.reason}" if entry.reason else ""
+    return say(", because {reason}", reason=entry.reason) if entry.reason else ""
 
 
-@kind(_opened, lambda e: f"job opened: {e.title}", Stage.INTAKE)
+@kind(_opened, lambda e: say("job opened: {title}", title=e.title), Stage.INTAKE)
 class Opened(Entry):
     """A job begins: whose, what is wrong in the owner's words, what was promised, which boards."""
 
@@ -51,7 +52,9 @@ class Opened(Entry):
     maker: str = ""
 
 
-@kind(nothing, lambda e: f"imported, {e.entries} entries, logbook ends with {e.head[:12]}")
+@kind(
+    nothing, lambda e: say("imported, {entries} entries, logbook ends with {head}", entries=e.entries, head=e.head[:12])
+)
 class Imported(Entry):
     """The job came in as an archive whose logbook ended with `head` (SHA-256 of its last line)."""
 
@@ -66,7 +69,11 @@ def _without_school(raw: Raw) -> Raw:
     return {**raw, "what": renamed.get(raw["what"], raw["what"])}
 
 
-@kind(_decided, lambda e: f"decided {e.what}: {e.choice}{_because(e)}", upgrades={1: _without_school})
+@kind(
+    _decided,
+    lambda e: say("decided {e}: {choice}{because}", e=e.what, choice=e.choice, because=_because(e)),
+    upgrades={1: _without_school},
+)
 class Decided(Entry):
     """A choice that changes how the job is judged or done (`firmware`, `supply limits`, `good enough`, …)."""
 
@@ -76,7 +83,7 @@ class Decided(Entry):
     reason: str = ""
 
 
-@kind(_caution, lambda e: f"caution read: {e.caution}")
+@kind(_caution, lambda e: say("caution read: {caution}", caution=e.caution))
 class CautionSeen(Entry):
     """A caution was read and signed before the step that can hurt."""
 
@@ -84,7 +91,7 @@ class CautionSeen(Entry):
     caution: str
 
 
-@kind(_note, lambda e: f"{e.place}: {e.text}" if e.place else e.text)
+@kind(_note, lambda e: say("{place}: {e}", place=e.place, e=e.text) if e.place else e.text)
 class Note(Entry):
     """Free words, of a part or of the whole job (empty place)."""
 

@@ -8,12 +8,13 @@ from pydantic import Field
 from loyal_trace.core.job.base import OWN_BOARD, Entry, NamedPart, PlacedEntry, Raw, kind
 from loyal_trace.core.job.draft import EMPTY, Draft
 from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.stages import Stage
 
 OWN_PART = "own part"
 RE_PROGRAMMED = "own part, re-programmed"
-NEW_SOCKET = "own part, new socket"
-CONTACT_REPAIRED = "own part, contact repaired"
+NEW_SOCKET = say("own part, new socket")
+CONTACT_REPAIRED = say("own part, contact repaired")
 KEEPS_PART = (OWN_PART, RE_PROGRAMMED, NEW_SOCKET, CONTACT_REPAIRED)
 RETIRES = ("re-programmed", "reflowed", "repaired", "socket fitted", "cleaned")
 
@@ -91,43 +92,64 @@ def _stocked(draft: Draft, entry: "Stocked") -> None:
 
 
 def _from(lender: str, origin: str) -> str:
-    return f", borrowed from {lender}" if lender else f" from {origin}" if origin else ""
+    return (
+        say(", borrowed from {lender}", lender=lender)
+        if lender
+        else say(" from {origin}", origin=origin)
+        if origin
+        else ""
+    )
 
 
 def _fitted_words(entry: "Fitted") -> str:
-    told = f"{entry.place} fitted with {entry.number}{_from(entry.lender, entry.origin)}"
+    told = say(
+        "{place} fitted with {entry_number}{from_}",
+        place=entry.place,
+        entry_number=entry.number,
+        from_=_from(entry.lender, entry.origin),
+    )
     if entry.origin in KEEPS_PART:
-        told = f"{entry.place}: {entry.origin}"
+        told = say("{place}: {origin}", place=entry.place, origin=entry.origin)
     return told
 
 
 def _removed_words(entry: "Removed") -> str:
-    why = f": {entry.reason}" if entry.reason else ""
-    return f"{entry.place} removed{why}" + (f", stored at {entry.shelf}" if entry.shelf else "")
+    why = say(": {reason}", reason=entry.reason) if entry.reason else ""
+    return say("{place} removed{why}", place=entry.place, why=why) + (
+        say(", stored at {shelf}", shelf=entry.shelf) if entry.shelf else ""
+    )
 
 
 def _swapped_words(entry: "Swapped") -> str:
     other = entry.other.name if entry.other else entry.spare
-    back = "swapped back with" if entry.back else "exchanged with"
-    outcome = f": the fault {_OUTCOMES[entry.result]}" if entry.result else ""
-    return f"{entry.place} {back} {other}{outcome}"
+    back = say("swapped back with") if entry.back else say("exchanged with")
+    outcome = say(": the fault {outcomes}", outcomes=_OUTCOMES[entry.result]) if entry.result else ""
+    return say("{place} {back} {other}{outcome}", place=entry.place, back=back, other=other, outcome=outcome)
 
 
 def _trial_words(entry: "Trial") -> str:
-    outcome = f": the fault {_OUTCOMES[entry.result]}" if entry.result else ""
-    names = ", ".join(part.name for part in entry.parts)
-    return f"{names} {entry.action}{outcome}"
+    outcome = say(": the fault {outcomes}", outcomes=_OUTCOMES[entry.result]) if entry.result else ""
+    names = joined(", ", (part.name for part in entry.parts))
+    return say("{names} {action}{outcome}", names=names, action=entry.action, outcome=outcome)
 
 
 def _worked_words(entry: "Worked") -> str:
-    names = ", ".join(part.name for part in entry.parts)
-    told = f"{names} {entry.action}".strip() + (f" {entry.detail}" if entry.detail else "")
-    return ("before this job: " if entry.before else "") + told
+    names = joined(", ", (part.name for part in entry.parts))
+    told = say("{names} {action}", names=names, action=entry.action).strip() + (
+        say(" {detail}", detail=entry.detail) if entry.detail else ""
+    )
+    return (say("before this job: ") if entry.before else "") + told
 
 
 def _stocked_words(entry: "Stocked") -> str:
-    where = f" in {entry.place}" if entry.place else ""
-    return f"drawer: {entry.count} × {entry.number}{where}, {entry.state}"
+    where = say(" in {place}", place=entry.place) if entry.place else ""
+    return say(
+        "drawer: {entry_count} × {entry_number}{where}, {state}",
+        entry_count=entry.count,
+        entry_number=entry.number,
+        where=where,
+        state=entry.state,
+    )
 
 
 def _own_chip(raw: Raw) -> Raw:
@@ -144,13 +166,13 @@ def _result(raw: Raw) -> Raw:
 
 _V1_RESULTS = {"fault goes": "gone", "fault stays": "stays", "fault moves": "moves"}
 _OUTCOMES = {
-    "gone": "is gone",
+    "gone": say("is gone"),
     "stays": "stays",
-    "moves": "moved with the part",
-    "partly": "is partly gone",
-    "comes back": "comes back",
-    "better": "is better",
-    "worse": "is worse",
+    "moves": say("moved with the part"),
+    "partly": say("is partly gone"),
+    "comes back": say("comes back"),
+    "better": say("is better"),
+    "worse": say("is worse"),
 }
 Outcome = Literal["gone", "stays", "moves", "partly", "comes back", "better", "worse", ""]
 
@@ -178,7 +200,7 @@ class Fitted(PlacedEntry):
     lender: str = ""
 
 
-@kind(_gave_back, lambda e: f"{e.place}: the borrowed part was returned", Stage.REPAIR)
+@kind(_gave_back, lambda e: say("{place}: the borrowed part was returned", place=e.place), Stage.REPAIR)
 class GaveBack(PlacedEntry):
     """A borrowed stand-in went back to where it came from."""
 
@@ -223,7 +245,9 @@ class Worked(Entry):
     before: bool = False
 
 
-@kind(_step_done, lambda e: f"step {'skipped' if e.skipped else 'done'}: {e.what or e.step}", Stage.REPAIR)
+@kind(
+    _step_done, lambda e: say("step {it}: {e}", it="skipped" if e.skipped else "done", e=e.what or e.step), Stage.REPAIR
+)
 class StepDone(Entry):
     """A step of the plan was done, or skipped with a reason."""
 
@@ -234,7 +258,11 @@ class StepDone(Entry):
     skipped: bool = False
 
 
-@kind(_planned, lambda e: f"{e.place} is to get {e.number}{_from('', e.origin)}", Stage.PLAN)
+@kind(
+    _planned,
+    lambda e: say("{place} is to get {e_number}{from_}", place=e.place, e_number=e.number, from_=_from("", e.origin)),
+    Stage.PLAN,
+)
 class PlannedUse(PlacedEntry):
     """What is to go into a place when it is replaced; nothing was done yet."""
 

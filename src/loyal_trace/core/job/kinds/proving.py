@@ -7,6 +7,7 @@ from pydantic import Field
 from loyal_trace.core.job.base import Entry, Raw, kind
 from loyal_trace.core.job.draft import Draft
 from loyal_trace.core.job.snapshot import CheckKey, SymptomKey
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import format_duration
 
@@ -40,19 +41,23 @@ def _off_time_unknown(raw: Raw) -> Raw:
 
 
 def _started_words(entry: "Started") -> str:
-    told = "clean start" if entry.clean else "failed start"
-    told += f", code {entry.code}" if entry.code else ""
-    told += f", off for {format_duration(entry.off_seconds)}" if entry.off_seconds is not None else ""
+    told = say("clean start") if entry.clean else say("failed start")
+    told += say(", code {code}", code=entry.code) if entry.code else ""
+    told += (
+        say(", off for {off_seconds}", off_seconds=format_duration(entry.off_seconds))
+        if entry.off_seconds is not None
+        else ""
+    )
     return told
 
 
 def _symptom_words(entry: "SymptomSeen") -> str:
-    state = "partly gone" if entry.partly else "present" if entry.present else "gone"
-    return f"symptom {state}: {entry.text}"
+    state = say("partly gone") if entry.partly else "present" if entry.present else "gone"
+    return say("symptom {state}: {entry}", state=state, entry=entry.text)
 
 
 def _result_words(entry: "CheckResult") -> str:
-    return f"{entry.item}: {'passed' if entry.passed else 'failed'}"
+    return say("{item}: {it}", item=entry.item, it="passed" if entry.passed else "failed")
 
 
 @kind(_symptom, _symptom_words, Stage.INTAKE)
@@ -70,7 +75,7 @@ class SymptomSeen(Entry):
         return SymptomKey(self.board, self.text)
 
 
-@kind(_function, lambda e: f"{e.name} {e.state}", Stage.SUSPECTS)
+@kind(_function, lambda e: say("{e} {state}", e=e.name, state=e.state), Stage.SUSPECTS)
 class FunctionSeen(Entry):
     """A function of the board works, fails, or works partly."""
 
@@ -98,7 +103,7 @@ class CheckResult(Entry):
     passed: bool
 
 
-@kind(_not_testable, lambda e: f"{e.item}: not testable here, {e.reason}", Stage.VERIFY)
+@kind(_not_testable, lambda e: say("{item}: not testable here, {reason}", item=e.item, reason=e.reason), Stage.VERIFY)
 class NotTestable(Entry):
     """One item cannot be tested on this bench, with the reason."""
 

@@ -6,6 +6,7 @@ from loyal_trace.core.job.base import Entry, PlacedEntry, Sha256, Strict, kind
 from loyal_trace.core.job.draft import Draft
 from loyal_trace.core.job.snapshot import ImageKey
 from loyal_trace.core.roms.images import KnownChecksum, checksums_from_mapping
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
 
@@ -23,9 +24,9 @@ def _read(draft: Draft, entry: "RomRead") -> None:
 
 
 def _image_words(entry: "ImageKnown") -> str:
-    told = f"{entry.place} reference image {'restored' if entry.proof else 'imported'}"
-    told += f", firmware {entry.firmware}" if entry.firmware else ""
-    return told + (f": {entry.proof}" if entry.proof else "")
+    told = say("{place} reference image {it}", place=entry.place, it="restored" if entry.proof else "imported")
+    told += say(", firmware {firmware}", firmware=entry.firmware) if entry.firmware else ""
+    return told + (say(": {proof}", proof=entry.proof) if entry.proof else "")
 
 
 @kind(_image, _image_words, Stage.ROMS)
@@ -56,7 +57,13 @@ class SumLine(Strict):
         return KnownChecksum(self.name, digests, self.size, self.firmware, self.place, self.board)
 
 
-@kind(_sums, lambda e: f"{count_of(len(e.lines), 'checksum line')} from {e.source}", Stage.ROMS)
+@kind(
+    _sums,
+    lambda e: say(
+        "{checksum_lines} from {source}", checksum_lines=count_of(len(e.lines), "checksum line"), source=e.source
+    ),
+    Stage.ROMS,
+)
 class ChecksumsKnown(Entry):
     """A list of checksums imported into the job, with its source."""
 
@@ -65,7 +72,13 @@ class ChecksumsKnown(Entry):
     lines: tuple[SumLine, ...]
 
 
-@kind(_read, lambda e: f"{e.place} read ({e.size:,} bytes, {e.file_name or e.source})", Stage.ROMS)
+@kind(
+    _read,
+    lambda e: say(
+        "{place} read ({size:,} bytes, {file_name})", place=e.place, size=e.size, file_name=e.file_name or e.source
+    ),
+    Stage.ROMS,
+)
 class RomRead(PlacedEntry):
     """A ROM was read, by the reader or from a file; the bytes are an attachment."""
 
