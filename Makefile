@@ -3,7 +3,7 @@ PY := .venv/bin/python
 APP := .venv/bin/loyal-trace
 SHOT ?= loyal-trace-demo.png
 
-.PHONY: setup demo demo-shot run test lint types contracts tests core-alone bench mutants screenshots docs wheel clean
+.PHONY: setup demo demo-shot run test lint types contracts tests core-alone bench mutants screenshots texts docs wheel clean
 
 setup:
 	@bash scripts/setup.sh
@@ -47,6 +47,9 @@ mutants: setup  # not part of `make test`: changes the core in memory, one chang
 
 screenshots: setup
 	QT_QPA_PLATFORM=offscreen $(PY) -m loyal_trace.ui.screenshots docs/screenshots
+
+texts: setup  # every sentence, gathered for translators; how to try a language is said in the script
+	$(PY) scripts/texts.py
 
 docs: setup  # the page of what can be typed, from the forms; man page and completions, from the parsers
 	$(PY) scripts/line_doc.py

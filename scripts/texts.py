@@ -20,10 +20,16 @@ from babel.messages import Catalog
 from babel.messages.mofile import write_mo
 from babel.messages.pofile import read_po, write_po
 
+from loyal_trace.core.assess.first_power import FIRST_POWER
+from loyal_trace.core.planning.steps import REPAIR_ORDERS
+from loyal_trace.core.power.rails import SUPPLY_LIMITS
+from loyal_trace.core.vocabulary.phrases import escaped
+from loyal_trace.formats.board_folder import KINDS
+
 ROOT = Path(__file__).resolve().parents[1]
 SOURCE = ROOT / "src" / "loyal_trace"
 POT = SOURCE / "resources" / "locale" / "loyal-trace.pot"
-_MADE_BY = {"say": 1, "tr": 1, "say_count": 2, "count_of": 2}
+_MADE_BY = {"say": 1, "tr": 1, "template": 1, "say_count": 2, "count_of": 2}
 _ACCENTED = str.maketrans(
     "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ", "áƀçđéƒĝĥíĵķļɱñóþʠŕšŧúṽŵẋýžÁƁÇĐÉƑĜĤÍĴĶĻṀÑÓÞɊŔŠŦÚṼŴẊÝŽ"
 )
@@ -41,7 +47,7 @@ class Sentence:
 def sentences() -> list[Sentence]:
     """All of them, in the order of the sources, each text once."""
     found: dict[tuple[str, str], Sentence] = {}
-    for sentence in (*_of_code(), *_of_data()):
+    for sentence in (*_of_code(), *_of_data(), *_of_vocabularies()):
         if re.search(r"[^\W\d_]", re.sub(r"\{[^}]*\}", "", sentence.one)):
             found.setdefault((sentence.one, sentence.many), sentence)
     return list(found.values())
@@ -79,7 +85,7 @@ def _of_call(node: ast.Call) -> Iterator[tuple[str, str]]:
     if first < 0 or len(node.args) <= first:
         return
     texts = list(_literals(node.args[first]))
-    if name in ("say", "tr"):
+    if name in ("say", "tr", "template"):
         yield from ((text, "") for text in texts)
     elif name == "say_count":
         yield from ((text, many) for text in texts for many in _literals(node.args[2]))
@@ -98,9 +104,31 @@ def _literals(node: ast.expr) -> Iterator[str]:
 
 
 def _of_data() -> Iterator[Sentence]:
-    file = SOURCE / "resources/data/cautions.toml"
-    for row in tomllib.loads(file.read_text(encoding="utf-8")).values():
-        yield Sentence(row["text"], "", file.relative_to(ROOT).as_posix())
+    for name, fields in (("cautions", ("text",)), ("chips", ("title", "notes")), ("memories", ("title", "supplies"))):
+        file = SOURCE / f"resources/data/{name}.toml"
+        for row in tomllib.loads(file.read_text(encoding="utf-8")).values():
+            for text in (row[field] for field in fields if row.get(field)):
+                yield Sentence(escaped(text), "", file.relative_to(ROOT).as_posix())
+
+
+# Words of closed vocabularies that are plain strings in the code: states of entries and checks, what a check is about.
+_STATES = (
+    "unknown proven bad good doubtful works fails partly open passed failed holds value voltage polarity room type size"
+)
+
+
+# Kinds of faults in an image are names in the code, with dashes between their words.
+_KINDS_OF_FAULT = re.compile(r'"([a-z]+(?:-[a-z]+)+)"')
+
+
+def _of_vocabularies() -> Iterator[Sentence]:
+    """Words that the code does not mark: keys of tables, states of entries, kinds of faults."""
+    faults = (
+        name for file in sorted(SOURCE.glob("core/roms/*.py")) for name in _KINDS_OF_FAULT.findall(file.read_text())
+    )
+    yield from (Sentence(name.replace("-", " "), "", "kinds of faults") for name in dict.fromkeys(faults))
+    words = (*FIRST_POWER, *SUPPLY_LIMITS, *REPAIR_ORDERS, *KINDS, *_STATES.split(), "does not hold", "not testable")
+    yield from (Sentence(text, "", "words of the bench") for text in words)
 
 
 def template() -> Catalog:

@@ -8,7 +8,7 @@ import dataclasses
 import os
 from collections.abc import Mapping
 from datetime import datetime
-from enum import Enum
+from enum import Enum, StrEnum
 from gettext import GNUTranslations, NullTranslations
 from importlib.resources import files
 from io import BytesIO
@@ -23,6 +23,8 @@ FOLDER = "LOYAL_TRACE_LOCALE"
 _ENGLISH = ("", "en", "c", "posix")
 # Values that are made to be shown; what else is in them (boards, parts) holds no sentence.
 _SHOWN = ("loyal_trace.app.", "loyal_trace.report.")
+# Fields that name a colour, a glyph or a key; they are looked up, not read.
+_NAMES = frozenset({"kind", "glyph", "key", "id"})
 Value = TypeVar("Value")
 
 
@@ -66,6 +68,8 @@ class Language:
     def _localised(self, value: object) -> object:
         if isinstance(value, Phrase):
             return rendered(value, self)
+        if isinstance(value, StrEnum):
+            return self.gettext(value.value)
         if isinstance(value, str | int | float | Enum) or value is None:
             return value
         if isinstance(value, tuple):
@@ -73,20 +77,16 @@ class Language:
         if isinstance(value, list):
             return [self._localised(piece) for piece in value]
         if isinstance(value, Mapping):
-            return {self._key(key): self._localised(piece) for key, piece in value.items()}
+            return {key: self._localised(piece) for key, piece in value.items()}
         if (
             dataclasses.is_dataclass(value)
             and not isinstance(value, type)
             and type(value).__module__.startswith(_SHOWN)
         ):
             old = {field.name: getattr(value, field.name) for field in dataclasses.fields(value) if field.init}
-            new = {name: self._localised(piece) for name, piece in old.items()}
+            new = {name: piece if name in _NAMES else self._localised(piece) for name, piece in old.items()}
             return dataclasses.replace(value, **new) if any(new[name] is not old[name] for name in old) else value
         return value
-
-    def _key(self, key: object) -> object:
-        """Keys name lists and parts; they are looked up, not read."""
-        return key
 
 
 def _is_english(region: str) -> bool:

@@ -5,8 +5,10 @@ from PyQt6.QtCore import QRect
 from PyQt6.QtGui import QFontMetrics
 from PyQt6.QtWidgets import QAbstractButton, QLabel, QScrollArea
 
+from loyal_trace import language
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.ui.screenshots import STAGES
+from tests.helpers.pseudo import pseudo_language
 
 CORNERS = [(1024, 700, 80), (1024, 700, 200), (1280, 800, 100), (2560, 1440, 100), (2560, 1440, 200)]
 
@@ -41,10 +43,18 @@ def in_scroll(window, widget):
     return False
 
 
-@pytest.mark.parametrize("dark", [False, True], ids=["light", "dark"])
+@pytest.fixture(params=["light", "dark", "made-up language"])
+def looks(request):
+    """A theme; or the light one with every sentence a third longer."""
+    if request.param == "made-up language":
+        language.use(pseudo_language())
+    yield request.param
+    language.use(language.Language())
+
+
 @pytest.mark.parametrize(("wide", "tall", "text"), CORNERS)
-def test_no_page_loses_or_overlaps_its_text(window, wide, tall, text, dark):
-    window.shell.set_looks(dark, text / 100)
+def test_no_page_loses_or_overlaps_its_text(looks, window, wide, tall, text):
+    window.shell.set_looks(looks == "dark", text / 100)
     window.qtbot.wait(20)
     wrong = []
     for stage, place in STAGES:

@@ -221,7 +221,8 @@ def place_words(boards: Mapping[str, BoardDefinition], place: PartRef) -> str:
 
 def _which(job: OpenJob, places: Sequence[PartRef]) -> str:
     return say(
-        "could mean {places}; say which", places=joined(" or ", (place_words(job.boards, place) for place in places))
+        "could mean {places}; say which",
+        places=joined(say(" or "), (place_words(job.boards, place) for place in places)),
     )
 
 
@@ -312,7 +313,7 @@ def rom_read(job: OpenJob, moment: Moment, image: RomImage, place: PartRef) -> R
             say(
                 "there is no place {refdes} on {board} of this job",
                 refdes=place.refdes,
-                board=place.board or "any board",
+                board=place.board or say("any board"),
             )
         )
     board = moment.boards[place.board]

@@ -28,7 +28,7 @@ def restore_slot(workspace: Workspace, place: PartRef) -> None:
     reads = [workspace.job.store.attachment(r.attachment) for r in workspace.snapshot.roms.reads.get(place, ())]
     own = [e for e in known_sums(moment).for_place(place.refdes, place.board) if e.firmware in ("", firmware(moment))]
     if not reads or not own:
-        workspace.say("restoring needs a read and known checksums of this socket", True)
+        workspace.say(say("restoring needs a read and known checksums of this socket"), True)
         return
 
     def work(watch: Watch) -> Correction | None:
@@ -46,7 +46,7 @@ def _keep_restored(workspace: Workspace, place: PartRef, found: Correction | Non
             if found
             else ""
         )
-        workspace.say(f"{place.refdes} not restored: {several or _NOT_FOUND}", True)
+        workspace.say(say("{refdes} not restored: {several}", refdes=place.refdes, several=several or _NOT_FOUND), True)
         return
 
     def act() -> list[str]:
@@ -100,9 +100,9 @@ def learn_from_signatures(workspace: Workspace) -> None:
         r = found.register
         turned = say(
             "{it}{it2}{it3}",
-            it=" refin" if r.refin else "",
-            it2=" refout" if r.refout else "",
-            it3=" feedback" if r.feedback else "",
+            it=say(" refin") if r.refin else "",
+            it2=say(" refout") if r.refout else "",
+            it3=say(" feedback") if r.feedback else "",
         )
         choice = say(
             "{poly:#06x} {init:#06x} {xorout:#06x}{turned}", poly=r.poly, init=r.init, xorout=r.xorout, turned=turned
@@ -114,6 +114,8 @@ def learn_from_signatures(workspace: Workspace) -> None:
             choice=choice,
             reason=say("register found: {check}{odd}", check=found.check, odd=odd),
         )
-        workspace.say(f"register {choice} explains {found.check}{odd}", bool(odd))
+        workspace.say(
+            say("register {choice} explains {check}{odd}", choice=choice, check=found.check, odd=odd), bool(odd)
+        )
 
     workspace.tasks.run(say("learning the register"), lambda watch: learn_register(moment), done)

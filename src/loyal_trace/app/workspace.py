@@ -241,10 +241,10 @@ class Workspace:
         """Reads ROMs from the reader in the background; each finished read is an entry at once."""
         reader = self.instruments.reader
         if not places:
-            self.say("This board lists no ROM sockets. Enter one, such as 6C is ROM 2, 27C64.", True)
+            self.say(say("This board lists no ROM sockets. Enter one, such as 6C is ROM 2, 27C64."), True)
             return
         if reader is None:
-            self.say("No ROM reader is connected. Drop image files here instead.", True)
+            self.say(say("No ROM reader is connected. Drop image files here instead."), True)
             return
         wanted = [place for place in places for _ in range(times)]
 

@@ -14,7 +14,7 @@ from loyal_trace.core.proving.starts import WORTH_TELLING, failure_rate_upper, s
 from loyal_trace.core.roms.programming import erase_minutes
 from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.errors import RequestError
-from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.core.vocabulary.phrases import joined, say, term
 from loyal_trace.core.vocabulary.units import count_of, format_percent, format_quantity, parse_quantity, parse_reading
 
 _HOT = 125.0
@@ -154,7 +154,7 @@ def bridge(options: argparse.Namespace) -> Answer:
     found = judge_bridge(_listed(options.readings, "V"))
     document = {"verdict": found.verdict, "diodes": list(found.diodes), "reason": found.reason}
     return Answer(
-        document, say("{verdict}: {reason}.", verdict=found.verdict, reason=found.reason), found.verdict != "good"
+        document, say("{verdict}: {reason}.", verdict=term(found.verdict), reason=found.reason), found.verdict != "good"
     )
 
 
@@ -166,7 +166,7 @@ def crystal(options: argparse.Namespace) -> Answer:
     words = say(
         "{load_capacitance}, {verdict}: {reason}.",
         load_capacitance=format_quantity(found.load_capacitance, "F"),
-        verdict=found.verdict,
+        verdict=term(found.verdict),
         reason=found.reason,
     )
     return Answer(document, words, found.verdict != "good")

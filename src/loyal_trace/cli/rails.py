@@ -14,7 +14,7 @@ from loyal_trace.core.power.findings import Explanation
 from loyal_trace.core.power.rails import PathReport, PointVerdict, judge_rails
 from loyal_trace.core.power.under_load import SupplyContext
 from loyal_trace.core.vocabulary.errors import RequestError
-from loyal_trace.core.vocabulary.phrases import say
+from loyal_trace.core.vocabulary.phrases import say, term
 from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.readings import Latest
 from loyal_trace.formats.board_folder import load_board
@@ -126,4 +126,4 @@ def _print(board: BoardDefinition, paths: tuple[PathReport, ...], said: dict[str
                 + (say(", after {point} was good", point=good.point.point) if good else "")
             )
         for line in said[path.path]:
-            tell(say("  {kind}: {line}", kind=line.kind, line=line.text))
+            tell(say("  {kind}: {line}", kind=term(line.kind), line=line.text))

@@ -12,7 +12,7 @@ from loyal_trace.core.roms.identify import KnownImages, Match, likely_sources
 from loyal_trace.core.roms.programming import CHANGED
 from loyal_trace.core.roms.slots import SlotLine, find_slot, slot_table
 from loyal_trace.core.vocabulary.errors import RequestError
-from loyal_trace.core.vocabulary.phrases import say
+from loyal_trace.core.vocabulary.phrases import after, say
 from loyal_trace.core.vocabulary.units import count_of, format_percent, parse_quantity
 from loyal_trace.formats.board_folder import load_board
 from loyal_trace.formats.checksum_lists import read_checksums
@@ -144,7 +144,7 @@ def substitutes(options: argparse.Namespace) -> int:
         )
     else:
         tell(say("{old}, {title}: {changed}", old=old.name, title=old.title, changed=CHANGED[old.technology]))
-        print_table([(f.new.name, f.words.partition(": ")[2], f.new.technology, f.new.volts) for f in fits[:12]])
+        print_table([(f.new.name, after(": ", f.words), f.new.technology, f.new.volts) for f in fits[:12]])
         for found in fits[:1]:
             rows = [
                 (
@@ -155,11 +155,12 @@ def substitutes(options: argparse.Namespace) -> int:
                 for p in found.pins
             ]
             print_table(
-                [(say("socket pin"), say("{new} pin", new=found.new.name), "wiring"), *rows]
+                [(say("socket pin"), say("{new} pin", new=found.new.name), say("wiring")), *rows]
                 if rows
                 else [(say("no pin differs"),)]
             )
-            tell("\n".join(say("  {caution}", caution=caution) for caution in (*found.cautions, VERIFY)))
+            for caution in (*found.cautions, VERIFY):
+                tell(say("  {caution}", caution=caution))
     return 0 if fits and fits[0].fast_enough is not False else 1
 
 

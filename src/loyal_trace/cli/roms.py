@@ -75,7 +75,7 @@ def repair(options: argparse.Namespace) -> int:
     """Restores an image from its checksums; 1 when it cannot be."""
     image, digests = _image(options.file), _sums(options)
     if all(image.digest(name) == value for name, value in digests.items()):
-        proof = joined(" and ", sorted(digests))
+        proof = joined(say(" and "), sorted(digests))
         return _repaired(options, Correction(image.data, "", say("nothing had to be changed"), proof))
     entry = KnownChecksum(image.name, checksums_from_mapping(digests), options.size)
     found = correct([image.data], [entry], _watch(options))
@@ -92,7 +92,7 @@ def repair(options: argparse.Namespace) -> int:
 
 def _why_not(found: Correction | None, digests: dict[str, str]) -> str:
     if found is not None:
-        names = joined(" and ", sorted(digests))
+        names = joined(say(" and "), sorted(digests))
         return say(
             "{solutions} different changes fit {names} alone; a SHA-1 would decide",
             solutions=found.solutions,

@@ -72,7 +72,7 @@ def read_table(data: bytes, name: str, encoding: str = "") -> PartTable:
             continue
         return _table(text, name, one)
     raise UserFileError(
-        name, say("is not text in {tried}", tried=joined(" or ", tried)), say("choose another encoding")
+        name, say("is not text in {tried}", tried=joined(say(" or "), tried)), say("choose another encoding")
     )
 
 

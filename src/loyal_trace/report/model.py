@@ -14,7 +14,7 @@ from loyal_trace.core.boards.revisions import label_words
 from loyal_trace.core.job.entries import Entry, describe, reading_words
 from loyal_trace.core.job.fold import live_of
 from loyal_trace.core.vocabulary.identity import PartRef, in_order
-from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.core.vocabulary.phrases import joined, say, term
 from loyal_trace.core.vocabulary.units import count_of, format_percent
 from loyal_trace.report.board_drawing import Drawing, draw_board
 from loyal_trace.report.times import local_time
@@ -75,7 +75,9 @@ def _summary(assessment: Assessment) -> tuple[str, ...]:
         lines.append(say("Still present or not tested again: {still}.", still=joined("; ", still)))
     decided = state.paper.decisions.get(GOOD_ENOUGH)
     if decided:
-        lines.append(say("Good enough, by decision: {choice}. {reason}", choice=decided.choice, reason=decided.reason))
+        lines.append(
+            say("Good enough, by decision: {choice}. {reason}", choice=term(decided.choice), reason=decided.reason)
+        )
     return tuple(lines)
 
 
@@ -129,7 +131,7 @@ def _assumed(assessment: Assessment) -> Section:
     found = assumptions(assessment.moment.snapshot)
     return Section(
         say("Assumptions about the board"),
-        tuple(say("{a}: {verdict}, {reason}.", a=a.name, verdict=a.verdict, reason=a.reason) for a in found),
+        tuple(say("{a}: {verdict}, {reason}.", a=a.name, verdict=term(a.verdict), reason=a.reason) for a in found),
     )
 
 
@@ -169,7 +171,7 @@ def _found(assessment: Assessment) -> Section:
 
 
 def _roms(assessment: Assessment) -> Section:
-    rows = [("slot", "device", "verdict", "why")]
+    rows = [(say("slot"), say("device"), say("verdict"), say("why"))]
     for place, slot in assessment.roms.items():
         why = slot.verdict.reason if slot.verdict else ""
         rows.append((_at(assessment, *place), slot.slot.device, slot.word, why))
@@ -181,7 +183,7 @@ def _roms(assessment: Assessment) -> Section:
 
 def _measured(assessment: Assessment) -> Section:
     """First and last reading of every quantity: before and after, where there are two."""
-    rows = [("place", "quantity", "before", "after")]
+    rows = [(say("place"), say("quantity"), say("before"), say("after"))]
     for key, taken in assessment.moment.snapshot.readings.measured.items():
         after = reading_words(taken[-1]) if len(taken) > 1 else "–"
         rows.append((_at(assessment, key.board, key.point), key.quantity, reading_words(taken[0]), after))
@@ -201,7 +203,7 @@ def _done(assessment: Assessment, live: Sequence[Entry]) -> Section:
 
 def _parts(assessment: Assessment) -> Section:
     state = assessment.moment.snapshot
-    rows = [("place", "out", "in", "from", "note")]
+    rows = [(say("place"), say("out"), say("in"), say("from"), say("note"))]
     for place in sorted(set(state.parts.removed) | set(state.parts.fitted)):
         out, new = state.parts.removed.get(place), state.parts.fitted.get(place)
         number = out.number if out else ""
@@ -254,7 +256,7 @@ def _starts(assessment: Assessment) -> Section:
 
 
 def _tested(assessment: Assessment) -> Section:
-    rows = [("item", "how", "result", "note")]
+    rows = [(say("item"), say("how"), say("result"), say("note"))]
     for item in assessment.proof.items:
         if item.status in ("passed", "failed"):
             rows.append((item.name, item.how, item.status, item.note))

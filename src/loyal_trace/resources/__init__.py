@@ -5,6 +5,7 @@ from importlib.resources import files
 from typing import TYPE_CHECKING
 
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import say
 
 if TYPE_CHECKING:
     from loyal_trace.core.assess.moment import DiagnosisTables
@@ -18,7 +19,7 @@ def read_bytes(name: str) -> bytes:
     """The bytes of a shipped resource, by its path inside `resources/`."""
     target = files(__name__).joinpath(name)
     if not target.is_file():
-        raise RequestError(f"there is no shipped resource called {name}")
+        raise RequestError(say("there is no shipped resource called {name}", name=name))
     return target.read_bytes()
 
 

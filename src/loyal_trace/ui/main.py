@@ -238,13 +238,13 @@ class Application(QObject):
         try:
             self.store, session = future.result()
         except LoyalTraceError as error:
-            self.shell.first.say(f"Not opened: {error}")
+            self.shell.first.say(tr("Not opened: {error}", error=error))
             self.ready.emit()
             return
         self.shell.first.say("")
         self._list_jobs()
         if self.store.read_only:
-            self.shell.bar.say("The store is in use or read-only. You can view it, but nothing is recorded.", True)
+            self.shell.bar.say(tr("The store is in use or read-only. You can view it, but nothing is recorded."), True)
         self.apply_looks()
         known = load_preferences(self.store.folder)
         if known.geometry:
@@ -308,7 +308,7 @@ class Application(QObject):
         try:
             session = OpenJob(self.store, job, self.environment())
         except LoyalTraceError as error:
-            self.shell.first.say(f"Not opened: {error}")
+            self.shell.first.say(tr("Not opened: {error}", error=error))
             return
         self.show_session(session, with_bench=self.options.demo and job in DEMO_BENCHES)
 
@@ -339,7 +339,7 @@ class Application(QObject):
         from loyal_trace.core.vocabulary.errors import LoyalTraceError
 
         if self.store is None:
-            self.shell.first.say("The workshop is still opening.")
+            self.shell.first.say(tr("The workshop is still opening."))
             return
         title, accepted = QInputDialog.getText(self.shell, tr("New job"), tr("Title of the job"))
         if not accepted or not title.strip():
@@ -347,7 +347,7 @@ class Application(QObject):
         try:
             job = open_new_job(self.store, title.strip(), boards or (), environment=self.environment(), listed=listed)
         except LoyalTraceError as error:
-            self.shell.first.say(f"Not opened: {error}")
+            self.shell.first.say(tr("Not opened: {error}", error=error))
             return
         self.open_job(job)
 
@@ -368,7 +368,7 @@ class Application(QObject):
         try:
             files = board_from_list(self.shell, chosen)
         except LoyalTraceError as error:
-            self.shell.first.say(f"Not imported: {error}")
+            self.shell.first.say(tr("Not imported: {error}", error=error))
             return
         if files is not None:
             self.new_job(listed=(files,))
@@ -421,9 +421,9 @@ class Application(QObject):
                 elif is_part_list(path):
                     self.new_from_list(path)
                 else:
-                    self.shell.first.say("Open a job first; then drop images and checksums.")
+                    self.shell.first.say(tr("Open a job first; then drop images and checksums."))
             except LoyalTraceError as error:
-                self.shell.first.say(f"Not imported: {error}")
+                self.shell.first.say(tr("Not imported: {error}", error=error))
 
     def come_to_front(self, files: list[Path]) -> None:
         """A later start was refused: this window comes to the front, with the files that it brought."""

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QObject, QTimer
 
 from loyal_trace.app.workspace import Workspace
 from loyal_trace.formats.photo_folder import PhotoFolder
+from loyal_trace.language import tr
 
 _EVERY = 1000
 
@@ -25,7 +26,7 @@ class PhotoWatch(QObject):
         self.folder = PhotoFolder(folder)
         self.folder.begin()
         self._timer.start(_EVERY)
-        self.workspace.say(f"new photos in {folder.name} are imported automatically")
+        self.workspace.say(tr("new photos in {folder} are imported automatically", folder=folder.name))
 
     def look(self) -> None:
         """Imports what has come and stopped growing."""

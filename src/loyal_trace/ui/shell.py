@@ -77,9 +77,19 @@ class BoardPanel(QWidget):
             tab.show()
             tab.setText(title)
             tab.setChecked(board == current)
-        self.showing.setText(showing)
         self.showing.setToolTip(showing)
+        self._elide()
         self.showing.setStyleSheet(f"color: {THEME.palette.soft};")
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._elide()
+
+    def _elide(self) -> None:
+        """What the map shows, as far as it fits beside the tabs; all of it under the pointer."""
+        room = max(0, self.showing.width() - 4)
+        words = self.showing.toolTip()
+        self.showing.setText(self.showing.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, room))
 
 
 class PageStack(QStackedWidget):

@@ -1,11 +1,12 @@
 """Colours, fonts and style: warm paper, ink, copper, one ink blue; a dark variant for a dim bench."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import lru_cache
 
 from PyQt6.QtCore import QByteArray, Qt
-from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
-from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QFontMetrics, QPalette
+from PyQt6.QtWidgets import QApplication, QLabel, QWidget
 
 from loyal_trace.resources import read_bytes
 
@@ -114,6 +115,12 @@ def plain_font(size: float = 13, bold: bool = False, mono: bool = False) -> QFon
 def px(length: float) -> int:
     """A length (pixel) that grows with the text size."""
     return round(length * THEME.scale)
+
+
+def wide_enough(least: float, label: QLabel, words: Iterable[str]) -> int:
+    """A width (pixel) for a label that shows one of these words, in whatever language, and at least `least`."""
+    metrics = QFontMetrics(label.font())
+    return max(px(least), *(metrics.horizontalAdvance(one) + px(6) for one in words))
 
 
 @lru_cache(maxsize=256)

@@ -56,7 +56,7 @@ class StagePresenter:
         if self.workspace.area:
             return Target(count_of(len(self.workspace.area), "part"), say("in the area drawn"), hint)
         picked = self.workspace.picked_part
-        return Target(self.workspace.place_name(picked), detail, hint) if picked else Target("job", "", hint)
+        return Target(self.workspace.place_name(picked), detail, hint) if picked else Target(say("job"), "", hint)
 
     def trace(self) -> Trace:
         return NO_TRACE

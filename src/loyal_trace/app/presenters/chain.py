@@ -11,12 +11,21 @@ from loyal_trace.core.boards.supplies import Supply
 from loyal_trace.core.power.expected import nominal_reservoir
 from loyal_trace.core.power.formulas import Reservoir
 from loyal_trace.core.power.rails import SUPPLY_LIMITS, PathReport, PointVerdict
-from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.core.vocabulary.phrases import joined, say, term
 from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.units import format_quantity
 
 KIND_OF: Mapping[str, str] = {"good": "good", "bad": "bad", "doubtful": "doubtful"}
 _CYCLES = 3
+
+# Where stops stand close together.
+_SHORT: Mapping[str, str] = {
+    Quantity.RIPPLE_FREQUENCY: say("frequency"),
+    Quantity.AC_VOLTAGE: say("AC"),
+    Quantity.RESISTANCE: say("ohms"),
+    Quantity.TO_GROUND: say("to ground"),
+    Quantity.TO_GROUND_REVERSED: say("reversed"),
+}
 
 
 @dataclass(frozen=True)
@@ -30,6 +39,7 @@ class ChainStop:
     kind: str
     boundary: bool = False
     branch: str = ""
+    short: str = ""
 
 
 @dataclass(frozen=True)
@@ -85,7 +95,8 @@ def ripple_picture(full: Reservoir, supply: Supply, mean: float, ripple: float, 
 def stop(point: PointVerdict, boundary: bool) -> ChainStop:
     where = point.point
     kind = KIND_OF.get(point.verdict, "unknown")
-    return ChainStop(where.point, where.quantity, point.shown, point.expected, kind, boundary, where.branch)
+    long, short = term(where.quantity), _SHORT.get(where.quantity, term(where.quantity))
+    return ChainStop(where.point, long, point.shown, point.expected, kind, boundary, where.branch, short)
 
 
 def sentence_row(words: str, glyph: str, tall: int) -> Row:
@@ -132,8 +143,8 @@ def limit_rows(moment: Moment, board_id: str, path: PathReport) -> list[Row]:
         ends = [p for p in judged.points if p.point.path == path.path and p.point.quantity == Quantity.VOLTAGE]
         for end in (p for p in ends if p.point.point in far):
             cells = (
-                Cell(40, 70, name, bold=name == chosen),
-                Cell(112, 110, end.verdict, end.verdict),
+                Cell(40, 70, term(name), bold=name == chosen),
+                Cell(112, 110, term(end.verdict), end.verdict),
                 Cell(226, 80, end.shown),
                 Cell(310, 0, words),
             )

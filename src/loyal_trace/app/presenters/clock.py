@@ -114,7 +114,7 @@ class ClockPage:
         """The pin of the net in hand, in large type."""
         node = self.in_hand()
         if node is None:
-            return Target("job", "clock", "")
+            return Target(say("job"), say("clock"), "")
         return Target(node.pin, say("frequency of {net}", net=node.net), say("such as 31.25kHz"))
 
     def fact_rows(self) -> Rows:
@@ -170,7 +170,7 @@ class ClockPage:
         """The net in hand from the counter."""
         meter, node = self.workspace.instruments.meter, self.in_hand()
         if meter is None or node is None:
-            self.workspace.say("No counter is connected. Type the reading.", True)
+            self.workspace.say(say("No counter is connected. Type the reading."), True)
             return
         try:
             self._record(meter.measure(self.workspace.board, node.pin, Quantity.FREQUENCY), "meter")

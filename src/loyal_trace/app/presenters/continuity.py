@@ -12,10 +12,10 @@ from loyal_trace.core.assess.assumptions import (
 )
 from loyal_trace.core.job.entries import Assumed, Measured, number_or_overload
 from loyal_trace.core.line.context import AskedPair
-from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.core.vocabulary.phrases import joined, say, term
 from loyal_trace.core.vocabulary.units import count_of, format_quantity
 
-_EXAMPLE = say("assume spare footprint: 4A.3=4B.3, 4A.5!4B.6")
+_EXAMPLE = "assume spare footprint: 4A.3=4B.3, 4A.5!4B.6"
 _KIND = {"holds": "good", "does not hold": "bad", "open": "unknown"}
 _WORD = {"not measured": say("to be measured"), "good": say("as required")}
 _FOLLOWING = {
@@ -73,7 +73,7 @@ class ContinuityPage:
         for assumed, pair in self.pairs():
             if assumed.name != shown:
                 shown = assumed.name
-                rows.append(heading(say("{assumed}: {verdict}", assumed=assumed.name, verdict=assumed.verdict)))
+                rows.append(heading(say("{assumed}: {verdict}", assumed=assumed.name, verdict=term(assumed.verdict))))
             self._row_of.append(len(rows))
             rows.append(_pair_row(pair))
         return Rows(tuple(rows), self._row_of[self.current] if found else -1)
@@ -93,9 +93,9 @@ class ContinuityPage:
         assumed, pair = found
         asks = say("Check {pair} to {pair2}: {must}.", pair=pair.pair[0], pair2=pair.pair[1], must=_must(pair))
         why = say(
-            "{assumed} {replace}: {reason}.",
+            "{assumed} is open: {reason}." if assumed.verdict == "open" else "{assumed} {verdict}: {reason}.",
             assumed=assumed.name,
-            replace=assumed.verdict.replace("open", "is open"),
+            verdict=term(assumed.verdict),
             reason=assumed.reason,
         )
         return Meaning(why, _FOLLOWING.get(assumed.verdict, asks), _KIND[assumed.verdict])
@@ -104,7 +104,7 @@ class ContinuityPage:
         """The pair in large type."""
         found = self.in_hand()
         if found is None:
-            return Target("job", "", _EXAMPLE)
+            return Target(say("job"), "", _EXAMPLE)
         return Target(found[1].words, _must(found[1]), say("ohms, such as 0.2 ohm or OL; or a new assumption"))
 
     def row_picked(self, row: int) -> None:
@@ -125,7 +125,7 @@ class ContinuityPage:
         board = self.workspace.definition
         fields = suggested(board, self.workspace.part) if board is not None and board.has(self.workspace.part) else None
         if fields is None:
-            self.workspace.say("Pick a part whose pins are in the netlist, or type the pairs.", True)
+            self.workspace.say(say("Pick a part whose pins are in the netlist, or type the pairs."), True)
             return
         self.current = 0
         self.workspace.record(Assumed, board=self.workspace.board, **fields)
@@ -162,7 +162,7 @@ def _pair_row(pair: PairResult) -> Row:
         Cell(144, 160, _must(pair)),
         Cell(310, 100, pair.pair[1], mono=True),
         Cell(414, 84, read),
-        Cell(502, 0, _WORD.get(pair.verdict, "not so"), kind),
+        Cell(502, 0, _WORD.get(pair.verdict, say("not so")), kind),
     )
     return Row(kind, cells, height=24)
 

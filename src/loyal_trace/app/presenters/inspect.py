@@ -19,7 +19,7 @@ from loyal_trace.core.line.context import AskedParts
 from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.findings import Finding
 from loyal_trace.core.vocabulary.identity import PartRef
-from loyal_trace.core.vocabulary.phrases import capital, joined, say
+from loyal_trace.core.vocabulary.phrases import capital, joined, say, term
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
 
@@ -37,7 +37,7 @@ FINDINGS = (
     ("N", Finding.MISSING), ("L", Finding.CLEANED),
 )  # fmt: skip
 _OF_KEY = dict(FINDINGS)
-_HINT = say("corroded; looks good; 5D.4 corroded; C1-C4 leaking; socket of 6C loose; or a note")
+_HINT = say("{typed}; or a note", typed="corroded; looks good; 5D.4 corroded; C1-C4 leaking; socket of 6C loose")
 _NOT_SEEN = say(
     "Many faults are visible: contacts, pins, joints, sockets, leaking capacitors. Findings count as evidence."
 )
@@ -72,7 +72,7 @@ class InspectPresenter(StagePresenter):
         if board is None:
             why = say("This job has no board yet, so there is no map to walk over.")
             what = say("Type what is on it, such as U1 is 74LS00, or add a board (Board menu).")
-            return Page(say("What can be seen?"), say("no board"), Meaning(why, what), Target("job", "", _HINT))
+            return Page(say("What can be seen?"), say("no board"), Meaning(why, what), Target(say("job"), "", _HINT))
         findings = self.workspace.snapshot.seen.findings
         seen = {p: f for p, f in findings.items() if p.board == self.workspace.board}
         scene = self.photos.scene()
@@ -174,7 +174,7 @@ class InspectPresenter(StagePresenter):
             kind = "good" if entry.finding.good else "bad"
             cells = (
                 Cell(40, 70, place.refdes, bold=True, mono=True),
-                Cell(116, 190, entry.finding, kind),
+                Cell(116, 190, term(entry.finding), kind),
                 Cell(310, 0, say("{note}  {photos_of}", note=entry.note, photos_of=self._photos_of(place)).strip()),
             )
             rows.append(Row(kind, cells, height=25))
@@ -272,7 +272,7 @@ class InspectPresenter(StagePresenter):
     def pad(self) -> tuple[Cap, ...]:
         if self._tearing or self.workspace.area or self._part() is None:
             return ()
-        return (*(Cap(key, finding) for key, finding in FINDINGS), Cap(" ", "skip"))
+        return (*(Cap(key, finding) for key, finding in FINDINGS), Cap(" ", say("skip")))
 
     def press(self, key: str) -> bool:
         """One finding about the part in large type, then the next part."""

@@ -21,15 +21,15 @@ from loyal_trace.core.planning.steps import REPAIR_ORDERS
 from loyal_trace.core.power.rails import SUPPLY_LIMITS
 from loyal_trace.core.proving.bench import ABILITIES, LACKS
 from loyal_trace.core.vocabulary.identity import PartRef
-from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.core.vocabulary.phrases import joined, say, term
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.resources import word_groups
 
 SHEET, AWAY = say("intake sheet"), say("what is away")
-_PROMISES = ("repair", say("repair and service"), say("restore to as-built look"), say("made ready for sale"))
+_PROMISES = (say("repair"), say("repair and service"), say("restore to as-built look"), say("made ready for sale"))
 _REACHES = ("20 mm", "35 mm", "50 mm", "80 mm")
-_LOWEST = (say("not known"), "top", "right", "bottom", "left")
-_HINT = say("owner: …; complaint: …; 5C is 74LS138; before: C1 replaced")
+_LOWEST = (say("not known"), say("top"), say("right"), say("bottom"), say("left"))
+_HINT = "owner: …; complaint: …; 5C is 74LS138; before: C1 replaced"
 
 
 @dataclass(frozen=True)
@@ -164,7 +164,7 @@ class IntakePresenter(StagePresenter):
             seen, hint = state.proving.symptoms.get(SymptomKey(board, text)), suggested.get((board, text))
             glyph, word = "unknown", say("not entered")
             if seen is not None:
-                state_word = say("partly gone") if seen.partly else "present" if seen.present else "gone"
+                state_word = say("partly gone") if seen.partly else say("present") if seen.present else say("gone")
                 glyph, word = "bad" if seen.present else "good", state_word
             elif hint is not None:
                 glyph, word = "doubtful", say("possibly meant ({shared})", shared=joined(", ", hint.shared))
@@ -190,18 +190,18 @@ class IntakePresenter(StagePresenter):
         promise = state.decision("promise", (state.opened.promise if state.opened else "") or "")
         firmware = state.decision("firmware", "")
         reach, lowest = state.decision(say("leak reach"), "35 mm"), state.decision(say("lowest side"), say("not known"))
-        about = say("{first_power}; ", first_power=FIRST_POWER.get(first, "")) * bool(first) + say(
-            "risk {word}, {points} of 100 points", word=risk.word, points=risk.points
+        about = (say("{first_power}; ", first_power=FIRST_POWER[first]) if first in FIRST_POWER else "") + say(
+            "risk {word}, {points} of 100 points", word=term(risk.word), points=risk.points
         )
         return [
             _Setting(
-                "firmware",
+                say("firmware"),
                 firmwares,
                 firmware,
                 firmware or say("not decided"),
                 say("by the labels; the verdicts use it"),
             ),
-            _Setting("promise", _PROMISES, promise, promise or say("not decided")),
+            _Setting(say("promise"), _PROMISES, promise, promise or say("not decided")),
             _Setting(say("first power"), tuple(FIRST_POWER), first, first or say("not decided"), about),
             _Setting(
                 say("leak reach"), _REACHES, reach, reach, say("how far electrolyte spreads; twice as far downhill")
@@ -219,7 +219,7 @@ class IntakePresenter(StagePresenter):
             if not one.choices:
                 continue
             self._changes[len(rows)] = self._setting_change(one)
-            cells = (Cell(40, 120, one.what, bold=True), Cell(164, 160, one.shown), Cell(328, 0, one.why))
+            cells = (Cell(40, 120, one.what, bold=True), Cell(164, 160, term(one.shown)), Cell(328, 0, one.why))
             decided = one.what in self.workspace.snapshot.paper.decisions
             rows.append(Row("good" if decided else "unknown", cells, height=25))
             if one.what == "first power":
@@ -237,11 +237,11 @@ class IntakePresenter(StagePresenter):
         rows.append(heading(say("Equipment of this bench; type bench supplies: 5 V 3 A, 12 V 1 A"), 30))
         supplies = joined(", ", (s.words for s in bench.supplies))
         told = supplies or say("not entered; the program assumes that every rail is available")
-        rows.append(_named("supplies", told, "good" if supplies else "unknown"))
+        rows.append(_named(say("supplies"), told, "good" if supplies else "unknown"))
         for ability in ABILITIES:
             self._changes[len(rows)] = self._ability_change(bench.lacks ^ {ability})
             lacking = ability in bench.lacks
-            word = say("not available: what needs it is listed as not tested") if lacking else "available"
+            word = say("not available: what needs it is listed as not tested") if lacking else say("available")
             rows.append(_named(ability, word, "doubtful" if lacking else "good"))
         rows += [
             line(say("{item}: {reason}", item=short.item, reason=short.reason), "doubtful")
@@ -271,7 +271,7 @@ class IntakePresenter(StagePresenter):
         }
         why = say("Present: {present}.", present=joined("; ", (s.text for _, s in present)))
         why += say(" Affected blocks: {blocks}.", blocks=joined(", ", sorted(blocks))) if blocks else ""
-        undecided = [w for w in ("firmware", say("first power")) if w not in state.paper.decisions]
+        undecided = [w for w in (say("firmware"), say("first power")) if w not in state.paper.decisions]
         following = (
             say("Decide {undecided}.", undecided=undecided[0])
             if undecided
@@ -304,7 +304,7 @@ class IntakePresenter(StagePresenter):
         self._suggesting = not self._suggesting
         self.workspace.show()
         if self._suggesting and not self._suggested():
-            self.workspace.say("The complaint names none of the symptoms listed for these boards.")
+            self.workspace.say(say("The complaint names none of the symptoms listed for these boards."))
 
     def change(self) -> None:
         """Changes the picked line: present or gone, or the next of its choices."""

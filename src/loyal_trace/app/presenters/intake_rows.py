@@ -102,7 +102,7 @@ def revision_rows(job: OpenJob, board_id: str, of: str, finding: RevisionFinding
     elif len(finding.possible) > 1 and any(mark.of == of for mark in board.marks):
         rows.append(
             line(
-                say("{of} revision not decided: {possible}", of=of, possible=joined(" or ", finding.possible)),
+                say("{of} revision not decided: {possible}", of=of, possible=joined(say(" or "), finding.possible)),
                 "unknown",
             )
         )

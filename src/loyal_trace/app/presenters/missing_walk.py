@@ -66,7 +66,7 @@ class MissingWalk:
 
     def pad(self) -> tuple[Cap, ...]:
         """Present and missing."""
-        return (Cap("P", "present"), Cap("M", "missing")) if self.workspace.picked_part is not None else ()
+        return (Cap("P", say("present")), Cap("M", say("missing"))) if self.workspace.picked_part is not None else ()
 
     def press(self, key: str) -> bool:
         """One part there or missing, then the next."""

@@ -9,7 +9,7 @@ from loyal_trace.core.assess.progress import map_marks, progress
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.job.entries import stage_of
 from loyal_trace.core.vocabulary.identity import natural_key
-from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.core.vocabulary.phrases import joined, say, term
 from loyal_trace.core.vocabulary.stages import Stage
 
 SHOWING: Mapping[Stage, str] = {
@@ -73,7 +73,11 @@ def outline(workspace: Workspace, stage: Stage) -> tuple[OutlineRow, ...]:
         marks = map_marks(workspace.assessment(), board_id, stage)
         parts = []
         for part in sorted(board.parts, key=lambda p: natural_key(p.refdes)):
-            word = marks[part.refdes].word or marks[part.refdes].kind if part.refdes in marks else say("nothing known")
+            word = (
+                marks[part.refdes].word or term(marks[part.refdes].kind)
+                if part.refdes in marks
+                else say("nothing known")
+            )
             parts.append(
                 (
                     part.refdes,

@@ -128,7 +128,7 @@ class PhotoBench:
         """The next photo; after the last one, none."""
         names = [p.attachment for p in self.photos()]
         if not names:
-            self.workspace.say("There is no photo of this board yet. Drop one on the window.", True)
+            self.workspace.say(say("There is no photo of this board yet. Drop one on the window."), True)
             return
         at = names.index(self._shown) + 1 if self._shown in names else 0
         self._shown, self._clicks = (names[at] if at < len(names) else ""), None
@@ -153,13 +153,13 @@ class PhotoBench:
         self._pair = not self._pair
         if self._pair and len(self._showing()) < 2:
             self._pair = False
-            self.workspace.say("Two aligned photos that show this part are needed: one before, one after.", True)
+            self.workspace.say(say("Two aligned photos that show this part are needed: one before, one after."), True)
         self.workspace.show()
 
     def tie(self) -> None:
         """The photo shown belongs to the picked part."""
         if not self._shown or self.workspace.picked_part is None:
-            self.workspace.say("Show a photo (Alt+I) and pick a part first.", True)
+            self.workspace.say(say("Show a photo (Alt+I) and pick a part first."), True)
             return
         self.workspace.record(PhotoOf, board=self.workspace.board, place=self.workspace.part, attachment=self._shown)
 

@@ -13,13 +13,13 @@ from loyal_trace.core.job.entries import Decided, Entry, Measured
 from loyal_trace.core.planning.steps import REPAIR_ORDERS, PartNeed, Plan, Step
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
 from loyal_trace.core.vocabulary.identity import PartRef, natural_key
-from loyal_trace.core.vocabulary.phrases import joined, say, stacked
+from loyal_trace.core.vocabulary.phrases import before, joined, say, stacked, term
 from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
 
-STEPS, PARTS, CAPACITORS, PAIRS = "steps", say("parts list"), "capacitors", say("pairs to check")
-_HINT = say("C1 measures 3200u esr 0.4; C1 use 6800u 35V from tray F")
+STEPS, PARTS, CAPACITORS, PAIRS = say("steps"), say("parts list"), say("capacitors"), say("pairs to check")
+_HINT = "C1 measures 3200u esr 0.4; C1 use 6800u 35V from tray F"
 _ASKS = (Quantity.CAPACITANCE, Quantity.ESR)
 
 
@@ -129,7 +129,7 @@ class PlanPresenter(StagePresenter):
         cells = (
             Cell(36, 24, str(number), mono=True),
             Cell(62, 76, self.workspace.place_name(step.place), bold=True, mono=True),
-            Cell(142, 250, step.what.split(":")[0]),
+            Cell(142, 250, before(":", step.what)),
             Cell(398, 190, origin),
             Cell(594, 0, say("{minutes:.0f} min", minutes=step.minutes), mono=True),
         )
@@ -145,7 +145,7 @@ class PlanPresenter(StagePresenter):
             cells = (
                 Cell(36, 84, self.workspace.place_name(place), bold=True, mono=True),
                 Cell(124, 92, self.workspace.moment.part(place).number, mono=True),
-                Cell(220, 100, verdict.verdict, kind.replace("unknown", ""), bold=True),
+                Cell(220, 100, term(verdict.verdict), kind.replace("unknown", ""), bold=True),
                 Cell(322, 0, verdict.reason),
             )
             rows.append(Row(kind, cells, height=24))
@@ -165,7 +165,7 @@ class PlanPresenter(StagePresenter):
             checks = joined(
                 "; ",
                 (
-                    say("{aspect} {verdict}: {reason}", aspect=c.aspect, verdict=c.verdict, reason=c.reason)
+                    say("{aspect} {verdict}: {reason}", aspect=term(c.aspect), verdict=term(c.verdict), reason=c.reason)
                     for c in here.checks
                 ),
             )
@@ -213,7 +213,7 @@ class PlanPresenter(StagePresenter):
         """Capacitance and ESR of the picked capacitor."""
         place, meter = self.workspace.picked_part, self.workspace.instruments.meter
         if place is None or meter is None:
-            self.workspace.say("No meter is connected. Type the reading, such as 3200u 0.4.", True)
+            self.workspace.say(say("No meter is connected. Type the reading, such as 3200u 0.4."), True)
             return
         try:
             numbers = [meter.measure(place.board, place.refdes, quantity) for quantity in _ASKS]
@@ -263,7 +263,7 @@ def _part_rows(parts: tuple[PartNeed, ...]) -> Rows:
                 kind,
                 bold=True,
             ),
-            Cell(430, 0, "for " + joined(", ", need.places)),
+            Cell(430, 0, say("for {places}", places=joined(", ", need.places))),
         )
         rows.append(Row(kind, cells, height=24))
     return Rows(tuple(rows))

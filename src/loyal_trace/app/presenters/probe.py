@@ -11,20 +11,20 @@ from loyal_trace.core.chips.model import ChipType
 from loyal_trace.core.job.entries import Entry, Measured, PinsProbed, number_or_overload, pin_state
 from loyal_trace.core.line.asked import pins_from
 from loyal_trace.core.probing.check import ChipVerdict, OutputVerdict
-from loyal_trace.core.probing.states import NOT_PROBED, PinReading
+from loyal_trace.core.probing.states import NOT_PROBED, STATE_WORDS, PinReading
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
 from loyal_trace.core.vocabulary.identity import PartRef, PinRef, in_order
-from loyal_trace.core.vocabulary.phrases import capital, joined, say
+from loyal_trace.core.vocabulary.phrases import capital, joined, say, term
 from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import format_percent
 from loyal_trace.core.vocabulary.verdicts import OutputWord
 
 CHIP, WORTH = say("chip from above"), say("worth probing next")
-_STATES = {"L": "low", "H": "high", "P": "pulsing", "X": "invalid", "Z": "floating"}
+_STATES = {state: words for state, words in STATE_WORDS.items() if state != "?"}
 _SKIP = " "
 _EDGE = {OutputWord.IMPOSSIBLE: "bad", OutputWord.UNUSUAL: "doubtful", OutputWord.POSSIBLE: "good"}
-_HINT = say("L, LHPPL, 4.1V or 6MHz for the pins from here on; or 5D.13 low")
+_HINT = say("{states} for the pins from here on; or {other}", states="L, LHPPL, 4.1V, 6MHz", other="5D.13 low")
 
 
 @dataclass(frozen=True)
@@ -130,13 +130,15 @@ class ProbePresenter(StagePresenter):
             why, what = say("No chip is picked."), say("Pick one on the map, or type what it is, such as U1 is 74LS00.")
         elif place is None:
             part = self.workspace.moment.part(picked)
-            why = say("{refdes} is a {kind}: it has no logic pins to probe.", refdes=picked.refdes, kind=part.kind)
+            why = say(
+                "{refdes} is a {kind}: it has no logic pins to probe.", refdes=picked.refdes, kind=term(part.kind)
+            )
             what = say("Measure it at Rails (Ctrl+3) or Plan (Ctrl+7), or take the next chip (Alt+N).")
         else:
             number = self.workspace.moment.number_at(place)
             why = say(
                 "The chip library does not know the type {number}. Levels are recorded, but not judged.",
-                number=number or "of this chip",
+                number=number or say("of this chip"),
             )
             what = say(
                 "Type its type, such as {refdes} is 74LS166, or go on with pin {pin}.",
@@ -244,7 +246,7 @@ class ProbePresenter(StagePresenter):
 
     def pad(self) -> tuple[Cap, ...]:
         states = tuple(Cap(key, word) for key, word in _STATES.items())
-        return (*states, Cap(_SKIP, "skip")) if self._chip_place() is not None else ()
+        return (*states, Cap(_SKIP, say("skip"))) if self._chip_place() is not None else ()
 
     def press(self, key: str) -> bool:
         """One state at the pin in hand, then the next pin; a blank only goes on."""
@@ -309,7 +311,7 @@ class ProbePresenter(StagePresenter):
         if place is None:
             return
         if probe is None:
-            self.workspace.say("No probe is connected. Type the reading.", True)
+            self.workspace.say(say("No probe is connected. Type the reading."), True)
             return
         try:
             readings = tuple(probe.probe(PinRef(place.board, place.refdes, pin)) for pin in pins)
@@ -324,7 +326,7 @@ class ProbePresenter(StagePresenter):
         if place is None:
             return
         if meter is None:
-            self.workspace.say("No meter is connected. Type the reading, such as 5D.13 4k3 ohm.", True)
+            self.workspace.say(say("No meter is connected. Type the reading, such as 5D.13 4k3 ohm."), True)
             return
         verdict = judged_chip(self.workspace.moment, place)
         if verdict is not None and verdict.impossible:

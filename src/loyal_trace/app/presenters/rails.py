@@ -40,7 +40,7 @@ from loyal_trace.core.power.guard import guard_decision
 from loyal_trace.core.power.rails import SUPPLY_LIMITS, PathReport, PointVerdict, RailReport
 from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
-from loyal_trace.core.vocabulary.phrases import capital, say
+from loyal_trace.core.vocabulary.phrases import capital, say, template, term
 from loyal_trace.core.vocabulary.quantities import GROUND, Quantity
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
@@ -53,15 +53,16 @@ BLOCKS, SHORTS, FACTS, SUPPLY = (
     say("supply in lines"),
 )
 _CHECK: Mapping[str, str] = {
-    "capacitor": "Measure capacitance and ESR of {part} at Plan (Ctrl+7).",
-    "bridge": "Diode-test {part} pin by pin, power off.",
-    "proved": "Replace {part}; the step is at Plan (Ctrl+7).",
-    "fuse": "Find out why it failed before you replace {part} with the same rating and type.",
-    "regulator": "Disconnect the load of {part} and measure its output again.",
-    "short": say("Find the short before any power is applied (Alt+S)."),
-    "connector": "Clean and reseat {part}, then measure again.",
+    "capacitor": template("Measure capacitance and ESR of {part} at Plan (Ctrl+7)."),
+    "bridge": template("Diode-test {part} pin by pin, power off."),
+    "proved": template("Replace {part}; the step is at Plan (Ctrl+7)."),
+    "fuse": template("Find out why it failed before you replace {part} with the same rating and type."),
+    "regulator": template("Disconnect the load of {part} and measure its output again."),
+    "short": template("Find the short before any power is applied (Alt+S)."),
+    "connector": template("Clean and reseat {part}, then measure again."),
 }
-_HINT = say("4.87V for the point shown; J1 ac 8.6V; F1 0.08 ohm")
+_CHECK_PATH = template("Measure the path to {part} and {part} itself, power off.")
+_HINT = say("{value} for the point shown; {others}", value="4.87V", others="J1 ac 8.6V; F1 0.08 ohm")
 
 
 class RailsPresenter(StagePresenter):
@@ -248,10 +249,12 @@ class RailsPresenter(StagePresenter):
         if point is None:
             return self.target(_HINT)
         place = point.point
-        power = "powered" if place.powered else say("power off")
+        power = say("powered") if place.powered else say("power off")
         whose = say("good board, ") if self._good_board else ""
         return Target(
-            place.point, say("{whose}{quantity}, {power}", whose=whose, quantity=place.quantity, power=power), _HINT
+            place.point,
+            say("{whose}{quantity}, {power}", whose=whose, quantity=term(place.quantity), power=power),
+            _HINT,
         )
 
     def _unsigned(self) -> tuple[Caution, ...]:
@@ -345,7 +348,7 @@ class RailsPresenter(StagePresenter):
         jump = "" if powerless else say(" Alt+N shows it.")
         measure = say(
             "Measure {quantity} at {point}{supply}{power}{note}.{jump}",
-            quantity=place.quantity,
+            quantity=term(place.quantity),
             point=place.point,
             supply=supply,
             power=power,
@@ -368,7 +371,7 @@ class RailsPresenter(StagePresenter):
         if bad.point.quantity == Quantity.DIODE:
             kind = "proved"
         kind = "short" if bad.point.quantity in GROUND else kind
-        advice = _CHECK.get(kind, "Measure the path to {part} and {part} itself, power off.").format(part=part)
+        advice = say(_CHECK.get(kind, _CHECK_PATH), part=part)
         return say("{why}{before}", why=capital(why), before=before), advice
 
     # what is done
@@ -435,7 +438,7 @@ class RailsPresenter(StagePresenter):
         """The selected point from the meter."""
         point, meter = self._point(), self.workspace.instruments.meter
         if point is None or meter is None:
-            self.workspace.say("No meter is connected. Type the reading.", True)
+            self.workspace.say(say("No meter is connected. Type the reading."), True)
             return
         try:
             number = meter.measure(self.workspace.board, point.point.point, point.point.quantity)
@@ -518,7 +521,7 @@ class RailsPresenter(StagePresenter):
         self._good_board = not self._good_board
         self.workspace.show()
         words = say("a board known to work, for comparison") if self._good_board else say("this board again")
-        self.workspace.say(f"readings are of {words}")
+        self.workspace.say(say("readings are of {words}", words=words))
 
     def next_limits(self) -> None:
         """The next of the supply limits."""

@@ -8,12 +8,12 @@ from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.job.entries import StepDone
 from loyal_trace.core.planning.steps import Plan, Step
 from loyal_trace.core.vocabulary.identity import PartRef
-from loyal_trace.core.vocabulary.phrases import capital, say, stacked
+from loyal_trace.core.vocabulary.phrases import before, capital, say, stacked, term
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
 
-CARD, SPARES, STEPS = say("the step in hand"), "spares", say("all steps")
-_HINT = say("C1 replaced with 6800u 35V from tray F; 5D removed; J1 reflowed")
+CARD, SPARES, STEPS = say("the step in hand"), say("spares"), say("all steps")
+_HINT = "C1 replaced with 6800u 35V from tray F; 5D removed; J1 reflowed"
 
 
 class RepairPresenter(StagePresenter):
@@ -108,13 +108,13 @@ class RepairPresenter(StagePresenter):
             return NO_ROWS
         board = self.workspace.job.boards[step.place.board].title
         facts = [
-            ("where", say("{board}, {refdes}", board=board, refdes=step.place.refdes)),
-            ("part", step.part_number or "none"),
-            ("tool", step.tool),
-            ("time", say("about {minutes:.0f} minutes", minutes=step.minutes)),
-            ("after", step.after),
+            (say("where"), say("{board}, {refdes}", board=board, refdes=step.place.refdes)),
+            (say("part"), step.part_number or say("none")),
+            (say("tool"), step.tool),
+            (say("time"), say("about {minutes:.0f} minutes", minutes=step.minutes)),
+            (say("after"), step.after),
         ]
-        rows = [heading(step.what.split(":")[0], 30)]
+        rows = [heading(before(":", step.what), 30)]
         rows += [
             Row("", (Cell(14, 70, name, bold=True), Cell(90, 0, text)), height=42 if len(text) > 76 else 25)
             for name, text in facts
@@ -127,7 +127,7 @@ class RepairPresenter(StagePresenter):
         rows = [heading(say("Available spares"), 26)] if spares else []
         for number, item in enumerate(spares, start=1):
             kind = "good" if item.state == "proven" else "doubtful"
-            word = say("{state} until proven", state=item.state) if item.state == "unknown" else item.state
+            word = say("{state} until proven", state=term(item.state)) if item.state == "unknown" else term(item.state)
             cells = (
                 Cell(36, 24, str(number), bold=True, mono=True),
                 Cell(64, 150, item.number),
@@ -147,7 +147,7 @@ class RepairPresenter(StagePresenter):
             name = self.workspace.place_name(step.place)
             cells = (
                 Cell(36, 90, name, bold=True, mono=True),
-                Cell(130, 380, step.what.split(":")[0]),
+                Cell(130, 380, before(":", step.what)),
                 Cell(520, 0, word),
             )
             rows.append(Row("good" if step.done else "unknown", cells, height=24))
@@ -196,7 +196,7 @@ class RepairPresenter(StagePresenter):
         step = self._current()
         if step is None:
             return
-        fields = {"step": step.id, "what": step.what.split(":")[0], "skipped": True, "note": reason}
+        fields = {"step": step.id, "what": before(":", step.what), "skipped": True, "note": reason}
         if self.workspace.record(StepDone, **fields):
             self._go_on(step.place)
 

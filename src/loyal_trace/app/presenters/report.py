@@ -15,7 +15,7 @@ from loyal_trace.report.model import ReportModel, build_report
 from loyal_trace.report.write import write_report
 
 PREVIEW = say("report preview")
-_HINT = say("good enough: sound stays thin; owner: …; value: 250; or a note")
+_HINT = say("{typed}; or a note", typed="good enough: sound stays thin; owner: …; value: 250")
 
 
 class ReportPresenter(StagePresenter):

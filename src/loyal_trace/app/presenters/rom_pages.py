@@ -7,7 +7,7 @@ from loyal_trace.core.assess.roms import SlotAssessment, mixed_revisions
 from loyal_trace.core.roms.devices import Fit
 from loyal_trace.core.roms.identify import Match
 from loyal_trace.core.vocabulary.identity import PartRef
-from loyal_trace.core.vocabulary.phrases import capital, joined, say
+from loyal_trace.core.vocabulary.phrases import after, capital, joined, say
 from loyal_trace.core.vocabulary.units import count_of, format_percent
 
 KIND = {"matches": "good", "differs": "bad", "unstable": "doubtful"}
@@ -21,14 +21,14 @@ _SORTS = {
     "flash": say("flash memory"),
 }
 _COLUMNS = (
-    (36, "No."),
-    (78, "place"),
-    (136, "label"),
-    (198, "device"),
-    (280, "addresses"),
+    (36, say("No.")),
+    (78, say("place")),
+    (136, say("label")),
+    (198, say("device")),
+    (280, say("addresses")),
     (384, say("byte lane")),
-    (462, "revisions"),
-    (596, "read"),
+    (462, say("revisions")),
+    (596, say("read")),
 )
 _GLYPH = {"nothing": "good", "over": "doubtful", "erase": "doubtful", "rewrite": "doubtful", "replace": "bad"}
 
@@ -84,7 +84,7 @@ def _match_row(match: Match) -> Row:
 def read_rows(moment: Moment, place: PartRef) -> tuple[Row, ...]:
     """Every read of a chip, what they say together, and how many more would settle it."""
     reads = reads_of(moment, place)
-    rows = [heading(say("{reads} of {refdes}", reads=count_of(len(reads), "read"), refdes=place.refdes), 26)]
+    rows = [heading(say("{reads} of {refdes}", reads=count_of(len(reads), say("read")), refdes=place.refdes), 26)]
     for read in reads[-_MOST_READS:]:
         like = "" if read.like == read.number else say("like read {like}", like=read.like)
         word = like or (say("first read") if read.number == 1 else say("differs from read 1"))
@@ -168,7 +168,7 @@ def _fit_row(found: Fit) -> Row:
             if p.wiring
         ),
     )
-    words = found.words.partition(": ")[2]
+    words = after(": ", found.words)
     speed = {True: "", False: say("; too slow for this board"), None: ""}[found.fast_enough]
     told = say("{words}{speed}{say}", words=words, speed=speed, say=say(" ({wires})", wires=wires) if wires else "")
     cells = (

@@ -175,7 +175,7 @@ def flicker_strip(slot: SlotAssessment, moved: NDArray[np.uint8]) -> Strip:
         "{refdes}: {bytes} {it} between its reads",
         refdes=slot.slot.refdes,
         bytes=count_of(count, "byte"),
-        it="changes" if count == 1 else "change",
+        it=say("changes") if count == 1 else say("change"),
     )
     image = np.frombuffer(slot.image or b"", dtype=np.uint8)
     return Strip(title, aside, image, moved, (), lanes if len(lanes) < 8 else ())

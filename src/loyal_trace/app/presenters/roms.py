@@ -26,15 +26,15 @@ from loyal_trace.core.roms.identify import Match
 from loyal_trace.core.roms.programming import programming
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.identity import PartRef
-from loyal_trace.core.vocabulary.phrases import capital, joined, say
+from loyal_trace.core.vocabulary.phrases import after, before, capital, joined, say, term
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of, format_percent
 from loyal_trace.formats.image_files import write_image
 from loyal_trace.resources import memory_types
 
-SLOTS, EXPLAINED, PAGE = say("ROM slots"), say("what explains it"), "page"
+SLOTS, EXPLAINED, PAGE = say("ROM slots"), say("what explains it"), say("page")
 PICTURE, HEX = say("picture of the image"), say("bytes as read and as expected")
-BYTES, READS, REPAIR, SET = "bytes", "reads", "repair", "set"
+BYTES, READS, REPAIR, SET = say("bytes"), say("reads"), say("repair"), say("set")
 _PAGES = (
     ("Y", BYTES, say("Show bytes"), say("The bytes as read, beside the reference image")),
     ("D", READS, say("Compare reads"), say("Every read of this chip, and the differences between them")),
@@ -43,7 +43,7 @@ _PAGES = (
 )
 _IN_THE_CELLS = ("few-bytes", "blank")
 _SHOWN = 3
-_HINT = say("6C sig 7A5F; 6C sum sha1 …; 6C is ROM 2, 27C64, 4000-5FFF")
+_HINT = "6C sig 7A5F; 6C sum sha1 …; 6C is ROM 2, 27C64, 4000-5FFF"
 
 
 _NEVER_SURER = 0.9995
@@ -276,14 +276,14 @@ class RomsPresenter(StagePresenter):
         kind = KIND.get(slot.word, "")
         if verdict and verdict.verdict in ("few-bytes", "other-revision"):
             kind = "doubtful"
-        reason = verdict.reason.split(": ")[0].split(" (")[0] if verdict else say("read it, or drop its file")
+        reason = before(" (", before(": ", verdict.reason)) if verdict else say("read it, or drop its file")
         if verdict and verdict.good:
-            reason = verdict.reason.partition(": ")[2]
+            reason = after(": ", verdict.reason)
         cells = (
             Cell(36, 90, self.workspace.place_name(place), bold=True, mono=True),
             Cell(112, 54, slot.slot.label.split("-")[-1] if slot.slot.label else "", mono=True),
             Cell(150, 60, slot.slot.device, mono=True),
-            Cell(222, 78, slot.word, kind, bold=True),
+            Cell(222, 78, term(slot.word), kind, bold=True),
             Cell(306, 0, reason),
         )
         return Row(kind or "unknown", cells, height=24)
@@ -349,7 +349,11 @@ class RomsPresenter(StagePresenter):
         found = triage_of(self.workspace.moment, slot.place)
         complaint = complaint_expected(self.workspace.moment, slot.place)
         chosen = self._explanation(slot)
-        head = say("{refdes} {it}{word}.", refdes=refdes, it="is " if slot.word == "unstable" else "", word=slot.word)
+        head = say(
+            "{refdes} is {word}." if slot.word == "unstable" else "{refdes} {word}.",
+            refdes=refdes,
+            word=term(slot.word),
+        )
         if found is not None and found.culprit:
             return Meaning(say("{why}.", why=capital(found.why)), found.next, "bad", reads)
         if complaint and verdict.good:
@@ -405,7 +409,9 @@ class RomsPresenter(StagePresenter):
         """Every explanation of the socket in view with its evidence."""
         slot = self._current()
         lines = slot.verdict.hypotheses[:4] if slot is not None and slot.verdict is not None else ()
-        return joined("\n", (say("{kind}: {evidence}", kind=h.kind, evidence=h.evidence) for h in lines))
+        return joined(
+            "\n", (say("{kind}: {evidence}", kind=term(h.kind.replace("-", " ")), evidence=h.evidence) for h in lines)
+        )
 
     def trace(self) -> Trace:
         """The faulty line of the picked socket, from pin to pin along its net."""
@@ -490,7 +496,7 @@ class RomsPresenter(StagePresenter):
         """Holds the read against every board of the store."""
         slot = self._current()
         if slot is None or slot.image is None:
-            self.workspace.say("Read the chip first, or drop its file.", True)
+            self.workspace.say(say("Read the chip first, or drop its file."), True)
             return
         identify_slot(self.workspace, slot.place, slot.image, self.show_matches)
 

@@ -107,7 +107,7 @@ class ShortPage:
         rail, found = self.rail(), self._hunt()
         hint = say("a value alone is with these parts lifted; or 5F, 5D lifted: 430 ohm; or C5.1 track 32m")
         if rail is None:
-            return Target("job", "", "")
+            return Target(say("job"), "", "")
         if found is None or found.culprit:
             return Target(rail.far, say("to ground, power off"), hint)
         names = joined(" ", found.lift) if len(found.lift) <= _MANY else count_of(len(found.lift), "part")
@@ -127,7 +127,7 @@ class ShortPage:
             cells = (
                 Cell(40, 54, refdes, bold=True, mono=True),
                 Cell(98, 130, part.number),
-                Cell(232, 90, say("in a socket") if part.socketed else "soldered"),
+                Cell(232, 90, say("in a socket") if part.socketed else say("soldered")),
                 Cell(440, 60, format_percent(share) if found else ""),
                 Cell(506, 0, say("lift now") if lift else "", "doubtful", bold=True),
             )
@@ -144,7 +144,7 @@ class ShortPage:
             gone = lift.value is None or lift.value > NO_SHORT * 5
             cells = (
                 Cell(40, 330, say("{parts} lifted", parts=joined(" ", lift.parts))),
-                Cell(376, 90, "OL" if lift.value is None else say("{lift_value:.3g} Ω", lift_value=lift.value)),
+                Cell(376, 90, say("OL") if lift.value is None else say("{lift_value:.3g} Ω", lift_value=lift.value)),
                 Cell(470, 0, say("the short is gone") if gone else say("still shorted")),
             )
             rows.append(Row("good" if gone else "unknown", cells, height=23))
@@ -165,7 +165,7 @@ class ShortPage:
         """The rail to ground from the meter, with the proposed parts lifted."""
         meter, asked = self.workspace.instruments.meter, self.asked()
         if meter is None or asked is None:
-            self.workspace.say("No meter is connected. Type the reading.", True)
+            self.workspace.say(say("No meter is connected. Type the reading."), True)
             return
         try:
             self._record(meter.to_ground(asked.board, asked.far, asked.parts), "meter")

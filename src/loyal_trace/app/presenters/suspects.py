@@ -8,9 +8,9 @@ from loyal_trace.core.vocabulary.phrases import capital, joined, say
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of, format_percent
 
-RANKED, REASONS, THINGS = "suspects", "reasons", say("next three measurements")
+RANKED, REASONS, THINGS = say("suspects"), say("reasons"), say("next three measurements")
 _LISTED = 8
-_HINT = say("swap 5D and 5A: moves; 6A out: gone; pressed 6D: comes back; or a note")
+_HINT = say("{typed}; or a note", typed="swap 5D and 5A: moves; 6A out: gone; pressed 6D: comes back")
 
 
 class SuspectsPresenter(StagePresenter):
@@ -126,7 +126,7 @@ def _reason_rows(suspect: Suspect | None) -> Rows:
     rows = [heading(say("Why {refdes}: {start}", refdes=suspect.place.refdes, start=start), 26)]
     lines = [(e, "bad") for e in suspect.against[:4]] + [(e, "good") for e in suspect.in_favour[:3]]
     for one, kind in lines:
-        sign = "against" if kind == "bad" else say("for it")
+        sign = say("against") if kind == "bad" else say("for it")
         cells = (
             Cell(36, 58, sign, kind, bold=True),
             Cell(98, 50, say("{weight:+.1f}", weight=one.weight)),

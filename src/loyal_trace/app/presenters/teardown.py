@@ -4,10 +4,10 @@ from loyal_trace.app.presenters.model import Action, Cell, Meaning, Row, Rows, T
 from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.teardown import left_over, reassembly, still_out
 from loyal_trace.core.job.entries import Refitted
-from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.core.vocabulary.phrases import joined, say, term
 from loyal_trace.core.vocabulary.units import count_of
 
-_EXAMPLE = say("off: 4 M3x8 screws, bottom shield; or: off: ribbon, J3, red stripe left")
+_EXAMPLE = "off: 4 M3x8 screws, bottom shield; or: off: ribbon, J3, red stripe left"
 
 
 class TeardownPage:
@@ -55,7 +55,7 @@ class TeardownPage:
                 else say("still off")
             )
             cells = (
-                Cell(40, 76, item.step.sort, bold=True),
+                Cell(40, 76, term(item.step.sort), bold=True),
                 Cell(122, 390, item.words),
                 Cell(518, 0, word, kind),
             )
@@ -85,7 +85,7 @@ class TeardownPage:
 
     def target(self) -> Target:
         """The line takes what comes off next."""
-        return Target("job", "teardown", _EXAMPLE)
+        return Target(say("job"), say("teardown"), _EXAMPLE)
 
     def row_picked(self, row: int) -> None:
         """Another step."""

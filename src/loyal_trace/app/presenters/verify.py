@@ -12,14 +12,14 @@ from loyal_trace.core.job.entries import CheckResult, NotTestable, SymptomSeen
 from loyal_trace.core.proving.starts import StartTally, failure_rate_upper
 from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
-from loyal_trace.core.vocabulary.phrases import joined, say, stacked
+from loyal_trace.core.vocabulary.phrases import joined, say, stacked, term
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of, format_percent
 
-CURVE, ITEMS = say("start statistics"), "checklist"
+CURVE, ITEMS = say("start statistics"), say("checklist")
 GONE = say("symptom gone: ")
 _KIND = {"passed": "good", "failed": "bad", "not testable": "doubtful", "open": "unknown"}
-_HINT = say("start failed code 3 off 10 min; check: keyboard ok; or a note")
+_HINT = say("{typed}; or a note", typed="start failed code 3 off 10 min; check: keyboard ok")
 
 
 @dataclass(frozen=True)
@@ -54,15 +54,16 @@ class VerifyPresenter(StagePresenter):
         tally = proof.starts
         self.current = min(self.current, max(0, len(proof.items) - 1))
         about = say(
-            "{done} of {items} settled · {clean_starts}, ",
+            "{done} of {items} settled · {clean_starts}, {failed} failed since the last change",
             done=proof.done,
             items=count_of(len(proof.items), "item"),
             clean_starts=count_of(tally.clean, "clean start"),
+            failed=tally.failed,
         )
         starts = tuple(s.clean for s in self.workspace.snapshot.proving.starts)
         return Page(
             say("What is proved so far?"),
-            say("{about}{failed} failed since the last change", about=about, failed=tally.failed),
+            about,
             self._meaning(proof),
             self._target(),
             self._actions(),
@@ -82,7 +83,7 @@ class VerifyPresenter(StagePresenter):
         """What the next pad key or line is about: the board's starts, and the check in hand."""
         board = self.workspace.definition
         item = self._item()
-        return Target(board.name if board else "job", say("check: {item}", item=item.name) if item else "", _HINT)
+        return Target(board.name if board else say("job"), say("check: {item}", item=item.name) if item else "", _HINT)
 
     def _actions(self) -> tuple[Action, ...]:
         bench = (
@@ -228,7 +229,7 @@ def _item_row(item: ProofItem) -> Row:
     kind = _KIND[item.status]
     cells = (
         Cell(36, 262, item.name),
-        Cell(304, 96, item.status, kind if kind != "unknown" else "", bold=True),
+        Cell(304, 96, term(item.status), kind if kind != "unknown" else "", bold=True),
         Cell(404, 0, item.note or item.how),
     )
     return Row(kind, cells, height=24)

@@ -90,7 +90,7 @@ def judge_assumption(assumed: Assumed, state: JobSnapshot) -> AssumptionVerdict:
                     "{pair} and {pair2} {it}",
                     pair=p.pair[0],
                     pair2=p.pair[1],
-                    it="are not connected" if p.must_ring else "are connected",
+                    it=say("are not connected") if p.must_ring else say("are connected"),
                 )
                 for p in wrong
             ),

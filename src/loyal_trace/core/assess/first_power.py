@@ -13,7 +13,7 @@ from loyal_trace.core.assess.parts import absent, replaced
 from loyal_trace.core.assess.rails import judged_rails
 from loyal_trace.core.power.expected import NO_SHORT
 from loyal_trace.core.vocabulary.identity import PartRef
-from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.core.vocabulary.phrases import joined, say, term
 from loyal_trace.core.vocabulary.quantities import GROUND
 
 AS_FOUND, RENEW_FIRST, BY_RISK = say("test as found"), say("replace capacitors first"), say("by risk")
@@ -47,7 +47,7 @@ class PowerRisk:
         told = joined("; ", (text for points, text in sorted(self.lines, key=lambda line: -line[0]) if points > 0))
         return say(
             "risk {word} ({points} of 100 points){told}",
-            word=self.word,
+            word=term(self.word),
             points=self.points,
             told=": " + told if told else "",
         )
@@ -74,7 +74,7 @@ def first_power_risk(moment: Moment) -> PowerRisk:
     """Age, leaks, rails to ground, kind of supply and missing parts, added up."""
     lines = (_age(moment), _leaks(moment), _ground(moment), _supply(moment), _missing(moment))
     share = min(1.0, max(0.02, sum(points for points, _ in lines)))
-    word = "high" if share >= HIGH else "low" if share < LOW else "middle"
+    word = say("high") if share >= HIGH else say("low") if share < LOW else say("middle")
     advice = RENEW_FIRST if word == "high" else AS_FOUND if word == "low" else BY_RISK
     return PowerRisk(share, word, lines, advice)
 
@@ -133,7 +133,9 @@ def _supply(moment: Moment) -> tuple[float, str]:
     ]
     if wrong:
         return 0.3, say(
-            "{point} is outside its limits ({quantity})", point=wrong[0].point.point, quantity=wrong[0].point.quantity
+            "{point} is outside its limits ({quantity})",
+            point=wrong[0].point.point,
+            quantity=term(wrong[0].point.quantity),
         )
     if own:
         return (

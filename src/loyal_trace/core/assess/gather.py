@@ -13,7 +13,7 @@ from loyal_trace.core.job.entries import reading_words
 from loyal_trace.core.power.blocks import dead_blocks
 from loyal_trace.core.vocabulary.findings import Finding
 from loyal_trace.core.vocabulary.identity import PartRef, PointRef
-from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.core.vocabulary.phrases import joined, say, term
 from loyal_trace.core.vocabulary.verdicts import OutputWord
 
 SHORTED_BELOW = 50.0
@@ -103,12 +103,13 @@ def _line_resistance(
     # OL has no value: no short on the line.
     shorted = taken.value is not None and taken.value < SHORTED_BELOW
     words = say(
-        "{place}.{pin} to ground, power off: {reading_words}",
+        "{place}.{pin} to ground, power off: {reading}, the line is shorted"
+        if shorted
+        else "{place}.{pin} to ground, power off: {reading}, no short on the line",
         place=place[1],
         pin=pin,
-        reading_words=reading_words(taken),
+        reading=reading_words(taken),
     )
-    words += say(", the line is shorted") if shorted else say(", no short on the line")
     yield table.line(about, f"line-{('shorted' if shorted else 'free')}-{role}", words)
 
 
@@ -129,7 +130,7 @@ def _odd_ones(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
             if len(wrong) == 1 and right:
                 text = say(
                     "odd one out: {right}, probed the same way, show only possible outputs",
-                    right=joined(" and ", right),
+                    right=joined(say(" and "), right),
                 )
                 yield table.line(PartRef(board_id, wrong[0]), "odd-one-out", text)
 
@@ -154,7 +155,12 @@ def _rails(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
                 yield table.line(
                     place,
                     "rail-good",
-                    say("{quantity} {shown}: {why}", quantity=point.point.quantity, shown=point.shown, why=point.why),
+                    say(
+                        "{quantity} {shown}: {why}",
+                        quantity=term(point.point.quantity),
+                        shown=point.shown,
+                        why=point.why,
+                    ),
                 )
 
 
@@ -206,7 +212,7 @@ def _findings(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
         yield table.line(
             place,
             kind,
-            say("seen: {finding}", finding=latest.finding)
+            say("seen: {finding}", finding=term(latest.finding))
             + (say(" ({note})", note=latest.note) if latest.note else ""),
         )
 

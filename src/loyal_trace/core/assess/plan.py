@@ -35,7 +35,7 @@ from loyal_trace.core.roms.verdicts import RomVerdict
 from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.findings import OF_SOCKETS
 from loyal_trace.core.vocabulary.identity import PartRef
-from loyal_trace.core.vocabulary.phrases import say
+from loyal_trace.core.vocabulary.phrases import say, term
 from loyal_trace.core.vocabulary.units import format_percent
 
 
@@ -229,7 +229,7 @@ def _chip_step(moment: Moment, suspect: Suspect, part: Part) -> Step:
         reason = say(
             "the part from {origin} shows the same fault, so that part is bad too, or the fault is on the "
             "line; {reason}",
-            origin=fitted.origin,
+            origin=term(fitted.origin),
             reason=reason,
         )
     loose = say("chip puller") if part.is_chip else say("by hand")
@@ -250,7 +250,7 @@ def _chip_step(moment: Moment, suspect: Suspect, part: Part) -> Step:
                     "{spare_number} from {place}: {state} until proven",
                     spare_number=spare.number,
                     place=spare.place,
-                    state=spare.state,
+                    state=term(spare.state),
                 ),
             ),
         )
@@ -282,7 +282,9 @@ def _socket_steps(moment: Moment) -> list[Step]:
         worn = findings[-1].finding in OF_SOCKETS
         fitted = moment.snapshot.parts.fitted.get(place)
         if worn and not (fitted and fitted.time >= findings[-1].time):
-            steps.append(_socket_step(place, moment.part(place), say("seen: {finding}", finding=findings[-1].finding)))
+            steps.append(
+                _socket_step(place, moment.part(place), say("seen: {finding}", finding=term(findings[-1].finding)))
+            )
     return steps
 
 

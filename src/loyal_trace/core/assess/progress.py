@@ -10,7 +10,7 @@ from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.job.snapshot import JobSnapshot
 from loyal_trace.core.planning.steps import Plan
 from loyal_trace.core.vocabulary.identity import PartRef
-from loyal_trace.core.vocabulary.phrases import say
+from loyal_trace.core.vocabulary.phrases import say, term
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import format_percent
 from loyal_trace.core.vocabulary.verdicts import OutputWord
@@ -95,7 +95,7 @@ _KIND_OF_WORD = {
 
 def mark_for_word(word: str, hatched: bool = False) -> Mark:
     """The mark for a plain verdict word; anything else is unknown."""
-    return Mark(_KIND_OF_WORD.get(word, "unknown"), word, hatched)
+    return Mark(_KIND_OF_WORD.get(word, "unknown"), term(word), hatched)
 
 
 def map_marks(found: Assessment, board_id: str, stage: Stage) -> dict[str, Mark]:
@@ -118,7 +118,7 @@ def _inspect_marks(found: Assessment, board_id: str, board: BoardDefinition) -> 
     for leak in leaks_on(found.moment, board_id):
         for part in leak.open:
             marks[part.refdes] = Mark(
-                "doubtful", say("{status}: {refdes} leaks", status=part.status, refdes=leak.refdes), True
+                "doubtful", say("{status}: {refdes} leaks", status=term(part.status), refdes=leak.refdes), True
             )
     return marks
 
@@ -173,7 +173,7 @@ def _plan_marks(found: Assessment, board_id: str, board: BoardDefinition) -> dic
     marks = {}
     for step in found.plan.steps:
         if step.place[0] == board_id:
-            mark = Mark("good", "done") if step.done else Mark("doubtful", say("to be done"), True)
+            mark = Mark("good", say("done")) if step.done else Mark("doubtful", say("to be done"), True)
             if step.place[1] not in marks or not step.done:
                 marks[step.place[1]] = mark
     return marks
@@ -181,7 +181,9 @@ def _plan_marks(found: Assessment, board_id: str, board: BoardDefinition) -> dic
 
 def _work_marks(found: Assessment, board_id: str, board: BoardDefinition) -> dict[str, Mark]:
     return {
-        refdes: Mark("good", "replaced") for where, refdes in found.moment.snapshot.parts.fitted if where == board_id
+        refdes: Mark("good", say("replaced"))
+        for where, refdes in found.moment.snapshot.parts.fitted
+        if where == board_id
     }
 
 

@@ -102,7 +102,7 @@ def _item(board: str, name: str, how: str, needs: tuple[str, ...], proving: Prov
             name,
             how,
             say("not testable"),
-            say("this bench has no {missing}", missing=joined(" or ", missing)),
+            say("this bench has no {missing}", missing=joined(say(" or "), missing)),
             needs,
         )
     return ProofItem(board, name, how, "open", "", needs)

@@ -21,7 +21,7 @@ from loyal_trace.core.diagnosis.evidence import (
 )
 from loyal_trace.core.power.guard import decided_to_go_on
 from loyal_trace.core.vocabulary.identity import PartRef, in_order
-from loyal_trace.core.vocabulary.phrases import say
+from loyal_trace.core.vocabulary.phrases import say, term
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.core.vocabulary.verdicts import OutputWord
@@ -208,7 +208,7 @@ def _chip_things(moment: Moment, suspect: Suspect, table: EvidenceTable) -> list
                 "exchange {refdes} with the {spare_number} from {place}",
                 refdes=part.refdes,
                 spare_number=spare.number,
-                place=spare.place or "the drawer",
+                place=spare.place or say("the drawer"),
             )
             things.append(
                 NextThing(Stage.REPAIR, suspect.place, text, _SWAP_MINUTES[part.socketed], bits, _risk(part.socketed))
@@ -244,7 +244,7 @@ def _open_rails(moment: Moment, table: EvidenceTable) -> list[NextThing]:
                 off = "" if point.point.powered else say(", power off")
                 text = say(
                     "measure {quantity} at {point}{off}",
-                    quantity=point.point.quantity,
+                    quantity=term(point.point.quantity),
                     point=point.point.point,
                     off=off,
                 )

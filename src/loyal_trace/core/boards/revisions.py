@@ -50,7 +50,10 @@ def identify(board: BoardDefinition, answers: Mapping[str, str], of: str = "boar
     if said and most < len(said):
         told = joined(
             ", ",
-            (say("“{mark}” says {allowed}", mark=mark.name, allowed=joined(" or ", allowed)) for mark, allowed in said),
+            (
+                say("“{mark}” says {allowed}", mark=mark.name, allowed=joined(say(" or "), allowed))
+                for mark, allowed in said
+            ),
         )
         warnings.insert(
             0,

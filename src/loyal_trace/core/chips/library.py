@@ -14,7 +14,7 @@ from loyal_trace.core.chips.expressions import compile_expression, compile_tree
 from loyal_trace.core.chips.levels import FAMILIES
 from loyal_trace.core.chips.model import ChipType, Memory, Output, Pin, Register
 from loyal_trace.core.vocabulary.errors import RequestError
-from loyal_trace.core.vocabulary.phrases import say
+from loyal_trace.core.vocabulary.phrases import say, term
 
 _LOGIC = re.compile(r"[A-Z]{0,3}(?:74|54)(ALS|AS|LS|S|F|L|HCT|HC|ACT|AC|)(\d{2,4})[A-Z]?[A-Z]?\d?")
 _NAME = re.compile(r"/?[A-Za-z0-9]+")
@@ -37,7 +37,7 @@ class ChipLibrary:
         return tuple(self._entries)
 
     def title(self, key: str) -> str:
-        return str(self._entries[key]["title"])
+        return term(str(self._entries[key]["title"]))
 
     def find(self, printed: str) -> ChipType:
         """The chip type printed on a package; RequestError when the library does not know it."""
@@ -104,14 +104,14 @@ def _chip(name: str, entry: dict[str, Any], family: str) -> ChipType:
     pins = tuple(_pin(number, pin, driven, both) for number, pin in enumerate(pin_names, start=1))
     return ChipType(
         name,
-        str(entry["title"]),
+        term(str(entry["title"])),
         pins,
         FAMILIES[family],
         outputs,
         _registers(entry, repeat),
         memory,
         cpu,
-        str(entry.get("notes", "")),
+        term(str(entry.get("notes", ""))),
     )
 
 

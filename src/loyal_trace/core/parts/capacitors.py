@@ -164,7 +164,9 @@ def _value(part: Part, item: StockItem) -> SubstituteCheck:
         return SubstituteCheck(
             "value", "good", say("{shown}: more is allowed in bulk and reservoir positions", shown=shown)
         )
-    return SubstituteCheck("value", "bad", say("{shown}: too {it}", shown=shown, it="large" if ratio > 1 else "small"))
+    return SubstituteCheck(
+        "value", "bad", say("{shown}: too {it}", shown=shown, it=say("large") if ratio > 1 else say("small"))
+    )
 
 
 def _voltage(part: Part, item: StockItem) -> SubstituteCheck:

@@ -91,7 +91,7 @@ def capacitor_marking(text: str) -> Marking | None:
         "{removesuffix}{volts_told}{it}",
         removesuffix=typed_quantity(value, "F").removesuffix("F"),
         volts_told=volts_told,
-        it=" BP" if bipolar else "",
+        it=say(" BP") if bipolar else "",
     )
     return Marking(told, "capacitor", value, voltage, "aluminium" if electrolytic else "", electrolytic and not bipolar)
 

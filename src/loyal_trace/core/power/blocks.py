@@ -20,7 +20,7 @@ class DeadBlock:
         needs = say(
             "{block} needs {rails}: its parts are not suspected while that is bad",
             block=self.block.name,
-            rails=joined(" and ", self.rails),
+            rails=joined(say(" and "), self.rails),
         )
         return needs + (
             say("; explains “{symptoms}”", symptoms=joined("”, “", self.block.symptoms)) if self.block.symptoms else ""

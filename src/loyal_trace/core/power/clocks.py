@@ -40,7 +40,7 @@ def crystal_load(
     verdict = "good" if off <= _GOOD_LOAD else "doubtful" if off <= _DOUBTFUL_LOAD else "bad"
     wrong = say("too small, so the clock is fast") if load < wanted else say("too large, so the clock is slow")
     ppm = say("{pull:+.0f} ppm", pull=pull).replace("-", "−")
-    side = "right" if verdict == "good" else wrong
+    side = say("right") if verdict == "good" else wrong
     return CrystalLoad(load, verdict, pull, say("the load is {side}, by about {ppm}", side=side, ppm=ppm))
 
 

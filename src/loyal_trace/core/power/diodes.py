@@ -65,7 +65,10 @@ def judge_transistor(base_emitter: float, base_collector: float, collector_emitt
     A good one reads two silicon diodes from its base, the emitter's a little higher, and nothing between collector and
     emitter. RequestError for readings that no meter shows.
     """
-    junctions = {"base to emitter": judge_diode(base_emitter), "base to collector": judge_diode(base_collector)}
+    junctions = {
+        say("base to emitter"): judge_diode(base_emitter),
+        say("base to collector"): judge_diode(base_collector),
+    }
     if math.isnan(collector_emitter) or collector_emitter < 0:
         raise RequestError(
             say(
@@ -82,8 +85,8 @@ def judge_transistor(base_emitter: float, base_collector: float, collector_emitt
                 word,
                 say(
                     "{wrong} {it} {word}",
-                    wrong=joined(" and ", wrong),
-                    it="is" if len(wrong) == 1 else "are",
+                    wrong=joined(say(" and "), wrong),
+                    it=say("is") if len(wrong) == 1 else say("are"),
                     word=word,
                 ),
             )
@@ -104,7 +107,7 @@ def _sentence(diodes: tuple[str, ...], schottky: bool) -> str:
     told = joined(
         ", ",
         (
-            say("diode {number} is {word}", number=number, word=word if word != "short" else "shorted")
+            say("diode {number} is {word}", number=number, word=word if word != "short" else say("shorted"))
             for number, word in bad
         ),
     )

@@ -8,7 +8,7 @@ from loyal_trace.core.power.consumption import Draw
 from loyal_trace.core.power.diodes import SILICON_HIGH, SILICON_LOW
 from loyal_trace.core.power.formulas import Reservoir, charge_time, reservoir
 from loyal_trace.core.vocabulary.errors import RequestError
-from loyal_trace.core.vocabulary.phrases import say
+from loyal_trace.core.vocabulary.phrases import say, term
 from loyal_trace.core.vocabulary.quantities import GROUND
 
 # Mains may differ by ten in a hundred (EN 50160), and an unloaded winding reads high.
@@ -78,7 +78,7 @@ def limits_at(board: BoardDefinition, point: ChainPoint, draw: Draw | None = Non
             say(
                 "{title}: no limits are known for {quantity} at {point}",
                 title=board.title,
-                quantity=point.quantity,
+                quantity=term(point.quantity),
                 point=point.point,
             )
         )

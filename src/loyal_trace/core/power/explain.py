@@ -104,7 +104,7 @@ def _junctions(board: BoardDefinition, report: PathReport) -> list[Explanation]:
         elif bad and len(bad) < len(points):
             told = say(
                 "{bad} of {part} read differently from the other {count}",
-                bad=joined(" and ", bad),
+                bad=joined(say(" and "), bad),
                 part=part,
                 count=len(points) - len(bad),
             )
@@ -204,7 +204,7 @@ def _regulator(board: BoardDefinition, report: PathReport, supply: Supply) -> li
         return []
     # A meter on DC shows the mean; what the regulator gets at worst is half the ripple below it.
     trough, needed = abs(mean) - ripple / 2, abs(supply.nominal) + supply.dropout
-    where = say("its input {it} {volts}", it="is" if supply.dc else "falls to", volts=_volts(trough))
+    where = say("its input {it} {volts}", it=say("is") if supply.dc else say("falls to"), volts=_volts(trough))
     where += "" if supply.dc else say(" at the bottom of the ripple")
     if trough < needed:
         text = say(

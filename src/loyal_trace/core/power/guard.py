@@ -9,7 +9,7 @@ from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.boards.supplies import ChainPoint, Supply
 from loyal_trace.core.power.rails import RailReport
 from loyal_trace.core.vocabulary.cautions import SIGNED, Caution
-from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.core.vocabulary.phrases import joined, say, term
 from loyal_trace.core.vocabulary.quantities import GROUND, Quantity
 
 _RISK: Mapping[str, str] = {
@@ -37,7 +37,7 @@ def power_guard(report: RailReport) -> PowerGuard:
     """
     points = report.power_off_missing
     names = tuple(
-        dict.fromkeys(say("{point} {quantity}", point=p.point.point, quantity=p.point.quantity) for p in points)
+        dict.fromkeys(say("{point} {quantity}", point=p.point.point, quantity=term(p.point.quantity)) for p in points)
     )
     # Each risk is told once, however many points carry it.
     risks = dict.fromkeys(

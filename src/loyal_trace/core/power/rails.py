@@ -10,7 +10,7 @@ from loyal_trace.core.boards.supplies import ChainPoint
 from loyal_trace.core.power.consumption import Draw
 from loyal_trace.core.power.expected import Limits, limits_at
 from loyal_trace.core.vocabulary.errors import RequestError
-from loyal_trace.core.vocabulary.phrases import say
+from loyal_trace.core.vocabulary.phrases import say, term
 from loyal_trace.core.vocabulary.quantities import GROUND, Quantity
 from loyal_trace.core.vocabulary.readings import Latest, Reading
 from loyal_trace.core.vocabulary.units import format_quantity
@@ -226,7 +226,7 @@ def _judge(
 ) -> tuple[str, str]:
     if reading is None:
         return say("not measured"), say(
-            "{quantity} at {point}: {note}", quantity=point.quantity, point=point.point, note=point.note
+            "{quantity} at {point}: {note}", quantity=term(point.quantity), point=point.point, note=point.note
         )
     if (reading.overload or reading.value is None) and point.quantity in GROUND and math.isinf(limits.high):
         return "good", say("{point} has no path to ground (OL)", point=point.point)
@@ -235,7 +235,7 @@ def _judge(
     if math.isinf(limits.low):
         return "doubtful", say(
             "{quantity} at {point}: {no_limits}, so it cannot be judged",
-            quantity=point.quantity,
+            quantity=term(point.quantity),
             point=point.point,
             no_limits=NO_LIMITS,
         )

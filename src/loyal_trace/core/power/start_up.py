@@ -104,7 +104,7 @@ def _cell(board: BoardDefinition, report: PathReport, cell: Cell) -> list[Explan
     beside = [say("the holder {holder}", holder=cell.holder)] * bool(cell.holder) + [
         say("{decoupling} beside it", decoupling=cell.decoupling)
     ] * bool(cell.decoupling)
-    look = say("; inspect {beside} as well", beside=joined(" and ", beside)) if beside else ""
+    look = say("; inspect {beside} as well", beside=joined(say(" and "), beside)) if beside else ""
     if level is not None and level < cell.low:
         flat = say("{part} is flat: {level}", part=cell.part, level=format_quantity(level, "V"))
         text = say("{flat}, below {low:g} V what it feeds loses its contents{look}", flat=flat, low=cell.low, look=look)

@@ -19,7 +19,7 @@ from loyal_trace.core.vocabulary.verdicts import OutputWord
 
 Readings = Mapping[int, PinReading]
 _DRIVE_OF_STATE: dict[str, Drive] = {"L": 0, "H": 1, "P": "P"}
-_CAN_WORDS = {0: "low", 1: "high", "P": "pulsing"}
+_CAN_WORDS = {0: say("low"), 1: say("high"), "P": say("pulsing")}
 
 
 @dataclass(frozen=True)
@@ -152,7 +152,7 @@ def input_drives(chip: ChipType, readings: Readings) -> dict[str, Drive]:
 def _judge(chip: ChipType, pin: Pin, readings: Readings) -> OutputVerdict:
     reading = readings.get(pin.number, NOT_PROBED)
     expected = expectation_for(chip, pin, input_drives(chip, readings))
-    words = {"never": _can(expected), "always": "off", "sometimes": say("on and off")}[expected.released]
+    words = {"never": _can(expected), "always": say("off"), "sometimes": say("on and off")}[expected.released]
     return replace(_judged(chip, pin, reading, readings, expected), expected=words)
 
 
@@ -248,7 +248,7 @@ def _unusual(chip: ChipType, pin: Pin, reading: PinReading, readings: Readings, 
         named=_named(pin),
         state_words=STATE_WORDS[reading.state],
         list_inputs=_list_inputs(chip, because, readings),
-        ordered=joined(" or ", (_CAN_WORDS[b] for b in _ordered(expected.usual))) or "different",
+        ordered=joined(say(" or "), (_CAN_WORDS[b] for b in _ordered(expected.usual))) or say("different"),
     )
     return OutputVerdict(pin.number, pin.name, reading, OutputWord.UNUSUAL, reason, because)
 
@@ -293,17 +293,15 @@ def _list_inputs(chip: ChipType, because: tuple[int, ...], readings: Readings) -
         if len(pins) == 1:
             phrases.append(say("pin {pins} is {word}", pins=pins[0], word=word))
         else:
-            both = "both " if len(pins) == 2 else ""
             phrases.append(
                 say(
-                    "pins {pins} and {pins2} are {both}{word}",
+                    "pins {pins} and {last} are both {word}" if len(pins) == 2 else "pins {pins} and {last} are {word}",
                     pins=joined(", ", pins[:-1]),
-                    pins2=pins[-1],
-                    both=both,
+                    last=pins[-1],
                     word=word,
                 )
             )
-    return joined(" and ", phrases)
+    return joined(say(" and "), phrases)
 
 
 def _ordered(behaviours: frozenset[Drive]) -> list[Drive]:
@@ -314,7 +312,7 @@ def _can(expected: Expectation) -> str:
     words = [_CAN_WORDS[b] for b in _ordered(expected.possible)]
     if len(words) == 3:
         return say("low, high or pulsing")
-    return joined(" or ", words) or say("nothing at all")
+    return joined(say(" or "), words) or say("nothing at all")
 
 
 def _steady_push_pull(chip: ChipType, verdict: OutputVerdict) -> bool:

@@ -9,11 +9,11 @@ from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.units import format_quantity, parse_quantity
 
 STATE_WORDS = {
-    "L": "low",
-    "H": "high",
-    "P": "pulsing",
-    "X": "invalid",
-    "Z": "floating",
+    "L": say("low"),
+    "H": say("high"),
+    "P": say("pulsing"),
+    "X": say("invalid"),
+    "Z": say("floating"),
     "?": say("not probed"),
 }
 

@@ -11,16 +11,16 @@ from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import format_quantity, parse_quantity
 
 ABILITIES = (
-    "display",
-    "harness",
-    "speaker",
-    "supply",
-    "meter",
-    "probe",
-    "reader",
-    "analyser",
+    say("display"),
+    say("harness"),
+    say("speaker"),
+    say("supply"),
+    say("meter"),
+    say("probe"),
+    say("reader"),
+    say("analyser"),
     say("ESR tester"),
-    "thermometer",
+    say("thermometer"),
 )
 LACKS, SUPPLIES = "bench lacks", "bench supplies"
 _INSTRUMENT = {

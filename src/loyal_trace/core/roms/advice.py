@@ -1,8 +1,10 @@
 """What to do next about each kind of damage: one sentence or two, by the kind of its hypothesis."""
 
-from loyal_trace.core.vocabulary.phrases import say
+from loyal_trace.core.vocabulary.phrases import say, template
 
-HALF_ADVICE = "In smaller types {} is a programming or supply pin, in larger ones an address: check the level there."
+HALF_ADVICE = template(
+    "In smaller types {line} is a programming or supply pin, in larger ones an address: check the level there."
+)
 NEXT = {
     "data-bridged": say(
         "Look for a solder bridge or bent pins between these pins, also at the reader; check continuity."

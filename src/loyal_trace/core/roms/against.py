@@ -41,7 +41,7 @@ from loyal_trace.core.roms.maps import (
     ranges,
 )
 from loyal_trace.core.roms.shapes import Shape, shapes
-from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.core.vocabulary.phrases import joined, say, say_count
 from loyal_trace.core.vocabulary.units import count_of
 
 # Places looked at before a fault of address lines is tried in full: enough to rank hundreds of maps in milliseconds.
@@ -107,9 +107,9 @@ def _from_shape(shape: Shape, size: int) -> Hypothesis:
     verdict = _VERDICT_OF.get(shape.kind, "unknown")
     cost = shape.wrong * (math.log2(max(size, 2)) + _PER_BYTE)
     left = (
-        say(", {bytes} differ", bytes=count_of(shape.wrong, "byte"))
+        say_count(shape.wrong, "{count:,} byte differs", "{count:,} bytes differ")
         if shape.wrong
-        else say(", every byte is explained")
+        else say("every byte is explained")
     )
     return Hypothesis(
         shape.kind,
@@ -117,7 +117,7 @@ def _from_shape(shape: Shape, size: int) -> Hypothesis:
         shape.words,
         shape.advice,
         where=dict(shape.where),
-        evidence=shape.words + left,
+        evidence=joined(", ", (shape.words, left)),
         score=shape.bits + cost,
         unexplained=shape.wrong,
     )
@@ -288,7 +288,7 @@ def _address_hypothesis(
     left, cost, evidence = _explained(image, reference, predicted)
     cost += 0.0 if whole else _RANGE_BITS
     if one.kind == "address-stuck" and len(one.lines) == 1:
-        word = "high" if one.level else "low"
+        word = say("high") if one.level else say("low")
         made = stuck_address(one.lines[0], say("stuck {word}", word=word), names, evidence, cost, one.level)
     else:
         lines = joined(", ", (names.line(f"A{n}") for n in one.lines)) if 0 < len(one.lines) < 3 else ""
@@ -310,7 +310,7 @@ def _address_hypothesis(
 def _elsewhere(left: int) -> str:
     """What is true of all other bytes of the image."""
     return (
-        say("{other_bytes} {it}", other_bytes=count_of(left, "other byte"), it="differs" if left == 1 else "differ")
+        say_count(left, "{count:,} other byte differs", "{count:,} other bytes differ")
         if left
         else say("every other byte matches")
     )
@@ -383,10 +383,11 @@ def _many_bits(image: Bytes, reference: Bytes) -> Iterator[Hypothesis]:
             share = count / (8 * len(image))
             to = "1" if kind == "bits-faded" else "0"
             cost = 8 * len(image) * _entropy(share) if share < 0.5 else math.inf
-            reason = say("{bits} wrongly read {to}, none the other way: ", bits=count_of(count, "bit"), to=to) + (
-                say("suggests cells that faded with age")
+            reason = say(
+                "{bits} wrongly read 1, none the other way: suggests cells that faded with age"
                 if to == "1"
-                else say("suggests cells that were programmed or cannot be read")
+                else "{bits} wrongly read 0, none the other way: suggests cells that were programmed or cannot be read",
+                bits=count_of(count, "bit"),
             )
             advice = say(
                 "Only 1→0 changes are needed, so it can be programmed over. Erasing "
@@ -448,14 +449,14 @@ def _part_blank(image: Bytes, reference: Bytes, names: PinNames) -> Hypothesis |
     word = say("{value:02X}", value=value)
     line = _half_line(start, end, len(image))
     side = (
-        say("; that is where A{line} is {it}", line=line, it="high" if start >> line & 1 else "low")
+        say("; that is where A{line} is {it}", line=line, it=say("high") if start >> line & 1 else say("low"))
         if line is not None
         else ""
     )
     advice = (
         NEXT["part-blank"]
         if line is None
-        else say("{format} {next}", format=HALF_ADVICE.format(names.line(f"A{line}")), next=NEXT["part-blank"])
+        else say("{first} {then}", first=say(HALF_ADVICE, line=names.line(f"A{line}")), then=NEXT["part-blank"])
     )
     return Hypothesis(
         "part-blank",

@@ -173,7 +173,7 @@ def _one_wrong_byte(image: RomImage, entry: KnownChecksum) -> Hypothesis | None:
             offset=change.offset,
             now=now,
             value=value,
-            digests=joined(" and ", sorted(digests)),
+            digests=joined(say(" and "), sorted(digests)),
         ),
         say(
             "Only 1→0 changes are needed, so it can be programmed over. Erasing first is safer: the other "

@@ -41,7 +41,7 @@ def consensus(reads: Sequence[bytes], digests: Mapping[str, str], watch: Watch =
         return None
     for words, image in combined(reads):
         if agrees(image, digests):
-            return Restored((), image, joined(" and ", sorted(digests)), words=words)
+            return Restored((), image, joined(say(" and "), sorted(digests)), words=words)
     return _solved(reads, digests, watch) if "crc32" in digests else None
 
 

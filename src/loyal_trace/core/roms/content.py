@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from loyal_trace.core.vocabulary.phrases import say
+from loyal_trace.core.vocabulary.phrases import say, term
 
 _TEXT_SHARE = 0.85
 _EMPTY_SHARE = 0.15
@@ -30,7 +30,7 @@ class Likeness:
     @property
     def words(self) -> str:
         """One clause: `6.1 bits a byte, like the program in 6A, unlike 4C`."""
-        told = say("{entropy:.1f} bits a byte, by its bytes {sort}", entropy=self.entropy, sort=self.sort)
+        told = say("{entropy:.1f} bits a byte, by its bytes {sort}", entropy=self.entropy, sort=term(self.sort))
         if not self.nearest:
             return told
         name, cost = self.nearest[0]

@@ -56,7 +56,7 @@ def correct(reads: Sequence[bytes], own: Sequence[KnownChecksum], watch: Watch =
 
 def _ways(reads: Sequence[bytes], entry: KnownChecksum, watch: Watch) -> Iterator[Correction | None]:
     digests, size = entry.by_algorithm, entry.size
-    proof = joined(" and ", sorted(digests))
+    proof = joined(say(" and "), sorted(digests))
     for read in reads:
         if entry.accepts(RomImage("", read)):
             yield Correction(read, entry.firmware, say("one of the reads matches as it is"), proof)

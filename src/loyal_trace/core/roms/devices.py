@@ -12,7 +12,7 @@ from functools import cached_property
 from typing import Any
 
 from loyal_trace.core.vocabulary.errors import RequestError
-from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.core.vocabulary.phrases import joined, say, term
 
 REWRITABLE = ("eprom", "eeprom", "flash")
 _SPEED = re.compile(r"^(.*?)-(\d{2,3})[A-Z]*$")
@@ -44,7 +44,7 @@ class MemoryType:
     @property
     def volts(self) -> str:
         """What it is programmed with: `12.5 V`, or its supply alone."""
-        return say("{programming:g} V", programming=self.programming) if self.programming else "5 V alone"
+        return say("{programming:g} V", programming=self.programming) if self.programming else say("5 V alone")
 
     @cached_property
     def address_lines(self) -> tuple[str, ...]:
@@ -148,7 +148,7 @@ class MemoryTypes:
 def _memory_type(name: str, row: Mapping[str, Any]) -> MemoryType:
     return MemoryType(
         name,
-        row["title"],
+        term(row["title"]),
         tuple(row["pins"].split()),
         row["size"],
         row["technology"],

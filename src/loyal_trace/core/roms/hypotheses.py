@@ -12,7 +12,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from loyal_trace.core.roms.sites import separating, site_of
-from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.core.vocabulary.phrases import joined, say, say_count, template, term
 from loyal_trace.core.vocabulary.units import count_of
 
 PRIOR_BITS = {
@@ -25,6 +25,10 @@ PRIOR_BITS = {
 _FEW_SHARE, _FEW_LEAST = 0.02, 32
 _MAX_LISTED = 64
 _WORTH_TELLING, _ALIKE_BITS = 0.01, 8.0
+
+
+_SHORT = {"0": template("{line} stuck low"), "1": template("{line} stuck high")}
+_OPEN = template("{line} open or stuck")
 
 
 @dataclass(frozen=True)
@@ -59,15 +63,11 @@ class Hypothesis:
     @property
     def short(self) -> str:
         """A few words for a list: `A9 stuck low`, `D5 stuck high`, `few bytes`."""
-        level = {0: " low", 1: " high", None: ""}[self.where.get("level")]  # type: ignore[index]
+        level = self.where.get("level")
         for letter, lines in (("A", self.lines("address")), ("D", self.lines("data"))):
             if len(lines) == 1:
-                return (
-                    say("{letter}{lines} stuck{level}", letter=letter, lines=lines[0], level=level)
-                    if level
-                    else say("{letter}{lines} open or stuck", letter=letter, lines=lines[0])
-                )
-        return self.kind.replace("-", " ")
+                return say(_SHORT.get(str(level), _OPEN), line=f"{letter}{lines[0]}")
+        return term(self.kind.replace("-", " "))
 
 
 @dataclass(frozen=True)
@@ -124,7 +124,7 @@ def address_lines(image: np.ndarray) -> int:
 
 
 def stuck_data(line: int, level: int, names: PinNames, evidence: str, cost: float) -> Hypothesis:
-    word = "high" if level else "low"
+    word = say("high") if level else say("low")
     return Hypothesis(
         f"data-stuck-{level}",
         "stuck-data",
@@ -201,10 +201,14 @@ def _few_reason(listed: list[dict[str, int]], count: int, raised: int, dropped: 
         if raised == 0
         else ""
     )
-    differ = "differs" if count == 1 else "differ"
-    return say(
-        "{bytes} {differ} ({shown}{more})", bytes=count_of(count, "byte"), differ=differ, shown=shown, more=more
-    ) + (say(": {cause}", cause=cause) if cause else "")
+    told = say_count(
+        count,
+        "{count:,} byte differs ({shown}{more})",
+        "{count:,} bytes differ ({shown}{more})",
+        shown=shown,
+        more=more,
+    )
+    return say("{told}: {cause}", told=told, cause=cause) if cause else told
 
 
 def _few_advice(dropped: int, raised: int) -> str:

@@ -70,7 +70,7 @@ def data_maps() -> Iterator[DataMap]:
     """Every single fault of the data lines: stuck, bridged, following a neighbour, swapped, reversed, inverted."""
     for line in range(8):
         for level in (0, 1):
-            word = "high" if level else "low"
+            word = say("high") if level else say("low")
             table = _with(IDENTITY, line, np.full(256, level, dtype=np.uint8))
             yield DataMap(
                 f"data-stuck-{level}",
@@ -136,10 +136,14 @@ def address_maps(bits: int) -> Iterator[AddressMap]:
     for line in range(bits):
         mask = 1 << line
         for level in (0, 1):
-            words = say("A{line} is stuck {it}", line=line, it="high" if level else "low")
+            words = say("A{line} is stuck {it}", line=line, it=say("high") if level else say("low"))
             yield AddressMap("address-stuck", (line,), words, _forced(mask, level), 9.0, level)
         kind, words = _INVERTED.get(
-            line, ("address-swapped", f"A{line} is inverted: halves of {2 * mask:,} bytes exchanged")
+            line,
+            (
+                "address-swapped",
+                say("A{line} is inverted: halves of {size:,} bytes exchanged", line=line, size=2 * mask),
+            ),
         )
         yield AddressMap(kind, (line,), words, _inverted(mask), 10.0 if line < 2 else 12.0)
     if bits > 2:
@@ -211,7 +215,10 @@ def dead_line_maps(lines: tuple[int, ...]) -> Iterator[AddressMap]:
         held = sum((levels >> n & 1) << line for n, line in enumerate(lines))
         words = joined(
             ", ",
-            (say("A{line} {it}", line=line, it="high" if levels >> n & 1 else "low") for n, line in enumerate(lines)),
+            (
+                say("A{line} {it}", line=line, it=say("high") if levels >> n & 1 else say("low"))
+                for n, line in enumerate(lines)
+            ),
         )
 
         def source(i: Index, held: int = held) -> Index:

@@ -102,7 +102,7 @@ def _lanes_of(changes: tuple[Change, ...], words: str) -> str:
     if not words.startswith("a data line") or len(flips) != 1:
         return words
     (flip,) = flips
-    level = "high" if changes[0].read & flip else "low"
+    level = say("high") if changes[0].read & flip else say("low")
     first, last = changes[0].offset, changes[-1].offset
     return say(
         "D{bit_length} was stuck {level} between {first:04X} and {last:04X}",
@@ -139,7 +139,7 @@ def proved(
         return Restored(right, changed(data, right), prover.proof, words=words)
     if prover.proof or not prover.fitting:
         return None
-    proof = joined(" and ", sorted(digests))
+    proof = joined(say(" and "), sorted(digests))
     return Restored(prover.fitting[0], changed(data, prover.fitting[0]), proof, prover.count, words)
 
 

@@ -58,7 +58,9 @@ def _halves(data: bytes, reference: bytes) -> Iterator[Shape]:
                 if wrong is not None:
                     place = say("{number:04X} to {number2:04X}", number=number * size, number2=(number + 1) * size - 1)
                     words = say(
-                        "only {place} was read, a {it} of the chip", place=place, it="half" if count == 2 else "quarter"
+                        "only {place} was read, a {it} of the chip",
+                        place=place,
+                        it=say("half") if count == 2 else say("quarter"),
                     )
                     advice = say(
                         "The reader was set to a smaller device: choose the right one, and check the upper address pin."
@@ -140,7 +142,7 @@ def _shifted(data: bytes, reference: bytes) -> Iterator[Shape]:
         by = place - start
         if place < 0 or by == 0:
             continue
-        side = say("{bytes} {it}", bytes=count_of(abs(by), "byte"), it="late" if by > 0 else "early")
+        side = say("{bytes} {it}", bytes=count_of(abs(by), "byte"), it=say("late") if by > 0 else say("early"))
         turned = int(np.count_nonzero(np.roll(true, by) != array))
         if turned <= max(2, _CLOSE * len(data)):
             yield Shape(
@@ -156,7 +158,9 @@ def _shifted(data: bytes, reference: bytes) -> Iterator[Shape]:
         moved = int(np.count_nonzero(kept[0] != kept[1]))
         if moved <= max(2, _CLOSE * len(kept[0])):
             words = say(
-                "the contents begin {side}, and their {it} is lost", side=side, it="end" if by > 0 else "beginning"
+                "the contents begin {side}, and their {it} is lost",
+                side=side,
+                it=say("end") if by > 0 else say("beginning"),
             )
             advice = say("Check count and offset at the reader, then read it again.")
             yield Shape("shifted", words, advice, {"offset": by}, 7.0 + 2.0 * abs(by), moved)
@@ -194,5 +198,5 @@ def _joined(data: bytes, reference: bytes, others: Mapping[str, bytes]) -> Itera
     named = {reference: say("this slot"), **{content: name for name, content in others.items() if len(content) == size}}
     pieces = [named.get(data[n : n + size], "") for n in range(0, len(data), size)]
     if "this slot" in pieces and sum(bool(p) for p in pieces) > 1 and len(set(pieces) - {""}) > 1:
-        words = say("several contents joined: ") + joined(", ", (p or "unknown" for p in pieces))
+        words = say("several contents joined: {pieces}", pieces=joined(", ", (p or say("unknown") for p in pieces)))
         yield Shape("joined", words, say("Split the file."), {"pieces": pieces}, 2.0)

@@ -90,5 +90,5 @@ def separating(one: str, other: str) -> str:
     if "contact" in (one, other):
         return _CONTACT
     return _CHECKS.get(
-        frozenset((one, other)), "Read it in another reader after choosing the device again, and compare."
+        frozenset((one, other)), say("Read it in another reader after choosing the device again, and compare.")
     )

@@ -36,7 +36,9 @@ def lane_words(slot: RomSlot) -> str:
     """`odd bytes`, `lane 2 of 4`, or empty on an 8-bit bus."""
     if slot.lanes == 1:
         return ""
-    return _LANE_WORDS.get((slot.lane, slot.lanes), f"byte lane {slot.lane} of {slot.lanes}")
+    return _LANE_WORDS.get(
+        (slot.lane, slot.lanes), say("byte lane {lane} of {lanes}", lane=slot.lane, lanes=slot.lanes)
+    )
 
 
 def revision_words(slot: RomSlot) -> str:

@@ -39,7 +39,7 @@ def undo(data: bytes, digests: Mapping[str, str], size: int | None = None, thoro
     """
     if not digests or not data:
         return None
-    proof = joined(" and ", sorted(digests))
+    proof = joined(say(" and "), sorted(digests))
     for kind, words, where, corrected in _candidates(data, digests, size, thorough):
         if agrees(corrected, digests):
             return Undone(kind, words, where, corrected, proof)

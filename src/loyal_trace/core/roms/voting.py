@@ -93,7 +93,7 @@ def _source(flickering: np.ndarray, size: int, lanes: tuple[int, ...]) -> tuple[
     if not len(flickering):
         return "stable", ""
     if len(lanes) <= 2 and len(flickering) > 8:
-        names = joined(" and ", (f"D{n}" for n in lanes))
+        names = joined(say(" and "), (f"D{n}" for n in lanes))
         return say("pin or socket"), say(
             "all on {names}: a pin, the socket or a contact of the reader, not the cells", names=names
         )
@@ -101,7 +101,7 @@ def _source(flickering: np.ndarray, size: int, lanes: tuple[int, ...]) -> tuple[
     for line in range(size.bit_length() - 1 if len(places) > 8 else 0):
         high = float(np.mean(places >> line & 1))
         if high > 1 - (1 - _FOLLOWS) / 2 or high < (1 - _FOLLOWS) / 2:
-            side = "high" if high > 0.5 else "low"
+            side = say("high") if high > 0.5 else say("low")
             return (
                 say("pin or socket"),
                 say(

@@ -17,6 +17,7 @@ from loyal_trace.core.simulation.clock_tree import clock_frequency
 from loyal_trace.core.simulation.engine import Engine, StreamEngine
 from loyal_trace.core.simulation.netlist import FIGHT, FLOATING, PinFault, Stream, build_netlist
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import say
 
 STEPS = 1 << 17
 _MAINS = 50.0
@@ -98,7 +99,7 @@ class SimulatedBench:
 
     def _part(self, board: str, refdes: str) -> Part:
         if board not in self.boards:
-            raise RequestError(f"there is no board {board} on this bench")
+            raise RequestError(say("there is no board {board} on this bench", board=board))
         return self.boards[board].part(refdes)
 
     def _faults_at(self, board: str, refdes: str, kind: str = "") -> list[HiddenFault]:
@@ -118,7 +119,7 @@ class SimulatedBench:
         """One read out of circuit, through the chip's own legs. RequestError when the part holds no ROM."""
         part = self._part(board, refdes)
         if (board, refdes) not in self._contents:
-            raise RequestError(f"{refdes} is not a ROM on this bench")
+            raise RequestError(say("{refdes} is not a ROM on this bench", refdes=refdes))
         memory = self._library.find(part.number).memory
         data = np.frombuffer(self.rom_in_chip(board, refdes), dtype=np.uint8)
         index = np.arange(len(data))
@@ -217,7 +218,7 @@ class SimulatedBench:
         fits = (s for s in self._supplies if s.board in ("", board) and s.path in ("", path))
         found = next(fits, None)
         if found is None:
-            raise RequestError(f"this bench has no supply {path} for {board}")
+            raise RequestError(say("this bench has no supply {path} for {board}", path=path, board=board))
         return found
 
     def _exact(self, board: str, part: Part, place: str, quantity: str) -> float:
@@ -236,7 +237,7 @@ class SimulatedBench:
             return self._supply(board, self._path_at(board, place, quantity)).load
         if quantity in ("voltage", "ripple", "ripple frequency"):
             return self._powered(board, part, place, quantity)
-        raise RequestError(f"this bench cannot measure {quantity} at {place}")
+        raise RequestError(say("this bench cannot measure {quantity} at {place}", quantity=quantity, place=place))
 
     def _of_part(self, board: str, part: Part, place: str, quantity: str) -> float | None:
         """What is measured on a part by itself, most of it with the power off; None for what the board decides."""
@@ -301,7 +302,7 @@ class SimulatedBench:
         net = definition.rails[0].net
         shorts = self._shorted(board, net)
         if not shorts:
-            raise RequestError(f"there is no short on {net}; a milliohm meter finds nothing")
+            raise RequestError(say("there is no short on {net}; a milliohm meter finds nothing", net=net))
         return min(ohms + 2e-4 * float(np.hypot(part.x - p.x, part.y - p.y)) for p, ohms in shorts)
 
     def _reset(self, board: str, place: str, quantity: str) -> float:
@@ -322,7 +323,7 @@ class SimulatedBench:
         clock = next((c for c in definition.clocks), None)
         pin = place.rpartition(".")[2]
         if clock is None or not pin.isdigit():
-            raise RequestError(f"this bench has no clock to count at {place}")
+            raise RequestError(say("this bench has no clock to count at {place}", place=place))
         net = definition.net_of(part.refdes, int(pin)) or place
         hertz = clock_frequency(definition, clock)
         if net == clock.net:

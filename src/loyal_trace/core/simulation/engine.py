@@ -13,6 +13,7 @@ from loyal_trace.core.chips.expressions import evaluate_tree
 from loyal_trace.core.chips.model import Register
 from loyal_trace.core.simulation.netlist import FIGHT, FLOATING, HIGH, LOW, Netlist, PlacedChip, Stream, as_read
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import say
 
 _CONSTANT = {"VCC": HIGH, "GND": LOW}
 _SETTLE_LIMIT = 200
@@ -219,7 +220,7 @@ class PlainEngine:
             if fresh == nets and stored == now:
                 return fresh, stored
             nets, now = fresh, stored
-        raise RequestError("the simulated circuit does not settle: a loop of gates oscillates")
+        raise RequestError(say("the simulated circuit does not settle: a loop of gates oscillates"))
 
     def _net(
         self,

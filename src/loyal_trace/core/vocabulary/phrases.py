@@ -85,6 +85,14 @@ def _trim(text: str, trim: Callable[[str, str | None], str], chars: str | None) 
     return trim(text, chars)
 
 
+def _tail(text: str, mark: str) -> str:
+    return text.partition(mark)[2]
+
+
+def _head(text: str, mark: str) -> str:
+    return text.split(mark)[0]
+
+
 def _capital(text: str) -> str:
     return f"{text[:1].upper()}{text[1:]}"
 
@@ -93,6 +101,42 @@ def say(template: str, /, **facts: object) -> str:
     """One whole sentence with named places: `say("{part} is open", part="F1")`. Extracted for translation "
     "as it stands."""
     return Phrase(template, facts)
+
+
+def escaped(text: str) -> str:
+    """The text as a template without places."""
+    return text.replace("{", "{{").replace("}", "}}")
+
+
+def term(text: str) -> str:
+    """A word of a closed vocabulary (a verdict, a state, a setting) that is shown to people."""
+    if isinstance(text, Phrase) or not text:
+        return text
+    return Phrase(escaped(text.value if isinstance(text, StrEnum) else text), {})
+
+
+def plain(text: str) -> str:
+    """The English text alone, for what is typed, stored or looked up."""
+    return str.__str__(text)
+
+
+def before(mark: str, text: str) -> str:
+    """The text up to a mark that stands in it in every language."""
+    if isinstance(text, Phrase):
+        return Phrase("{words}", {"words": text}, finish=partial(_head, mark=mark))
+    return _head(text, mark)
+
+
+def after(mark: str, text: str) -> str:
+    """The text behind the first such mark; empty without one."""
+    if isinstance(text, Phrase):
+        return Phrase("{words}", {"words": text}, finish=partial(_tail, mark=mark))
+    return _tail(text, mark)
+
+
+def template(text: str) -> str:
+    """A sentence with named places that `say` fills in later; marked here so that it is extracted."""
+    return text
 
 
 def say_count(count: int, one: str, many: str, /, **facts: object) -> str:
@@ -130,6 +174,8 @@ def capital(words: str) -> str:
 
 def rendered(text: str, catalogue: Catalogue) -> str:
     """The text in the language of the catalogue; what is no phrase (a name, a note, a typed line) stays as it is."""
+    if isinstance(text, StrEnum):
+        return catalogue.gettext(text.value)
     if not isinstance(text, Phrase):
         return text
     if not text.template:
@@ -153,8 +199,6 @@ def _filled(template: str, facts: Mapping[str, object], catalogue: Catalogue) ->
 
 
 def _fact(value: object, spec: str, catalogue: Catalogue) -> str:
-    if isinstance(value, StrEnum):
-        return catalogue.gettext(value.value)
     if isinstance(value, str):
         shown = rendered(value, catalogue)
         return format(shown, spec) if spec else shown
@@ -162,7 +206,7 @@ def _fact(value: object, spec: str, catalogue: Catalogue) -> str:
         return catalogue.moment(value, spec)
     if isinstance(value, int | float):
         return catalogue.figure(format(value, spec))
-    return format(value, spec)
+    return format(rendered(str(value), catalogue), spec)  # an error or a defect, which is its sentence
 
 
 @lru_cache(maxsize=4096)

@@ -4,19 +4,12 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 
 from loyal_trace.app.presenters.chain import ChainPicture, ChainStop
-from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.core.vocabulary.phrases import joined, term
 from loyal_trace.language import tr
 from loyal_trace.ui.drawn import Drawn
 from loyal_trace.ui.glyphs import draw_glyph
 from loyal_trace.ui.theme import THEME, plain_font, px
 
-_SHORT = {
-    "ripple frequency": "frequency",
-    "ac voltage": "AC",
-    "resistance": "ohms",
-    "resistance to ground": say("to ground"),
-    "resistance to ground, reversed": "reversed",
-}
 _NARROW = 76
 
 
@@ -43,9 +36,9 @@ class ChainView(Drawn):
                 tr(
                     "{point} {quantity} {reading} {kind}",
                     point=s.point,
-                    quantity=s.quantity,
+                    quantity=term(s.quantity),
                     reading=s.reading,
-                    kind=s.kind,
+                    kind=term(s.kind),
                 )
                 for s in self.stops
             ),
@@ -121,8 +114,11 @@ class ChainView(Drawn):
         painter.setFont(plain_font(11))
         painter.setPen(THEME.colour("soft"))
         narrow = width < _NARROW
-        fits = painter.fontMetrics().horizontalAdvance(stop.quantity) < width - 4
-        quantity = stop.quantity if fits else _SHORT.get(stop.quantity, stop.quantity)
+        metrics = painter.fontMetrics()
+        fits = metrics.horizontalAdvance(stop.quantity) < width - 4
+        quantity = metrics.elidedText(
+            stop.quantity if fits else stop.short, Qt.TextElideMode.ElideRight, int(width - 4)
+        )
         painter.drawText(QRectF(x - width / 2, 28, width, 16), centre, quantity)
         painter.setFont(plain_font(11.5 if narrow else 14, bold=True))
         painter.setPen(THEME.verdict_colour(stop.kind) if stop.kind in ("bad", "doubtful") else THEME.colour("ink"))

@@ -4,7 +4,7 @@ from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QFont, QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 
 from loyal_trace.app.presenters.probe import ChipPicture, PinView
-from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.core.vocabulary.phrases import joined, say, term
 from loyal_trace.language import tr
 from loyal_trace.ui.drawn import Drawn
 from loyal_trace.ui.glyphs import draw_glyph
@@ -43,7 +43,11 @@ class ChipView(Drawn):
                 ", ",
                 (
                     tr(
-                        "{p_number} {p} {p2} {verdict}", p_number=p.number, p=p.name, p2=p.words, verdict=p.verdict
+                        "{p_number} {p} {p2} {verdict}",
+                        p_number=p.number,
+                        p=p.name,
+                        p2=p.words,
+                        verdict=term(p.verdict),
                     ).strip()
                     for p in picture.pins
                 ),

@@ -4,7 +4,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 
 from loyal_trace.app.presenters.clock import ClockStop, ClockTreeView
-from loyal_trace.core.vocabulary.phrases import joined
+from loyal_trace.core.vocabulary.phrases import joined, term
 from loyal_trace.language import tr
 from loyal_trace.ui.drawn import Drawn
 from loyal_trace.ui.glyphs import draw_glyph
@@ -38,7 +38,7 @@ class ClockView(Drawn):
                     pin=s.pin,
                     expected=s.expected,
                     measured=s.measured,
-                    verdict=s.verdict,
+                    verdict=term(s.verdict),
                 )
                 for s in self.stops
             ),
@@ -62,7 +62,7 @@ class ClockView(Drawn):
         painter = self.painter()
         painter.setFont(plain_font(12))
         painter.setPen(THEME.colour("soft"))
-        for x, words in ((_LEFT + 14, "net"), (330, "pin"), (410, tr("should be")), (520, "measured")):
+        for x, words in ((_LEFT + 14, tr("net")), (330, tr("pin")), (410, tr("should be")), (520, tr("measured"))):
             painter.drawText(QRectF(x, 0, 140, 22), Qt.AlignmentFlag.AlignVCenter, words)
         for index in range(len(self.stops)):
             self._paint_row(painter, index)

@@ -47,11 +47,9 @@ class _WithKey(QStyledItemDelegate):
 class Finder(QDialog):
     """Filters commands by every word typed; Enter or a click takes the picked one."""
 
-    def __init__(
-        self, commands: list[Command], parent: QWidget, title: str = tr("Find a command"), about: str = ""
-    ) -> None:
+    def __init__(self, commands: list[Command], parent: QWidget, title: str = "", about: str = "") -> None:
         super().__init__(parent)
-        self.setWindowTitle(title)
+        self.setWindowTitle(title or tr("Find a command"))
         self.setMinimumSize(px(680), px(460))
         self._commands = commands
         self.chosen: Command | None = None

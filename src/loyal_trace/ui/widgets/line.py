@@ -17,9 +17,10 @@ from PyQt6.QtWidgets import (
 )
 
 from loyal_trace.app.presenters.model import Target
-from loyal_trace.app.presenters.strip import Strip
-from loyal_trace.language import tr
-from loyal_trace.ui.theme import THEME, font, px
+from loyal_trace.app.presenters.strip import HEADS, Strip
+from loyal_trace.core.vocabulary.phrases import say
+from loyal_trace.language import shown, tr
+from loyal_trace.ui.theme import THEME, font, px, wide_enough
 from loyal_trace.ui.widgets.flow import FlowLayout
 from loyal_trace.ui.widgets.meaning import wrapped
 
@@ -166,7 +167,8 @@ class StripBar(QFrame):
         self._hint = ""
         self.head, self.text = QLabel(), wrapped()
         self.head.setFont(font(12.5, bold=True))
-        self.head.setFixedWidth(px(104))
+        heads = (*HEADS.values(), say("First"), say("For instance"))
+        self.head.setFixedWidth(wide_enough(104, self.head, (shown(head) for head in heads)))
         self.head.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.choices = QWidget()
         self.choices.setObjectName("clear")

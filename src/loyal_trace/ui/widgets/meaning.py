@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayou
 
 from loyal_trace.app.presenters.model import Meaning
 from loyal_trace.language import tr
-from loyal_trace.ui.theme import THEME, font, px
+from loyal_trace.ui.theme import THEME, font, px, wide_enough
 
 
 def wrapped(bold: bool = False, soft: bool = False) -> QLabel:
@@ -40,7 +40,7 @@ class MeaningBox(QFrame):
         layout.addLayout(self._row(tr("Why"), self.why))
         layout.addWidget(self.aside)
         layout.addLayout(self._row(tr("Next"), self.next))
-        self.aside.setContentsMargins(46, 0, 0, 0)
+        self.aside.setContentsMargins(self._heads[0].width() + 6, 0, 0, 0)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
         self.restyle()
 
@@ -48,7 +48,7 @@ class MeaningBox(QFrame):
         row = QHBoxLayout()
         head = QLabel(title)
         head.setFont(font(13, bold=True))
-        head.setFixedWidth(px(40))
+        head.setFixedWidth(wide_enough(40, head, (tr("Why"), tr("Next"))))
         head.setAlignment(Qt.AlignmentFlag.AlignTop)
         self._heads.append(head)
         row.addWidget(head)

@@ -3,7 +3,7 @@
 from typing import Any
 
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QFontMetricsF, QKeyEvent, QKeySequence, QPainter, QPen
+from PyQt6.QtGui import QContextMenuEvent, QFontMetricsF, QKeyEvent, QKeySequence, QPainter, QPen, QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QApplication,
@@ -15,12 +15,14 @@ from PyQt6.QtWidgets import (
 )
 
 from loyal_trace.app.presenters.model import NO_ROWS, Cell, Row, Rows
-from loyal_trace.language import tr
+from loyal_trace.language import shown
 from loyal_trace.ui.glyphs import draw_bar, draw_glyph
 from loyal_trace.ui.theme import THEME, plain_font, px
 
 ROW_ROLE = Qt.ItemDataRole.UserRole
 _PICKABLE = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
+# Rows higher than this wrap their words.
+WRAPS_FROM = 30
 
 
 class RowModel(QAbstractListModel):
@@ -62,8 +64,9 @@ class RowDelegate(QStyledItemDelegate):
     """Paints a row: glyph, bar, cells; the picked one on copper, ringed in ink blue while the list has the focus."""
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+        shown_in = self.parent()
         row: Row = index.data(ROW_ROLE)
-        return QSize(px(100), px(row.height))
+        return QSize(px(100), shown_in.height_of(row) if isinstance(shown_in, RowList) else px(row.height))
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         if painter is None:
@@ -108,12 +111,22 @@ class RowDelegate(QStyledItemDelegate):
         painter.setPen(QPen(THEME.verdict_colour(cell.kind) if cell.kind else THEME.colour("ink")))
         width = cell.width if cell.width > 0 else box.width() - cell.left - 6
         place = QRectF(box.left() + cell.left, box.top(), width, box.height())
-        if box.height() > 30:
+        if box.height() > WRAPS_FROM and cell.width == 0:
             flags = Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap
             painter.drawText(place.adjusted(0, 5, 0, 0), flags, cell.text)
             return
         text = QFontMetricsF(painter.font()).elidedText(cell.text, Qt.TextElideMode.ElideRight, width)
+        if box.height() > WRAPS_FROM:  # beside wrapped words: on their first line
+            painter.drawText(place.adjusted(0, 5, 0, 0), Qt.AlignmentFlag.AlignTop, text)
+            return
         painter.drawText(place, Qt.AlignmentFlag.AlignVCenter, text)
+
+
+def _wrapped_height(cell: Cell, wide: float) -> float:
+    """How high (pixel at 100 %) the wrapped words of a cell are in a list of that width."""
+    room = QRectF(0, 0, max(wide - cell.left - 6, 40), 10_000)
+    metrics = QFontMetricsF(plain_font(13, bold=cell.bold, mono=cell.mono))
+    return metrics.boundingRect(room, Qt.TextFlag.TextWordWrap, cell.text).height() + 10
 
 
 class RowList(QListView):
@@ -125,7 +138,7 @@ class RowList(QListView):
 
     def __init__(self, name: str) -> None:
         super().__init__()
-        self.setAccessibleName(name)
+        self.setAccessibleName(shown(name))
         self.setObjectName("rows")
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setItemDelegate(RowDelegate(self))
@@ -171,8 +184,22 @@ class RowList(QListView):
         self._showing = False
         return moved
 
+    def height_of(self, row: Row) -> int:
+        """As high as the row says; higher where its wrapped words, in another language or a narrow list, need it."""
+        if row.height <= WRAPS_FROM or row.heading:
+            return px(row.height)
+        wide = self.width() / THEME.scale
+        needed = max((_wrapped_height(cell, wide) for cell in row.cells if not cell.width), default=0.0)
+        return px(max(row.height, needed))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Another width wraps otherwise."""
+        super().resizeEvent(event)
+        if any(row.height > WRAPS_FROM for row in self.rows):
+            self._fit(self._rows)
+
     def _fit(self, rows: Rows) -> None:
-        self.setFixedHeight(max(1, sum(px(row.height) for row in rows.rows)))
+        self.setFixedHeight(max(1, sum(self.height_of(row) for row in rows.rows)))
 
     def restyle(self) -> None:
         """Another text size: as tall as its rows again."""
@@ -181,7 +208,7 @@ class RowList(QListView):
 
     def top_of(self, index: int) -> int:
         """Upper edge of a row (pixel)."""
-        return sum(px(row.height) for row in self.rows[:index])
+        return sum(self.height_of(row) for row in self.rows[:index])
 
     def currentChanged(self, current: QModelIndex, previous: QModelIndex) -> None:
         super().currentChanged(current, previous)
@@ -208,4 +235,4 @@ class RowList(QListView):
         words = [self.rows[picked.row()].words] if picked.isValid() else [row.words for row in self.rows]
         clipboard = QApplication.clipboard()
         if clipboard is not None:
-            clipboard.setText(tr("\n").join(words))
+            clipboard.setText("\n".join(words))

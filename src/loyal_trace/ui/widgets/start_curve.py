@@ -88,6 +88,6 @@ class StartCurve(Drawn):
         shown = self.view.results[-34:]
         painter.setFont(plain_font(11))
         painter.setPen(THEME.colour("soft"))
-        painter.drawText(QRectF(0, 150, 44, 18), Qt.AlignmentFlag.AlignVCenter, "starts")
+        painter.drawText(QRectF(0, 150, 44, 18), Qt.AlignmentFlag.AlignVCenter, tr("starts"))
         for index, clean in enumerate(shown):
             draw_glyph(painter, "good" if clean else "bad", 56 + index * 18, 159, 13)

@@ -7,7 +7,7 @@ from pydantic import Field
 from loyal_trace.core.job.base import Entry, PlacedEntry, Raw, Sha256, Strict, kind
 from loyal_trace.core.job.draft import Draft
 from loyal_trace.core.vocabulary.findings import Finding
-from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.core.vocabulary.phrases import joined, say, term
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
 
@@ -54,7 +54,7 @@ def _known_finding(raw: Raw) -> Raw:
 
 def _seen_words(entry: "Observed") -> str:
     where = entry.place if entry.pin is None else say("{place}.{pin}", place=entry.place, pin=entry.pin)
-    return say("{where} {finding}", where=where, finding=entry.finding)
+    return say("{where} {finding}", where=where, finding=term(entry.finding))
 
 
 def _came_off(entry: "TakenApart") -> str:

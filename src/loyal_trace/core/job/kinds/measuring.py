@@ -10,7 +10,7 @@ from loyal_trace.core.job.draft import Draft
 from loyal_trace.core.job.snapshot import CheckKey, ReadingKey
 from loyal_trace.core.probing.states import STATE_WORDS, PinReading
 from loyal_trace.core.vocabulary.identity import PointRef
-from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.core.vocabulary.phrases import joined, say, term
 from loyal_trace.core.vocabulary.quantities import OF_CAPACITORS, Quantity
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of, format_percent, format_quantity
@@ -60,7 +60,7 @@ def _measured_words(entry: "Measured") -> str:
     told = say(
         "{place} {quantity} {reading_words}",
         place=entry.place,
-        quantity=entry.quantity,
+        quantity=term(entry.quantity),
         reading_words=reading_words(entry),
     )
     told += say(" at {frequency}", frequency=format_quantity(entry.frequency, "Hz")) if entry.frequency else ""
@@ -91,9 +91,9 @@ def _pins_words(entry: "PinsProbed") -> str:
 
 
 def _signature_words(entry: "SignatureTaken") -> str:
-    return say("{place} signature ", place=entry.place) + (
-        say("never came") if entry.value is None else say("{entry_value:04X}", entry_value=entry.value)
-    )
+    if entry.value is None:
+        return say("{place} signature never came", place=entry.place)
+    return say("{place} signature {value:04X}", place=entry.place, value=entry.value)
 
 
 @kind(_measured, _measured_words, lambda e: Stage.PLAN if e.quantity in OF_CAPACITORS else Stage.RAILS)

@@ -6,7 +6,7 @@ from loyal_trace.core.job.base import Entry, Raw, kind
 from loyal_trace.core.job.draft import Draft
 from loyal_trace.core.vocabulary.cautions import FORMER_NAMES
 from loyal_trace.core.vocabulary.identity import PartRef
-from loyal_trace.core.vocabulary.phrases import say
+from loyal_trace.core.vocabulary.phrases import say, term
 from loyal_trace.core.vocabulary.stages import Stage
 
 
@@ -35,7 +35,7 @@ def nothing(draft: Draft, entry: Any) -> None:
 
 
 def _because(entry: "Decided") -> str:
-    return say(", because {reason}", reason=entry.reason) if entry.reason else ""
+    return say(", because {reason}", reason=term(entry.reason)) if entry.reason else ""
 
 
 @kind(_opened, lambda e: say("job opened: {title}", title=e.title), Stage.INTAKE)
@@ -71,7 +71,7 @@ def _without_school(raw: Raw) -> Raw:
 
 @kind(
     _decided,
-    lambda e: say("decided {e}: {choice}{because}", e=e.what, choice=e.choice, because=_because(e)),
+    lambda e: say("decided {what}: {choice}{because}", what=term(e.what), choice=term(e.choice), because=_because(e)),
     upgrades={1: _without_school},
 )
 class Decided(Entry):

@@ -8,7 +8,7 @@ from pydantic import Field
 from loyal_trace.core.job.base import OWN_BOARD, Entry, NamedPart, PlacedEntry, Raw, kind
 from loyal_trace.core.job.draft import EMPTY, Draft
 from loyal_trace.core.vocabulary.identity import PartRef
-from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.core.vocabulary.phrases import joined, say, term
 from loyal_trace.core.vocabulary.stages import Stage
 
 OWN_PART = "own part"
@@ -109,7 +109,7 @@ def _fitted_words(entry: "Fitted") -> str:
         from_=_from(entry.lender, entry.origin),
     )
     if entry.origin in KEEPS_PART:
-        told = say("{place}: {origin}", place=entry.place, origin=entry.origin)
+        told = say("{place}: {origin}", place=entry.place, origin=term(entry.origin))
     return told
 
 
@@ -138,7 +138,7 @@ def _worked_words(entry: "Worked") -> str:
     told = say("{names} {action}", names=names, action=entry.action).strip() + (
         say(" {detail}", detail=entry.detail) if entry.detail else ""
     )
-    return (say("before this job: ") if entry.before else "") + told
+    return say("before this job: {told}", told=told) if entry.before else told
 
 
 def _stocked_words(entry: "Stocked") -> str:
@@ -148,7 +148,7 @@ def _stocked_words(entry: "Stocked") -> str:
         entry_count=entry.count,
         entry_number=entry.number,
         where=where,
-        state=entry.state,
+        state=term(entry.state),
     )
 
 
@@ -167,7 +167,7 @@ def _result(raw: Raw) -> Raw:
 _V1_RESULTS = {"fault goes": "gone", "fault stays": "stays", "fault moves": "moves"}
 _OUTCOMES = {
     "gone": say("is gone"),
-    "stays": "stays",
+    "stays": say("stays"),
     "moves": say("moved with the part"),
     "partly": say("is partly gone"),
     "comes back": say("comes back"),
@@ -246,7 +246,9 @@ class Worked(Entry):
 
 
 @kind(
-    _step_done, lambda e: say("step {it}: {e}", it="skipped" if e.skipped else "done", e=e.what or e.step), Stage.REPAIR
+    _step_done,
+    lambda e: say("step {it}: {e}", it=say("skipped") if e.skipped else say("done"), e=e.what or e.step),
+    Stage.REPAIR,
 )
 class StepDone(Entry):
     """A step of the plan was done, or skipped with a reason."""

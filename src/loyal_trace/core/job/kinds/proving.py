@@ -7,7 +7,7 @@ from pydantic import Field
 from loyal_trace.core.job.base import Entry, Raw, kind
 from loyal_trace.core.job.draft import Draft
 from loyal_trace.core.job.snapshot import CheckKey, SymptomKey
-from loyal_trace.core.vocabulary.phrases import say
+from loyal_trace.core.vocabulary.phrases import say, term
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import format_duration
 
@@ -52,12 +52,12 @@ def _started_words(entry: "Started") -> str:
 
 
 def _symptom_words(entry: "SymptomSeen") -> str:
-    state = say("partly gone") if entry.partly else "present" if entry.present else "gone"
-    return say("symptom {state}: {entry}", state=state, entry=entry.text)
+    state = say("partly gone") if entry.partly else say("present") if entry.present else say("gone")
+    return say("symptom {state}: {text}", state=state, text=entry.text)
 
 
 def _result_words(entry: "CheckResult") -> str:
-    return say("{item}: {it}", item=entry.item, it="passed" if entry.passed else "failed")
+    return say("{item}: {it}", item=entry.item, it=say("passed") if entry.passed else say("failed"))
 
 
 @kind(_symptom, _symptom_words, Stage.INTAKE)
@@ -75,7 +75,7 @@ class SymptomSeen(Entry):
         return SymptomKey(self.board, self.text)
 
 
-@kind(_function, lambda e: say("{e} {state}", e=e.name, state=e.state), Stage.SUSPECTS)
+@kind(_function, lambda e: say("{e} {state}", e=e.name, state=term(e.state)), Stage.SUSPECTS)
 class FunctionSeen(Entry):
     """A function of the board works, fails, or works partly."""
 

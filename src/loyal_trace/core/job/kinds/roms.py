@@ -6,7 +6,7 @@ from loyal_trace.core.job.base import Entry, PlacedEntry, Sha256, Strict, kind
 from loyal_trace.core.job.draft import Draft
 from loyal_trace.core.job.snapshot import ImageKey
 from loyal_trace.core.roms.images import KnownChecksum, checksums_from_mapping
-from loyal_trace.core.vocabulary.phrases import say
+from loyal_trace.core.vocabulary.phrases import say, term
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
 
@@ -24,7 +24,9 @@ def _read(draft: Draft, entry: "RomRead") -> None:
 
 
 def _image_words(entry: "ImageKnown") -> str:
-    told = say("{place} reference image {it}", place=entry.place, it="restored" if entry.proof else "imported")
+    told = say(
+        "{place} reference image {it}", place=entry.place, it=say("restored") if entry.proof else say("imported")
+    )
     told += say(", firmware {firmware}", firmware=entry.firmware) if entry.firmware else ""
     return told + (say(": {proof}", proof=entry.proof) if entry.proof else "")
 
@@ -75,7 +77,10 @@ class ChecksumsKnown(Entry):
 @kind(
     _read,
     lambda e: say(
-        "{place} read ({size:,} bytes, {file_name})", place=e.place, size=e.size, file_name=e.file_name or e.source
+        "{place} read ({size:,} bytes, {file_name})",
+        place=e.place,
+        size=e.size,
+        file_name=e.file_name or term(e.source),
     ),
     Stage.ROMS,
 )

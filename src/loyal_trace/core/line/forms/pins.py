@@ -10,6 +10,7 @@ from loyal_trace.core.line.registry import Match, Scope, at, form, said
 from loyal_trace.core.line.values import VALUE, possible, read_values, unit_of
 from loyal_trace.core.probing.states import STATE_WORDS, PinReading, parse_state
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.phrases import plain
 from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import typed_quantity
@@ -31,7 +32,7 @@ def _typed(pin: PinState) -> str:
     """A state as it can be typed again."""
     if pin.voltage is not None:
         return typed_quantity(pin.voltage, "V")
-    return typed_quantity(pin.frequency, "Hz") if pin.frequency is not None else STATE_WORDS[pin.state]
+    return typed_quantity(pin.frequency, "Hz") if pin.frequency is not None else plain(STATE_WORDS[pin.state])
 
 
 def _short(pin: PinState) -> str:
