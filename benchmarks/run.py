@@ -8,7 +8,7 @@ import sys
 from collections.abc import Callable
 from pathlib import Path
 
-from benchmarks import forensics, keystroke, logbook, long_job, roms, startup
+from benchmarks import forensics, keystroke, logbook, long_job, repairs, roms, startup
 from benchmarks.measure import Figure
 
 _BENCHMARKS: tuple[Callable[[], list[Figure]], ...] = (
@@ -18,6 +18,7 @@ _BENCHMARKS: tuple[Callable[[], list[Figure]], ...] = (
     logbook.run,
     keystroke.run,
     long_job.run,
+    repairs.run,
 )
 
 

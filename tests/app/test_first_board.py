@@ -47,18 +47,18 @@ def test_every_line_of_the_page_is_recorded_and_leads_where_the_page_says(job):
     assert "Unplug the board" in guard_words(job, "sound")
     enter(job, BLOCKS[3])
     assert guard_words(job, "sound") == "" and job.assessment().rails["sound"].may_power()
-    enter(job, *BLOCKS[4:6])
+    enter(job, *BLOCKS[4:7])
     found = job.assessment()
     assert found.capacitors["sound", "C2"].verdict == "bad" and "100 kHz" in found.capacitors[
         "sound", "C2"
     ].reason.replace("100.0", "100")
     assert {s.place.refdes for s in found.suspects[:2]} == {"U1", "C2"}
-    enter(job, *BLOCKS[6:])
+    enter(job, *BLOCKS[7:])
     found = job.assessment()
     assert {s.place.refdes for s in found.suspects if s.probability >= 0.5} == set()
     assert (found.proof.starts.clean, found.proof.starts.failed) == (3, 1) and found.proof.starts.still_needed > 59
 
 
 def test_the_picture_shows_the_board_of_the_page():
-    typed = [line for block in BLOCKS[:6] for line in block.strip().splitlines()]
+    typed = [line for block in BLOCKS[:7] for line in block.strip().splitlines()]
     assert list(OWN_BOARD) == typed

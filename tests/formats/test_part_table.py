@@ -26,6 +26,28 @@ def test_a_list_is_read_in_the_encoding_it_has(encoding):
     assert table.encoding == encoding and table.delimiter == ";" and "Gehäuse" in table.titles
 
 
+@pytest.mark.parametrize(
+    ("place", "number", "kind"),
+    [
+        ("D1", "74LS138", "chip"),
+        ("F1", "74LS244", "chip"),
+        ("J2", "LM324", "chip"),
+        ("C3", "74LS74", "chip"),
+        ("C4", "HYB-3", "unknown"),
+        ("F2", "HYB-7", "unknown"),
+        ("C5", "100u 16V", "capacitor"),
+        ("C6", "104", "capacitor"),
+        ("F3", "2A slow", "fuse"),
+        ("J3", "10-pin header", "connector"),
+        ("D2", "1N4148", "diode"),
+        ("R1", "4k7", "resistor"),
+        ("B5", "MPR-123", "chip"),
+    ],
+)
+def test_the_type_says_the_kind_and_a_grid_letter_only_where_there_is_no_type(place, number, kind):
+    assert board_of(f"Ref;Part\n{place};{number}\n").part(place).kind == kind
+
+
 def test_places_values_and_kinds_become_parts_with_places_on_a_map():
     board = board_of(GERMAN, {"refdes": 0, "part": 1, "value": 2, "package": 3})
     kinds = {p.refdes: (p.kind, p.package) for p in board.parts}

@@ -7,7 +7,8 @@ import sys
 
 import pytest
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtGui import QContextMenuEvent, QKeySequence
+from PyQt6.QtGui import QContextMenuEvent, QKeySequence, QPixmap, QTextDocument
+from PyQt6.QtPrintSupport import QPrintPreviewDialog
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMenu, QMessageBox
 
 from loyal_trace.app.preferences import Preferences, load_preferences, remember, save_preferences
@@ -87,6 +88,35 @@ def test_ctrl_s_exports_the_job_as_an_archive_that_can_be_read(window, tmp_path,
 def test_the_report_is_printed_from_the_same_words_that_are_shown(window):
     text = job_commands.report_document(window.wiring).toPlainText()
     assert window.workspace.job.title in text and "Not tested" in text
+
+
+def test_ctrl_p_prints_the_labels_at_roms_in_their_true_size_and_the_report_elsewhere(window, monkeypatch, tmp_path):
+    titles, painted = [], []
+
+    def paint(dialog):
+        titles.append(dialog.windowTitle())
+        paper = QPixmap(1000, 400)
+        paper.fill()
+        painted.append(paper)
+        if titles[-1].endswith("report"):
+            dialog.printer().setOutputFileName(str(tmp_path / "printed.pdf"))
+            dialog.paintRequested.emit(dialog.printer())
+        return 0
+
+    monkeypatch.setattr(QPrintPreviewDialog, "exec", paint)
+    window.stage(Stage.ROMS)
+    trigger(window, "File", "Print the report or the labels…")
+    job_commands.draw_sheet(job_commands.label_sheet(window.wiring), painted[0])
+    image = painted[0].toImage()
+    inked = [x for x in range(1000) if any(image.pixelColor(x, y).lightness() < 128 for y in range(0, 400, 3))]
+    per_mm = painted[0].logicalDpiX() / 25.4
+    assert abs(inked[0] / per_mm - 12.0) < 0.5, "the first label begins 12 mm from the edge"
+    assert 100 * per_mm < inked[-1] <= 185 * per_mm, "six labels across"
+    window.stage(Stage.RAILS)
+    monkeypatch.setattr(job_commands, "report_document", lambda wiring: QTextDocument("the report"))
+    trigger(window, "File", "Print the report or the labels…")
+    assert titles == ["Print the labels", "Print the report"]
+    assert (tmp_path / "printed.pdf").read_bytes().startswith(b"%PDF")
 
 
 def test_ctrl_f_finds_a_part_by_its_type_and_an_entry_by_its_words(window, monkeypatch):
@@ -190,7 +220,7 @@ def test_closing_with_typed_text_asks_and_no_keeps_the_window(window, asked):
     assert window.wiring is not None
     window.clear()
     trigger(window, "File", "Close the job")
-    assert window.ours.wiring is None and window.shell.pages.currentWidget() is window.shell.first
+    assert window.ours.wiring is None and window.shell.pages.currentWidget() is window.shell.welcome
 
 
 def test_a_second_report_does_not_overwrite_the_first(window):

@@ -420,3 +420,18 @@ def test_a_plans_assumption_is_checked_pair_by_pair(school):
     school.pick("cs-8", "4C")
     school.press("Pairs of the part")
     assert "footprint of 4C: open" in school.row_texts("pairs to check")
+
+
+def test_what_works_and_what_fails_stands_at_suspects_and_a_click_offers_what_to_say(bare):
+    bare.stage(Stage.SUSPECTS)
+    assert "path gun: U3 U7 J4" in bare.next
+    for line in ("U1 is 74LS00", "U2 is 74LS244", "U3 is type HYB-3", "fails: gun"):
+        bare.type(line)
+    assert "path gun: U3 U7 J4" in bare.next, "the path of what fails is asked for"
+    for line in ("path gun: U1 U2", "path bell: U1 U3", "works: bell"):
+        bare.type(line)
+    shown = bare.row_texts("functions")
+    assert shown[1].split() == ["gun", "fails", "U1", "→", "U2"] and shown[2].startswith("bell works")
+    assert bare.row_texts("suspects")[0].startswith("U2")
+    bare.click_row("functions", 2)
+    assert bare.edit.text() == "fails: bell"

@@ -83,7 +83,7 @@ def test_a_job_without_a_title_is_not_opened(open_window, tmp_path, monkeypatch,
     ours = open_window(store=tmp_path / "store")
     monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: (title, accepted))
     ours.new_job()
-    assert ours.store.jobs() == () and ours.shell.pages.currentWidget() is ours.shell.first
+    assert ours.store.jobs() == () and ours.shell.pages.currentWidget() is ours.shell.welcome
 
 
 def test_a_board_folder_is_chosen_by_dialog_and_a_broken_one_says_what_is_wrong(open_window, tmp_path, monkeypatch):

@@ -1,5 +1,9 @@
 """Every page at the corners of its range: 1024×700 to 2560×1440, text of 80 to 200 %, both themes, nothing lost."""
 
+import os
+import subprocess
+import sys
+
 import pytest
 from PyQt6.QtCore import QRect
 from PyQt6.QtGui import QFontMetrics
@@ -84,3 +88,28 @@ def test_no_message_can_widen_the_window(window):
     window.qtbot.keyClicks(window.edit, "a note that never ends either, whatever is typed " * 4)
     window.qtbot.wait(1)
     assert window.shell.width() == 1024
+
+
+@pytest.mark.parametrize("factor", ["1.5", "2"])
+def test_the_pages_hold_their_words_at_other_scale_factors_of_the_screen(factor):
+    """Sizes are logical pixels, so the same test runs in a process whose screen has the factor."""
+    chosen = "1024-700-80 or 1280-800-100 or 1024-700-200"
+    command = [sys.executable, "-m", "pytest", "-q", __file__, "-k", f"light and ({chosen})", "-p", "no:cacheprovider"]
+    environment = {**os.environ, "QT_SCALE_FACTOR": factor, "QT_QPA_PLATFORM": "offscreen"}
+    done = subprocess.run(command, capture_output=True, text=True, env=environment, timeout=300, check=False)
+    assert done.returncode == 0, done.stdout[-3000:]
+
+
+def test_the_first_page_scrolls_where_large_text_makes_it_taller_than_the_window(open_window, tmp_path, qtbot):
+    ours = open_window(store=tmp_path / "empty")
+    ours.shell.set_looks(False, 2.0)
+    qtbot.wait(20)
+    ours.shell.resize(1024, 700)
+    qtbot.wait(20)
+    assert (ours.shell.width(), ours.shell.height()) == (1024, 700)
+    lines = ours.shell.first.lines
+    assert all(line.height() >= line.heightForWidth(line.width()) - 2 for line in lines)
+    bar = ours.shell.welcome.verticalScrollBar()
+    assert bar.maximum() > 0
+    bar.setValue(bar.maximum())
+    assert not ours.shell.first.new.visibleRegion().isEmpty()

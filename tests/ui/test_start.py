@@ -54,7 +54,7 @@ def test_without_any_display_it_says_so_instead_of_aborting(tmp_path):
 def test_a_store_that_cannot_be_opened_is_said_on_the_first_page(open_window, tmp_path):
     (tmp_path / DATABASE).write_bytes(b"certainly no database" * 99)
     ours = open_window(store=tmp_path)
-    assert "damaged" in ours.shell.first.state.text() and ours.shell.pages.currentWidget() is ours.shell.first
+    assert "damaged" in ours.shell.first.state.text() and ours.shell.pages.currentWidget() is ours.shell.welcome
 
 
 def test_opening_falls_back_to_looking_only(tmp_path):

@@ -45,9 +45,9 @@ def check_references(
                 for one in wanted:
                     if one and one not in known.get(key, parts) and not (key == "net" and not nets):
                         what = say(
-                            "[[{name}]] names {rstrip} {one}, which this board does not have",
+                            "[[{name}]] names {kind} {one}, which this board does not have",
                             name=name,
-                            rstrip=key.rstrip("s"),
+                            kind=key.rstrip("s"),
                             one=one,
                         )
                         reader.bad(

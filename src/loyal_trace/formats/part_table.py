@@ -9,9 +9,9 @@ import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from loyal_trace.core.boards.kinds import kind_of
+from loyal_trace.core.boards.kinds import UNITS, kind_of
 from loyal_trace.core.chips.library import ChipLibrary
-from loyal_trace.core.parts.marking import capacitor_marking
+from loyal_trace.core.parts.marking import capacitor_marking, parse_marking
 from loyal_trace.core.vocabulary.errors import RequestError, UserFileError
 from loyal_trace.core.vocabulary.identity import natural_key
 from loyal_trace.core.vocabulary.phrases import joined, say
@@ -35,6 +35,7 @@ TITLES: Mapping[str, tuple[str, ...]] = {
     "socketed": ("socketed", "socket"),
 }  # fmt: skip
 _OF_CHIPS = ("U", "N", "Z")
+_TYPE_NUMBER = re.compile(r"[A-Z]{1,5}-?\d{1,6}[A-Z0-9-]*")
 _GRID_PLACE = re.compile(r"(\d{1,2})([A-Z])|([A-Z])(\d{1,2})")
 _CELL_X, _CELL_Y, _MARGIN, _ACROSS = 32.0, 24.0, 24.0, 8
 _WORST_LINES = 40
@@ -165,7 +166,7 @@ def board_from_table(
 def _part_row(refdes: str, told: Mapping[str, str], library: ChipLibrary) -> dict[str, str]:
     clean = re.sub(r"[^A-Za-z0-9_/+-]", "", refdes)
     number = told.get("part") or told.get("value") or "?"
-    kind = told.get("kind", "").lower() or ("chip" if library.knows(number) else kind_of(clean))
+    kind = told.get("kind", "").lower() or _kind_of_row(clean, number, library)
     row = {"refdes": clean, "part": number, "kind": kind, "package": told.get("package", "")}
     if kind == "chip" and library.knows(number) and not re.search(r"\d$", row["package"]):
         row["package"] = f"DIP-{len(library.find(number).pins)}"
@@ -188,6 +189,18 @@ def _part_row(refdes: str, told: Mapping[str, str], library: ChipLibrary) -> dic
     if told.get("socketed", "").lower() in ("yes", "y", "1", "true", "x"):
         row["socketed"] = "yes"
     return row
+
+
+def _kind_of_row(refdes: str, number: str, library: ChipLibrary) -> str:
+    """The kind that the type says; only without one, the kind that the designator suggests.
+
+    Chips on a grid are called C3, D1, F1 or J2 by their place: a type number that is no value is no capacitor or fuse.
+    """
+    suggested = kind_of(refdes)
+    marked = parse_marking(number, suggested, library)
+    if marked is not None:
+        return marked.kind
+    return "unknown" if suggested in UNITS and _TYPE_NUMBER.fullmatch(number.upper()) else suggested
 
 
 def _number(text: str, unit: str) -> str:

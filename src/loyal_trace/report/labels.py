@@ -16,6 +16,7 @@ from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.formats.whole_file import write_whole
+from loyal_trace.language import localised
 from loyal_trace.report.pdf import register_fonts
 
 WIDTH, HEIGHT, _GAP, _ACROSS = 26.0, 12.0, 3.0, 6  # millimetres: over the window of a wide DIP
@@ -67,6 +68,7 @@ def labels_of(board: BoardDefinition, firmware: str = "") -> tuple[Label, ...]:
 def sheet(labels: Sequence[Label]) -> Drawing:
     """All labels on one sheet, six across, with cutting lines."""
     register_fonts()
+    labels = localised(tuple(labels))
     rows = -(-len(labels) // _ACROSS)
     height = 2 * _TOP + rows * (HEIGHT + _GAP) - _GAP
     page = Drawing((2 * _LEFT + _ACROSS * (WIDTH + _GAP) - _GAP) * mm, height * mm)
@@ -87,16 +89,21 @@ def _draw(page: Drawing, label: Label, left: float, bottom: float) -> None:
         top -= 7.2
 
 
+def sheet_pdf(labels: Sequence[Label]) -> bytes:
+    """The sheet as PDF, a page of its size."""
+    page: Any = sheet(labels)
+    target = io.BytesIO()
+    canvas = Canvas(target, pagesize=(page.width, page.height), invariant=1)
+    renderPDF.draw(page, canvas, 0, 0)
+    canvas.save()
+    return target.getvalue()
+
+
 def write_labels(path: Path, labels: Sequence[Label]) -> None:
     """Writes the sheet, whole or not at all; RequestError unless the ending is .pdf or .svg."""
-    page: Any = sheet(labels)
     if path.suffix.lower() == ".svg":
-        write_whole(path, renderSVG.drawToString(page).encode("utf-8"), "labels")
+        write_whole(path, renderSVG.drawToString(sheet(labels)).encode("utf-8"), "labels")
     elif path.suffix.lower() == ".pdf":
-        target = io.BytesIO()
-        canvas = Canvas(target, pagesize=(page.width, page.height), invariant=1)
-        renderPDF.draw(page, canvas, 0, 0)
-        canvas.save()
-        write_whole(path, target.getvalue(), "labels")
+        write_whole(path, sheet_pdf(labels), "labels")
     else:
         raise RequestError(say("{path}: labels are written as .pdf or .svg", path=path.name))

@@ -266,10 +266,12 @@ def _tested(assessment: Assessment) -> Section:
 def _left_alone(assessment: Assessment) -> Section:
     skipped = [s for s in assessment.plan.steps if s.skipped]
     lines = [
-        say("{s}: skipped. {note}", s=s.what, note=assessment.moment.snapshot.parts.steps[s.id].note).strip()
+        say("{step}: skipped. {note}", step=s.what, note=assessment.moment.snapshot.parts.steps[s.id].note).strip()
         for s in skipped
     ]
-    lines += [say("{s}: not done. {reason}", s=s.what, reason=s.reason) for s in assessment.plan.steps if not s.done]
+    lines += [
+        say("{step}: not done. {reason}", step=s.what, reason=s.reason) for s in assessment.plan.steps if not s.done
+    ]
     return Section(say("Left as it was, and why"), tuple(lines))
 
 

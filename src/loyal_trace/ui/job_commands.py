@@ -5,12 +5,13 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QPoint
-from PyQt6.QtGui import QPixmap, QTextDocument
+from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, QPoint, QPointF, QRectF, QSizeF
+from PyQt6.QtGui import QPaintDevice, QPainter, QPixmap, QTextDocument
 from PyQt6.QtPrintSupport import QPrinter, QPrintPreviewDialog
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMenu
 
 from loyal_trace.core.job.entries import describe
+from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.language import localised, shown, tr
@@ -54,13 +55,50 @@ def report_document(wiring: "JobWiring") -> QTextDocument:
     return document
 
 
-def print_report(wiring: "JobWiring") -> None:
-    """A preview of the report, from which it is printed."""
-    document = report_document(wiring)
-    dialog = QPrintPreviewDialog(QPrinter(QPrinter.PrinterMode.HighResolution), wiring.shell)
-    dialog.setWindowTitle(tr("Print the report"))
-    dialog.paintRequested.connect(document.print)
+def print_page(wiring: "JobWiring") -> None:
+    """A preview, from which it is printed: the window labels at ROMs, where checksums are known; else the report."""
+    sheet = label_sheet(wiring) if wiring.current is Stage.ROMS else None
+    if sheet is not None:
+        _preview(wiring, tr("Print the labels"), partial(draw_sheet, sheet))
+    else:
+        _preview(wiring, tr("Print the report"), report_document(wiring).print)
+
+
+def _preview(wiring: "JobWiring", title: str, paint: Callable[[QPrinter], object]) -> None:
+    printer = QPrinter(QPrinter.PrinterMode.HighResolution)  # the dialog does not keep it alive
+    dialog = QPrintPreviewDialog(printer, wiring.shell)
+    dialog.setWindowTitle(title)
+    dialog.paintRequested.connect(paint)
     dialog.exec()
+
+
+def label_sheet(wiring: "JobWiring") -> bytes | None:
+    """The window labels of the board in view as a page of PDF; None where no checksums are known."""
+    from loyal_trace.report.labels import labels_of, sheet_pdf  # the drawing library takes its time to load
+
+    workspace = wiring.workspace
+    if workspace.definition is None:
+        return None
+    try:
+        return sheet_pdf(labels_of(workspace.definition, workspace.assessment().firmware))
+    except RequestError:
+        return None
+
+
+def draw_sheet(pdf: bytes, paper: QPaintDevice) -> None:
+    """The page in its true size from the upper left corner, so that labels fit their windows."""
+    from PyQt6.QtPdf import QPdfDocument
+
+    document, source = QPdfDocument(None), QBuffer()
+    source.setData(QByteArray(pdf))
+    source.open(QIODevice.OpenModeFlag.ReadOnly)
+    document.load(source)
+    points = document.pagePointSize(0)
+    size = QSizeF(points.width() * paper.logicalDpiX() / 72, points.height() * paper.logicalDpiY() / 72)
+    painter = QPainter(paper)
+    painter.drawImage(QRectF(QPointF(0, 0), size), document.render(0, size.toSize()))
+    painter.end()
+    document.close()
 
 
 def found_in_job(wiring: "JobWiring") -> list[Command]:

@@ -323,7 +323,7 @@ class Application(QObject):
         self.shell.stations.set_current(-1)
         self.shell.panel.map.show_board(None, Overlay({}))
         self.shell.bar.say("", False)
-        self.shell.pages.setCurrentWidget(self.shell.first)
+        self.shell.pages.setCurrentWidget(self.shell.welcome)
 
     def open_demo(self) -> None:
         """Closes this store and opens the demo's."""

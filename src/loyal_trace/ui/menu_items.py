@@ -35,7 +35,7 @@ def _file(app: "Application") -> list[Item]:
         Item("File", tr("New job from a parts list…"), "", app.new_from_list),
         Item("File", tr("Open files: images, checksums, archives…"), "Ctrl+O", app.choose_files, line_above=True),
         Item("File", tr("Export the job…"), "Ctrl+S", _on(app, "export_job")),
-        Item("File", tr("Print the report…"), "Ctrl+P", _on(app, "print_report")),
+        Item("File", tr("Print the report or the labels…"), "Ctrl+P", _on(app, "print_page")),
         Item("File", tr("Job list"), "Ctrl+J", app.close_job, line_above=True),
         Item("File", tr("Close the job"), "Ctrl+W", app.close_job),
         Item("File", tr("Quit"), "Ctrl+Q", app.shell.close, line_above=True),

@@ -80,6 +80,10 @@ OWN_BOARD = (
     "U2.16 4.97V",
     "C2 measures 44u esr 9 at 100kHz out of circuit",
     "U1 1=L 2=P 3=L",
+    "path tone: U3 U1",
+    "path click: U3 U2",
+    "fails: tone",
+    "works: click",
 )
 
 

@@ -167,7 +167,12 @@ class Shell(QMainWindow):
         self.column.setWidget(Column(self.right))
         row.addWidget(self.column, 1)
         self.desk_page = stage_and_map
-        self.pages.addWidget(self.first)
+        self.welcome = QScrollArea()  # the first page scrolls where large text makes it taller than the window
+        self.welcome.setWidgetResizable(True)
+        self.welcome.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.welcome.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.welcome.setWidget(self.first)
+        self.pages.addWidget(self.welcome)
         self.pages.addWidget(self.desk_page)
         body = QWidget()
         column = QVBoxLayout(body)

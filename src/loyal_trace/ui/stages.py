@@ -71,7 +71,9 @@ def _probe(workspace: Workspace) -> StagePage:
 def _suspects(workspace: Workspace) -> StagePage:
     from loyal_trace.app.presenters import suspects
 
-    return StagePage(suspects.SuspectsPresenter(workspace), (suspects.RANKED, suspects.REASONS, suspects.THINGS))
+    return StagePage(
+        suspects.SuspectsPresenter(workspace), (suspects.RANKED, suspects.REASONS, suspects.THINGS, suspects.FUNCTIONS)
+    )
 
 
 def _plan(workspace: Workspace) -> StagePage:

@@ -95,7 +95,7 @@ class ClockPage:
         if wrong is not None:
             return Meaning(
                 say("{why}.", why=wrong.why),
-                say("Probe {split}, all its pins (Ctrl+5).", split=wrong.pin.split(".")[0]),
+                say("Probe {part}, all its pins (Ctrl+5).", part=wrong.pin.split(".")[0]),
                 "bad",
             )
         if done:

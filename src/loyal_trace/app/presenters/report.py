@@ -66,7 +66,7 @@ class ReportPresenter(StagePresenter):
             Action(
                 "J",
                 say("Accept as good enough"),
-                lambda: self.workspace.line_asked.emit(say("good enough: ")),
+                lambda: self.workspace.line_asked.emit("good enough: "),
                 say("Puts the words into the line; type what stays as it is"),
             ),
             Action(

@@ -7,8 +7,7 @@ from numpy.typing import NDArray
 
 from loyal_trace.core.assess.roms import SlotAssessment
 from loyal_trace.core.roms.hypotheses import Hypothesis
-from loyal_trace.core.vocabulary.phrases import joined, say
-from loyal_trace.core.vocabulary.units import count_of
+from loyal_trace.core.vocabulary.phrases import joined, say, say_count
 
 _MOST_LINES = 3
 _CLOSEST = 16
@@ -171,11 +170,11 @@ def flicker_strip(slot: SlotAssessment, moved: NDArray[np.uint8]) -> Strip:
     count = int(np.count_nonzero(moved.any(axis=0)))
     lanes = tuple(lane for lane in range(8) if moved[lane].any())
     aside = say("on {lanes}", lanes=joined(", ", (f"D{n}" for n in lanes))) if lanes else say("all reads are equal")
-    title = say(
-        "{refdes}: {bytes} {it} between its reads",
+    title = say_count(
+        count,
+        "{refdes}: {count:,} byte changes between its reads",
+        "{refdes}: {count:,} bytes change between its reads",
         refdes=slot.slot.refdes,
-        bytes=count_of(count, "byte"),
-        it=say("changes") if count == 1 else say("change"),
     )
     image = np.frombuffer(slot.image or b"", dtype=np.uint8)
     return Strip(title, aside, image, moved, (), lanes if len(lanes) < 8 else ())

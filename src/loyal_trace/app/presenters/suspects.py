@@ -2,13 +2,20 @@
 
 from loyal_trace.app.presenters.base import StagePresenter
 from loyal_trace.app.presenters.model import NO_ROWS, Action, Cell, Meaning, Page, Row, Rows, heading
+from loyal_trace.core.assess.paths import paths_of, states_now, without_path
 from loyal_trace.core.assess.suspects import NextThing, Suspect, cleared
 from loyal_trace.core.vocabulary.identity import PartRef, in_order
-from loyal_trace.core.vocabulary.phrases import capital, joined, say
+from loyal_trace.core.vocabulary.phrases import capital, joined, say, term
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of, format_percent
 
-RANKED, REASONS, THINGS = say("suspects"), say("reasons"), say("next three measurements")
+RANKED, REASONS, THINGS, FUNCTIONS = (
+    say("suspects"),
+    say("reasons"),
+    say("next three measurements"),
+    say("functions"),
+)
+_STATE_KIND = {"works": "good", "partly": "doubtful", "fails": "bad"}
 _LISTED = 8
 _HINT = say("{typed}; or a note", typed="swap 5D and 5A: moves; 6A out: gone; pressed 6D: comes back")
 
@@ -45,8 +52,34 @@ class SuspectsPresenter(StagePresenter):
                 RANKED: Rows(tuple(self._suspect_row(s) for s in suspects), index),
                 REASONS: _reason_rows(current),
                 THINGS: _thing_rows(found.next),
+                FUNCTIONS: self._function_rows(),
             },
         )
+
+    def _functions(self) -> list[tuple[str, str, tuple[str, ...]]]:
+        """(name, state or empty, parts of its path) of every function of the board in view."""
+        board = self.workspace.board
+        states, paths = states_now(self.workspace.moment, board), paths_of(self.workspace.moment, board)
+        names = dict.fromkeys((*paths, *states))
+        return [(n, states.get(n, ""), tuple(place.refdes for place in paths.get(n, ()))) for n in names]
+
+    def _function_rows(self) -> Rows:
+        """What works and what fails, with the way each takes; a click puts what can be said of it into the line."""
+        functions = self._functions()
+        if not functions:
+            return NO_ROWS
+        rows = [heading(say("What works and what fails"), 28)]
+        for name, state, path in functions:
+            told = " → ".join(path) if path else say("its path is not entered: {line}", line=f"path {name}: …")
+            kind = _STATE_KIND.get(state, "unknown")
+            shown = term(state) if state else say("not tried")
+            cells = (
+                Cell(36, 150, name, bold=True),
+                Cell(190, 90, shown, kind.replace("unknown", "")),
+                Cell(284, 0, told),
+            )
+            rows.append(Row(kind, cells, height=24))
+        return Rows(tuple(rows), acts=True)
 
     def _suspect_row(self, suspect: Suspect) -> Row:
         kind = _kind(suspect, "unknown")
@@ -78,7 +111,7 @@ class SuspectsPresenter(StagePresenter):
             picked = self.workspace.picked_part
             if picked is not None and self._suspects():
                 return Meaning(say("There is no evidence about {refdes} yet.", refdes=picked.refdes), following)
-            return Meaning(say("No part is suspected yet."), say("Read the ROMs, probe a chip or enter a symptom."))
+            return Meaning(say("No part is suspected yet."), self._fact_asked_for())
         strongest = suspect.against[0].text if suspect.against else say("no evidence against it")
         healthy = in_order(set(cleared(self.workspace.assessment().suspects)))
         aside = say("Evidence so far is in favour of: {healthy}", healthy=joined(", ", healthy[:14])) if healthy else ""
@@ -91,11 +124,28 @@ class SuspectsPresenter(StagePresenter):
         )
         return Meaning(why, following, _kind(suspect, "good"), aside)
 
+    def _fact_asked_for(self) -> str:
+        """Where nothing is suspected: the fact that would tell most, with an example that can be typed."""
+        board = self.workspace.board
+        untold = without_path(self.workspace.moment, board) if board else ()
+        if untold:
+            example = f"path {untold[0]}: U3 U7 J4"
+            return say("Enter the parts that {function} needs: {example}.", function=untold[0], example=example)
+        examples = "path gun: U3 U7 J4; fails: gun; works: speech"
+        return say(
+            "Enter what each function needs, and what works: {examples}. Or read the ROMs, or probe a chip.",
+            examples=examples,
+        )
+
     def row_picked(self, name: str, index: int) -> None:
         if name == RANKED:
             self.workspace.pick(*self._suspects()[index].place)
         elif name == THINGS:
             self._jump(index - 1)
+        elif name == FUNCTIONS and index > 0:
+            function, state, path = self._functions()[index - 1]
+            said = "fails" if state == "works" else "works"
+            self.workspace.line_asked.emit(f"{said}: {function}" if path else f"path {function}: ")
 
     def move(self, step: int) -> None:
         places = [s.place for s in self._suspects()]

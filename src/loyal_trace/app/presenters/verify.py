@@ -101,7 +101,7 @@ class VerifyPresenter(StagePresenter):
         code = Action(
             "C",
             say("Failed start with code"),
-            lambda: self.workspace.line_asked.emit(say("start failed code ")),
+            lambda: self.workspace.line_asked.emit("start failed code "),
             say("Puts the words into the line; type the code that the board shows"),
         )
         if self._item() is None:

@@ -87,10 +87,9 @@ def judge_assumption(assumed: Assumed, state: JobSnapshot) -> AssumptionVerdict:
             "; ",
             (
                 say(
-                    "{pair} and {pair2} {it}",
+                    "{pair} and {pair2} are not connected" if p.must_ring else "{pair} and {pair2} are connected",
                     pair=p.pair[0],
                     pair2=p.pair[1],
-                    it=say("are not connected") if p.must_ring else say("are connected"),
                 )
                 for p in wrong
             ),

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from loyal_trace.core.assess.chips import judged_chips
 from loyal_trace.core.assess.moment import Moment
 from loyal_trace.core.assess.parts import judged_capacitors, last_change, replaced
+from loyal_trace.core.assess.paths import path_evidence
 from loyal_trace.core.assess.rails import clock_tree, frequencies, judged_rails, short_on
 from loyal_trace.core.assess.roms import complaint_of_code, judged_slots
 from loyal_trace.core.boards.model import SelfTestCode
@@ -39,6 +40,8 @@ def gather(moment: Moment, table: EvidenceTable) -> dict[PartRef, list[Evidence]
     ):
         for line in source(moment, table):
             found.setdefault(line.place, []).append(line)
+    for line in path_evidence(moment, found):
+        found.setdefault(line.place, []).append(line)
     return found
 
 

@@ -162,7 +162,7 @@ def _leg_step(place: PartRef, verdict: RomVerdict) -> Step:
         verdict.reason,
         MINUTES["leg"],
         cautions=(Caution.STATIC, Caution.ALCOHOL),
-        tool=say("{next} Flat pliers, isopropyl alcohol ≥ 90 %", next=verdict.next),
+        tool=say("{advice} Flat pliers, isopropyl alcohol ≥ 90 %", advice=verdict.next),
         after=say("read {refdes} again, three times", refdes=place.refdes),
         socketed=True,
         height=0.0,

@@ -4,17 +4,20 @@ Belief is a posterior by log-odds: the prior's log-odds plus the log likelihood 
 are taken one by one, because on boards of this age several faults at once are normal. docs/method.md has the details.
 """
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from loyal_trace.core.assess.chips import judged_chip
 from loyal_trace.core.assess.gather import gather
 from loyal_trace.core.assess.moment import Moment, once, tables_of
 from loyal_trace.core.assess.parts import in_stock, judged_capacitors, stock
+from loyal_trace.core.assess.paths import path_odds_of, paths_of, tried_since_change
 from loyal_trace.core.assess.rails import judged_rails
 from loyal_trace.core.assess.roms import judged_slots
 from loyal_trace.core.diagnosis.evidence import (
     Evidence,
     EvidenceTable,
+    entropy_bits,
     expected_gain_bits,
     logit,
     sigmoid,
@@ -34,6 +37,10 @@ _READ_MINUTES = {True: 2.0, False: 18.0}
 _SWAP_MINUTES = {True: 3.0, False: 22.0}
 # Soldering can lift pads: the same bits must be worth that much more before it is advised.
 _SOLDER_RISK = 1.6
+# Trying a function; below one in seven an exchange costs more than it tells; above one in four a gap is asked for.
+_TRY_MINUTES = 2.0
+_EXCHANGE_FROM = 0.15
+_GAP_FROM = 0.25
 
 
 @dataclass(frozen=True)
@@ -98,6 +105,7 @@ def _candidates(moment: Moment) -> tuple[NextThing, ...]:
     table = tables_of(moment).evidence
     found = [t for s in suspects_of(moment) if s.probability >= SHOWN_FROM for t in _things_for(moment, s, table)]
     found += _open_rails(moment, table)
+    found += _path_things(moment)
     return tuple(sorted(found, key=lambda t: (-t.value, t.place, t.text)))
 
 
@@ -120,7 +128,8 @@ def next_things(moment: Moment, count: int = 3, stages: tuple[Stage, ...] = ()) 
     unpowered = () if stages else boards_without_power(moment)
     for thing in _candidates(moment):
         # At Probe the person has decided to put power on; elsewhere the power-off readings are advised first.
-        if (stages and thing.stage not in stages) or (thing.stage is Stage.PROBE and thing.place.board in unpowered):
+        needs_power = thing.stage in (Stage.PROBE, Stage.VERIFY)
+        if (stages and thing.stage not in stages) or (needs_power and thing.place.board in unpowered):
             continue
         free = stages or sum(c.stage == thing.stage for c in chosen) < 2
         if thing.place not in {c.place for c in chosen} and free and thing.bits > 0.005:
@@ -229,6 +238,43 @@ def _line_to_ground(moment: Moment, suspect: Suspect, pin: int, table: EvidenceT
     weight = table.weight("line-shorted-owner")
     bits = expected_gain_bits(suspect.probability, weight.bad, weight.good)
     return [NextThing(Stage.RAILS, suspect.place, say("measure {place} to ground, power off", place=place), 0.5, bits)]
+
+
+def _path_things(moment: Moment) -> Iterator[NextThing]:
+    """Functions to try, bodies to exchange, stages that may not have been told."""
+    for board, odds in path_odds_of(moment).items():
+        for name, path in paths_of(moment, board).items():
+            if not tried_since_change(moment, board, name):
+                text = say("try {function}, then type works: {function}, or fails: {function}", function=name)
+                bits = odds.worlds.bits_of_function(name)
+                yield NextThing(Stage.VERIFY, path[-1], text, _TRY_MINUTES, bits)
+        for place, probability in odds.probability.items():
+            if probability > _EXCHANGE_FROM and not _was_swapped(moment, place) and _exchangeable(moment, place):
+                part = moment.part(place)
+                text = say(
+                    "exchange {refdes} with a {number} that is known to be good, then type swap {refdes} "
+                    "with spare 1: …",
+                    refdes=part.refdes,
+                    number=part.number,
+                )
+                minutes, risk = _SWAP_MINUTES[part.socketed], _risk(part.socketed)
+                yield NextThing(Stage.REPAIR, place, text, minutes, odds.worlds.bits_of_exchange(place), risk)
+        gap = odds.gap
+        if gap is not None and gap.probability > _GAP_FROM:
+            text = say(
+                "look what lies between {first} and {second}, and type the path of {function} again with it",
+                first=gap.first.refdes,
+                second=gap.second.refdes,
+                function=gap.function,
+            )
+            yield NextThing(Stage.SUSPECTS, gap.first, text, _TRY_MINUTES, entropy_bits(gap.probability))
+
+
+def _exchangeable(moment: Moment, place: PartRef) -> bool:
+    """Worth an exchange in one piece: a chip that is no ROM, an amplifier, a part of unknown kind."""
+    part = moment.part(place)
+    is_rom = any(slot.refdes == part.refdes for slot in moment.boards[place.board].rom_slots)
+    return bool(part.number) and not is_rom and part.kind in ("chip", "amplifier", "transistor", "unknown", "other")
 
 
 def _open_rails(moment: Moment, table: EvidenceTable) -> list[NextThing]:

@@ -122,7 +122,7 @@ class Proving(Group):
     """What fails, what works, what was tested, and the starts."""
 
     symptoms: Mapping[SymptomKey, e.SymptomSeen] = table()
-    functions: Mapping[CheckKey, e.FunctionSeen] = table()
+    functions: Mapping[CheckKey, tuple[e.FunctionSeen, ...]] = series()
     starts: tuple[e.Started, ...] = listing()
     starts_before: tuple[e.Started, ...] = listing()
     tests: Mapping[CheckKey, e.CheckResult] = table()

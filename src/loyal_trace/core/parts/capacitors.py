@@ -165,7 +165,7 @@ def _value(part: Part, item: StockItem) -> SubstituteCheck:
             "value", "good", say("{shown}: more is allowed in bulk and reservoir positions", shown=shown)
         )
     return SubstituteCheck(
-        "value", "bad", say("{shown}: too {it}", shown=shown, it=say("large") if ratio > 1 else say("small"))
+        "value", "bad", say("{shown}: too large" if ratio > 1 else "{shown}: too small", shown=shown)
     )
 
 

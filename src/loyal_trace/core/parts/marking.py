@@ -10,7 +10,7 @@ from loyal_trace.core.boards.cells import CHEMISTRY_WORDS, chemistry_named
 from loyal_trace.core.boards.kinds import UNITS
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.vocabulary.errors import RequestError
-from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.core.vocabulary.phrases import joined
 from loyal_trace.core.vocabulary.units import parse_quantity, typed_quantity
 
 _CHIP = re.compile(
@@ -87,12 +87,7 @@ def capacitor_marking(text: str) -> Marking | None:
     electrolytic = value >= _ELECTROLYTIC_FROM
     volts_told = f" {typed_quantity(voltage)}V" if voltage else ""
     # As it stands on parts lists and drawers, so that what goes in is counted out of the drawer it came from.
-    told = say(
-        "{removesuffix}{volts_told}{it}",
-        removesuffix=typed_quantity(value, "F").removesuffix("F"),
-        volts_told=volts_told,
-        it=say(" BP") if bipolar else "",
-    )
+    told = f"{typed_quantity(value, 'F').removesuffix('F')}{volts_told}{' BP' if bipolar else ''}"
     return Marking(told, "capacitor", value, voltage, "aluminium" if electrolytic else "", electrolytic and not bipolar)
 
 

@@ -84,9 +84,8 @@ def judge_transistor(base_emitter: float, base_collector: float, collector_emitt
             return TransistorVerdict(
                 word,
                 say(
-                    "{wrong} {it} {word}",
+                    "{wrong} is {word}" if len(wrong) == 1 else "{wrong} are {word}",
                     wrong=joined(say(" and "), wrong),
-                    it=say("is") if len(wrong) == 1 else say("are"),
                     word=word,
                 ),
             )

@@ -204,7 +204,7 @@ def _regulator(board: BoardDefinition, report: PathReport, supply: Supply) -> li
         return []
     # A meter on DC shows the mean; what the regulator gets at worst is half the ripple below it.
     trough, needed = abs(mean) - ripple / 2, abs(supply.nominal) + supply.dropout
-    where = say("its input {it} {volts}", it=say("is") if supply.dc else say("falls to"), volts=_volts(trough))
+    where = say("its input is {volts}" if supply.dc else "its input falls to {volts}", volts=_volts(trough))
     where += "" if supply.dc else say(" at the bottom of the ripple")
     if trough < needed:
         text = say(

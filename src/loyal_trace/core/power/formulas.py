@@ -21,7 +21,9 @@ def positive(**quantities: float) -> None:
         if not (math.isfinite(value) and value > 0):
             raise RequestError(
                 say(
-                    "{replace} must be greater than nothing, not {value:g}", replace=name.replace("_", " "), value=value
+                    "{quantity} must be greater than nothing, not {value:g}",
+                    quantity=name.replace("_", " "),
+                    value=value,
                 )
             )
 
@@ -31,7 +33,7 @@ def not_negative(**quantities: float) -> None:
     for name, value in quantities.items():
         if not (math.isfinite(value) and value >= 0):
             raise RequestError(
-                say("{replace} must not be negative, not {value:g}", replace=name.replace("_", " "), value=value)
+                say("{quantity} must not be negative, not {value:g}", quantity=name.replace("_", " "), value=value)
             )
 
 

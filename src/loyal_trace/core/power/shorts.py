@@ -82,13 +82,13 @@ def find_short(
     chosen = next_lift([board.part(r) for r, _ in ranked], dict(ranked))
     minutes = sum(_MINUTES[board.part(r).socketed] for r in chosen)
     covered = sum(dict(ranked)[r] for r in chosen)
-    takes = say("about {it} min", it=max(1, round(minutes)))
+    takes = say("about {minutes} min", minutes=max(1, round(minutes)))
     split = say("{covered:.0f} % to {covered2:.0f} %", covered=100 * covered, covered2=100 * (1 - covered))
     told = say(
-        "lifting {chosen} ({takes}) splits the probability {split}",
+        "lifting {chosen} ({takes}) splits the probability {shares}",
         chosen=joined(", ", chosen),
         takes=takes,
-        split=split,
+        shares=split,
     )
     why = say("{count} parts share the rail; {told}", count=len(parts), told=told)
     to_read = _spread_out([p for p in parts if p.refdes not in track]) if minutes > _TRACK_FROM else ()

@@ -449,7 +449,7 @@ def _part_blank(image: Bytes, reference: Bytes, names: PinNames) -> Hypothesis |
     word = say("{value:02X}", value=value)
     line = _half_line(start, end, len(image))
     side = (
-        say("; that is where A{line} is {it}", line=line, it=say("high") if start >> line & 1 else say("low"))
+        say("; that is where A{line} is high" if start >> line & 1 else "; that is where A{line} is low", line=line)
         if line is not None
         else ""
     )

@@ -95,7 +95,9 @@ def _blocks(image: Bytes, names: PinNames) -> Iterator[Hypothesis]:
             continue
         low = np.array_equal(shaped[:, 0, :, 1], shaped[:, 0, :, 0])
         if low or np.array_equal(shaped[:, 0, :, 1], shaped[:, 1, :, 1]):
-            reason = say("A{a} and A{b} are bridged, {it} wins", a=a, b=b, it=say("low") if low else say("high"))
+            reason = say(
+                "A{a} and A{b} are bridged, low wins" if low else "A{a} and A{b} are bridged, high wins", a=a, b=b
+            )
             pins = say("{line}, {line2}", line=names.line(f"A{a}"), line2=names.line(f"A{b}"))
             yield Hypothesis(
                 "address-bridged",

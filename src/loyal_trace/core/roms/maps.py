@@ -136,7 +136,7 @@ def address_maps(bits: int) -> Iterator[AddressMap]:
     for line in range(bits):
         mask = 1 << line
         for level in (0, 1):
-            words = say("A{line} is stuck {it}", line=line, it=say("high") if level else say("low"))
+            words = say("A{line} is stuck high" if level else "A{line} is stuck low", line=line)
             yield AddressMap("address-stuck", (line,), words, _forced(mask, level), 9.0, level)
         kind, words = _INVERTED.get(
             line,
@@ -215,10 +215,7 @@ def dead_line_maps(lines: tuple[int, ...]) -> Iterator[AddressMap]:
         held = sum((levels >> n & 1) << line for n, line in enumerate(lines))
         words = joined(
             ", ",
-            (
-                say("A{line} {it}", line=line, it=say("high") if levels >> n & 1 else say("low"))
-                for n, line in enumerate(lines)
-            ),
+            (say("A{line} high" if levels >> n & 1 else "A{line} low", line=line) for n, line in enumerate(lines)),
         )
 
         def source(i: Index, held: int = held) -> Index:

@@ -58,9 +58,10 @@ def _halves(data: bytes, reference: bytes) -> Iterator[Shape]:
                 if wrong is not None:
                     place = say("{number:04X} to {number2:04X}", number=number * size, number2=(number + 1) * size - 1)
                     words = say(
-                        "only {place} was read, a {it} of the chip",
+                        "only {place} was read, a half of the chip"
+                        if count == 2
+                        else "only {place} was read, a quarter of the chip",
                         place=place,
-                        it=say("half") if count == 2 else say("quarter"),
                     )
                     advice = say(
                         "The reader was set to a smaller device: choose the right one, and check the upper address pin."
@@ -142,7 +143,7 @@ def _shifted(data: bytes, reference: bytes) -> Iterator[Shape]:
         by = place - start
         if place < 0 or by == 0:
             continue
-        side = say("{bytes} {it}", bytes=count_of(abs(by), "byte"), it=say("late") if by > 0 else say("early"))
+        side = say("{bytes} late" if by > 0 else "{bytes} early", bytes=count_of(abs(by), "byte"))
         turned = int(np.count_nonzero(np.roll(true, by) != array))
         if turned <= max(2, _CLOSE * len(data)):
             yield Shape(
@@ -158,9 +159,10 @@ def _shifted(data: bytes, reference: bytes) -> Iterator[Shape]:
         moved = int(np.count_nonzero(kept[0] != kept[1]))
         if moved <= max(2, _CLOSE * len(kept[0])):
             words = say(
-                "the contents begin {side}, and their {it} is lost",
+                "the contents begin {side}, and their end is lost"
+                if by > 0
+                else "the contents begin {side}, and their beginning is lost",
                 side=side,
-                it=say("end") if by > 0 else say("beginning"),
             )
             advice = say("Check count and offset at the reader, then read it again.")
             yield Shape("shifted", words, advice, {"offset": by}, 7.0 + 2.0 * abs(by), moved)

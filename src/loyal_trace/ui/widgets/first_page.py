@@ -1,8 +1,8 @@
 """The job list of the workshop; with no job at all, three lines that teach and three ways to begin."""
 
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
-    QHBoxLayout,
     QLabel,
     QListWidget,
     QListWidgetItem,
@@ -15,6 +15,8 @@ from PyQt6.QtWidgets import (
 from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.language import shown, tr
 from loyal_trace.ui.theme import THEME, font
+from loyal_trace.ui.widgets.flow import FlowLayout
+from loyal_trace.ui.widgets.heights import least_height
 
 TEACHING = (
     say(
@@ -55,7 +57,7 @@ class FirstPage(QWidget):
             line.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
             layout.addWidget(line)
         layout.addSpacing(10)
-        layout.addLayout(self._buttons())
+        layout.addWidget(self._buttons())
         self.jobs_title = QLabel(tr("Jobs of this workshop"))
         self.jobs_title.setFont(font(15, bold=True))
         self.jobs = QListWidget()
@@ -72,9 +74,9 @@ class FirstPage(QWidget):
         layout.addStretch()
         self.show_jobs([])
 
-    def _buttons(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(12)
+    def _buttons(self) -> QWidget:
+        holder = QWidget()
+        row = FlowLayout(holder, 12)
         self.demo = QPushButton(tr("Open the demo workshop"))
         self.demo.setObjectName("main")
         self.new = QPushButton(tr("New job"))
@@ -89,11 +91,23 @@ class FirstPage(QWidget):
             button.setFont(font(14))
             button.clicked.connect(signal)
             row.addWidget(button)
-        row.addStretch(1)
-        return row
+        policy = QSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
+        policy.setHeightForWidth(True)
+        holder.setSizePolicy(policy)
+        return holder
 
     def _open(self, item: QListWidgetItem) -> None:
         self.job_asked.emit(str(item.data(Qt.ItemDataRole.UserRole)))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Narrow windows keep their width for the words."""
+        super().resizeEvent(event)
+        side = min(140, max(24, (self.width() - 760) // 4))
+        layout = self.layout()
+        if layout is not None and layout.contentsMargins().left() != side:
+            layout.setContentsMargins(side, 60, side, 40)
+        # Qt asks a wrapped label for its height without a width, and would scroll too early or not at all.
+        self.setMinimumHeight(least_height(self, self.width()))
 
     def show_jobs(self, jobs: list[tuple[str, str]]) -> None:
         """(id, words) of every job."""

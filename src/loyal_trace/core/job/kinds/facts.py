@@ -84,9 +84,9 @@ def _rom_words(entry: "RomTold") -> str:
     where += "" if entry.last is None else say(" to {last:04X}", last=entry.last)
     number = "" if entry.number is None else say("ROM {entry_number}", entry_number=entry.number)
     return say(
-        "{place} is {it}",
+        "{place} is {what}",
         place=entry.place,
-        it=joined(", ", (piece for piece in (number, entry.label, entry.device, where) if piece)),
+        what=joined(", ", (piece for piece in (number, entry.label, entry.device, where) if piece)),
     )
 
 
@@ -117,10 +117,10 @@ class PartTold(PlacedEntry):
 @kind(
     _pin,
     lambda e: say(
-        "{place}.{pin} is {e}{direction}",
+        "{place}.{pin} is {name}{direction}",
         place=e.place,
         pin=e.pin,
-        e=e.name,
+        name=e.name,
         direction=" " + e.direction if e.direction else "",
     ),
     Stage.PROBE,
@@ -148,7 +148,7 @@ class Connected(Entry):
     joined: bool = True
 
 
-@kind(_line, lambda e: say("{bus} line {e}: {names}", bus=e.bus, e=e.name, names=_names(e.members)), Stage.PROBE)
+@kind(_line, lambda e: say("{bus} line {name}: {names}", bus=e.bus, name=e.name, names=_names(e.members)), Stage.PROBE)
 class LineTold(Entry):
     """Which parts or pins are on a data or address line."""
 
@@ -158,7 +158,7 @@ class LineTold(Entry):
     members: tuple[NamedPart, ...] = Field(min_length=1)
 
 
-@kind(_rail, lambda e: say("rail {e} feeds {names}", e=e.name, names=_names(e.members)), Stage.RAILS)
+@kind(_rail, lambda e: say("rail {name} feeds {names}", name=e.name, names=_names(e.members)), Stage.RAILS)
 class RailTold(Entry):
     """Which parts a rail feeds; `nominal` volts when its name says them."""
 
@@ -169,7 +169,10 @@ class RailTold(Entry):
 
 
 @kind(
-    _supply, lambda e: say("supply {path}: {e}", path=e.path, e=e.text).replace(" :", ":"), Stage.RAILS, {1: _own_board}
+    _supply,
+    lambda e: say("supply {path}: {text}" if e.path else "supply: {text}", path=e.path, text=e.text),
+    Stage.RAILS,
+    {1: _own_board},
 )
 class ChainDescribed(Entry):
     """One of the three lines that describe a supply chain: `from`, `through` or `to`. `path` tells several apart."""
@@ -212,7 +215,7 @@ class CodeTold(Entry):
 
 @kind(
     _path,
-    lambda e: say("path {e}: {members}", e=e.name, members=joined(" ", (part.name for part in e.members))),
+    lambda e: say("path {name}: {members}", name=e.name, members=joined(" ", (part.name for part in e.members))),
     Stage.SUSPECTS,
 )
 class PathTold(Entry):

@@ -178,7 +178,11 @@ class ControlPoint(Strict):
     value: float
 
 
-@kind(_control, lambda e: say("control {e}: {points}", e=e.name, points=count_of(len(e.points), "point")), Stage.VERIFY)
+@kind(
+    _control,
+    lambda e: say("control {name}: {points}", name=e.name, points=count_of(len(e.points), "point")),
+    Stage.VERIFY,
+)
 class ControlMeasured(Entry):
     """A control over its travel."""
 

@@ -91,7 +91,7 @@ class CautionSeen(Entry):
     caution: str
 
 
-@kind(_note, lambda e: say("{place}: {e}", place=e.place, e=e.text) if e.place else e.text)
+@kind(_note, lambda e: say("{place}: {text}", place=e.place, text=e.text) if e.place else e.text)
 class Note(Entry):
     """Free words, of a part or of the whole job (empty place)."""
 

@@ -247,7 +247,7 @@ class Worked(Entry):
 
 @kind(
     _step_done,
-    lambda e: say("step {it}: {e}", it=say("skipped") if e.skipped else say("done"), e=e.what or e.step),
+    lambda e: say("step skipped: {what}" if e.skipped else "step done: {what}", what=e.what or e.step),
     Stage.REPAIR,
 )
 class StepDone(Entry):

@@ -19,7 +19,7 @@ def _symptom(draft: Draft, entry: "SymptomSeen") -> None:
 
 
 def _function(draft: Draft, entry: "FunctionSeen") -> None:
-    draft.proving.functions[CheckKey(entry.board, entry.name)] = entry
+    draft.proving.functions.add(CheckKey(entry.board, entry.name), entry)
 
 
 def _started(draft: Draft, entry: "Started") -> None:
@@ -57,7 +57,7 @@ def _symptom_words(entry: "SymptomSeen") -> str:
 
 
 def _result_words(entry: "CheckResult") -> str:
-    return say("{item}: {it}", item=entry.item, it=say("passed") if entry.passed else say("failed"))
+    return say("{item}: passed" if entry.passed else "{item}: failed", item=entry.item)
 
 
 @kind(_symptom, _symptom_words, Stage.INTAKE)
@@ -75,7 +75,7 @@ class SymptomSeen(Entry):
         return SymptomKey(self.board, self.text)
 
 
-@kind(_function, lambda e: say("{e} {state}", e=e.name, state=term(e.state)), Stage.SUSPECTS)
+@kind(_function, lambda e: say("{name} {state}", name=e.name, state=term(e.state)), Stage.SUSPECTS)
 class FunctionSeen(Entry):
     """A function of the board works, fails, or works partly."""
 

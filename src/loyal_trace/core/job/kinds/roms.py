@@ -25,7 +25,7 @@ def _read(draft: Draft, entry: "RomRead") -> None:
 
 def _image_words(entry: "ImageKnown") -> str:
     told = say(
-        "{place} reference image {it}", place=entry.place, it=say("restored") if entry.proof else say("imported")
+        "{place} reference image restored" if entry.proof else "{place} reference image imported", place=entry.place
     )
     told += say(", firmware {firmware}", firmware=entry.firmware) if entry.firmware else ""
     return told + (say(": {proof}", proof=entry.proof) if entry.proof else "")

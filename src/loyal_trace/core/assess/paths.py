@@ -1,0 +1,113 @@
+"""Works and fails: what the functions of a board and their paths say about the parts on them, and what to try next."""
+
+from collections.abc import Iterator, Mapping
+from datetime import datetime
+
+from loyal_trace.core.assess.moment import Moment, once, tables_of
+from loyal_trace.core.assess.parts import last_change
+from loyal_trace.core.diagnosis.evidence import Evidence, logit
+from loyal_trace.core.diagnosis.paths import Case, Exchange, PathOdds, Statement, path_odds
+from loyal_trace.core.job.entries import OWN_PART, Fitted
+from loyal_trace.core.job.snapshot import CheckKey
+from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.phrases import joined, say
+
+KIND = "paths"
+# No number of statements proves a part: 99 in 100 leaves room for what was told wrongly.
+_LEAST, _MOST = 0.001, 0.99
+_OUTCOME = {"gone": "gone", "moves": "gone", "partly": "partly", "better": "partly", "stays": "stays"}
+
+
+@once
+def path_odds_of(moment: Moment) -> Mapping[str, PathOdds]:
+    """The odds of each board on which something fails that has a path."""
+    found = {board: path_odds(case) for board in moment.boards if (case := case_of(moment, board)) is not None}
+    return {board: odds for board, odds in found.items() if odds is not None}
+
+
+def case_of(moment: Moment, board: str) -> Case | None:
+    """What was told of the functions of a board; None without a path."""
+    snapshot, tables = moment.snapshot, tables_of(moment)
+    paths = paths_of(moment, board)
+    parts = {part for path in paths.values() for part in path}
+    if not parts:
+        return None
+    statements = tuple(
+        Statement(seen.name, seen.state, seen.time)
+        for key, series in snapshot.proving.functions.items()
+        if key.board == board
+        for seen in series
+    )
+    exchanges = tuple(
+        Exchange(swap.part, _OUTCOME[swap.result], swap.time)
+        for swap in snapshot.parts.swaps
+        if swap.part in parts and swap.result in _OUTCOME and not swap.back
+    )
+    priors = {part: tables.priors.of(moment.part(part), moment.boards[part.board]) for part in parts}
+    return Case(paths, statements, priors, exchanges, _replaced(moment, parts))
+
+
+def paths_of(moment: Moment, board: str) -> dict[str, tuple[PartRef, ...]]:
+    """The parts of each function whose path was told, in order; those that the board does not have are left out."""
+    found = {
+        key.item: tuple(named.part for named in told.members if moment.has(named.part))
+        for key, told in moment.snapshot.facts.paths.items()
+        if key.board == board
+    }
+    return {name: path for name, path in found.items() if path}
+
+
+def tried_since_change(moment: Moment, board: str, function: str) -> bool:
+    """Was the function tried after the last replacement on its path?"""
+    series = moment.snapshot.proving.functions.get(CheckKey(board, function), ())
+    path = paths_of(moment, board)[function]
+    changes = [since for place in path if (since := last_change(moment, place)) is not None]
+    return bool(series) and all(series[-1].time > change for change in changes)
+
+
+def _replaced(moment: Moment, parts: set[PartRef]) -> dict[PartRef, tuple[datetime, ...]]:
+    times: dict[PartRef, tuple[datetime, ...]] = {}
+    for entry in moment.snapshot.parts.changes:
+        if isinstance(entry, Fitted) and entry.part in parts and entry.origin != OWN_PART:
+            times[entry.part] = (*times.get(entry.part, ()), entry.time)
+    return times
+
+
+def states_now(moment: Moment, board: str) -> dict[str, str]:
+    """How each function of a board did when it was last tried."""
+    functions = moment.snapshot.proving.functions.items()
+    return {key.item: series[-1].state for key, series in functions if key.board == board}
+
+
+def without_path(moment: Moment, board: str) -> tuple[str, ...]:
+    """Functions that were tried, but whose path nobody has told."""
+    told = {key.item for key in moment.snapshot.facts.paths if key.board == board}
+    return tuple(name for name in states_now(moment, board) if name not in told)
+
+
+def path_evidence(moment: Moment, found: Mapping[PartRef, list[Evidence]]) -> Iterator[Evidence]:
+    """One line a part on a path. Swaps are weighed there too, so what they added alone is taken off its weight."""
+    tables = tables_of(moment)
+    for board, odds in path_odds_of(moment).items():
+        states = states_now(moment, board)
+        for place, probability in odds.probability.items():
+            prior = tables.priors.of(moment.part(place), moment.boards[board])
+            alone = sum(line.weight for line in found.get(place, ()) if line.kind.startswith("swap"))
+            target = logit(min(_MOST, max(_LEAST, probability)))
+            yield Evidence(place, KIND, _words(moment, place, states), target - logit(prior) - alone)
+
+
+def _words(moment: Moment, place: PartRef, states: Mapping[str, str]) -> str:
+    """What the part has to do with what fails and what works."""
+    used = {key.item for key, told in moment.snapshot.facts.paths.items() if any(m.part == place for m in told.members)}
+    fails = joined(", ", sorted(name for name in used if states.get(name) in ("fails", "partly")))
+    works = joined(", ", sorted(name for name in used if states.get(name) == "works"))
+    if any(isinstance(entry, Fitted) and entry.part == place for entry in moment.snapshot.parts.changes):
+        if fails:
+            return say("it was replaced, and what needs it still fails: {fails}", fails=fails)
+        return say("it was replaced, and what needs it works: {works}", works=works or say("nothing tried since"))
+    if fails and works:
+        return say("needed by what fails ({fails}) and also by what works ({works})", fails=fails, works=works)
+    if fails:
+        return say("needed by what fails ({fails}), and by nothing that works", fails=fails)
+    return say("needed by what works ({works})", works=works) if works else say("on a path of which nothing was tried")

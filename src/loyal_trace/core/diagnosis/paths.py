@@ -1,0 +1,308 @@
+"""Which parts explain what works and what fails, from the paths that functions take; several faults at once.
+
+Every part on a path may have a faulty body or a faulty place (socket, pins, track), wholly or in the section that one
+function uses, dead or partial; and between two stages something may be missing from what was told. All sets of one and
+two such faults are weighed against every statement, each of which may be false. A replaced part is another body from
+then on; a swap is a statement about one body. The figures are assumptions; `make bench` measures what they reach.
+"""
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from loyal_trace.core.vocabulary.identity import PartRef
+
+Floats = NDArray[np.float64]
+STATES = ("works", "partly", "fails")
+OUTCOMES = ("stays", "partly", "gone")
+_FALSE = 0.02
+# How a function does (works, partly, fails) with no fault on its path, with a partial one, with a dead one.
+_SEEN = np.array([[0.98, 0.01, 0.01], [0.15, 0.65, 0.20], [0.02, 0.03, 0.95]])
+# What an exchange does (stays, partly, gone): the body is not at fault, it is one of two faults, it is the only one.
+# Of the spares about one in seven is bad, wholly or in a section.
+_EXCHANGED = np.array([[0.95, 0.03, 0.02], [0.45, 0.43, 0.12], [0.14, 0.05, 0.81]])
+_DEAD, _PARTIAL = 2, 1
+_DEAD_SHARE = 0.75
+_WHOLE_SHARE = 0.3
+_PLACE_SHARE = 0.2
+_TWO_FAULTS = 0.25
+_GAP_SHARE = 0.10
+_ELSEWHERE = 0.02
+# A replacement is bad about as often as a spare of a drawer.
+_NEW_BAD = 0.08
+
+
+@dataclass(frozen=True)
+class Statement:
+    """A function was said to work, to work partly, or to fail."""
+
+    function: str
+    state: str
+    time: datetime
+
+
+@dataclass(frozen=True)
+class Exchange:
+    """The body in a place was exchanged: the fault stayed, was partly gone, or gone (also: moved with the body)."""
+
+    part: PartRef
+    outcome: str
+    time: datetime
+
+
+@dataclass(frozen=True)
+class Case:
+    """What was told: the parts of each function in order, the statements, what was changed when; priors from 0 to 1."""
+
+    paths: Mapping[str, tuple[PartRef, ...]]
+    statements: tuple[Statement, ...]
+    priors: Mapping[PartRef, float]
+    exchanges: tuple[Exchange, ...] = ()
+    replaced: Mapping[PartRef, tuple[datetime, ...]] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Gap:
+    """Two stages of a path between which something may not have been told, and the probability that it is at fault."""
+
+    function: str
+    first: PartRef
+    second: PartRef
+    probability: float
+
+
+@dataclass(frozen=True)
+class PathOdds:
+    """The probability of each part on a path to be faulty as it is now, and the likeliest gap in what was told."""
+
+    probability: Mapping[PartRef, float]
+    gap: Gap | None
+    worlds: "Worlds"
+
+
+@dataclass(frozen=True)
+class _Atom:
+    """One possible fault, of a part or in a gap: what it touches, how badly; `since`, `until` bound the body's life."""
+
+    owner: PartRef | Gap
+    touches: frozenset[str]
+    degree: int
+    weight: float
+    body: bool = False
+    since: datetime | None = None
+    until: datetime | None = None
+
+    def lives_at(self, time: datetime) -> bool:
+        return (self.since is None or time > self.since) and (self.until is None or time <= self.until)
+
+    def at(self, statement: Statement) -> int:
+        return self.degree if statement.function in self.touches and self.lives_at(statement.time) else 0
+
+    def in_exchange(self, exchange: Exchange) -> bool:
+        return self.body and self.owner == exchange.part and self.lives_at(exchange.time)
+
+
+@dataclass(frozen=True)
+class Worlds:
+    """The sets of faults, alike ones in groups: members (−1: no second), probability, what each group touches now."""
+
+    first: NDArray[np.intp]
+    second: NDArray[np.intp]
+    probability: Floats
+    touched: Mapping[str, NDArray[np.intp]]
+    bodies: Mapping[PartRef, Floats]
+
+    def bits_of_function(self, function: str) -> float:
+        """Bits that trying a function now is expected to tell about the faults."""
+        classes = self._classes(self.touched[function])
+        return _expected_bits(self.probability, _said(_SEEN)[classes])
+
+    def bits_of_exchange(self, part: PartRef) -> float:
+        """Bits that exchanging the body of a part is expected to tell."""
+        share = self.bodies[part]
+        one = share[self.first]
+        other = np.where(self.second >= 0, share[self.second], 0.0)
+        alone = np.where(self.second < 0, one, 0.0)
+        beside = np.where(self.second >= 0, 1 - (1 - one) * (1 - other), 0.0)
+        mixed = np.stack([1 - alone - beside, beside, alone], axis=1) @ _EXCHANGED
+        return _expected_bits(self.probability, mixed)
+
+    def _classes(self, touched: NDArray[np.intp]) -> NDArray[np.intp]:
+        return np.maximum(touched[self.first], np.where(self.second >= 0, touched[self.second], 0))
+
+
+def path_odds(case: Case) -> PathOdds | None:
+    """The odds of every part on a told path; None when nothing fails, or nothing was told of the way it takes."""
+    statements = _once_each(case)
+    if not any(s.state != "works" for s in statements):
+        return None
+    atoms = _atoms(case)
+    return _weighed(case, atoms, statements)
+
+
+def _once_each(case: Case) -> tuple[Statement, ...]:
+    """The statements about functions with a path; one said again with nothing changed between tells nothing new."""
+    changes = sorted(time for times in case.replaced.values() for time in times)
+    kept: list[Statement] = []
+    last: dict[str, Statement] = {}
+    for statement in sorted(case.statements, key=lambda s: s.time):
+        if statement.function not in case.paths:
+            continue
+        before = last.get(statement.function)
+        changed = before is not None and any(before.time < time <= statement.time for time in changes)
+        if before is None or changed or before.state != statement.state:
+            if before is not None and not changed:
+                kept.remove(before)  # said otherwise without a change: the later word counts
+            kept.append(statement)
+            last[statement.function] = statement
+    return tuple(kept)
+
+
+def _atoms(case: Case) -> list[_Atom]:
+    users: dict[PartRef, list[str]] = {}
+    for function, path in case.paths.items():
+        for part in dict.fromkeys(path):
+            users.setdefault(part, []).append(function)
+    found = [atom for part, functions in users.items() for atom in _of_part(case, part, functions)]
+    return found + _gaps(case, sum(atom.weight for atom in found))
+
+
+def _of_part(case: Case, part: PartRef, functions: Sequence[str]) -> list[_Atom]:
+    prior = case.priors[part]
+    times = sorted(case.replaced.get(part, ()))
+    lives = list(zip([None, *times], [*times, None], strict=True))
+    found = _scopes(part, functions, prior * _PLACE_SHARE)
+    for number, (since, until) in enumerate(lives):
+        weight = prior * (1 - _PLACE_SHARE) if number == 0 else _NEW_BAD * prior
+        found += _scopes(part, functions, weight, True, since, until)
+    return found
+
+
+def _scopes(
+    part: PartRef,
+    functions: Sequence[str],
+    weight: float,
+    body: bool = False,
+    since: datetime | None = None,
+    until: datetime | None = None,
+) -> list[_Atom]:
+    """The whole of it, or the section that one of its functions uses; dead or partial."""
+    scopes = [(frozenset(functions), _WHOLE_SHARE)]
+    scopes += [(frozenset({one}), (1 - _WHOLE_SHARE) / len(functions)) for one in functions]
+    degrees = ((_DEAD, _DEAD_SHARE), (_PARTIAL, 1 - _DEAD_SHARE))
+    return [
+        _Atom(part, touches, degree, weight * scope * share, body, since, until)
+        for touches, scope in scopes
+        for degree, share in degrees
+    ]
+
+
+def _gaps(case: Case, told: float) -> list[_Atom]:
+    """Something untold between two stages, shared by the functions that pass both one after the other."""
+    links: dict[tuple[PartRef, PartRef], list[str]] = {}
+    for function, path in case.paths.items():
+        for first, second in pairwise(path):
+            links.setdefault((first, second), []).append(function)
+    weight = told * _GAP_SHARE / max(1, len(links))
+    return [
+        _Atom(Gap(functions[0], first, second, 0.0), frozenset(functions), _DEAD, weight)
+        for (first, second), functions in links.items()
+    ]
+
+
+def _said(truth: Floats) -> Floats:
+    """What is said when some statements are false, whichever way."""
+    mixed: Floats = (1 - _FALSE) * truth + _FALSE / truth.shape[1]
+    return mixed
+
+
+def _weighed(case: Case, atoms: list[_Atom], statements: tuple[Statement, ...]) -> PathOdds:
+    exchanges = tuple(e for e in case.exchanges if e.part in case.priors)
+    columns = [
+        [atom.at(s) for s in statements]
+        + [int(atom.in_exchange(e)) for e in exchanges]
+        + [atom.degree if function in atom.touches and atom.until is None else 0 for function in case.paths]
+        for atom in atoms
+    ]
+    groups, member = np.unique(np.array(columns, dtype=np.intp), axis=0, return_inverse=True)
+    member = member.reshape(-1)
+    weight = np.bincount(member, np.array([atom.weight for atom in atoms]), len(groups)).astype(np.float64)
+    first, second = _sets(len(groups))
+    log = np.log(_priors(weight, first, second))
+    count = len(statements)
+    for n, statement in enumerate(statements):
+        classes = _worse(groups[:, n], first, second)
+        log += np.log(_said(_SEEN)[classes, STATES.index(statement.state)])
+    for n, exchange in enumerate(exchanges, start=count):
+        hit = _worse(groups[:, n], first, second)
+        kind = np.where(hit == 0, 0, np.where(second < 0, 2, 1))
+        log += np.log(_EXCHANGED[kind, OUTCOMES.index(exchange.outcome)])
+    elsewhere = math.log(_ELSEWHERE) - count * math.log(3)
+    top = max(float(log.max()), elsewhere)
+    chance = np.exp(log - top)
+    chance /= chance.sum() + math.exp(elsewhere - top)
+    touched = {f: groups[:, count + len(exchanges) + n] for n, f in enumerate(case.paths)}
+    bodies = {p: _share(atoms, member, weight, p, True) for p in case.priors}
+    worlds = Worlds(first, second, chance / chance.sum(), touched, bodies)
+    group_chance: Floats = np.bincount(first, chance, len(groups)).astype(np.float64)
+    group_chance += np.bincount(second[second >= 0], chance[second >= 0], len(groups))
+    probability = {p: min(1.0, float(group_chance @ _share(atoms, member, weight, p))) for p in case.priors}
+    return PathOdds(probability, _likeliest_gap(atoms, member, weight, group_chance), worlds)
+
+
+def _sets(groups: int) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+    """Every group alone, then every two (also two alike: different parts can look the same)."""
+    alone = np.arange(groups)
+    one, other = np.triu_indices(groups)
+    return np.concatenate([alone, one]), np.concatenate([np.full(groups, -1), other])
+
+
+def _priors(weight: Floats, first: NDArray[np.intp], second: NDArray[np.intp]) -> Floats:
+    pair = second >= 0
+    value = np.where(pair, weight[first] * weight[second] * np.where(first == second, 0.5, 1.0), weight[first])
+    single = value[~pair].sum()
+    both = value[pair].sum()
+    share: Floats = np.where(pair, _TWO_FAULTS * value / both, (1 - _TWO_FAULTS) * value / single)
+    return share * (1 - _ELSEWHERE)
+
+
+def _worse(column: NDArray[np.intp], first: NDArray[np.intp], second: NDArray[np.intp]) -> NDArray[np.intp]:
+    """Of two faults, the worse shows."""
+    return np.maximum(column[first], np.where(second >= 0, column[second], 0))
+
+
+def _share(
+    atoms: list[_Atom], member: NDArray[np.intp], weight: Floats, part: PartRef, bodies_only: bool = False
+) -> Floats:
+    """How much of each group are faults of a part, or of its body alone, that can still be there."""
+    own = np.array(
+        [
+            atom.weight if atom.owner == part and atom.until is None and (atom.body or not bodies_only) else 0.0
+            for atom in atoms
+        ]
+    )
+    found: Floats = np.bincount(member, own, len(weight)).astype(np.float64) / weight
+    return found
+
+
+def _likeliest_gap(atoms: list[_Atom], member: NDArray[np.intp], weight: Floats, group_chance: Floats) -> Gap | None:
+    found: Gap | None = None
+    for number, atom in enumerate(atoms):
+        if isinstance(atom.owner, Gap):
+            chance = float(group_chance[member[number]] * atom.weight / weight[member[number]])
+            if found is None or chance > found.probability:
+                found = Gap(atom.owner.function, atom.owner.first, atom.owner.second, chance)
+    return found
+
+
+def _expected_bits(probability: Floats, outcome: Floats) -> float:
+    """Mutual information (bit) between the sets of faults and an outcome whose probabilities are given for each set."""
+    total = probability @ outcome
+    with np.errstate(divide="ignore", invalid="ignore"):
+        each = np.where(outcome > 0, outcome * np.log2(outcome / total), 0.0)
+    return float(probability @ each.sum(axis=1))
