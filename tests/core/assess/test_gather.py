@@ -12,7 +12,6 @@ from loyal_trace.core.roms.images import RomImage
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.demo.images import program_image
-from loyal_trace.resources import default_tables
 from tests.helpers.builders import assessment_of, made, measured, moment_of, probed, small_board
 
 TRUE = program_image("evidence", 0x800)
@@ -32,7 +31,7 @@ def rom_board(**more):
 
 
 def kinds(board, entries, place, blobs=None):
-    lines = gather(moment_of(board, entries, blobs), default_tables().evidence)
+    lines = gather(moment_of(board, entries, blobs))
     return [line.kind for line in lines.get(("small", place), [])]
 
 
@@ -148,7 +147,7 @@ def test_findings_at_points_that_are_no_parts_accuse_nobody():
         made(e.Observed, board="small", place="lid", finding="scorched"),
         made(e.Observed, board="other", place="U1", finding="scorched"),
     ]
-    assert gather(moment_of(None, entries), default_tables().evidence) == {}
+    assert gather(moment_of(None, entries)) == {}
 
 
 def test_suspects_are_ranked_and_carry_their_lines_strongest_first():

@@ -14,7 +14,6 @@ from loyal_trace.core.roms.images import RomImage
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.demo.images import program_image
-from loyal_trace.resources import default_tables
 from tests.helpers.builders import assessment_of, made, measured, moment_of, probed, small_board
 
 A, B = program_image("case A", 0x800), program_image("case B", 0x800)
@@ -205,7 +204,7 @@ def test_a_self_test_that_knows_another_firmware_accuses_nobody(firmware, sha, c
     board = replace(rom_board(), self_tests=(code,))
     entries = [read(sha), made(e.Started, clean=False, code="ROM 2")]
     moment = moment_of(board, entries, NAMES)
-    told = [line.text for lines in gather(moment, default_tables().evidence).values() for line in lines]
+    told = [line.text for lines in gather(moment).values() for line in lines]
     assert any("self-test reported" in text for text in told) == culprit
     expected = complaint_expected(moment, PartRef("small", "U2"))
     assert bool(expected) != culprit and ("knows only firmware A; the set is firmware B" in expected) != culprit

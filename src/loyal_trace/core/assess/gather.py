@@ -1,15 +1,16 @@
 """Collects the lines of evidence that a case holds: ROM verdicts, chip checks, rails, capacitors, findings, swaps."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 from loyal_trace.core.assess.chips import judged_chips
-from loyal_trace.core.assess.moment import Moment
+from loyal_trace.core.assess.moment import Moment, once, tables_of
 from loyal_trace.core.assess.parts import judged_capacitors, last_change, replaced
-from loyal_trace.core.assess.paths import path_evidence
+from loyal_trace.core.assess.paths import path_evidence, weighed_paths
 from loyal_trace.core.assess.rails import clock_tree, frequencies, judged_rails, short_on
 from loyal_trace.core.assess.roms import complaint_of_code, judged_slots
 from loyal_trace.core.boards.model import SelfTestCode
 from loyal_trace.core.diagnosis.evidence import Evidence, EvidenceTable
+from loyal_trace.core.diagnosis.paths import PathOdds
 from loyal_trace.core.job.entries import reading_words
 from loyal_trace.core.power.blocks import dead_blocks
 from loyal_trace.core.vocabulary.findings import Finding
@@ -22,8 +23,25 @@ SHORTED_BELOW = 50.0
 _NOT_ACCUSING = ("other-slot", "other-revision", "wrong-size")
 
 
-def gather(moment: Moment, table: EvidenceTable) -> dict[PartRef, list[Evidence]]:
+def gather(moment: Moment) -> dict[PartRef, list[Evidence]]:
     """All evidence by place. A part renewed since is only accused by what was seen after it was fitted."""
+    alone = each_alone(moment)
+    found = {place: list(lines) for place, lines in alone.items()}
+    for line in path_evidence(moment, alone, path_odds_of(moment)):
+        found.setdefault(line.place, []).append(line)
+    return found
+
+
+@once
+def path_odds_of(moment: Moment) -> Mapping[str, PathOdds]:
+    """What the paths of functions say together, given everything that was found about each part by itself."""
+    return weighed_paths(moment, each_alone(moment))
+
+
+@once
+def each_alone(moment: Moment) -> dict[PartRef, list[Evidence]]:
+    """The evidence about each part by itself."""
+    table = tables_of(moment).evidence
     found: dict[PartRef, list[Evidence]] = {}
     for source in (
         _roms,
@@ -40,8 +58,6 @@ def gather(moment: Moment, table: EvidenceTable) -> dict[PartRef, list[Evidence]
     ):
         for line in source(moment, table):
             found.setdefault(line.place, []).append(line)
-    for line in path_evidence(moment, found):
-        found.setdefault(line.place, []).append(line)
     return found
 
 

@@ -1,11 +1,11 @@
 """Works and fails: what the functions of a board and their paths say about the parts on them, and what to try next."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from datetime import datetime
 
-from loyal_trace.core.assess.moment import Moment, once, tables_of
+from loyal_trace.core.assess.moment import Moment, tables_of
 from loyal_trace.core.assess.parts import last_change
-from loyal_trace.core.diagnosis.evidence import Evidence, logit
+from loyal_trace.core.diagnosis.evidence import Evidence, logit, sigmoid
 from loyal_trace.core.diagnosis.paths import Case, Exchange, PathOdds, Statement, path_odds
 from loyal_trace.core.job.entries import OWN_PART, Fitted
 from loyal_trace.core.job.snapshot import CheckKey
@@ -13,21 +13,23 @@ from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import joined, say
 
 KIND = "paths"
+# Evidence about each part by itself.
+Alone = Mapping[PartRef, Sequence[Evidence]]
 # No number of statements proves a part: 99 in 100 leaves room for what was told wrongly.
 _LEAST, _MOST = 0.001, 0.99
 _OUTCOME = {"gone": "gone", "moves": "gone", "partly": "partly", "better": "partly", "stays": "stays"}
 
 
-@once
-def path_odds_of(moment: Moment) -> Mapping[str, PathOdds]:
-    """The odds of each board on which something fails that has a path."""
-    found = {board: path_odds(case) for board in moment.boards if (case := case_of(moment, board)) is not None}
-    return {board: odds for board, odds in found.items() if odds is not None}
+def weighed_paths(moment: Moment, found: Alone) -> Mapping[str, PathOdds]:
+    """The odds of each board on which something fails that has a path, given what else was found about each part."""
+    cases = {board: case_of(moment, board, found) for board in moment.boards}
+    odds = {board: path_odds(case) for board, case in cases.items() if case is not None}
+    return {board: one for board, one in odds.items() if one is not None}
 
 
-def case_of(moment: Moment, board: str) -> Case | None:
+def case_of(moment: Moment, board: str, found: Alone) -> Case | None:
     """What was told of the functions of a board; None without a path."""
-    snapshot, tables = moment.snapshot, tables_of(moment)
+    snapshot = moment.snapshot
     paths = paths_of(moment, board)
     parts = {part for path in paths.values() for part in path}
     if not parts:
@@ -43,8 +45,22 @@ def case_of(moment: Moment, board: str) -> Case | None:
         for swap in snapshot.parts.swaps
         if swap.part in parts and swap.result in _OUTCOME and not swap.back
     )
-    priors = {part: tables.priors.of(moment.part(part), moment.boards[part.board]) for part in parts}
+    priors = {part: informed(moment, part, found) for part in parts}
     return Case(paths, statements, priors, exchanges, _replaced(moment, parts))
+
+
+def informed(moment: Moment, part: PartRef, found: Alone) -> float:
+    """The probability of a part before its paths are weighed: what already explains a failure spares the others.
+
+    At most one half, so that no number of readings of one part forbids a second fault.
+    """
+    prior = tables_of(moment).priors.of(moment.part(part), moment.boards[part.board])
+    weight = sum(line.weight for line in found.get(part, ()) if not _is_swap(line))
+    return min(0.5, sigmoid(logit(prior) + weight))
+
+
+def _is_swap(line: Evidence) -> bool:
+    return line.kind.startswith("swap")
 
 
 def paths_of(moment: Moment, board: str) -> dict[str, tuple[PartRef, ...]]:
@@ -85,16 +101,18 @@ def without_path(moment: Moment, board: str) -> tuple[str, ...]:
     return tuple(name for name in states_now(moment, board) if name not in told)
 
 
-def path_evidence(moment: Moment, found: Mapping[PartRef, list[Evidence]]) -> Iterator[Evidence]:
-    """One line a part on a path. Swaps are weighed there too, so what they added alone is taken off its weight."""
-    tables = tables_of(moment)
-    for board, odds in path_odds_of(moment).items():
+def path_evidence(moment: Moment, found: Alone, weighed: Mapping[str, PathOdds]) -> Iterator[Evidence]:
+    """One line a part on a path: by how much its functions change what else was found about it.
+
+    Swaps are weighed there too, so what they added alone is taken off its weight.
+    """
+    for board, odds in weighed.items():
         states = states_now(moment, board)
         for place, probability in odds.probability.items():
-            prior = tables.priors.of(moment.part(place), moment.boards[board])
-            alone = sum(line.weight for line in found.get(place, ()) if line.kind.startswith("swap"))
+            alone = sum(line.weight for line in found.get(place, ()) if _is_swap(line))
             target = logit(min(_MOST, max(_LEAST, probability)))
-            yield Evidence(place, KIND, _words(moment, place, states), target - logit(prior) - alone)
+            weight = target - logit(informed(moment, place, found)) - alone
+            yield Evidence(place, KIND, _words(moment, place, states), weight)
 
 
 def _words(moment: Moment, place: PartRef, states: Mapping[str, str]) -> str:

@@ -8,10 +8,10 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from loyal_trace.core.assess.chips import judged_chip
-from loyal_trace.core.assess.gather import gather
+from loyal_trace.core.assess.gather import gather, path_odds_of
 from loyal_trace.core.assess.moment import Moment, once, tables_of
 from loyal_trace.core.assess.parts import in_stock, judged_capacitors, stock
-from loyal_trace.core.assess.paths import path_odds_of, paths_of, tried_since_change
+from loyal_trace.core.assess.paths import paths_of, tried_since_change
 from loyal_trace.core.assess.rails import judged_rails
 from loyal_trace.core.assess.roms import judged_slots
 from loyal_trace.core.diagnosis.evidence import (
@@ -86,7 +86,7 @@ def suspects_of(moment: Moment) -> tuple[Suspect, ...]:
     """Every part with any evidence, most suspect first. Priors are passed in and shown with each suspect."""
     tables = tables_of(moment)
     suspects = []
-    for place, lines in gather(moment, tables.evidence).items():
+    for place, lines in gather(moment).items():
         part = moment.part(place)
         prior = tables.priors.of(part, moment.boards[place.board])
         probability = sigmoid(logit(prior) + sum(line.weight for line in lines))

@@ -7,7 +7,7 @@ then on; a swap is a statement about one body. The figures are assumptions; `mak
 """
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from itertools import pairwise
@@ -30,7 +30,7 @@ _DEAD, _PARTIAL = 2, 1
 _DEAD_SHARE = 0.75
 _WHOLE_SHARE = 0.3
 _PLACE_SHARE = 0.2
-_TWO_FAULTS = 0.25
+_TWO_FAULTS, _MOST_TWO = 0.25, 0.40
 _GAP_SHARE = 0.10
 _ELSEWHERE = 0.02
 # A replacement is bad about as often as a spare of a drawer.
@@ -173,7 +173,7 @@ def _atoms(case: Case) -> list[_Atom]:
 
 
 def _of_part(case: Case, part: PartRef, functions: Sequence[str]) -> list[_Atom]:
-    prior = case.priors[part]
+    prior = case.priors[part] / (1 - case.priors[part])  # odds: what is nearly certain outweighs the rest
     times = sorted(case.replaced.get(part, ()))
     lives = list(zip([None, *times], [*times, None], strict=True))
     found = _scopes(part, functions, prior * _PLACE_SHARE)
@@ -233,7 +233,7 @@ def _weighed(case: Case, atoms: list[_Atom], statements: tuple[Statement, ...]) 
     member = member.reshape(-1)
     weight = np.bincount(member, np.array([atom.weight for atom in atoms]), len(groups)).astype(np.float64)
     first, second = _sets(len(groups))
-    log = np.log(_priors(weight, first, second))
+    log = np.log(_priors(weight, first, second, _two_faults(case.priors.values())))
     count = len(statements)
     for n, statement in enumerate(statements):
         classes = _worse(groups[:, n], first, second)
@@ -262,12 +262,18 @@ def _sets(groups: int) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
     return np.concatenate([alone, one]), np.concatenate([np.full(groups, -1), other])
 
 
-def _priors(weight: Floats, first: NDArray[np.intp], second: NDArray[np.intp]) -> Floats:
+def _two_faults(priors: Iterable[float]) -> float:
+    """The probability of a second fault: as of independent parts, within what boards of this age show."""
+    odds = sum(prior / (1 - prior) for prior in priors)
+    return min(_MOST_TWO, max(_TWO_FAULTS, odds / (2 + odds)))
+
+
+def _priors(weight: Floats, first: NDArray[np.intp], second: NDArray[np.intp], two: float) -> Floats:
     pair = second >= 0
     value = np.where(pair, weight[first] * weight[second] * np.where(first == second, 0.5, 1.0), weight[first])
     single = value[~pair].sum()
     both = value[pair].sum()
-    share: Floats = np.where(pair, _TWO_FAULTS * value / both, (1 - _TWO_FAULTS) * value / single)
+    share: Floats = np.where(pair, two * value / both, (1 - two) * value / single)
     return share * (1 - _ELSEWHERE)
 
 
