@@ -141,7 +141,7 @@ def chip_check(options: argparse.Namespace) -> int:
         tell(say("{chip}, {title}", chip=chip.name, title=chip.title))
         if verdict.supply:
             tell(verdict.supply)
-        rows = [(say("{pin}", pin=o.pin), o.name, o.reading.words, o.verdict, o.reason) for o in verdict.outputs]
+        rows = [(str(o.pin), o.name, o.reading.words, o.verdict, o.reason) for o in verdict.outputs]
         print_table(rows)
     return (
         1

@@ -90,13 +90,9 @@ def _chip_key(image: RomImage, own: tuple[KnownChecksum, ...], root: str) -> str
     inside = image.source[len(root) :].replace("\\", "/").replace(": ", "/")
     folder = inside.rpartition("/")[0].rstrip("0123456789")
     if own:
-        return say("{folder}/{base_name}", folder=folder, base_name=base_name(own[0].name))
+        return f"{folder}/{base_name(own[0].name)}"
     stem, dot, ending = base_name(image.name).rpartition(".")
-    return say(
-        "{folder}/{without_read_number}",
-        folder=folder,
-        without_read_number=without_read_number(stem if dot else ending),
-    )
+    return f"{folder}/{without_read_number(stem if dot else ending)}"
 
 
 def checksums_of_board(board: BoardDefinition) -> ChecksumList:

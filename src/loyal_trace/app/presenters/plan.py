@@ -123,9 +123,7 @@ class PlanPresenter(StagePresenter):
         return Rows(tuple(rows), picked)
 
     def _step_row(self, number: int, step: Step) -> Row:
-        origin = say("{part_number}", part_number=step.part_number) + (
-            say(", {from_drawer}", from_drawer=step.from_drawer) if step.from_drawer else ""
-        )
+        origin = step.part_number + (say(", {from_drawer}", from_drawer=step.from_drawer) if step.from_drawer else "")
         cells = (
             Cell(36, 24, str(number), mono=True),
             Cell(62, 76, self.workspace.place_name(step.place), bold=True, mono=True),

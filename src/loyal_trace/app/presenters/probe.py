@@ -200,9 +200,7 @@ class ProbePresenter(StagePresenter):
         return Meaning(reason, following.get(worst.verdict, ""), _EDGE.get(worst.verdict, "unknown"), aside)
 
     def _after_impossible(self, place: PartRef, pin: int) -> str:
-        if self.workspace.snapshot.latest(
-            place.board, say("{refdes}.{pin}", refdes=place.refdes, pin=pin), Quantity.RESISTANCE
-        ):
+        if self.workspace.snapshot.latest(place.board, f"{place.refdes}.{pin}", Quantity.RESISTANCE):
             return say(
                 "Compare it with the other suspects (Ctrl+6) before you replace {refdes} (Ctrl+8).", refdes=place.refdes
             )
@@ -237,7 +235,7 @@ class ProbePresenter(StagePresenter):
         if not net or net in ("VCC", "GND"):
             return NO_TRACE
         others = board.others_on_net(place.refdes, self.pin)
-        pins = joined(", ", (say("{r}.{p}", r=r, p=p) for r, p in others[:6])) + (" …" if len(others) > 6 else "")
+        pins = joined(", ", (f"{r}.{p}" for r, p in others[:6])) + (" …" if len(others) > 6 else "")
         return ((place.refdes, self.pin), *others), say(
             "{net}: {refdes}.{pin} to {pins}", net=net, refdes=place.refdes, pin=self.pin, pins=pins
         )
@@ -331,7 +329,7 @@ class ProbePresenter(StagePresenter):
         verdict = judged_chip(self.workspace.moment, place)
         if verdict is not None and verdict.impossible:
             self.pin = verdict.impossible[0].pin
-        point = say("{refdes}.{pin}", refdes=place.refdes, pin=self.pin)
+        point = f"{place.refdes}.{self.pin}"
         try:
             value, overload = number_or_overload(meter.measure(place.board, point, Quantity.RESISTANCE))
         except LoyalTraceError as error:

@@ -87,7 +87,7 @@ class SuspectsPresenter(StagePresenter):
             Cell(36, 84, self.workspace.place_name(suspect.place), bold=True, mono=True),
             Cell(124, 190, suspect.what),
             Cell(522, 76, format_percent(suspect.probability), kind, bold=True, mono=True),
-            Cell(602, 0, say("{lines}", lines=count_of(len(suspect.evidence), "line"))),
+            Cell(602, 0, count_of(len(suspect.evidence), "line")),
         )
         return Row(kind, cells, (322.0, 188.0, suspect.probability, "ink"), height=25)
 

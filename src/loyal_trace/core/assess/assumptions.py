@@ -58,15 +58,9 @@ def suggested(board: BoardDefinition, refdes: str, most: int = 12) -> dict[str, 
         if others:
             here = board.part(refdes)
             near = min(others, key=lambda o: abs(board.part(o[0]).x - here.x) + abs(board.part(o[0]).y - here.y))
-            together.append(
-                (say("{refdes}.{pin}", refdes=refdes, pin=pin[1]), say("{near}.{near2}", near=near[0], near2=near[1]))
-            )
+            together.append((f"{refdes}.{pin[1]}", f"{near[0]}.{near[1]}"))
     beside = [(a, b) for a, b in pairwise(pins) if b[1] == a[1] + 1]
-    apart = [
-        (say("{a}.{a2}", a=a[0], a2=a[1]), say("{b}.{b2}", b=b[0], b2=b[1]))
-        for a, b in beside
-        if board.net_of(*a) != board.net_of(*b)
-    ]
+    apart = [(f"{a[0]}.{a[1]}", f"{b[0]}.{b[1]}") for a, b in beside if board.net_of(*a) != board.net_of(*b)]
     if not together and not apart:
         return None
     half = most // 2

@@ -116,7 +116,7 @@ def _line_resistance(
     moment: Moment, table: EvidenceTable, place: PartRef, pin: int, about: PartRef, role: str
 ) -> Iterator[Evidence]:
     """What the unpowered resistance of the line to ground says of its owner and its neighbours."""
-    taken = moment.snapshot.latest(place[0], say("{place}.{pin}", place=place[1], pin=pin), "resistance")
+    taken = moment.snapshot.latest(place[0], f"{place[1]}.{pin}", "resistance")
     if taken is None:
         return
     # OL has no value: no short on the line.

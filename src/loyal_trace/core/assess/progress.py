@@ -37,7 +37,7 @@ class Mark:
 
 
 def _share(done: int, total: int) -> tuple[float, str]:
-    return (done / total if total else 0.0), say("{done}/{total}", done=done, total=total) if total else ""
+    return (done / total if total else 0.0), f"{done}/{total}" if total else ""
 
 
 def progress(found: Assessment) -> tuple[StageProgress, ...]:

@@ -13,7 +13,6 @@ from loyal_trace.core.power.under_load import SupplyContext
 from loyal_trace.core.simulation.clock_tree import ClockNode, judge_tree, predict
 from loyal_trace.core.vocabulary.findings import Finding
 from loyal_trace.core.vocabulary.identity import PartRef, PointRef
-from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.quantities import Quantity
 
 SUPPLY_LIMITS_DECISION = "supply limits"
@@ -92,7 +91,7 @@ def frequencies(moment: Moment, board_id: str) -> dict[str, float]:
 def short_on(moment: Moment, board_id: str, net: str) -> ShortSearch | None:
     """Where the short on a net is, once its resistance to ground is known to be low; None before that."""
     board, snapshot = moment.boards[board_id], moment.snapshot
-    at = {say("{refdes}.{pin}", refdes=refdes, pin=pin) for refdes, pin in dict(board.nets).get(net, ())}
+    at = {f"{refdes}.{pin}" for refdes, pin in dict(board.nets).get(net, ())}
     read = [snapshot.latest(board_id, point, Quantity.TO_GROUND) for point in at]
     taken = [m for m in read if m is not None and m.value is not None]
     if not taken:

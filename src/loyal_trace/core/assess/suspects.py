@@ -232,7 +232,7 @@ def _was_swapped(moment: Moment, place: PartRef) -> bool:
 def _line_to_ground(moment: Moment, suspect: Suspect, pin: int, table: EvidenceTable) -> list[NextThing]:
     """Resistance of an impossible output to ground, power off: a shorted line speaks for a neighbour."""
     board_id, refdes = suspect.place
-    place = say("{refdes}.{pin}", refdes=refdes, pin=pin)
+    place = f"{refdes}.{pin}"
     if moment.snapshot.latest(board_id, place, "resistance"):
         return []
     weight = table.weight("line-shorted-owner")

@@ -83,7 +83,7 @@ class NamedPart(Strict):
     @property
     def name(self) -> str:
         """As it is written: `5D` or `5D.13`."""
-        return self.refdes if self.pin is None else say("{refdes}.{pin}", refdes=self.refdes, pin=self.pin)
+        return self.refdes if self.pin is None else f"{self.refdes}.{self.pin}"
 
 
 @dataclass(frozen=True)

@@ -153,7 +153,7 @@ def _passed(built: _Building, part: Part) -> None:
             built.points.append(
                 replace(
                     off,
-                    point=say("{refdes}.{leg}", refdes=part.refdes, leg=leg),
+                    point=f"{part.refdes}.{leg}",
                     note=say("pin {leg}, power off", leg=leg),
                 )
             )

@@ -12,7 +12,7 @@ from functools import lru_cache
 import anycrc
 
 from loyal_trace.core.vocabulary.errors import RequestError
-from loyal_trace.core.vocabulary.phrases import figure, joined, say
+from loyal_trace.core.vocabulary.phrases import joined, say
 
 DIGEST_LENGTHS = {"sum8": 2, "sum16": 4, "sum32": 8, "crc32": 8, "md5": 32, "sha1": 40, "sha256": 64}
 HASHES = ("sha256", "sha1", "md5")
@@ -110,7 +110,7 @@ def digest(data: bytes | memoryview, algorithm: str) -> str:
             )
         )
     value = _sum(data) if algorithm in _SUM_BITS else _calc(algorithm)(data)
-    return say("{value}", value=figure(value & (1 << 4 * length) - 1, f"0{length}x"))
+    return f"{value & (1 << 4 * length) - 1:0{length}x}"
 
 
 def agrees(data: bytes, digests: Mapping[str, str]) -> bool:

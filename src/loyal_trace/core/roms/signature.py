@@ -19,7 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from loyal_trace.core.vocabulary.errors import RequestError
-from loyal_trace.core.vocabulary.phrases import figure, say
+from loyal_trace.core.vocabulary.phrases import say
 
 HEX_SYMBOLS = "0123456789ABCDEF"
 
@@ -266,7 +266,7 @@ def _polynomial(data: bytes, refin: bool) -> int:
 
 
 def _reflected(value: int, width: int) -> int:
-    return int(say("{value}", value=figure(value, f"0{width}b"))[::-1], 2)
+    return int(f"{value:0{width}b}"[::-1], 2)
 
 
 def _polynomials(numbers: list[int], sizes: list[int], signed: list[int], width: int) -> Iterator[int]:

@@ -43,7 +43,7 @@ class Defect:
     remedy: str
 
     def __str__(self) -> str:
-        where = say("{file}:{line}", file=self.file, line=self.line) if self.line else self.file
+        where = f"{self.file}:{self.line}" if self.line else self.file
         return say("{where}: {what}; {remedy}", where=where, what=self.what, remedy=self.remedy)
 
 

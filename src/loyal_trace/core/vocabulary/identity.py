@@ -3,8 +3,6 @@
 from collections.abc import Iterable
 from typing import NamedTuple
 
-from loyal_trace.core.vocabulary.phrases import say
-
 
 class PartRef(NamedTuple):
     """One place of one board: the board's id and the reference designator (`5D`)."""
@@ -28,7 +26,7 @@ class PinRef(NamedTuple):
     @property
     def name(self) -> str:
         """As it is written: `5D.13`."""
-        return say("{refdes}.{pin}", refdes=self.refdes, pin=self.pin)
+        return f"{self.refdes}.{self.pin}"
 
 
 class BoardPin(NamedTuple):
@@ -40,7 +38,7 @@ class BoardPin(NamedTuple):
     @property
     def name(self) -> str:
         """As it is written: `5D.13`."""
-        return say("{refdes}.{pin}", refdes=self.refdes, pin=self.pin)
+        return f"{self.refdes}.{self.pin}"
 
 
 class PointRef(NamedTuple):

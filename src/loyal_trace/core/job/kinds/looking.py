@@ -53,7 +53,7 @@ def _known_finding(raw: Raw) -> Raw:
 
 
 def _seen_words(entry: "Observed") -> str:
-    where = entry.place if entry.pin is None else say("{place}.{pin}", place=entry.place, pin=entry.pin)
+    where = entry.place if entry.pin is None else f"{entry.place}.{entry.pin}"
     return say("{where} {finding}", where=where, finding=term(entry.finding))
 
 
