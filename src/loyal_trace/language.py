@@ -35,7 +35,8 @@ class Language:
         self.translations, self.code = translations or NullTranslations(), code
         self.region = "" if _is_english(region) else region
         self._point, self._group = _separators(self.region) if self.region else (".", ",")
-        self.plain = translations is None and not self.region
+        self.translated = translations is not None
+        self.plain = not self.translated and not self.region
 
     def gettext(self, message: str) -> str:
         return self.translations.gettext(message)

@@ -2,10 +2,15 @@
 
 import re
 import shutil
+from gettext import GNUTranslations
+from io import BytesIO
 
 import pytest
+from babel.messages import Catalog
+from PyQt6.QtCore import QTranslator
 from PyQt6.QtGui import QAction
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QDialogButtonBox, QWidget
+from scripts.texts import mo_bytes
 
 from loyal_trace import language
 from loyal_trace.app.presenters.logbook import line_of
@@ -13,6 +18,7 @@ from loyal_trace.app.presenters.sayable import sayable
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.report.html import to_html
 from loyal_trace.report.model import build_report
+from loyal_trace.ui.main import WindowOptions, make_application
 from loyal_trace.ui.settings_dialog import SettingsDialog
 from loyal_trace.ui.widgets.finder import Finder
 from tests.helpers.pseudo import english_in, names_of, pseudo_language, strings_in
@@ -151,3 +157,17 @@ def test_what_is_recorded_is_the_same_in_every_language(foreign):
     kinds = [entry.model_dump_json() for entry in foreign.workspace.job.entries[-2:]]
     assert '"value":4.87' in kinds[0] and "the lamp flickers" in kinds[1]
     assert not any(letter in text for text in kinds for letter in "áéíóú[")
+
+
+def test_qts_own_buttons_follow_where_there_is_a_translation(qapp):
+    catalog = Catalog(locale="de", domain="loyal-trace", fuzzy=False)
+    language.use(language.Language(GNUTranslations(BytesIO(mo_bytes(catalog))), "de_DE", "de_DE"))
+    try:
+        make_application(WindowOptions())
+        box = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        assert box.buttons()[0].text() == "Abbrechen"
+    finally:
+        language.use(language.Language())
+        for translator in qapp.findChildren(QTranslator):
+            qapp.removeTranslator(translator)
+            translator.deleteLater()

@@ -12,7 +12,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QByteArray, QObject, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QByteArray, QLibraryInfo, QLocale, QObject, Qt, QTimer, QTranslator, pyqtSignal
 from PyQt6.QtGui import QGuiApplication, QIcon, QPixmap
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog
 
@@ -27,7 +27,7 @@ from loyal_trace.app.preferences import (
 from loyal_trace.app.presenters.model import Overlay
 from loyal_trace.core.vocabulary.stages import Stage, stage_of_word
 from loyal_trace.core.vocabulary.units import count_of
-from loyal_trace.language import tr
+from loyal_trace.language import tr, used
 from loyal_trace.resources import read_bytes
 from loyal_trace.ui import dialogs
 from loyal_trace.ui.crash import report_error
@@ -468,11 +468,20 @@ def make_application(options: WindowOptions) -> tuple[QApplication, Application]
     app.setApplicationName("Loyal Trace")
     app.setDesktopFileName("loyal-trace")
     app.setWindowIcon(_icon())
+    _translate_dialogs(app)
     load_fonts()
     THEME.set_dark(options.dark)
     THEME.scale = 1.0
     apply_style(app)
     return app, Application(options)
+
+
+def _translate_dialogs(app: QApplication) -> None:
+    """The buttons of Qt's own dialogs in the language of the window; English while the window has no translation."""
+    translator = QTranslator(app)
+    folder = QLibraryInfo.path(QLibraryInfo.LibraryPath.TranslationsPath)
+    if used().translated and translator.load(QLocale(used().code), "qtbase", "_", folder):
+        app.installTranslator(translator)
 
 
 def _settle_memory() -> None:
