@@ -1,6 +1,6 @@
 """Made-up repairs on boards without definition: how often the faulty part is found, and healthy ones condemned."""
 
-from tests.helpers.repairs import made_up
+from tests.helpers.repairs import repaired
 
 from benchmarks.measure import Figure
 
@@ -14,23 +14,11 @@ def run() -> list[Figure]:
 
 
 def _measured(world: str, first: float, three: float, innocent: float, **how: float) -> list[Figure]:
-    hits = among = condemned = wrong = 0
-    for seed in range(_BOARDS):
-        repair = made_up(seed, **how)
-        if not repair.ranking():
-            continue
-        for _ in range(_LINES):
-            repair.next_line()
-        faulty = {fault.part for fault in repair.faults}
-        ranking = repair.ranking()
-        hits += ranking[0][0] in faulty
-        among += bool(faulty & {place for place, _ in ranking[:3]})
-        condemned += sum(chance > 0.9 for _, chance in ranking)
-        wrong += sum(chance > 0.9 and place not in faulty for place, chance in ranking)
-    share = wrong / condemned if condemned else 0.0
+    found = repaired(_BOARDS, _LINES, **how)
+    share = found.innocent / found.condemned if found.condemned else 0.0
     about = f"{_BOARDS} boards, {_LINES} lines, {world}"
     return [
-        Figure(f"repairs, {world}: first", hits / _BOARDS, first, "", False, about),
-        Figure(f"repairs, {world}: among three", among / _BOARDS, three, "", False, about),
-        Figure(f"repairs, {world}: innocent above 90 %", share, innocent, "", True, f"of {condemned} condemned"),
+        Figure(f"repairs, {world}: first", found.first / _BOARDS, first, "", False, about),
+        Figure(f"repairs, {world}: among three", found.three / _BOARDS, three, "", False, about),
+        Figure(f"repairs, {world}: innocent above 90 %", share, innocent, "", True, f"of {found.condemned} condemned"),
     ]

@@ -11,7 +11,6 @@ from loyal_trace.core.diagnosis.paths import Case, Exchange, PathOdds, Statement
 from loyal_trace.core.vocabulary.identity import PartRef
 
 START = datetime(2026, 11, 1, tzinfo=UTC)
-_DEGREES = {"dead": ("works", "partly", "fails"), "partial": ("works", "partly", "fails")}
 _SEEN = {"dead": (0.02, 0.03, 0.95), "partial": (0.15, 0.65, 0.20)}
 
 
@@ -105,6 +104,34 @@ class Repair:
             return
         _, kind, what = max(choices, key=lambda choice: (choice[0], str(choice[2])))
         self.try_function(what) if kind == "function" else self.exchange(what)
+
+
+@dataclass
+class Tally:
+    """Of many repairs: the faulty part first, among three; parts above 90 %, healthy ones among them."""
+
+    first: int = 0
+    three: int = 0
+    condemned: int = 0
+    innocent: int = 0
+
+
+def repaired(boards: int, lines: int, **how: float) -> Tally:
+    """So many made-up boards, each told by its first statements and so many lines more."""
+    tally = Tally()
+    for seed in range(boards):
+        repair = made_up(seed, **how)
+        if not repair.ranking():
+            continue
+        for _ in range(lines):
+            repair.next_line()
+        faulty, ranking = {fault.part for fault in repair.faults}, repair.ranking()
+        above = [place for place, chance in ranking if chance > 0.9]
+        tally.first += ranking[0][0] in faulty
+        tally.three += bool(faulty & {place for place, _ in ranking[:3]})
+        tally.condemned += len(above)
+        tally.innocent += sum(place not in faulty for place in above)
+    return tally
 
 
 def made_up(seed: int, omitted: float = 0.0, without_path: float = 0.0, false: float = 0.02) -> Repair:

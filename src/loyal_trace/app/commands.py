@@ -40,7 +40,7 @@ from loyal_trace.core.proving.bench import LACKS, SUPPLIES
 from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.identity import PartRef
-from loyal_trace.core.vocabulary.phrases import before, joined, say
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.stages import Stage
 
 _STEP_OF_ORIGIN = {
@@ -297,7 +297,7 @@ def steps_completed(job: OpenJob, entries: Sequence[Entry]) -> list[Entry]:
 
 def step_entry(job: OpenJob, step: Step, note: str = "") -> StepDone:
     """A step as done."""
-    return job.make(StepDone, step=step.id, what=before(":", step.what), minutes=step.minutes, note=note)
+    return job.make(StepDone, step=step.id, what=step.title, minutes=step.minutes, note=note)
 
 
 def setting_at(job: OpenJob, stage: Stage | None, board: str = "", place: str = "") -> Setting:

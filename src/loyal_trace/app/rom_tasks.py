@@ -98,15 +98,8 @@ def learn_from_signatures(workspace: Workspace) -> None:
 
     def done(found: Learned) -> None:
         r = found.register
-        turned = say(
-            "{it}{it2}{it3}",
-            it=say(" refin") if r.refin else "",
-            it2=say(" refout") if r.refout else "",
-            it3=say(" feedback") if r.feedback else "",
-        )
-        choice = say(
-            "{poly:#06x} {init:#06x} {xorout:#06x}{turned}", poly=r.poly, init=r.init, xorout=r.xorout, turned=turned
-        )
+        turned = [name for name in ("refin", "refout", "feedback") if getattr(r, name)]
+        choice = " ".join([f"{r.poly:#06x} {r.init:#06x} {r.xorout:#06x}", *turned])  # as it can be typed
         odd = say("; one signature does not fit: take it again") if found.odd is not None else ""
         workspace.record(
             Decided,

@@ -220,11 +220,11 @@ def signature(options: argparse.Namespace) -> int:
 def _parameters(register: Register) -> dict[str, Any]:
     return {
         "width": register.width,
-        "poly": say("{poly:#x}", poly=register.poly),
-        "init": say("{init:#x}", init=register.init),
+        "poly": f"{register.poly:#x}",
+        "init": f"{register.init:#x}",
         "refin": register.refin,
         "refout": register.refout,
-        "xorout": say("{xorout:#x}", xorout=register.xorout),
+        "xorout": f"{register.xorout:#x}",
         "style": register.style,
     }
 

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from loyal_trace.core.diagnosis.paths import Case, Exchange, Statement, path_odds
 from loyal_trace.core.vocabulary.identity import PartRef
-from tests.helpers.repairs import START, made_up
+from tests.helpers.repairs import START, repaired
 
 GUN = {"gun": "U1 D1 F1 J2", "speech": "U1 D1 C3", "engine": "U1 F1 B5", "bell": "U1 C3 J2"}
 
@@ -117,16 +117,6 @@ def test_probabilities_are_probabilities_and_the_names_of_parts_do_not_matter(st
 
 def test_made_up_repairs_end_at_the_faulty_part_and_condemn_no_healthy_one():
     """Sixty boards, paths told, 2 % false answers, one spare in seven bad: after twelve lines."""
-    first = three = condemned = innocent = 0
-    for seed in range(60):
-        repair = made_up(seed)
-        for _ in range(12):
-            repair.next_line()
-        faulty = {fault.part for fault in repair.faults}
-        ranking = repair.ranking()
-        first += ranking[0][0] in faulty
-        three += bool(faulty & {place for place, _ in ranking[:3]})
-        condemned += sum(chance > 0.9 for _, chance in ranking)
-        innocent += sum(chance > 0.9 and place not in faulty for place, chance in ranking)
-    assert first >= 0.83 * 60 and three >= 0.92 * 60
-    assert condemned > 20 and innocent <= condemned / 50
+    found = repaired(60, 12)
+    assert found.first >= 0.83 * 60 and found.three >= 0.92 * 60
+    assert found.condemned > 20 and found.innocent <= found.condemned / 50

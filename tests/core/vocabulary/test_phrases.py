@@ -4,7 +4,9 @@ import copy
 import pickle
 import re
 from datetime import UTC, datetime
+from decimal import Decimal
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -100,6 +102,8 @@ def test_figures_times_and_counts_are_the_languages_own():
     assert rendered(format_percent(0.004), shouted) == "0,4 %"
     assert rendered(count_of(1200, "pin"), shouted) == "1.200 PINS" and rendered(count_of(1, "pin"), shouted) == "1 PIN"
     assert rendered(say("{value}", value=figure(0.5, ".2f")), shouted) == "0,50"
+    for number in (np.int64(1200), Decimal(1200)):
+        assert rendered(say("{n:,}", n=number), shouted) == "1.200", "numbers of NumPy and decimals are figures too"
     when = datetime(2026, 11, 27, tzinfo=UTC)
     assert rendered(say("on {when:%Y-%m-%d}", when=when), shouted) == "ON DAY 27"
     assert say("on {when:%Y-%m-%d}", when=when) == "on 2026-11-27"

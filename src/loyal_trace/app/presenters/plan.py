@@ -13,7 +13,7 @@ from loyal_trace.core.job.entries import Decided, Entry, Measured
 from loyal_trace.core.planning.steps import REPAIR_ORDERS, PartNeed, Plan, Step
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
 from loyal_trace.core.vocabulary.identity import PartRef, natural_key
-from loyal_trace.core.vocabulary.phrases import before, joined, say, stacked, term
+from loyal_trace.core.vocabulary.phrases import joined, say, stacked, term
 from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
@@ -127,7 +127,7 @@ class PlanPresenter(StagePresenter):
         cells = (
             Cell(36, 24, str(number), mono=True),
             Cell(62, 76, self.workspace.place_name(step.place), bold=True, mono=True),
-            Cell(142, 250, before(":", step.what)),
+            Cell(142, 250, step.title),
             Cell(398, 190, origin),
             Cell(594, 0, say("{minutes:.0f} min", minutes=step.minutes), mono=True),
         )

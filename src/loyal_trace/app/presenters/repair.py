@@ -8,7 +8,7 @@ from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.job.entries import StepDone
 from loyal_trace.core.planning.steps import Plan, Step
 from loyal_trace.core.vocabulary.identity import PartRef
-from loyal_trace.core.vocabulary.phrases import before, capital, say, stacked, term
+from loyal_trace.core.vocabulary.phrases import capital, say, stacked, term
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
 
@@ -114,7 +114,7 @@ class RepairPresenter(StagePresenter):
             (say("time"), say("about {minutes:.0f} minutes", minutes=step.minutes)),
             (say("after"), step.after),
         ]
-        rows = [heading(before(":", step.what), 30)]
+        rows = [heading(step.title, 30)]
         rows += [
             Row("", (Cell(14, 70, name, bold=True), Cell(90, 0, text)), height=42 if len(text) > 76 else 25)
             for name, text in facts
@@ -147,7 +147,7 @@ class RepairPresenter(StagePresenter):
             name = self.workspace.place_name(step.place)
             cells = (
                 Cell(36, 90, name, bold=True, mono=True),
-                Cell(130, 380, before(":", step.what)),
+                Cell(130, 380, step.title),
                 Cell(520, 0, word),
             )
             rows.append(Row("good" if step.done else "unknown", cells, height=24))
@@ -196,7 +196,7 @@ class RepairPresenter(StagePresenter):
         step = self._current()
         if step is None:
             return
-        fields = {"step": step.id, "what": before(":", step.what), "skipped": True, "note": reason}
+        fields = {"step": step.id, "what": step.title, "skipped": True, "note": reason}
         if self.workspace.record(StepDone, **fields):
             self._go_on(step.place)
 

@@ -1,7 +1,8 @@
 """Works and fails: what the functions of a board and their paths say about the parts on them, and what to try next."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import datetime
+from functools import partial
 
 from loyal_trace.core.assess.moment import Moment, tables_of
 from loyal_trace.core.assess.parts import last_change
@@ -23,7 +24,8 @@ _OUTCOME = {"gone": "gone", "moves": "gone", "partly": "partly", "better": "part
 def weighed_paths(moment: Moment, found: Alone) -> Mapping[str, PathOdds]:
     """The odds of each board on which something fails that has a path, given what else was found about each part."""
     cases = {board: case_of(moment, board, found) for board in moment.boards}
-    odds = {board: path_odds(case) for board, case in cases.items() if case is not None}
+    # Most entries change nothing of a case: the odds are then those of the moment before.
+    odds = {b: moment.memo.of(case.key, partial(path_odds, case)) for b, case in cases.items() if case is not None}
     return {board: one for board, one in odds.items() if one is not None}
 
 
@@ -73,10 +75,9 @@ def paths_of(moment: Moment, board: str) -> dict[str, tuple[PartRef, ...]]:
     return {name: path for name, path in found.items() if path}
 
 
-def tried_since_change(moment: Moment, board: str, function: str) -> bool:
+def tried_since_change(moment: Moment, board: str, function: str, path: Iterable[PartRef]) -> bool:
     """Was the function tried after the last replacement on its path?"""
     series = moment.snapshot.proving.functions.get(CheckKey(board, function), ())
-    path = paths_of(moment, board)[function]
     changes = [since for place in path if (since := last_change(moment, place)) is not None]
     return bool(series) and all(series[-1].time > change for change in changes)
 
@@ -107,19 +108,19 @@ def path_evidence(moment: Moment, found: Alone, weighed: Mapping[str, PathOdds])
     Swaps are weighed there too, so what they added alone is taken off its weight.
     """
     for board, odds in weighed.items():
-        states = states_now(moment, board)
+        states, paths = states_now(moment, board), paths_of(moment, board)
         for place, probability in odds.probability.items():
             alone = sum(line.weight for line in found.get(place, ()) if _is_swap(line))
             target = logit(min(_MOST, max(_LEAST, probability)))
-            weight = target - logit(informed(moment, place, found)) - alone
-            yield Evidence(place, KIND, _words(moment, place, states), weight)
+            weight = target - logit(odds.prior[place]) - alone
+            needed = [name for name, path in paths.items() if place in path]
+            yield Evidence(place, KIND, _words(moment, place, {name: states.get(name, "") for name in needed}), weight)
 
 
 def _words(moment: Moment, place: PartRef, states: Mapping[str, str]) -> str:
-    """What the part has to do with what fails and what works."""
-    used = {key.item for key, told in moment.snapshot.facts.paths.items() if any(m.part == place for m in told.members)}
-    fails = joined(", ", sorted(name for name in used if states.get(name) in ("fails", "partly")))
-    works = joined(", ", sorted(name for name in used if states.get(name) == "works"))
+    """What the part has to do with what fails and what works, by the states of the functions that need it."""
+    fails = joined(", ", sorted(name for name, state in states.items() if state in ("fails", "partly")))
+    works = joined(", ", sorted(name for name, state in states.items() if state == "works"))
     if any(isinstance(entry, Fitted) and entry.part == place for entry in moment.snapshot.parts.changes):
         if fails:
             return say("it was replaced, and what needs it still fails: {fails}", fails=fails)

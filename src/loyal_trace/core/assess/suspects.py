@@ -142,7 +142,7 @@ def next_things(moment: Moment, count: int = 3, stages: tuple[Stage, ...] = ()) 
 def _things_for(moment: Moment, suspect: Suspect, table: EvidenceTable) -> list[NextThing]:
     part = moment.part(suspect.place)
     things = []
-    if any(slot.refdes == part.refdes for slot in moment.boards[suspect.place[0]].rom_slots):
+    if _is_rom(moment, suspect.place):
         things += _rom_things(moment, suspect, table)
     if part.is_chip:
         things += _chip_things(moment, suspect, table)
@@ -206,9 +206,8 @@ def _chip_things(moment: Moment, suspect: Suspect, table: EvidenceTable) -> list
             things.append(NextThing(Stage.PROBE, suspect.place, text, max(0.5, left * _PER_PIN_MINUTES), bits))
         for output in verdict.impossible[:1]:
             things += _line_to_ground(moment, suspect, output.pin, table)
-    is_rom = any(slot.refdes == part.refdes for slot in moment.boards[suspect.place[0]].rom_slots)
     # An exchange costs a part and an hour when it was needless; a ROM's twin is its reader, not a spare.
-    if suspect.probability > 0.3 and not is_rom and not _was_swapped(moment, suspect.place):
+    if suspect.probability > 0.3 and not _is_rom(moment, suspect.place) and not _was_swapped(moment, suspect.place):
         spare = next((i for i in stock(moment) if i.number == part.number and in_stock(moment, i)), None)
         if spare:
             weight = table.weight("swap-cured")
@@ -223,6 +222,10 @@ def _chip_things(moment: Moment, suspect: Suspect, table: EvidenceTable) -> list
                 NextThing(Stage.REPAIR, suspect.place, text, _SWAP_MINUTES[part.socketed], bits, _risk(part.socketed))
             )
     return things
+
+
+def _is_rom(moment: Moment, place: PartRef) -> bool:
+    return any(slot.refdes == place.refdes for slot in moment.boards[place.board].rom_slots)
 
 
 def _was_swapped(moment: Moment, place: PartRef) -> bool:
@@ -244,7 +247,7 @@ def _path_things(moment: Moment) -> Iterator[NextThing]:
     """Functions to try, bodies to exchange, stages that may not have been told."""
     for board, odds in path_odds_of(moment).items():
         for name, path in paths_of(moment, board).items():
-            if not tried_since_change(moment, board, name):
+            if not tried_since_change(moment, board, name, path):
                 text = say("try {function}, then type works: {function}, or fails: {function}", function=name)
                 bits = odds.worlds.bits_of_function(name)
                 yield NextThing(Stage.VERIFY, path[-1], text, _TRY_MINUTES, bits)
@@ -273,8 +276,11 @@ def _path_things(moment: Moment) -> Iterator[NextThing]:
 def _exchangeable(moment: Moment, place: PartRef) -> bool:
     """Worth an exchange in one piece: a chip that is no ROM, an amplifier, a part of unknown kind."""
     part = moment.part(place)
-    is_rom = any(slot.refdes == part.refdes for slot in moment.boards[place.board].rom_slots)
-    return bool(part.number) and not is_rom and part.kind in ("chip", "amplifier", "transistor", "unknown", "other")
+    return (
+        bool(part.number)
+        and not _is_rom(moment, place)
+        and part.kind in ("chip", "amplifier", "transistor", "unknown", "other")
+    )
 
 
 def _open_rails(moment: Moment, table: EvidenceTable) -> list[NextThing]:

@@ -7,7 +7,7 @@ then on; a swap is a statement about one body. The figures are assumptions; `mak
 """
 
 import math
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from itertools import pairwise
@@ -65,6 +65,12 @@ class Case:
     exchanges: tuple[Exchange, ...] = ()
     replaced: Mapping[PartRef, tuple[datetime, ...]] = field(default_factory=dict)
 
+    @property
+    def key(self) -> Hashable:
+        """Every value that the odds depend on."""
+        tables = (self.paths, self.priors, self.replaced)
+        return ("paths", *(tuple(table.items()) for table in tables), self.statements, self.exchanges)
+
 
 @dataclass(frozen=True)
 class Gap:
@@ -78,8 +84,12 @@ class Gap:
 
 @dataclass(frozen=True)
 class PathOdds:
-    """The probability of each part on a path to be faulty as it is now, and the likeliest gap in what was told."""
+    """The probability of each part on a path to be faulty as it is now, and the likeliest gap in what was told.
 
+    `prior` is what it was before the paths were weighed.
+    """
+
+    prior: Mapping[PartRef, float]
     probability: Mapping[PartRef, float]
     gap: Gap | None
     worlds: "Worlds"
@@ -119,7 +129,7 @@ class Worlds:
 
     def bits_of_function(self, function: str) -> float:
         """Bits that trying a function now is expected to tell about the faults."""
-        classes = self._classes(self.touched[function])
+        classes = _worse(self.touched[function], self.first, self.second)
         return _expected_bits(self.probability, _said(_SEEN)[classes])
 
     def bits_of_exchange(self, part: PartRef) -> float:
@@ -131,9 +141,6 @@ class Worlds:
         beside = np.where(self.second >= 0, 1 - (1 - one) * (1 - other), 0.0)
         mixed = np.stack([1 - alone - beside, beside, alone], axis=1) @ _EXCHANGED
         return _expected_bits(self.probability, mixed)
-
-    def _classes(self, touched: NDArray[np.intp]) -> NDArray[np.intp]:
-        return np.maximum(touched[self.first], np.where(self.second >= 0, touched[self.second], 0))
 
 
 def path_odds(case: Case) -> PathOdds | None:
@@ -247,12 +254,12 @@ def _weighed(case: Case, atoms: list[_Atom], statements: tuple[Statement, ...]) 
     chance = np.exp(log - top)
     chance /= chance.sum() + math.exp(elsewhere - top)
     touched = {f: groups[:, count + len(exchanges) + n] for n, f in enumerate(case.paths)}
-    bodies = {p: _share(atoms, member, weight, p, True) for p in case.priors}
+    bodies, whole = (_shares(case.priors, atoms, member, weight, bodies_only) for bodies_only in (True, False))
     worlds = Worlds(first, second, chance / chance.sum(), touched, bodies)
     group_chance: Floats = np.bincount(first, chance, len(groups)).astype(np.float64)
     group_chance += np.bincount(second[second >= 0], chance[second >= 0], len(groups))
-    probability = {p: min(1.0, float(group_chance @ _share(atoms, member, weight, p))) for p in case.priors}
-    return PathOdds(probability, _likeliest_gap(atoms, member, weight, group_chance), worlds)
+    probability = {part: min(1.0, float(group_chance @ share)) for part, share in whole.items()}
+    return PathOdds(case.priors, probability, _likeliest_gap(atoms, member, weight, group_chance), worlds)
 
 
 def _sets(groups: int) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
@@ -282,18 +289,15 @@ def _worse(column: NDArray[np.intp], first: NDArray[np.intp], second: NDArray[np
     return np.maximum(column[first], np.where(second >= 0, column[second], 0))
 
 
-def _share(
-    atoms: list[_Atom], member: NDArray[np.intp], weight: Floats, part: PartRef, bodies_only: bool = False
-) -> Floats:
-    """How much of each group are faults of a part, or of its body alone, that can still be there."""
-    own = np.array(
-        [
-            atom.weight if atom.owner == part and atom.until is None and (atom.body or not bodies_only) else 0.0
-            for atom in atoms
-        ]
-    )
-    found: Floats = np.bincount(member, own, len(weight)).astype(np.float64) / weight
-    return found
+def _shares(
+    parts: Iterable[PartRef], atoms: list[_Atom], member: NDArray[np.intp], weight: Floats, bodies_only: bool
+) -> dict[PartRef, Floats]:
+    """How much of each group are faults of each part, or of its body alone, that can still be there."""
+    found = {part: np.zeros(len(weight)) for part in parts}
+    for group, atom in zip(member, atoms, strict=True):
+        if isinstance(atom.owner, PartRef) and atom.until is None and (atom.body or not bodies_only):
+            found[atom.owner][group] += atom.weight
+    return {part: own / weight for part, own in found.items()}
 
 
 def _likeliest_gap(atoms: list[_Atom], member: NDArray[np.intp], weight: Floats, group_chance: Floats) -> Gap | None:

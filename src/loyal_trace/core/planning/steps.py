@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from loyal_trace.core.parts.capacitors import SubstituteCheck
 from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.identity import PartRef, natural_key
-from loyal_trace.core.vocabulary.phrases import say
+from loyal_trace.core.vocabulary.phrases import before, say
 
 REPAIR_ORDERS = {
     "least invasive": say("least invasive first: no iron before iron, socketed before soldered, low parts before tall"),
@@ -49,6 +49,11 @@ class Step:
     probability: float = 0.0
     done: bool = False
     skipped: bool = False
+
+    @property
+    def title(self) -> str:
+        """What is done, without its details."""
+        return before(":", self.what)
 
 
 @dataclass(frozen=True)

@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterable, Mapping
 from datetime import datetime
 from enum import StrEnum
 from functools import lru_cache, partial
+from numbers import Number
 from string import Formatter
 from typing import Protocol
 
@@ -53,7 +54,7 @@ class Phrase(str):
         finish: Callable[[str], str] = str,
     ) -> "Phrase":
         """`finish` is done to the text last, in any language: a capital, no blanks around."""
-        made = super().__new__(cls, finish((template if number == 1 or not many else many).format_map(facts)))
+        made = super().__new__(cls, finish(_english(template, many, number).format_map(facts)))
         made.template, made.facts, made.many, made.number, made.finish = template, facts, many, number, finish
         return made
 
@@ -73,12 +74,20 @@ class Phrase(str):
         return self._trimmed(str.rstrip, chars)
 
     def _trimmed(self, trim: Callable[[str, str | None], str], chars: str | None) -> str:
-        if trim(self, chars) == self:
-            return self
-        return Phrase("{words}", {"words": self}, finish=partial(_trim, trim=trim, chars=chars))
+        return self if trim(self, chars) == self else _finished(self, partial(_trim, trim=trim, chars=chars))
 
     def __reduce__(self) -> tuple[object, ...]:
         return Phrase, (self.template, self.facts, self.many, self.number, self.finish)
+
+
+def _english(one: str, many: str, number: int) -> str:
+    """The English template in the number asked for; one without a plural is the same in any."""
+    return many if many and number != 1 else one
+
+
+def _finished(text: str, finish: Callable[[str], str]) -> str:
+    """Something done to a text in whatever language it will be shown."""
+    return Phrase("{words}", {"words": text}, finish=finish) if isinstance(text, Phrase) else finish(text)
 
 
 def _trim(text: str, trim: Callable[[str, str | None], str], chars: str | None) -> str:
@@ -98,8 +107,7 @@ def _capital(text: str) -> str:
 
 
 def say(template: str, /, **facts: object) -> str:
-    """One whole sentence with named places: `say("{part} is open", part="F1")`. Extracted for translation "
-    "as it stands."""
+    """One whole sentence with named places: `say("{part} is open", part="F1")`; extracted as it stands."""
     return Phrase(template, facts)
 
 
@@ -122,16 +130,12 @@ def plain(text: str) -> str:
 
 def before(mark: str, text: str) -> str:
     """The text up to a mark that stands in it in every language."""
-    if isinstance(text, Phrase):
-        return Phrase("{words}", {"words": text}, finish=partial(_head, mark=mark))
-    return _head(text, mark)
+    return _finished(text, partial(_head, mark=mark))
 
 
 def after(mark: str, text: str) -> str:
     """The text behind the first such mark; empty without one."""
-    if isinstance(text, Phrase):
-        return Phrase("{words}", {"words": text}, finish=partial(_tail, mark=mark))
-    return _tail(text, mark)
+    return _finished(text, partial(_tail, mark=mark))
 
 
 def template(text: str) -> str:
@@ -140,8 +144,7 @@ def template(text: str) -> str:
 
 
 def say_count(count: int, one: str, many: str, /, **facts: object) -> str:
-    """A sentence in the number of `count`, which both templates can name: `say_count(3, "{count} pin", "
-    ""{count} pins")`."""
+    """A sentence in the number of `count`, which both can name: `say_count(3, "{count} pin", "{count} pins")`."""
     return Phrase(one, {"count": count, **facts}, many, count)
 
 
@@ -167,9 +170,7 @@ def figure(value: float, spec: str) -> str:
 
 def capital(words: str) -> str:
     """The words as the beginning of a sentence."""
-    if isinstance(words, Phrase):
-        return Phrase("{words}", {"words": words}, finish=_capital)
-    return _capital(words)
+    return _finished(words, _capital)
 
 
 def rendered(text: str, catalogue: Catalogue) -> str:
@@ -180,15 +181,11 @@ def rendered(text: str, catalogue: Catalogue) -> str:
         return text
     if not text.template:
         return ""
-    template = (
-        catalogue.ngettext(text.template, text.many, text.number) if text.many else catalogue.gettext(text.template)
-    )
+    found = catalogue.ngettext(text.template, text.many, text.number) if text.many else catalogue.gettext(text.template)
     try:
-        return text.finish(_filled(template, text.facts, catalogue))
+        return text.finish(_filled(found, text.facts, catalogue))
     except (KeyError, ValueError, IndexError):  # a translation that names a place wrongly shows the English sentence
-        return text.finish(
-            _filled(text.many if text.many and text.number != 1 else text.template, text.facts, catalogue)
-        )
+        return text.finish(_filled(_english(text.template, text.many, text.number), text.facts, catalogue))
 
 
 def _filled(template: str, facts: Mapping[str, object], catalogue: Catalogue) -> str:
@@ -204,7 +201,7 @@ def _fact(value: object, spec: str, catalogue: Catalogue) -> str:
         return format(shown, spec) if spec else shown
     if isinstance(value, datetime):
         return catalogue.moment(value, spec)
-    if isinstance(value, int | float):
+    if isinstance(value, Number):  # those of NumPy and decimals as well
         return catalogue.figure(format(value, spec))
     return format(rendered(str(value), catalogue), spec)  # an error or a defect, which is its sentence
 

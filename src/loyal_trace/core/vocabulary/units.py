@@ -139,5 +139,4 @@ def typed_quantity(value: float, unit: str = "") -> str:
         power, prefix = -6, "u"
     if power in (9, -12) or unit == "%":
         power, prefix = (power, prefix) if unit != "%" else (0, "")
-    shown = say("{normalize:f}", normalize=exact.scaleb(-power).normalize())
-    return say("{shown}{prefix}{unit}", shown=shown, prefix=prefix, unit=unit)
+    return f"{exact.scaleb(-power).normalize():f}{prefix}{unit}"
