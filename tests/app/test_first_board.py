@@ -9,7 +9,8 @@ from loyal_trace.app.commands import Setting, enter_line, guard_words
 from loyal_trace.app.job import OpenJob, open_new_job
 from loyal_trace.core.assess.looking import leak_cautions
 from loyal_trace.core.vocabulary.cautions import Caution
-from loyal_trace.formats.part_table import board_from_table, guess_columns, read_table
+from loyal_trace.formats.part_table import board_from_table, guess_columns
+from loyal_trace.formats.tables import read_table
 from loyal_trace.resources import chip_library
 from loyal_trace.store.store import Store
 from loyal_trace.ui.screenshots import OWN_BOARD

@@ -5,11 +5,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from loyal_trace.app.job import Environment, OpenJob, open_new_job
+from loyal_trace.core.boards.layout import grid_of
 from loyal_trace.core.vocabulary.errors import LoyalTraceError, RequestError, UserFileError
 from loyal_trace.formats.board_folder import parse_board
-from loyal_trace.formats.part_table import ENCODINGS, board_from_table, guess_columns, read_table
+from loyal_trace.formats.part_table import board_from_table, guess_columns, is_part_list, listed_parts, places_in
+from loyal_trace.formats.tables import ENCODINGS, read_table
 from loyal_trace.resources import chip_library
 from loyal_trace.store.store import Store
+from tests.helpers.sheets import spreadsheet
 
 GERMAN = "Ref;Bauteil;Wert;Gehäuse\nU1;74LS161;;DIP-16\nU2, U3;74LS244;;\nC1;Elko;47µ;rad\nR5;Widerstand;4k7;\n"
 
@@ -48,23 +51,69 @@ def test_the_type_says_the_kind_and_a_grid_letter_only_where_there_is_no_type(pl
     assert board_of(f"Ref;Part\n{place};{number}\n").part(place).kind == kind
 
 
-def test_places_values_and_kinds_become_parts_with_places_on_a_map():
+def test_places_values_and_kinds_become_parts():
     board = board_of(GERMAN, {"refdes": 0, "part": 1, "value": 2, "package": 3})
     kinds = {p.refdes: (p.kind, p.package) for p in board.parts}
     assert kinds["U1"] == ("chip", "DIP-16") and kinds["U3"] == ("chip", "DIP-20") and kinds["R5"][0] == "resistor"
     capacitor = board.part("C1")
     assert capacitor.value == pytest.approx(47e-6) and capacitor.polarised and board.part("R5").value == 4700
-    assert len({(p.x, p.y) for p in board.parts}) == len(board.parts), "no two parts on one spot"
-    assert all(0 < p.x < board.width and 0 < p.y < board.height for p in board.parts)
+    assert not any(part.placed for part in board.parts), "no millimetres are made of a name"
 
 
-def test_places_of_a_grid_stand_at_column_and_row():
-    board = board_of("place,type\n1A,74LS00\n2A,74LS04\n1B,74LS08\n10C,74LS32\n")
-    at = {p.refdes: (p.x, p.y) for p in board.parts}
-    assert (
-        at["1A"][1] == at["2A"][1] < at["1B"][1] < at["10C"][1]
-        and at["1A"][0] == at["1B"][0] < at["2A"][0] < at["10C"][0]
-    )
+def test_places_of_a_grid_give_rows_and_columns_and_designators_none():
+    assert grid_of({"1A": "chip", "2A": "chip", "10C": "chip", "C1": "capacitor"}) == {
+        "1A": ("1", "A"),
+        "2A": ("2", "A"),
+        "10C": ("10", "C"),
+    }
+    assert grid_of({"B5": "chip", "D12": "chip"}) == {"B5": ("B", "5"), "D12": ("D", "12")}
+    assert not grid_of({"U1": "chip", "U2": "chip"}) and not grid_of({"5C": "chip"})
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "U1  74LS161  DIP-16\nU2  74LS244  DIP-20\nU3  74LS244\n",
+        "U1 74LS161\nU2-U3 74LS244\n",
+        "Ref|Part\nU1|74LS161\nU2, U3|74LS244\n",
+        "place   type\nu1      74LS161\nu2, u3  74LS244\n",
+        "74LS161\tU1\n74LS244\tU2 and U3\n",
+    ],
+)
+def test_text_copied_from_a_page_is_a_list_with_or_without_titles(text):
+    assert {p.refdes: p.number for p in board_of(text).parts} == {"U1": "74LS161", "U2": "74LS244", "U3": "74LS244"}
+
+
+def test_ranges_are_written_out_and_the_pins_of_a_plug_are_not():
+    assert places_in("C1-C4, R2..R3") == ["C1", "C2", "C3", "C4", "R2", "R3"]
+    assert places_in("C9 – C11") == ["C9", "C10", "C11"] and places_in("J1-2") == ["J1-2"]
+    assert places_in("U4-U2") == ["U4-U2"]
+
+
+def test_no_row_is_dropped_and_each_that_was_not_understood_is_named():
+    text = "Ref,Part\nU1,7400\n,bag of screws\nU1,7408\nZ1,HYB-3\nU1,7400\nu2,7404\n"
+    table = read_table(text.encode(), "list.csv")
+    found = listed_parts(table, guess_columns(table), "list.csv", chip_library())
+    kinds = {refdes: (row["part"], row["kind"]) for refdes, row in found.rows.items()}
+    assert kinds == {
+        "U1": ("7400", "chip"),
+        "ROW3": ("bag of screws", "unknown"),
+        "ROW4": ("U1 7408", "unknown"),
+        "Z1": ("HYB-3", "unknown"),
+        "U2": ("7404", "chip"),
+    }
+    assert [one.split(":")[0] for one in found.unclear] == ["line 3", "line 4", "line 5"]
+
+
+@pytest.mark.parametrize("name", ["list.xlsx", "list.ods"])
+def test_a_spreadsheet_is_read_like_any_list(name):
+    rows = [[], ["Ref", "Part", "Value", "Volt"], ["C1", "", "100u", 25], ["U1", 7400, "", ""]]
+    data = spreadsheet(name, rows)
+    board = board_of(data)
+    capacitor = board.part("C1")
+    assert (capacitor.value, capacitor.voltage) == (pytest.approx(100e-6), 25) and board.part("U1").number == "7400"
+    with pytest.raises(UserFileError, match="spreadsheet"):
+        read_table(data[: len(data) // 2], name)
 
 
 def test_coordinates_of_the_list_are_kept_and_moved_onto_the_board():
@@ -83,7 +132,6 @@ def test_a_list_without_known_titles_is_guessed_by_its_cells():
     [
         (b"", "empty"),
         (b"\x00\x01\x02", "not text"),
-        (b"ref,part\nU1,7400\nU2,7404\nU1,7408\n", "line 4: U1 is listed twice"),
         (b"ref,part\n,\n", "lists no parts"),
     ],
 )
@@ -140,3 +188,12 @@ def test_a_job_from_a_list_is_a_job_like_any_other_and_takes_further_boards(tmp_
         again = OpenJob(store, job)
         assert list(again.boards) == ["list", "second"] and again.boards["second"].has("U3")
         assert again.entries[-1].text == "board added: Second"
+
+
+@pytest.mark.parametrize("text", ["name,sha1,place\n", "refdes,sha1,part\n", "a,b\n1,2\n", ""])
+def test_other_tables_are_no_parts_lists(tmp_path, text):
+    path = tmp_path / "list.csv"
+    path.write_text(text)
+    assert not is_part_list(path)
+    path.write_text("Position;Menge;Type\n5C;1;74LS138\n")
+    assert is_part_list(path) and not is_part_list(path.rename(tmp_path / "list.txt"))

@@ -430,8 +430,8 @@ def test_what_works_and_what_fails_stands_at_suspects_and_a_click_offers_what_to
     assert "path gun: U3 U7 J4" in bare.next, "the path of what fails is asked for"
     for line in ("path gun: U1 U2", "path bell: U1 U3", "works: bell"):
         bare.type(line)
-    shown = bare.row_texts("functions")
-    assert shown[1].split() == ["gun", "fails", "U1", "→", "U2"] and shown[2].startswith("bell works")
+    assert bare.figure("grid of functions").grid.words == "gun fails: U1 → U2; bell works: U1 → U3"
     assert bare.row_texts("suspects")[0].startswith("U2")
-    bare.click_row("functions", 2)
+    bare.clear()
+    bare.wiring.presenter.figure_picked("grid of functions", -1, 1)
     assert bare.edit.text() == "fails: bell"

@@ -3,7 +3,7 @@
 What can be imported is, as one action; every file that cannot is named with its reason.
 """
 
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -13,7 +13,18 @@ from loyal_trace.core.assess.moment import Moment
 from loyal_trace.core.assess.roms import NOT_SAID, bound, known_sums, sockets_for
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.boards.names import board_prefix
-from loyal_trace.core.job.entries import OWN_BOARD, ChecksumsKnown, Entry, PartTold, Photographed, RomRead, SumLine
+from loyal_trace.core.job.entries import (
+    OWN_BOARD,
+    ChecksumsKnown,
+    Entry,
+    Net,
+    NetsTold,
+    OutlineTold,
+    PartTold,
+    Photographed,
+    RomRead,
+    SumLine,
+)
 from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, RomImage, base_name, without_read_number
 from loyal_trace.core.roms.sockets import can_hold
 from loyal_trace.core.vocabulary.errors import LoyalTraceError, RequestError, UserFileError
@@ -22,9 +33,11 @@ from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import count_of, format_percent
 from loyal_trace.formats.board_folder import board_files
 from loyal_trace.formats.checksum_lists import SURE_ENDINGS, read_checksums
-from loyal_trace.formats.part_list import is_part_list, read_part_list
+from loyal_trace.formats.netlists import Netlist, is_netlist, read_netlist
+from loyal_trace.formats.part_table import guess_columns, is_part_list, listed_parts
 from loyal_trace.formats.photos import Photo, is_photo_name, read_photo, upright
-from loyal_trace.formats.rom_files import image_paths, is_image_name, iter_images
+from loyal_trace.formats.rom_files import image_paths, is_image_name, iter_images, read_file
+from loyal_trace.formats.tables import SPREADSHEET_ENDINGS, PartTable, read_table
 
 
 @dataclass(frozen=True)
@@ -54,6 +67,8 @@ class Imports:
 class Meant:
     """What the person said with the files: a board, a socket, and columns of tables with titles of their own.
 
+    `lists` are parts lists with the columns chosen for them, field → column.
+
     `in_view` is the board in view: photos are of it, while a read never goes there only because it is in view.
     """
 
@@ -61,6 +76,7 @@ class Meant:
     in_view: str = ""
     at: PartRef | None = None
     columns: Mapping[Path, Mapping[str, str]] = field(default_factory=dict)
+    lists: Mapping[Path, tuple[PartTable, Mapping[str, int]]] = field(default_factory=dict)
 
 
 def import_files(job: OpenJob, paths: Sequence[Path], meant: Meant | None = None) -> Imports:
@@ -76,6 +92,7 @@ def import_files(job: OpenJob, paths: Sequence[Path], meant: Meant | None = None
     for path in rest:
         run.attempt(path, run.photos)
         run.attempt(path, run.parts)
+        run.attempt(path, run.netlist)
         run.attempt(path, lambda one: run.images(one, moment))
     untouched = [p for p in rest if p not in run.touched and not any(left.path == p for left in run.found.left_out)]
     for path in untouched:
@@ -171,19 +188,26 @@ class _Run:
         return bool(photos)
 
     def parts(self, path: Path) -> bool:
-        """A bare parts list: each chip is a fact of the board named, else of the job's only or own board."""
-        if path.is_dir() or not is_part_list(path):
+        """A parts list: every part is a fact of the board named, else of the job's only or own board."""
+        chosen = self.meant.lists.get(path)
+        if chosen is None:
+            if path.is_dir() or not is_part_list(path):
+                return False
+            table = read_table(read_file(path), path.name)
+            chosen = table, guess_columns(table)
+        found = part_facts(self.job, *chosen, path.name, self.meant.board)
+        self.found.entries += found.entries
+        self.found.done += found.done
+        return True
+
+    def netlist(self, path: Path) -> bool:
+        """A netlist: its parts, their positions and its nets are facts of the board."""
+        if path.is_dir() or not is_netlist(path):
             return False
-        listed = read_part_list(path)
-        known = [part for part in listed if self.job.library.knows(part.number)]
-        board = self.meant.board or OWN_BOARD
-        self.found.entries += [
-            self.job.make(PartTold, board=board, place=part.refdes, number=part.number, sort="chip") for part in known
-        ]
-        left = [part.refdes for part in listed if part not in known]
-        self.found.done.append(say("{path}: {chips} imported", path=path.name, chips=count_of(len(known), "chip")))
-        if left:
-            self.leave_out(path.name, say("unknown type: {left}", left=joined(", ", left)), path)
+        listed = read_netlist(read_file(path), path.name, self.job.library)
+        found = net_facts(self.job, listed, path.name, self.meant.board)
+        self.found.entries += found.entries
+        self.found.done += found.done
         return True
 
     def images(self, path: Path, moment: Moment) -> bool:
@@ -212,6 +236,68 @@ class _Run:
                 remedy = say("import a list of checksums first, or name its socket")
                 self.leave_out(image.name, say("{reason}; {remedy}", reason=reason, remedy=remedy), path, image=True)
         return bool(images) or len(self.found.left_out) > left
+
+
+def part_facts(job: OpenJob, table: PartTable, columns: Mapping[str, int], source: str, board: str = "") -> Imports:
+    """Every part of a list as a fact, not recorded yet; what was not understood is named. Errors as `listed_parts`."""
+    listed = listed_parts(table, columns, source, job.library)
+    board = board or _board_listed(job, listed.rows)
+    entries: list[Entry] = [_part_fact(job, board, row, source) for row in listed.rows.values()]
+    done = [say("{source}: {parts} imported", source=source, parts=count_of(len(entries), "part"))]
+    done += [say("{source}, {unclear}", source=source, unclear=one) for one in listed.unclear]
+    return Imports(done, entries)
+
+
+def net_facts(job: OpenJob, listed: Netlist, source: str, board: str = "") -> Imports:
+    """Everything of a netlist as facts, not recorded yet, and what could not be used."""
+    places = {*listed.parts, *(refdes for pins in listed.nets.values() for refdes, _ in pins)}
+    board = board or _board_listed(job, places)
+    entries: list[Entry] = [_part_fact(job, board, row, source, "netlist") for row in listed.parts.values()]
+    if listed.outline is not None:
+        width, height = listed.outline
+        told = {"width": width, "height": height, "origin": "netlist", "source": source}
+        entries.append(job.make(OutlineTold, board=board, **told))
+    nets = tuple(Net(name=name, pins=tuple(pins)) for name, pins in listed.nets.items())
+    entries.append(job.make(NetsTold, board=board, source=source, nets=nets))
+    unused = [say("{source}, not used: {unused}", source=source, unused=one) for one in listed.unused]
+    return Imports([say("{source}: {words}", source=source, words=listed.words), *unused], entries)
+
+
+def _board_listed(job: OpenJob, places: Collection[str]) -> str:
+    """The board that a list without a board's name is of: the job's only one, if it can be; else the own board."""
+    if len(job.boards) != 1:
+        return OWN_BOARD
+    only, board = next(iter(job.boards.items()))
+    here = {part.refdes.casefold() for part in board.parts}
+    return only if only not in job.defined or any(place.casefold() in here for place in places) else OWN_BOARD
+
+
+def _part_fact(job: OpenJob, board: str, row: Mapping[str, str], source: str, origin: str = "list") -> PartTold:
+    def number(name: str) -> float | None:
+        return float(row[name]) if row.get(name) else None
+
+    placed = "x" in row and "y" in row
+    turned = round(number("rotation") or 0) // 90 * 90 % 360
+    known = job.boards.get(board)
+    names = {part.refdes.casefold(): part.refdes for part in known.parts} if known is not None else {}
+    return job.make(
+        PartTold,
+        board=board,
+        place=names.get(row["refdes"].casefold(), row["refdes"]),
+        number=row["part"],
+        sort=row["kind"],
+        value=number("value"),
+        voltage=number("voltage"),
+        technology=row.get("technology", ""),
+        polarised=True if row.get("polarised") == "yes" else None,
+        socketed=True if row.get("socketed") == "yes" else None,
+        package=row.get("package", ""),
+        x=number("x") if placed else None,
+        y=number("y") if placed else None,
+        rotation=turned if placed else None,
+        origin=origin,
+        source=source,
+    )
 
 
 def place_words(boards: Mapping[str, BoardDefinition], place: PartRef) -> str:
@@ -337,6 +423,11 @@ def _is_paper(name: str) -> bool:
     return not is_image_name(name) and not is_photo_name(name)
 
 
+def _is_other_table(path: Path) -> bool:
+    """Parts lists, netlists and spreadsheets hold no checksums."""
+    return is_part_list(path) or is_netlist(path) or path.suffix.lower() in SPREADSHEET_ENDINGS
+
+
 def _lists(path: Path, columns: Mapping[Path, Mapping[str, str]]) -> Iterator[tuple[Path, ChecksumList]]:
     """The lists of checksums in what was given: the file itself, or those of a folder, other papers passed over."""
     if path.is_dir():
@@ -346,5 +437,5 @@ def _lists(path: Path, columns: Mapping[Path, Mapping[str, str]]) -> Iterator[tu
             except UserFileError:
                 if file.suffix.lower() in SURE_ENDINGS:
                     raise
-    elif _is_paper(path.name) and not is_part_list(path):
+    elif _is_paper(path.name) and not _is_other_table(path):
         yield path, read_checksums(path, columns.get(path))

@@ -7,7 +7,7 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from loyal_trace.app.importers import Meant, import_files, import_photo
+from loyal_trace.app.importers import Meant, import_files, import_photo, part_facts
 from loyal_trace.app.job import OpenJob
 from loyal_trace.app.notice import Notice
 from loyal_trace.app.tasks import Post, Tasks
@@ -24,6 +24,7 @@ from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
+from loyal_trace.formats.tables import PartTable
 from loyal_trace.instruments.protocols import Cancelled, Workbench
 
 _TOLD = 3
@@ -203,9 +204,25 @@ class Workspace:
         """A photo that was pasted."""
         self.attempt(lambda: import_photo(self.job, data, name, self.board).done)
 
-    def drop(self, paths: list[Path], columns: Mapping[Path, Mapping[str, str]] | None = None) -> None:
-        """Files were dropped on the window; `columns` of tables whose titles had to be explained."""
-        self._import(paths, Meant(in_view=self.board, columns=columns or {}))
+    def drop(
+        self,
+        paths: list[Path],
+        columns: Mapping[Path, Mapping[str, str]] | None = None,
+        lists: Mapping[Path, tuple[PartTable, Mapping[str, int]]] | None = None,
+    ) -> None:
+        """Files were dropped on the window; `columns` of tables whose titles had to be explained, `lists` of parts."""
+        if paths:
+            self._import(paths, Meant(in_view=self.board, columns=columns or {}, lists=lists or {}))
+
+    def import_list(self, table: PartTable, columns: Mapping[str, int], source: str) -> None:
+        """The parts of a list that was pasted are facts of the board."""
+
+        def act() -> list[str]:
+            found = part_facts(self.job, table, columns, source)
+            self.job.record_all(found.entries)
+            return found.done
+
+        self.attempt(act)
 
     def import_at(self, path: Path, place: PartRef) -> None:
         """A file is of this socket, whatever its name."""

@@ -9,6 +9,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
+from loyal_trace.app.board_saving import board_folder_named, save_board
 from loyal_trace.app.cautions import caution_texts
 from loyal_trace.app.commands import LineResult, Tally, enter_line, setting_at
 from loyal_trace.app.importers import Meant, import_files, place_words
@@ -22,8 +23,9 @@ from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.stages import stage_of_word
 from loyal_trace.core.vocabulary.units import count_of, format_percent
 from loyal_trace.formats.archive import read_archive, write_archive
-from loyal_trace.formats.part_table import board_from_table, guess_columns, read_table
+from loyal_trace.formats.part_table import board_from_table, guess_columns
 from loyal_trace.formats.rom_files import read_file
+from loyal_trace.formats.tables import read_table
 from loyal_trace.report.model import build_report
 from loyal_trace.report.times import local_time
 from loyal_trace.report.write import write_report
@@ -66,7 +68,8 @@ def job_new(options: argparse.Namespace) -> int:
         raise RequestError(say("a job needs a title"))
     listed = [_board_of_list(path) for path in options.parts]
     with _to_write(options) as store:
-        job = open_new_job(store, options.title, options.board, options.owner, options.complaint, listed=listed)
+        boards = [board_folder_named(store.folder, path) for path in options.board]
+        job = open_new_job(store, options.title, boards, options.owner, options.complaint, listed=listed)
     print_json({"job": job, "title": options.title}) if options.json else tell(job)
     return 0
 
@@ -419,6 +422,16 @@ def job_import(options: argparse.Namespace) -> int:
     with _to_write(options) as store:
         job = import_archive(store, archive)
     print_json({"job": job, "entries": len(archive.lines)}) if options.json else tell(job)
+    return 0
+
+
+def job_save_board(options: argparse.Namespace) -> int:
+    """Saves a board of the job as a folder, with what was learnt and without the owner's data."""
+    with _opened(options, _to_read(options)) as job:
+        board = options.board or next(iter(job.boards), "")
+        folder = save_board(job, board, options.out)
+        document = {"job": job.id, "board": board, "folder": str(folder)}
+    print_json(document) if options.json else tell(str(folder))
     return 0
 
 

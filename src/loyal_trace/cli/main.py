@@ -239,9 +239,16 @@ def _job_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
         "new", help=say("open a job"), description=say("A job with boards from folders and parts lists.")
     )
     new.add_argument("title")
-    new.add_argument("--board", action="append", default=[], type=Path, metavar="FOLDER")
     new.add_argument(
-        "--parts", action="append", default=[], type=Path, metavar="FILE", help=say("a parts list (CSV, TSV)")
+        "--board",
+        action="append",
+        default=[],
+        type=Path,
+        metavar="FOLDER",
+        help=say("a board folder, or the name of a saved board"),
+    )
+    new.add_argument(
+        "--parts", action="append", default=[], type=Path, metavar="FILE", help=say("a parts list: CSV, TSV, xlsx, ods")
     )
     new.add_argument("--owner", default="")
     new.add_argument("--complaint", default="")
@@ -265,8 +272,18 @@ def _job_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
     export = job.add_parser("export", help=say("write a job as one archive"))
     taken = job.add_parser("import", help=say("import a job archive"))
     taken.add_argument("archive", type=Path)
+    saved = job.add_parser(
+        "save-board",
+        help=say("save a board of a job as a folder, for the next job of its kind"),
+        description=say(
+            "The board with everything that was entered, its paths, codes, good readings and the faults found; without "
+            "the owner's data. Without --out it goes into the store, where job new --board NAME finds it."
+        ),
+    )
+    saved.add_argument("--board", default="", metavar="B", help=say("the board that is meant"))
+    saved.add_argument("--out", type=Path, default=None, metavar="FOLDER", help=say("the folder to write"))
     report = job.add_parser("report", help=say("write the report, PDF or HTML by the ending"))
-    for parser in (show, suspects, plan, proof, enter, add, export, report):
+    for parser in (show, suspects, plan, proof, enter, add, export, saved, report):
         parser.add_argument("job", metavar="JOB", help=say("the id or the title of a job"))
     enter.add_argument("lines", nargs="+", metavar="LINE")
     enter.add_argument("--stage", choices=_STAGES, help=say("the stage at which bare values are understood"))
@@ -277,7 +294,7 @@ def _job_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
         parser.add_argument("--at", default="", metavar="PLACE", help=say("the part, pin or socket that is picked"))
     for parser in (export, report):
         parser.add_argument("file", type=Path)
-    for parser in (new, listing, show, suspects, plan, proof, enter, add, export, taken, report):
+    for parser in (new, listing, show, suspects, plan, proof, enter, add, export, saved, taken, report):
         parser.add_argument(
             "--store", type=Path, default=None, help=say("store folder (default: the user's data folder)")
         )
@@ -400,7 +417,7 @@ def _run(options: argparse.Namespace) -> int:
         return roms.run(options)
     else:
         from loyal_trace.cli import commands as module  # type: ignore[no-redef]
-    return int(getattr(module, f"{options.command}_{options.action}")(options))
+    return int(getattr(module, f"{options.command}_{options.action.replace('-', '_')}")(options))
 
 
 def _window(options: argparse.Namespace) -> int:

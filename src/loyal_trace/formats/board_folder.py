@@ -18,12 +18,17 @@ from loyal_trace.core.boards.model import (
     Block,
     BoardDefinition,
     CheckItem,
+    FunctionPath,
+    GoodReading,
     KeepOut,
+    KnownFault,
+    OwnPin,
     Part,
     RevisionMark,
     RomSlot,
     SelfTestCode,
     ServiceItem,
+    StepMinutes,
 )
 from loyal_trace.core.boards.supplies import Cell, ChainPoint, Clock, Rail, Reset, Supply
 from loyal_trace.core.chips.library import ChipLibrary
@@ -76,6 +81,11 @@ _TABLES: dict[str, type] = {
     "self_test": SelfTestCode,
     "keep_out": KeepOut,
     "service": ServiceItem,
+    "function": FunctionPath,
+    "pin": OwnPin,
+    "good": GoodReading,
+    "fault": KnownFault,
+    "minutes": StepMinutes,
 }
 
 
@@ -184,6 +194,11 @@ def parse_board(files: Mapping[str, bytes], place: str, library: ChipLibrary) ->
         self_tests=tables["self_test"],
         keep_outs=tables["keep_out"],
         service=tables["service"],
+        functions=tables["function"],
+        own_pins=tables["pin"],
+        good=tables["good"],
+        faults=tables["fault"],
+        minutes=tables["minutes"],
         symptoms=tuple((row.text, row.block) for row in tables["symptom"]),
         siblings=tuple(row.parts for row in tables["siblings"]),
         mates=tuple((row.here, row.there) for row in tables["mate"]),
@@ -384,7 +399,9 @@ def _part(reader: DefectReader, line: int, row: dict[str, str]) -> Part:
         row.get("role", ""),
         tuple(row.get("revisions", "").split()),
         flags["rare"],
-        placed=row.get("placed", "").lower() != "no",
+        placed=row.get("placed", "").lower() != "no" and bool(row.get("x") or row.get("y")),
+        row=row.get("row", ""),
+        column=row.get("column", ""),
     )
 
 
@@ -547,7 +564,7 @@ def _read_roms(
             reader.bad("board.toml", line, what, say("add it"))
         if any(slot.refdes == refdes for slot in slots):
             reader.bad("board.toml", line, say("ROM slot {refdes} is listed twice", refdes=refdes), say("remove one"))
-        if size <= 0 or size & (size - 1):
+        if size < 0 or size & (size - 1):  # 0: not known
             reader.bad(
                 "board.toml",
                 line,

@@ -6,8 +6,11 @@ From the mapped table comes the text of a board definition (`board.toml`, `parts
 import csv
 import io
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from pathlib import Path
+
+import tomli_w
 
 from loyal_trace.core.boards.kinds import UNITS, kind_of
 from loyal_trace.core.chips.library import ChipLibrary
@@ -16,9 +19,9 @@ from loyal_trace.core.vocabulary.errors import RequestError, UserFileError
 from loyal_trace.core.vocabulary.identity import natural_key
 from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import parse_quantity
-from loyal_trace.formats.checksum_lists import delimiter_of
+from loyal_trace.formats.rom_files import read_file
+from loyal_trace.formats.tables import SPREADSHEET_ENDINGS, TABLE_ENDINGS, PartTable, read_table
 
-ENCODINGS = ("utf-8", "cp1252", "utf-16", "cp437", "mac_roman")
 TITLES: Mapping[str, tuple[str, ...]] = {
     "refdes": ("refdes", "ref", "refs", "reference", "references", "designator", "designation", "place", "position",
                "location", "parts",
@@ -34,67 +37,22 @@ TITLES: Mapping[str, tuple[str, ...]] = {
     "voltage": ("voltage", "volt", "rating"),
     "socketed": ("socketed", "socket"),
 }  # fmt: skip
-_OF_CHIPS = ("U", "N", "Z")
 _TYPE_NUMBER = re.compile(r"[A-Z]{1,5}-?\d{1,6}[A-Z0-9-]*")
-_GRID_PLACE = re.compile(r"(\d{1,2})([A-Z])|([A-Z])(\d{1,2})")
-_CELL_X, _CELL_Y, _MARGIN, _ACROSS = 32.0, 24.0, 24.0, 8
+_LOOKS_LIKE_PLACE = re.compile(r"[A-Za-z]{1,4}\d{1,4}[A-Za-z]?|\d{1,2}[A-Za-z]\d?")
+_RANGE = re.compile(r"([A-Za-z]{1,4})(\d{1,4})-([A-Za-z]{0,4})(\d{1,4})")
+_MARGIN = 24.0
 _WORST_LINES = 40
+_SUMS = {"crc32", "crc", "md5", "sha1", "sha256"}
 
 
-@dataclass(frozen=True)
-class PartTable:
-    """The cells of a list as text, its first row the titles (on `first_line` of the file), and how it was read."""
-
-    rows: tuple[tuple[str, ...], ...]
-    encoding: str
-    delimiter: str
-    first_line: int = 1
-
-    @property
-    def titles(self) -> tuple[str, ...]:
-        return self.rows[0]
-
-    @property
-    def width(self) -> int:
-        return max(len(row) for row in self.rows)
-
-
-def read_table(data: bytes, name: str, encoding: str = "") -> PartTable:
-    """The table in a file, decoded as asked, else as the first of `ENCODINGS` that fits; UserFileError otherwise."""
-    if not data.strip():
-        raise UserFileError(name, say("the file is empty"), say("export the list again"))
-    if b"\0" in data and not data.startswith((b"\xff\xfe", b"\xfe\xff")):
-        raise UserFileError(name, say("is not text"), say("save the spreadsheet as CSV"))
-    tried = [encoding] if encoding else _likely(data)
-    for one in tried:
-        try:
-            text = data.decode(one).lstrip("\ufeff")
-        except (UnicodeDecodeError, LookupError):
-            continue
-        return _table(text, name, one)
-    raise UserFileError(
-        name, say("is not text in {tried}", tried=joined(say(" or "), tried)), say("choose another encoding")
-    )
-
-
-def _likely(data: bytes) -> list[str]:
-    return ["utf-16"] if data.startswith((b"\xff\xfe", b"\xfe\xff")) else ["utf-8", "cp1252", "cp437"]
-
-
-def _table(text: str, name: str, encoding: str) -> PartTable:
-    lines = text.splitlines()
-    if not text.strip():
-        raise UserFileError(name, say("the file is empty"), say("export the list again"))
-    first = next((number for number, line in enumerate(lines) if line.strip()), 0)
-    body = "\n".join(lines[first:])
-    delimiter = delimiter_of(lines[first])
-    try:
-        rows = [tuple(cell.strip() for cell in row) for row in csv.reader(io.StringIO(body), delimiter=delimiter)]
-    except csv.Error as error:
-        raise UserFileError(
-            name, say("is not readable CSV ({error})", error=error), say("export the list again")
-        ) from None
-    return PartTable(tuple(rows), encoding, delimiter, first + 1)
+def has_titles(table: PartTable) -> bool:
+    """Is the first row one of titles? A list copied from a page often begins with its first part."""
+    known = {title for titles in TITLES.values() for title in titles}
+    if any(title.lower() in known for title in table.titles):
+        return True
+    column = _most(table, set())
+    first = table.titles[column] if column is not None and column < len(table.titles) else ""
+    return not (first and _all_places(first))
 
 
 def guess_columns(table: PartTable) -> dict[str, int]:
@@ -106,65 +64,152 @@ def guess_columns(table: PartTable) -> dict[str, int]:
         if column is not None and column not in found.values():
             found[field] = column
     if "refdes" not in found:
-        column = _most(table, re.compile(r"[A-Za-z]{1,3}\d{1,4}|\d{1,2}[A-Z]"), set(found.values()))
+        column = _most(table, set(found.values()))
         if column is not None:
             found["refdes"] = column
     if "part" not in found and "value" in found:
         found["part"] = found["value"]
+    if "part" not in found and "refdes" in found:
+        # Beside the places, without any title known: the next column that has something in it.
+        filled = (n for n in range(table.width) if n != found["refdes"] and any(_cell(row, n) for row in table.rows))
+        column = next(filled, None)
+        if column is not None and not any(title in lower for titles in TITLES.values() for title in titles):
+            found["part"] = column
     return found
 
 
-def _most(table: PartTable, looks: re.Pattern[str], taken: set[int]) -> int | None:
-    """The column in which most cells look like something, if that is more than half of them."""
-    rows = [row for row in table.rows[1:] if any(row)][:_WORST_LINES]
+def _cell(row: Sequence[str], column: int) -> str:
+    return row[column] if column < len(row) else ""
+
+
+def _most(table: PartTable, taken: set[int]) -> int | None:
+    """The column in which most cells look like places, if that is more than half of them."""
+    rows = [row for row in table.rows if any(row)][:_WORST_LINES]
+    below = rows[1:] or rows
     counts = {
-        column: sum(
-            1 for row in rows if column < len(row) and all(looks.fullmatch(w) for w in places_in(row[column]) or [""])
-        )
+        column: sum(1 for row in below if column < len(row) and _all_places(row[column]))
         for column in range(table.width)
         if column not in taken
     }
     best = max(counts, key=lambda column: counts[column], default=None)
-    return best if best is not None and counts[best] * 2 > len(rows) else None
+    return best if best is not None and counts[best] * 2 > len(below) else None
+
+
+def _all_places(cell: str) -> bool:
+    found = places_in(cell)
+    return bool(found) and all(_LOOKS_LIKE_PLACE.fullmatch(place) for place in found)
 
 
 def places_in(cell: str) -> list[str]:
-    """The places in one cell: `U1 U2`, `U1, U2` and `U1;U2` are two."""
-    return cell.replace(",", " ").replace(";", " ").split()
+    """The places in one cell: `U1 U2`, `U1, U2` and `U1;U2` are two, `C1-C4` are four."""
+    found: list[str] = []
+    for word in re.sub(r"\s*(?:-|–|\.\.+)\s*", "-", re.sub(r"[,;&]|\band\b", " ", cell)).split():
+        found += _range(word) or [word]
+    return found
+
+
+def _range(word: str) -> list[str]:
+    """`C1-C4` and `C1-4` written out; empty for anything else."""
+    match = _RANGE.fullmatch(word)
+    if match is None or (match[3] and match[3].upper() != match[1].upper()):
+        return []
+    if not match[3] and kind_of(match[1]) == "connector":
+        return []  # J1-2 is a pin of a plug
+    first, last = int(match[2]), int(match[4])
+    return [f"{match[1]}{number}" for number in range(first, last + 1)] if first < last < first + 200 else []
+
+
+@dataclass(frozen=True)
+class ListedParts:
+    """The parts of a list as rows of `parts.csv` by place, and what was not understood of it, in sentences."""
+
+    rows: dict[str, dict[str, str]]
+    unclear: tuple[str, ...] = ()
+
+
+def listed_parts(table: PartTable, columns: Mapping[str, int], name: str, library: ChipLibrary) -> ListedParts:
+    """Every row of a list as parts. `columns`: field → column; RequestError without refdes and part.
+
+    None is dropped: a row without a place that can be read, or with one listed before as something else, is kept as a
+    part of unknown kind under the number of its line (ROW7). UserFileError when there is no part at all.
+    """
+    if "refdes" not in columns or ("part" not in columns and "value" not in columns):
+        raise RequestError(say("choose the column of the places and the one of the parts"))
+    begin = 1 if has_titles(table) else 0
+    rows: dict[str, dict[str, str]] = {}
+    unclear: list[str] = []
+    for line, cells in enumerate(table.rows[begin:], start=table.first_line + begin):
+        told = {field: cells[column] for field, column in columns.items() if column < len(cells)}
+        written = joined(" ", (cell for cell in cells if cell))
+        if not written:
+            continue
+        places = [clean for place in places_in(told.get("refdes", "")) if (clean := _clean(place))]
+        for refdes in places or [""]:
+            made = part_row(refdes, told, library) if refdes else {}
+            if refdes and rows.get(refdes, made) == made:
+                rows[refdes] = made
+                continue
+            kept = f"ROW{line}"
+            # The wrong column chosen would make a part of every row; a list needs one place at least.
+            rows[kept] = {"refdes": kept, "part": written[:60], "kind": "unknown", "package": ""}
+            unclear.append(_unclear(line, refdes, written, kept))
+        unclear += [_unknown_kind(line, refdes, rows[refdes]) for refdes in places if _is_unknown(rows.get(refdes))]
+    if not any(not refdes.startswith("ROW") for refdes in rows):
+        raise UserFileError(name, say("lists no parts"), say("choose the column that holds the places"))
+    return ListedParts(rows, tuple(dict.fromkeys(unclear)))
+
+
+def _is_unknown(row: Mapping[str, str] | None) -> bool:
+    return row is not None and row["kind"] == "unknown"
+
+
+def _unclear(line: int, refdes: str, written: str, kept: str) -> str:
+    if refdes:
+        return say(
+            "line {line}: {refdes} is listed before as another part; kept as {kept}, a part of unknown kind",
+            line=line,
+            refdes=refdes,
+            kept=kept,
+        )
+    return say(
+        "line {line}: “{written}” names no place; kept as {kept}, a part of unknown kind",
+        line=line,
+        written=written[:60],
+        kept=kept,
+    )
+
+
+def _unknown_kind(line: int, refdes: str, row: Mapping[str, str]) -> str:
+    return say(
+        "line {line}: the kind of {refdes} “{number}” was not understood; kept as a part of unknown kind",
+        line=line,
+        refdes=refdes,
+        number=row["part"],
+    )
+
+
+def _clean(place: str) -> str:
+    """A place as it is kept: no signs that a place cannot have, designators in capitals (u3 and U3 are one part)."""
+    clean = re.sub(r"[^A-Za-z0-9_/+-]", "", place)
+    return clean.upper() if _LOOKS_LIKE_PLACE.fullmatch(clean) else clean
 
 
 def board_from_table(
     table: PartTable, columns: Mapping[str, int], board_id: str, name: str, library: ChipLibrary
 ) -> dict[str, bytes]:
-    """The files of a board with the parts of a list. `columns`: field → column; RequestError without refdes and part.
+    """The files of a board with the parts of a list; errors as `listed_parts`.
 
-    UserFileError names the line of a place that is listed twice. Where no x and y are given, a place such as 5C is put
-    at column 5, row C, and everything else in rows.
+    Without x and y a part has no place: no millimetres are made of a name such as 5C.
     """
-    if "refdes" not in columns or ("part" not in columns and "value" not in columns):
-        raise RequestError(say("choose the column of the places and the one of the parts"))
-    rows: dict[str, dict[str, str]] = {}
-    for line, cells in enumerate(table.rows[1:], start=table.first_line + 1):
-        told = {field: cells[column] for field, column in columns.items() if column < len(cells)}
-        for refdes in places_in(told.get("refdes", "")):
-            if refdes in rows:
-                raise UserFileError(
-                    say("{name}, line {line}", name=name, line=line),
-                    say("{refdes} is listed twice", refdes=refdes),
-                    say("remove one of the two"),
-                )
-            rows[refdes] = _part_row(refdes, told, library)
-    if not rows:
-        raise UserFileError(name, say("lists no parts"), say("choose the column that holds the places"))
-    width, height = _put_in_place(rows)
+    rows = listed_parts(table, columns, name, library).rows
+    outline = _put_in_place(rows)
     return {
-        "board.toml": _toml(board_id, name, width, height).encode(),
+        "board.toml": _toml(board_id, name, outline).encode(),
         "parts.csv": _csv(rows[refdes] for refdes in sorted(rows, key=natural_key)).encode(),
     }
 
 
-def _part_row(refdes: str, told: Mapping[str, str], library: ChipLibrary) -> dict[str, str]:
-    clean = re.sub(r"[^A-Za-z0-9_/+-]", "", refdes)
+def part_row(clean: str, told: Mapping[str, str], library: ChipLibrary) -> dict[str, str]:
     number = told.get("part") or told.get("value") or "?"
     kind = told.get("kind", "").lower() or _kind_of_row(clean, number, library)
     row = {"refdes": clean, "part": number, "kind": kind, "package": told.get("package", "")}
@@ -213,44 +258,31 @@ def _number(text: str, unit: str) -> str:
     return ""
 
 
-def _put_in_place(rows: dict[str, dict[str, str]]) -> tuple[float, float]:
-    """Gives every part without x and y a place; returns width and height (mm) of a board that holds them all."""
-    placed = [row for row in rows.values() if "x" in row and "y" in row]
-    lost = [refdes for refdes, row in rows.items() if not ("x" in row and "y" in row)]
-    for refdes in lost:  # laid out, not placed: no distance may be worked out from it
+def _put_in_place(rows: dict[str, dict[str, str]]) -> tuple[float, float] | None:
+    """Moves the parts with x and y onto the board and returns its width and height (mm); None when there are none.
+
+    All others are marked as not placed.
+    """
+    placed = {refdes: row for refdes, row in rows.items() if "x" in row and "y" in row}
+    for refdes in rows.keys() - placed.keys():
         rows[refdes] |= {"placed": "no"}
-    # C1 and U3 are designators, not row C and row U: only chips without a designator's letter stand in a grid.
-    found = {refdes: match for refdes in lost if (match := _GRID_PLACE.fullmatch(refdes))}
-    grid = {r: m for r, m in found.items() if m[1] or (rows[r]["kind"] == "chip" and m[3] not in _OF_CHIPS)}
-    if len(grid) * 2 > len(lost) and not placed:
-        for refdes, match in grid.items():
-            across, down = int(match[1] or match[4]) - 1, ord(match[2] or match[3]) - ord("A")
-            rows[refdes] |= {"x": str(_MARGIN + across * _CELL_X), "y": str(_MARGIN + down * _CELL_Y)}
-        lost = [refdes for refdes in lost if refdes not in grid]
-    below = max((float(row["y"]) + _CELL_Y for row in rows.values() if "y" in row), default=_MARGIN)
-    for number, refdes in enumerate(sorted(lost, key=natural_key)):
-        at = (_MARGIN + number % _ACROSS * _CELL_X, below + number // _ACROSS * _CELL_Y)
-        rows[refdes] |= {"x": str(at[0]), "y": str(at[1])}
-    return _shifted(rows, "x"), _shifted(rows, "y")
+        for axis in ("x", "y"):
+            rows[refdes].pop(axis, None)
+    return (_shifted(placed, "x"), _shifted(placed, "y")) if placed else None
 
 
 def _shifted(rows: Mapping[str, dict[str, str]], axis: str) -> float:
     """Moves all parts inside the board along one axis; returns its length (mm)."""
     least = min(0.0, min(float(row[axis]) for row in rows.values()) - _MARGIN)
     for row in rows.values():
-        row[axis] = say("{float:g}", float=float(row[axis]) - least)
+        row[axis] = f"{float(row[axis]) - least:g}"
     return min(1990.0, max(float(row[axis]) for row in rows.values()) + _MARGIN)
 
 
-def _toml(board_id: str, name: str, width: float, height: float) -> str:
-    quoted = name.replace("\\", " ").replace('"', "'")
-    return say(
-        '[board]\nformat = 1\nid = "{board_id}"\nname = "{quoted}"\nwidth = {width:g}\nheight = {height:g}\n',
-        board_id=board_id,
-        quoted=quoted,
-        width=width,
-        height=height,
-    )
+def _toml(board_id: str, name: str, outline: tuple[float, float] | None) -> str:
+    told = {"format": 1, "id": board_id, "name": " ".join(name.split())}
+    size = {} if outline is None else {"width": outline[0], "height": outline[1]}
+    return tomli_w.dumps({"board": told | size})
 
 
 def _csv(rows: Iterable[dict[str, str]]) -> str:
@@ -274,3 +306,15 @@ def _csv(rows: Iterable[dict[str, str]]) -> str:
     writer.writeheader()
     writer.writerows(rows)
     return out.getvalue()
+
+
+def is_part_list(path: Path) -> bool:
+    """Does a table or spreadsheet begin with titles of a place and of a part, and of no checksums?"""
+    if path.suffix.lower() not in (*TABLE_ENDINGS, *SPREADSHEET_ENDINGS) or not path.is_file():
+        return False
+    try:
+        titles = {title.lower() for title in read_table(read_file(path), str(path)).titles}
+    except UserFileError:
+        return False
+    wanted = (titles & set(TITLES["refdes"]), titles & {*TITLES["part"], *TITLES["value"]})
+    return not titles & _SUMS and all(wanted)

@@ -35,6 +35,14 @@ _NOT_IMAGES = (
     ".xml",
     ".pdf",
     ".gif",
+    ".xlsx",
+    ".xlsm",
+    ".xls",
+    ".ods",
+    ".net",
+    ".kicad_pcb",
+    ".d356",
+    ".ipc",
     *PHOTO_ENDINGS,
 )
 

@@ -44,6 +44,26 @@ def export_job(wiring: "JobWiring", file: Path | None = None) -> None:
     wiring.workspace.attempt(act)
 
 
+def save_board(wiring: "JobWiring") -> None:
+    """Writes the board in view as a folder, with what was learnt; asks where."""
+    from loyal_trace.app.board_saving import board_to_save, save_board, saved_boards
+
+    workspace = wiring.workspace
+
+    def act() -> list[str]:
+        board = board_to_save(workspace.job, workspace.board)
+        parent = saved_boards(workspace.job.store.folder)
+        parent.mkdir(parents=True, exist_ok=True)
+        question = tr("Save the board {board} in", board=board.name)
+        chosen = QFileDialog.getExistingDirectory(wiring.shell, question, str(parent))
+        if not chosen:
+            return []
+        target = save_board(workspace.job, workspace.board, Path(chosen) / board.id)
+        return [tr("board saved in {folder}", folder=str(target))]
+
+    workspace.attempt(act)
+
+
 def report_document(wiring: "JobWiring") -> QTextDocument:
     """The report as a document to print."""
     from loyal_trace.report.html import to_html

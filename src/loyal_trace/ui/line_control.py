@@ -231,13 +231,13 @@ class LineControl:
         if asked is None:
             action.run()
         else:
-            answer = self._ask_file(asked) if asked.save or asked.load else self._ask(asked.prompt)
+            answer = self._ask_file(asked) if asked.save or asked.load else self._ask(asked)
             if answer:
                 action.run(answer)
         self.focus()
 
-    def _ask(self, prompt: str) -> str:
-        text, accepted = QInputDialog.getText(self.foot, "Loyal Trace", prompt)
+    def _ask(self, asked: Question) -> str:
+        text, accepted = QInputDialog.getText(self.foot, "Loyal Trace", asked.prompt, text=asked.suggestion)
         return text.strip() if accepted else ""
 
     def _ask_file(self, asked: Question) -> str:

@@ -353,9 +353,14 @@ class Application(QObject):
 
     def new_from_board(self) -> None:
         """Asks for a board folder, then for a title."""
-        folder = QFileDialog.getExistingDirectory(self.shell, tr("Choose a board folder"))
+        folder = QFileDialog.getExistingDirectory(self.shell, tr("Choose a board folder"), self._saved_boards())
         if folder:
             self.new_job((Path(folder),))
+
+    def _saved_boards(self) -> str:
+        """Where boards of earlier jobs were saved; empty before the first."""
+        folder = self.store.folder / "boards" if self.store is not None else Path()
+        return str(folder) if folder.is_dir() and self.store is not None else ""
 
     def new_from_list(self, path: Path | None = None) -> None:
         """A parts list, its columns, then a title."""
@@ -382,7 +387,8 @@ class Application(QObject):
             return
         workspace = self.wiring.workspace
         chosen = choose_list(self.shell) if from_list else None
-        folder = "" if from_list else QFileDialog.getExistingDirectory(self.shell, tr("Choose a board folder"))
+        start = self._saved_boards()
+        folder = "" if from_list else QFileDialog.getExistingDirectory(self.shell, tr("Choose a board folder"), start)
         if not chosen and not folder:
             return
 
@@ -408,7 +414,7 @@ class Application(QObject):
         from loyal_trace.app.job import import_archive
         from loyal_trace.core.vocabulary.errors import LoyalTraceError
         from loyal_trace.formats.archive import read_archive
-        from loyal_trace.formats.part_list import is_part_list
+        from loyal_trace.formats.part_table import is_part_list
 
         if self.wiring is not None or self.store is None:
             return

@@ -48,7 +48,7 @@ def _edit(app: "Application") -> list[Item]:
         Item("Edit", tr("Redo"), "Ctrl+Shift+Z", lambda: app.with_job(lambda w: w.control.redo())),
         Item("Edit", tr("Copy"), "Ctrl+C", app.copy, line_above=True),
         Item("Edit", tr("Copy the picture of this page"), "Ctrl+Shift+C", _on(app, "copy_picture")),
-        Item("Edit", tr("Paste a photo or files"), "", lambda: app.with_job(lambda w: w.paste())),
+        Item("Edit", tr("Paste a photo, files or a parts list"), "", lambda: app.with_job(lambda w: w.paste())),
         Item("Edit", tr("Find in the job…"), "Ctrl+F", _on(app, "find_in_job"), line_above=True),
         Item("Edit", tr("Settings…"), "Ctrl+,", app.settings, line_above=True),
     ]
@@ -63,6 +63,7 @@ def _board(app: "Application") -> list[Item]:
     return [
         Item("Board", tr("Add a board from a folder…"), "", app.add_board),
         Item("Board", tr("Add a board from a parts list…"), "", lambda: app.add_board(True)),
+        Item("Board", tr("Save the board as a folder…"), "", _on(app, "save_board")),
         Item("Board", tr("Next board"), "Ctrl+B", lambda: app.with_job(lambda w: w.next_board())),
         Item("Board", tr("Watch a folder for photos…"), "", lambda: app.with_job(lambda w: w.watch_folder())),
         Item("Board", tr("Stop watching for photos"), "", lambda: app.with_job(lambda w: w.watch.stop())),

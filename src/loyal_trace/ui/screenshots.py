@@ -147,7 +147,8 @@ def _own_board(camera: Photographer) -> None:
     """A board known from a list and from typed lines, at Suspects."""
     from loyal_trace.app.commands import Setting, enter_line
     from loyal_trace.app.job import OpenJob, open_new_job
-    from loyal_trace.formats.part_table import board_from_table, guess_columns, read_table
+    from loyal_trace.formats.part_table import board_from_table, guess_columns
+    from loyal_trace.formats.tables import read_table
     from loyal_trace.resources import chip_library
 
     store = camera.ours.store

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QPaintEvent, QResizeEvent
@@ -18,8 +19,6 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from loyal_trace.app.presenters.model import Overlay
-from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.ui.theme import THEME, apply_style, font, rescale
 from loyal_trace.ui.widgets.board_map import BoardMap
 from loyal_trace.ui.widgets.finder import Command, Finder
@@ -28,6 +27,9 @@ from loyal_trace.ui.widgets.heights import least_height
 from loyal_trace.ui.widgets.logbook import LogbookBar, LogbookDrawer
 from loyal_trace.ui.widgets.outline import Outline
 from loyal_trace.ui.widgets.station_line import StationLine
+
+if TYPE_CHECKING:  # nothing of the core before the first paint
+    from loyal_trace.app.presenters.overview import MapView
 
 _MAP_WIDTH, _STAGE_WIDTH = 430, 420
 
@@ -199,17 +201,10 @@ class Shell(QMainWindow):
             self._painted = True
             QTimer.singleShot(0, self.first_painted.emit)
 
-    def show_board(
-        self,
-        boards: list[tuple[str, str]],
-        current: str,
-        board: BoardDefinition | None,
-        overlay: Overlay,
-        showing: str,
-    ) -> None:
+    def show_board(self, view: "MapView", showing: str) -> None:
         """The board map and its tabs."""
-        self.panel.show_tabs(boards, current, showing)
-        self.panel.map.show_board(board, overlay)
+        self.panel.show_tabs(list(view.tabs), view.current, showing)
+        self.panel.map.show_board(view.board, view.overlay, view.tray)
 
     def toggle_drawer(self) -> None:
         """Opens or closes the logbook."""

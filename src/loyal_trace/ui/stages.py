@@ -5,6 +5,7 @@ A page is made when it is first shown, and what it needs is loaded then: the job
 
 from collections.abc import Callable, Iterator, Mapping
 
+from loyal_trace.app.presenters.model import WANTED
 from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.ui.widgets.stage_page import StagePage
@@ -31,7 +32,7 @@ class Stages:
 def _intake(workspace: Workspace) -> StagePage:
     from loyal_trace.app.presenters import intake
 
-    return StagePage(intake.IntakePresenter(workspace), (intake.SHEET, intake.AWAY))
+    return StagePage(intake.IntakePresenter(workspace), (WANTED, intake.SHEET, intake.AWAY))
 
 
 def _inspect(workspace: Workspace) -> StagePage:
@@ -70,10 +71,10 @@ def _probe(workspace: Workspace) -> StagePage:
 
 def _suspects(workspace: Workspace) -> StagePage:
     from loyal_trace.app.presenters import suspects
+    from loyal_trace.ui.widgets.path_grid import PathGridView
 
-    return StagePage(
-        suspects.SuspectsPresenter(workspace), (suspects.RANKED, suspects.REASONS, suspects.THINGS, suspects.FUNCTIONS)
-    )
+    lists = (suspects.RANKED, suspects.REASONS, suspects.THINGS, suspects.FUNCTIONS)
+    return StagePage(suspects.SuspectsPresenter(workspace), ((suspects.GRID, PathGridView()), *lists))
 
 
 def _plan(workspace: Workspace) -> StagePage:

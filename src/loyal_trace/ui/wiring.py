@@ -1,6 +1,7 @@
 """Joins one open job to the window: the ten stages, the foot, the map, the logbook. Imported after the first paint."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -11,7 +12,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
 from loyal_trace.app.pad import Pad, Timer
 from loyal_trace.app.preferences import load_preferences, remember
 from loyal_trace.app.presenters.logbook import line_of, newest
-from loyal_trace.app.presenters.model import Action, Presenter
+from loyal_trace.app.presenters.model import WANTED, Action, Presenter
 from loyal_trace.app.presenters.overview import (
     PURPOSE,
     evidence_words,
@@ -152,15 +153,14 @@ class JobWiring(QObject):
 
     def _picked(self) -> None:
         """Something else is in view on the same page."""
-        page = localised(self.presenter.page())
+        presented = self.presenter.page()
+        page = localised(replace(presented, lists={**presented.lists, WANTED: self.presenter.wanted()}))
         self.page.show_page(page)
         self.control.show_page(page)
         view = localised(map_view(self.workspace, self.current, self.presenter.trace()))
         if not self.shell.panel.outline.isHidden():
             self.shell.panel.outline.show_boards(localised(outline(self.workspace, self.current)), self.workspace.place)
-        self.shell.show_board(
-            list(view.tabs), view.current, view.board, view.overlay, tr("showing: {showing}", showing=view.showing)
-        )
+        self.shell.show_board(view, tr("showing: {showing}", showing=view.showing))
 
     def _show_logbook(self) -> None:
         job = self.workspace.job
@@ -203,6 +203,20 @@ class JobWiring(QObject):
             clipboard.image().save(stored, "PNG")
             now = self.workspace.job.env.clock()
             self.workspace.take_photo(bytes(stored.data().data()), f"pasted {now:%Y-%m-%d %H%M%S}.png")
+        elif held.hasText():
+            self._paste_text(held.text())
+
+    def _paste_text(self, text: str) -> None:
+        """Several lines with places are a parts list, with its columns shown; anything else goes into the line."""
+        from loyal_trace.ui.new_board import pasted_columns, pasted_table  # not before the first paint
+
+        table = pasted_table(text)
+        if table is None:
+            self.foot.edit.insert(" ".join(text.split()))
+            return
+        columns = pasted_columns(self.shell, table)
+        if columns is not None:
+            self.workspace.import_list(table, columns, tr("pasted list"))
 
     def watch_folder(self) -> None:
         """Photos that come into a folder, from a camera or a telephone that syncs there, are imported by themselves."""
@@ -222,9 +236,18 @@ class JobWiring(QObject):
             self._board_asked(boards[(boards.index(self.workspace.board) + 1) % len(boards)])
 
     def _dropped(self, paths: list[Path]) -> None:
-        from loyal_trace.ui.new_board import checksum_columns  # not before the first paint
+        from loyal_trace.ui.new_board import (  # not before the first paint
+            checksum_columns,
+            part_columns,
+            refused_netlists,
+        )
 
-        self.workspace.drop(paths, checksum_columns(self.shell, paths))
+        lists = part_columns(self.shell, paths)
+        refused = [path for path, chosen in lists.items() if chosen is None]
+        refused += refused_netlists(self.shell, paths, self.workspace.job.library)
+        kept = [path for path in paths if path not in refused]
+        chosen = {path: one for path, one in lists.items() if one is not None}
+        self.workspace.drop(kept, checksum_columns(self.shell, kept), chosen)
 
     # menus under the pointer
 

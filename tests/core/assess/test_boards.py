@@ -6,7 +6,6 @@ import pytest
 
 from loyal_trace.core.assess.boards import boards_of
 from loyal_trace.core.boards.model import Part
-from loyal_trace.core.boards.outline import body_size
 from loyal_trace.core.job import entries as e
 from loyal_trace.core.job.fold import fold
 from loyal_trace.core.vocabulary.identity import PartRef
@@ -124,25 +123,14 @@ def test_twins_codes_paths_and_service_are_kept_with_their_parts():
 def test_a_fact_about_an_unknown_part_makes_it_with_the_kind_of_its_designator():
     board = stands(made(e.PinTold, board="small", place="Q7", pin=1, name="BASE"))["small"]
     assert board.part("Q7").kind == "transistor" and PartRef("small", "Q7").refdes == "Q7"
-    assert len({(part.x, part.y) for part in board.parts}) == len(board.parts), (
-        "every part has its own place on the map"
-    )
 
 
-def test_parts_without_a_place_are_laid_out_side_by_side_inside_the_board_below_the_others():
-    names = [f"U{n}" for n in range(1, 15)] + ["C1", "C2", "J1", "R1"]
-    facts = [told(name, number="27C64" if name[0] == "U" else "", sort="") for name in names]
+def test_a_part_without_a_place_gets_no_millimetres_but_the_row_and_column_of_its_name():
     placed = Part("U99", "74LS00", "DIP-14", x=40, y=30)
-    board = stands(*facts, boards={"small": small_board(parts=(placed,), nets=(), width=100, height=60)})["small"]
-    boxes = []
-    for part in board.parts:
-        width, height = body_size(part)
-        box = (part.x - width / 2, part.y - height / 2, part.x + width / 2, part.y + height / 2)
-        assert box[0] >= 0 and box[1] >= 0 and box[2] <= board.width and box[3] <= board.height, part.refdes
-        boxes.append(box)
-    for n, one in enumerate(boxes):
-        assert all(one[2] <= b[0] or b[2] <= one[0] or one[3] <= b[1] or b[3] <= one[1] for b in boxes[:n])
-    loose = [part for part in board.parts if not part.placed]
-    assert board.part("U99") == placed and min(part.y for part in loose) > placed.y
-    first_row = [part for part in loose if part.y == min(p.y for p in loose)]
-    assert min(part.x - body_size(part)[0] / 2 for part in first_row) == 20.0 and len(first_row) < len(loose)
+    small = small_board(parts=(placed,), nets=(), width=100, height=60)
+    board = stands(*(told(name, number="74LS04", sort="chip") for name in ("5D", "4E", "C1")), boards={"small": small})
+    parts = {part.refdes: part for part in board["small"].parts}
+    assert parts["U99"] == placed and not any(parts[name].placed for name in ("5D", "4E", "C1"))
+    assert (parts["5D"].row, parts["4E"].column, parts["C1"].row) == ("5", "E", "C")
+    said = stands(told("5D", row="2", column="B"), told("4E"), boards={"small": small})["small"]
+    assert (said.part("5D").row, said.part("5D").column) == ("2", "B")

@@ -3,15 +3,18 @@
 from dataclasses import replace
 
 from loyal_trace.app.commands import Setting, context_of, enter_line
-from loyal_trace.app.presenters.model import NO_TRACE, Cap, Target, Trace
+from loyal_trace.app.presenters.model import NO_ROWS, NO_TRACE, Cap, Cell, Row, Rows, Target, Trace, heading
 from loyal_trace.app.workspace import Workspace
-from loyal_trace.core.job.entries import Entry
+from loyal_trace.core.assess.wanted import WantedFact, wanted_facts
+from loyal_trace.core.job.entries import OWN_BOARD, Entry
 from loyal_trace.core.line.asked import asked_at
 from loyal_trace.core.line.context import Context, Status
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
+
+_EXAMPLE, _ONE_LINE = 300.0, 52
 
 
 class StagePresenter:
@@ -57,6 +60,36 @@ class StagePresenter:
             return Target(count_of(len(self.workspace.area), "part"), say("in the area drawn"), hint)
         picked = self.workspace.picked_part
         return Target(self.workspace.place_name(picked), detail, hint) if picked else Target(say("job"), "", hint)
+
+    @property
+    def further(self) -> bool:
+        """Is a further page of the stage open?"""
+        return False
+
+    def _wanted(self) -> tuple[WantedFact, ...]:
+        board = self.workspace.board or OWN_BOARD
+        return () if self.further else wanted_facts(self.workspace.moment, board, self.stage)
+
+    def wanted(self) -> Rows:
+        """The facts most worth entering next on a board of one's own; a click puts the example into the line."""
+        facts = self._wanted()
+        if not facts:
+            return NO_ROWS
+        rows = [heading(say("Worth entering next; a click puts the example into the line"), 28)]
+        for number, fact in enumerate(facts, start=1):
+            cells = (
+                Cell(4, 20, str(number), bold=True, mono=True),
+                Cell(30, _EXAMPLE - 40, fact.example, "typed", mono=True),
+                Cell(_EXAMPLE, 0, fact.why),
+            )
+            rows.append(Row("", cells, height=27 if len(fact.why) < _ONE_LINE else 42))
+        return Rows(tuple(rows), acts=True)
+
+    def wanted_picked(self, index: int) -> None:
+        """The example of a fact goes into the line; nothing is recorded yet."""
+        facts = self._wanted()
+        if 0 < index <= len(facts):
+            self.workspace.line_asked.emit(facts[index - 1].example)
 
     def trace(self) -> Trace:
         return NO_TRACE

@@ -236,6 +236,15 @@ class InspectPresenter(StagePresenter):
         return Meaning(why, say("{first}{look}", first=first, look=look).strip(), "bad")
 
     def _of_photo(self) -> Meaning:
+        if self.photos.placing.mode:
+            loose = len(self.photos.placing.loose())
+            every = len(self.workspace.definition.parts) if self.workspace.definition else 0
+            why = say(
+                "{placed} of {parts} placed. Ctrl and the wheel enlarge the photo; the middle button moves it.",
+                placed=every - loose,
+                parts=count_of(every, "part"),
+            )
+            return Meaning(why, say("{asked}.", asked=capital(self.photos.asking())))
         bare, part = self.photos.uncovered(), self._part()
         more = say(" No aligned photo shows the polarity of {bare}.", bare=joined(", ", bare[:8])) if bare else ""
         asked = self.photos.asking() or (say("inspect {refdes}", refdes=part.refdes) if part else say("pick a part"))
@@ -245,8 +254,13 @@ class InspectPresenter(StagePresenter):
 
     # what is done
 
+    @property
+    def further(self) -> bool:
+        return self._tearing
+
     def leave(self) -> bool:
-        opened, self._tearing = self._tearing, False
+        placing = self.photos.placing.stop()
+        opened, self._tearing = self._tearing or placing, False
         if opened:
             self.workspace.show()
         return opened
@@ -292,6 +306,8 @@ class InspectPresenter(StagePresenter):
 
     def recorded(self, entries: tuple[Entry, ...]) -> None:
         """After a finding about the part in large type: the next one. After a step of the teardown: the list."""
+        if self.photos.open:
+            self.photos.placing.recorded(entries)
         if any(isinstance(entry, TakenApart | Refitted) for entry in entries):
             self.teardown.go_on()
             return

@@ -2,15 +2,26 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import partial
 
 from loyal_trace.app.commands import Setting
 from loyal_trace.app.presenters.base import StagePresenter
-from loyal_trace.app.presenters.intake_rows import away_rows, effort_rows, fact_rows, revision_rows, risk_rows
+from loyal_trace.app.presenters.intake_rows import (
+    away_rows,
+    conflict_row,
+    effort_rows,
+    fact_rows,
+    known_rows,
+    revision_rows,
+    risk_rows,
+    settling_line,
+)
 from loyal_trace.app.presenters.missing_walk import MissingWalk
 from loyal_trace.app.presenters.model import Action, Cap, Cell, Meaning, Page, Row, Rows, heading, line
 from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.bench import bench_of, shortfalls_of
 from loyal_trace.core.assess.first_power import FIRST_POWER, first_power_choice, first_power_risk, repair_order
+from loyal_trace.core.assess.told import conflicts_of
 from loyal_trace.core.boards.model import RevisionMark
 from loyal_trace.core.boards.revisions import decision_name
 from loyal_trace.core.diagnosis.complaint import Suggestion, suggest
@@ -116,6 +127,7 @@ class IntakePresenter(StagePresenter):
         self._changes, self._asked, self._symptoms = {}, [], []
         job = self.workspace.job
         rows = fact_rows(job)
+        self._known_rows(rows)
         self._mark_rows(rows)
         self._symptom_rows(rows)
         rows += away_rows(job)
@@ -123,6 +135,17 @@ class IntakePresenter(StagePresenter):
         self._setting_rows(rows)
         self._ability_rows(rows)
         return rows
+
+    def _known_rows(self, rows: list[Row]) -> None:
+        """What is known of boards that grew in the job, with its origin; where sources disagree, on every board."""
+        job = self.workspace.job
+        for board_id, board in job.boards.items():
+            if not (board.blocks or board.checklist):
+                rows += known_rows(job, board)
+            for conflict in conflicts_of(job.moment, board, job.defined.get(board_id)):
+                answer = settling_line(conflict, job)
+                self._changes[len(rows)] = partial(self.workspace.line_asked.emit, answer)
+                rows.append(conflict_row(conflict))
 
     def _mark_rows(self, rows: list[Row]) -> None:
         """The marks that tell revisions apart, and what the answers come to."""
@@ -193,6 +216,7 @@ class IntakePresenter(StagePresenter):
         about = (say("{first_power}; ", first_power=FIRST_POWER[first]) if first in FIRST_POWER else "") + say(
             "risk {word}, {points} of 100 points", word=term(risk.word), points=risk.points
         )
+        reaches = _REACHES if any(p.placed for b in self.workspace.job.boards.values() for p in b.parts) else ()
         return [
             _Setting(
                 say("firmware"),
@@ -204,7 +228,7 @@ class IntakePresenter(StagePresenter):
             _Setting(say("promise"), _PROMISES, promise, promise or say("not decided")),
             _Setting(say("first power"), tuple(FIRST_POWER), first, first or say("not decided"), about),
             _Setting(
-                say("leak reach"), _REACHES, reach, reach, say("how far electrolyte spreads; twice as far downhill")
+                say("leak reach"), reaches, reach, reach, say("how far electrolyte spreads; twice as far downhill")
             ),
             _Setting(
                 say("lowest side"), _LOWEST, lowest, lowest, say("of the board in its cabinet: electrolyte runs down")
@@ -287,6 +311,10 @@ class IntakePresenter(StagePresenter):
         return {(s.board, s.symptom): s for s in suggest(self.workspace.snapshot.complaint, listed, word_groups())}
 
     # what is done
+
+    @property
+    def further(self) -> bool:
+        return self._walking
 
     def leave(self) -> bool:
         opened, self._walking = self._walking, False

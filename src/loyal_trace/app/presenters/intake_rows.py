@@ -5,8 +5,12 @@ from loyal_trace.app.presenters.model import Cell, Row, heading, line
 from loyal_trace.core.assess.away import away, rare_in_place
 from loyal_trace.core.assess.effort import estimate
 from loyal_trace.core.assess.first_power import PowerRisk
+from loyal_trace.core.assess.known import known_of
+from loyal_trace.core.assess.told import SAID, Claim, Conflict
+from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.boards.revisions import RevisionFinding, firmware_effects, label_words, revision_effects
-from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.core.parts.marking import parse_marking
+from loyal_trace.core.vocabulary.phrases import joined, plain, say, term
 
 
 def fact_rows(job: OpenJob) -> list[Row]:
@@ -42,6 +46,53 @@ def fact_rows(job: OpenJob) -> list[Row]:
 def _fact(name: str, text: str) -> Row:
     cells = (Cell(8, 150, name, bold=True), Cell(164, 0, text))
     return Row("", cells, height=23 if len(text) < 76 else 42)
+
+
+def known_rows(job: OpenJob, board: BoardDefinition) -> list[Row]:
+    """What is known of a board that grew in the job, each with where it comes from."""
+    aspects = known_of(job.moment, board, board.id in job.defined)
+    if not aspects:
+        return []
+    rows = [heading(say("Known about {board}", board=board.title), 28)]
+    for aspect in aspects:
+        cells = (Cell(40, 150, aspect.name, bold=True), Cell(194, 200, aspect.told), Cell(400, 0, aspect.origin))
+        rows.append(Row(aspect.state, cells, height=23))
+    return rows
+
+
+def conflict_row(conflict: Conflict) -> Row:
+    """Sources that disagree: the one that counts, and what the others say."""
+    first, *others = conflict.claims
+    text = say(
+        "{refdes}, {aspect}: {counts} counts ({origin}), but {others}",
+        refdes=conflict.place.refdes,
+        aspect=term(conflict.aspect),
+        counts=first.words,
+        origin=_source(first),
+        others=joined("; ", (say("{words} ({origin})", words=c.words, origin=_source(c)) for c in others)),
+    )
+    return line(text, "doubtful")
+
+
+def _source(claim: Claim) -> str:
+    if claim.source:
+        return claim.source
+    return say("entered") if claim.origin == SAID else say("board folder")
+
+
+def settling_line(conflict: Conflict, job: OpenJob) -> str:
+    """The line that settles a conflict the other way, to be changed or entered as it is."""
+    claim, refdes = conflict.claims[-1], conflict.place.refdes
+    if claim.aspect == "type":
+        kind = job.moment.part(conflict.place).kind
+        marked = parse_marking(claim.words, kind, job.library) is not None
+        return " ".join((refdes, "is" if marked else "is type", plain(claim.words)))
+    if claim.aspect == "position":
+        x, y, turned = claim.value
+        return f"{refdes} at {x:g}, {y:g} mm" + (f" turned {turned}" if turned else "")
+    if claim.aspect == "socket":
+        return " ".join((refdes, "is", "socketed" if claim.value[0] else "soldered"))
+    return " ".join((refdes, f"{claim.value[0]:g}", "mm high"))
 
 
 def away_rows(job: OpenJob) -> list[Row]:

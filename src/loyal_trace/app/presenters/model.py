@@ -4,7 +4,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, Protocol
 
-from loyal_trace.core.vocabulary.phrases import joined
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.stages import Stage
 
 if TYPE_CHECKING:  # the window imports these values before its first paint, and nothing heavy with them
@@ -53,6 +53,7 @@ class Rows:
 
 
 NO_ROWS = Rows()
+WANTED = say("worth entering next")
 
 
 def heading(words: str, height: int = 28) -> Row:
@@ -151,6 +152,14 @@ class Presenter(Protocol):
 
     def setting(self) -> "Setting":
         """Where a line is typed: what a bare value belongs to."""
+        ...
+
+    def wanted(self) -> Rows:
+        """Facts worth entering next, with examples."""
+        ...
+
+    def wanted_picked(self, index: int) -> None:
+        """One of them was picked."""
         ...
 
     def trace(self) -> Trace:

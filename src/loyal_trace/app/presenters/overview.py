@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from loyal_trace.app.presenters.model import Overlay, Trace
+from loyal_trace.app.presenters.tray import Tray, tray_of
 from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.progress import map_marks, progress
 from loyal_trace.core.boards.model import BoardDefinition
@@ -47,6 +48,7 @@ class MapView:
     board: BoardDefinition | None
     overlay: Overlay
     showing: str
+    tray: Tray | None = None
 
 
 def map_view(workspace: Workspace, stage: Stage, trace: Trace) -> MapView:
@@ -58,9 +60,8 @@ def map_view(workspace: Workspace, stage: Stage, trace: Trace) -> MapView:
     marks = map_marks(workspace.assessment(), workspace.board, stage)
     words = {refdes: (mark.kind, mark.word, mark.hatched) for refdes, mark in marks.items()}
     pins, label = trace
-    return MapView(
-        tabs, workspace.board, board, Overlay(words, workspace.part, pins, label, workspace.area), SHOWING[stage]
-    )
+    over = Overlay(words, workspace.part, pins, label, workspace.area)
+    return MapView(tabs, workspace.board, board, over, SHOWING[stage], tray_of(board))
 
 
 OutlineRow = tuple[str, str, tuple[tuple[str, str], ...]]

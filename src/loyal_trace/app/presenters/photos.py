@@ -3,10 +3,12 @@
 from dataclasses import dataclass
 
 from loyal_trace.app.presenters.model import Action
+from loyal_trace.app.presenters.photo_placing import PhotoPlacing
 from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.looking import alignment_of, photographed, shows
 from loyal_trace.core.boards.alignment import outline_on_photo, reference_parts
 from loyal_trace.core.boards.model import BoardDefinition, Part
+from loyal_trace.core.boards.placing import is_mirrored
 from loyal_trace.core.job.entries import PhotoAligned, Photographed, PhotoOf, PhotoPoint
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
 from loyal_trace.core.vocabulary.identity import PartRef
@@ -76,6 +78,7 @@ class PhotoBench:
         self._fade = 0
         self._pair = False
         self._picture: PhotoPicture | None = None
+        self.placing = PhotoPlacing(workspace, self._photo)
 
     def photos(self) -> list[Photographed]:
         """The photos of the board in view, oldest first."""
@@ -104,14 +107,18 @@ class PhotoBench:
         )
         if not self.open:
             return (following,)
+        align = Action(
+            "A",
+            say("Align the photo"),
+            self.start_aligning,
+            say("Four clicks on parts; a fifth shows the error of the fit"),
+        )
+        board = self.workspace.definition
+        by_parts = board is not None and len([p for p in board.parts if p.placed]) > 1
         return (
             following,
-            Action(
-                "A",
-                say("Align the photo"),
-                self.start_aligning,
-                say("Four clicks on parts; a fifth shows the error of the fit"),
-            ),
+            *self.placing.actions(),
+            *((align,) if by_parts else ()),
             Action(
                 "M", say("Map over the photo"), self.fade, say("Outlines, then the map faded in, then the photo alone")
             ),
@@ -132,10 +139,12 @@ class PhotoBench:
             return
         at = names.index(self._shown) + 1 if self._shown in names else 0
         self._shown, self._clicks = (names[at] if at < len(names) else ""), None
+        self.placing.stop()
         self.workspace.show()
 
     def start_aligning(self) -> None:
         """Begins the four clicks; of a photo aligned by four, one more click that shows the error."""
+        self.placing.stop()
         if self.open:
             known = self.workspace.snapshot.seen.alignments.get(self._shown)
             check = known is not None and self._clicks is None and len(known.points) == _EXACT
@@ -181,7 +190,9 @@ class PhotoBench:
         return Crop(picture, corners, say("{caption}: {time:%Y-%m-%d %H:%M}", caption=caption, time=photo.time))
 
     def asking(self) -> str:
-        """What the next click is for; empty when nothing is being aligned."""
+        """What the next click is for; empty when nothing is being aligned or placed."""
+        if self.placing.mode:
+            return self.placing.asking()
         if self._clicks is None or self.workspace.definition is None:
             return ""
         wanted = _wanted(self.workspace.definition)
@@ -209,17 +220,30 @@ class PhotoBench:
         if self.asking():
             return self.asking()
         if found is None:
-            return say("not aligned yet: Alt+A, then four clicks")
+            return self._not_aligned()
         if found.points <= _EXACT:
             return say(
                 "aligned by {points}; one more (Alt+A) shows the error of the fit",
                 points=count_of(found.points, "point"),
+            )
+        if is_mirrored(found):
+            return say(
+                "shows the solder side, mirrored; aligned by {points}, {residual:.1f} pixels off on average",
+                points=count_of(found.points, "point"),
+                residual=found.residual,
             )
         return say(
             "aligned by {points}, {residual:.1f} pixels off on average",
             points=count_of(found.points, "point"),
             residual=found.residual,
         )
+
+    def _not_aligned(self) -> str:
+        """How a photo is laid over the map: by its parts where those are placed, else by a length that is known."""
+        board = self.workspace.definition
+        if board is not None and any(p.placed for p in board.parts):
+            return say("not aligned yet: Alt+A, then four clicks")
+        return say("has no scale yet: give one known length (Alt+K), then click the parts (Alt+P)")
 
     def scene(self) -> PhotoScene | None:
         """What is to be painted; None while no photo is shown."""
@@ -234,7 +258,8 @@ class PhotoBench:
         if len(showing) > 1:
             sides = (self._crop(showing[0], "before"), self._crop(showing[-1], "after"))
             return PhotoScene(self._picture, pair=tuple(crop for crop in sides if crop is not None))
-        marks = tuple((p.u, p.v) for p in self._clicks or ())
+        clicks = self.placing.clicks if self.placing.mode else [(p.u, p.v) for p in self._clicks or ()]
+        marks = tuple(clicks)
         fade = _FADES[self._fade] or 0.0
         return PhotoScene(self._picture, self._outlines(photo), marks, fade, self._edge(photo))
 
@@ -260,7 +285,9 @@ class PhotoBench:
         if found is None or board is None or self._clicks is not None or _FADES[self._fade] is None:
             return ()
         return tuple(
-            Outline(p.refdes, outline_on_photo(found, p), p.refdes == self.workspace.part) for p in board.parts
+            Outline(p.refdes, outline_on_photo(found, p), p.refdes == self.workspace.part)
+            for p in board.parts
+            if p.placed
         )
 
     def clicked(self, u: float, v: float) -> None:
@@ -268,14 +295,19 @@ class PhotoBench:
         board = self.workspace.definition
         if board is None:
             return
+        if self.placing.mode:
+            self.placing.clicked(u, v)
+            return
         if self._clicks is not None:
             self._add_click(board, u, v)
             return
         found = alignment_of(self.workspace.moment, self._shown)
         if found is not None:
             x, y = found.on_board(u, v)
-            nearest = min(board.parts, key=lambda p: (p.x - x) ** 2 + (p.y - y) ** 2)
-            self.workspace.pick(self.workspace.board, nearest.refdes)
+            placed = [p for p in board.parts if p.placed]
+            nearest = min(placed, key=lambda p: (p.x - x) ** 2 + (p.y - y) ** 2, default=None)
+            if nearest is not None:
+                self.workspace.pick(self.workspace.board, nearest.refdes)
 
     def _add_click(self, board: BoardDefinition, u: float, v: float) -> None:
         wanted, clicks = _wanted(board), self._clicks or []
@@ -296,7 +328,7 @@ def _title(photo: Photographed) -> str:
 def _wanted(board: BoardDefinition) -> tuple[Part, ...]:
     """The parts to click: four near the corners, then the one nearest the middle as a check."""
     corners = reference_parts(board)
-    inner = [p for p in board.parts if p not in corners]
+    inner = [p for p in board.parts if p.placed and p not in corners]
     middle = (board.width / 2, board.height / 2)
     nearest = sorted(inner, key=lambda p: (p.x - middle[0]) ** 2 + (p.y - middle[1]) ** 2)[:1]
     return (*corners, *nearest)

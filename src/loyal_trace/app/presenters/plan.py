@@ -39,6 +39,10 @@ class PlanPresenter(StagePresenter):
             return replace(self.plain_setting(), asked=self.continuity.asked())
         return super().setting()
 
+    @property
+    def further(self) -> bool:
+        return self._checking
+
     def leave(self) -> bool:
         opened, self._checking = self._checking, False
         if opened:

@@ -376,6 +376,10 @@ class RailsPresenter(StagePresenter):
 
     # what is done
 
+    @property
+    def further(self) -> bool:
+        return self.open is not None
+
     def leave(self) -> bool:
         opened, self.open = self.open is not None, None
         if opened:

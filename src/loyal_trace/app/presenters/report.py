@@ -3,6 +3,7 @@
 from itertools import count
 from pathlib import Path
 
+from loyal_trace.app.board_saving import save_board
 from loyal_trace.app.presenters.base import StagePresenter
 from loyal_trace.app.presenters.model import Action, Meaning, Page, Question
 from loyal_trace.core.assess.away import away
@@ -62,6 +63,12 @@ class ReportPresenter(StagePresenter):
                 lambda name: self.write_to(Path(name)),
                 say("A .pdf or .html file"),
                 asks=Question(say("Save the report"), str(self.file(".pdf")), save=True),
+            ),
+            Action(
+                "D",
+                say("Save the board"),
+                self.save_board,
+                say("As a folder of the workshop, without the owner's data: the next job of its kind begins with it"),
             ),
             Action(
                 "J",
@@ -135,6 +142,15 @@ class ReportPresenter(StagePresenter):
         # A report that was written before stays: the next one gets a number.
         names = (f"{name}{ending}" if n == 1 else f"{name}-{n}{ending}" for n in count(1))
         return next(folder / one for one in names if not (folder / one).exists())
+
+    def save_board(self) -> None:
+        """The board in view as a folder of the workshop, with what was learnt."""
+
+        def act() -> list[str]:
+            target = save_board(self.workspace.job, self.workspace.board)
+            return [say("board saved in {folder}; New job from a board folder offers it", folder=target.name)]
+
+        self.workspace.attempt(act)
 
     def write_to(self, file: Path) -> None:
         """Writes the report and says where it is."""

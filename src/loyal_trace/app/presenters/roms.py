@@ -432,6 +432,10 @@ class RomsPresenter(StagePresenter):
 
     # what is done
 
+    @property
+    def further(self) -> bool:
+        return bool(self.open)
+
     def leave(self) -> bool:
         opened, self.open = bool(self.open), ""
         if opened:

@@ -2,6 +2,8 @@
 
 from loyal_trace.app.presenters.base import StagePresenter
 from loyal_trace.app.presenters.model import NO_ROWS, Action, Cell, Meaning, Page, Row, Rows, heading
+from loyal_trace.app.presenters.path_grid import STATE_KIND, PathGrid, grid_rows_order, path_grid
+from loyal_trace.core.assess.paths import KIND as PATH_EVIDENCE
 from loyal_trace.core.assess.paths import paths_of, states_now, without_path
 from loyal_trace.core.assess.suspects import NextThing, Suspect, cleared
 from loyal_trace.core.vocabulary.identity import PartRef, in_order
@@ -9,14 +11,15 @@ from loyal_trace.core.vocabulary.phrases import capital, joined, say, term
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of, format_percent
 
-RANKED, REASONS, THINGS, FUNCTIONS = (
+RANKED, REASONS, THINGS, FUNCTIONS, GRID = (
     say("suspects"),
     say("reasons"),
     say("next three measurements"),
     say("functions"),
+    say("grid of functions"),
 )
-_STATE_KIND = {"works": "good", "partly": "doubtful", "fails": "bad"}
 _LISTED = 8
+_CLEAR = 0.9
 _HINT = say("{typed}; or a note", typed="swap 5D and 5A: moves; 6A out: gone; pressed 6D: comes back")
 
 
@@ -54,6 +57,7 @@ class SuspectsPresenter(StagePresenter):
                 THINGS: _thing_rows(found.next),
                 FUNCTIONS: self._function_rows(),
             },
+            figures={GRID: self._grid()},
         )
 
     def _functions(self) -> list[tuple[str, str, tuple[str, ...]]]:
@@ -63,23 +67,47 @@ class SuspectsPresenter(StagePresenter):
         names = dict.fromkeys((*paths, *states))
         return [(n, states.get(n, ""), tuple(place.refdes for place in paths.get(n, ()))) for n in names]
 
+    def _grid(self) -> PathGrid | None:
+        """What works and what fails, with the way each takes through the parts."""
+        board = self.workspace.definition
+        if board is None:
+            return None
+        probability = {s.place: s.probability for s in self.workspace.assessment().suspects}
+        current = self._current()
+        return path_grid(board, self._functions(), probability, current.place.refdes if current else "")
+
     def _function_rows(self) -> Rows:
-        """What works and what fails, with the way each takes; a click puts what can be said of it into the line."""
-        functions = self._functions()
-        if not functions:
+        """Functions where no path was entered yet; a click puts what can be said of one into the line."""
+        functions = grid_rows_order(self._functions())
+        if not functions or self._grid() is not None:
             return NO_ROWS
         rows = [heading(say("What works and what fails"), 28)]
-        for name, state, path in functions:
-            told = " → ".join(path) if path else say("its path is not entered: {line}", line=f"path {name}: …")
-            kind = _STATE_KIND.get(state, "unknown")
-            shown = term(state) if state else say("not tried")
+        for name, state, _ in functions:
+            kind = STATE_KIND.get(state, "unknown")
+            told = say("its path is not entered: {line}", line=f"path {name}: …")
             cells = (
                 Cell(36, 150, name, bold=True),
-                Cell(190, 90, shown, kind.replace("unknown", "")),
+                Cell(190, 90, term(state) if state else say("not tried"), kind.replace("unknown", "")),
                 Cell(284, 0, told),
             )
             rows.append(Row(kind, cells, height=24))
         return Rows(tuple(rows), acts=True)
+
+    def _ask_about(self, index: int) -> None:
+        """A line about one of the functions goes into the line: its path, else its state the other way round."""
+        name, state, path = grid_rows_order(self._functions())[index]
+        said = "fails" if state == "works" else "works"
+        self.workspace.line_asked.emit(f"{said}: {name}" if path else f"path {name}: ")
+
+    def figure_picked(self, name: str, *at: float) -> None:
+        """In the grid: a column picks its part; the name of a function asks about it."""
+        grid, (column, row) = self._grid(), (int(at[0]), int(at[1]))
+        if grid is None:
+            return
+        if column >= 0 and (row < 0 or grid.rows[row].cells[column] or any(grid.rows[row].cells)):
+            self.workspace.pick(self.workspace.board, grid.columns[column].refdes)
+        elif row >= 0:
+            self._ask_about(row)
 
     def _suspect_row(self, suspect: Suspect) -> Row:
         kind = _kind(suspect, "unknown")
@@ -112,6 +140,7 @@ class SuspectsPresenter(StagePresenter):
             if picked is not None and self._suspects():
                 return Meaning(say("There is no evidence about {refdes} yet.", refdes=picked.refdes), following)
             return Meaning(say("No part is suspected yet."), self._fact_asked_for())
+        following = self._settling(suspect) or following
         strongest = suspect.against[0].text if suspect.against else say("no evidence against it")
         healthy = in_order(set(cleared(self.workspace.assessment().suspects)))
         aside = say("Evidence so far is in favour of: {healthy}", healthy=joined(", ", healthy[:14])) if healthy else ""
@@ -123,6 +152,19 @@ class SuspectsPresenter(StagePresenter):
             strongest=strongest,
         )
         return Meaning(why, following, _kind(suspect, "good"), aside)
+
+    def _settling(self, suspect: Suspect) -> str:
+        """Where the paths leave hardly any doubt: replace the part, and which functions then prove it."""
+        clear = suspect.probability >= _CLEAR and suspect.against and suspect.against[0].kind == PATH_EVIDENCE
+        refdes = suspect.place.refdes
+        tried = [name for name, state, path in self._functions() if refdes in path and state in ("fails", "partly")]
+        if not clear or not tried:
+            return ""
+        return say(
+            "Read the supply of {refdes} at its pins. If it is good, replace {refdes} and try {functions} again.",
+            refdes=refdes,
+            functions=joined(", ", tried),
+        )
 
     def _fact_asked_for(self) -> str:
         """Where nothing is suspected: the fact that would tell most, with an example that can be typed."""
@@ -143,9 +185,7 @@ class SuspectsPresenter(StagePresenter):
         elif name == THINGS:
             self._jump(index - 1)
         elif name == FUNCTIONS and index > 0:
-            function, state, path = self._functions()[index - 1]
-            said = "fails" if state == "works" else "works"
-            self.workspace.line_asked.emit(f"{said}: {function}" if path else f"path {function}: ")
+            self._ask_about(index - 1)
 
     def move(self, step: int) -> None:
         places = [s.place for s in self._suspects()]

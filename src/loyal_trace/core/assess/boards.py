@@ -8,7 +8,9 @@ from collections.abc import Callable, Iterable, Mapping
 from contextlib import suppress
 from dataclasses import replace
 
+from loyal_trace.core.assess.told import SAID, merged
 from loyal_trace.core.boards.kinds import kind_of
+from loyal_trace.core.boards.layout import grid_of
 from loyal_trace.core.boards.model import (
     BoardDefinition,
     Part,
@@ -16,21 +18,27 @@ from loyal_trace.core.boards.model import (
     SelfTestCode,
     ServiceItem,
 )
-from loyal_trace.core.boards.outline import body_size
 from loyal_trace.core.boards.revisions import RevisionFinding, answers_of, identify
 from loyal_trace.core.boards.supplies import Rail
 from loyal_trace.core.chips.library import ChipLibrary
-from loyal_trace.core.job.entries import OWN_BOARD, Connected, LineTold, NamedPart, PartTold, RailTold, RomTold
+from loyal_trace.core.job.entries import (
+    OWN_BOARD,
+    Connected,
+    LineTold,
+    NamedPart,
+    NetsTold,
+    OutlineTold,
+    RailTold,
+    RomTold,
+)
 from loyal_trace.core.job.snapshot import Facts, JobSnapshot
 from loyal_trace.core.power.described import describe_chain, with_chain
 from loyal_trace.core.roms.sockets import own_sockets
 from loyal_trace.core.vocabulary.errors import RequestError
-from loyal_trace.core.vocabulary.identity import BoardPin, natural_key
+from loyal_trace.core.vocabulary.identity import BoardPin
 from loyal_trace.core.vocabulary.phrases import say
 
 OWN_BOARD_NAME = say("Own board")
-# How parts without a place are laid out (millimetres): rows this wide and this far apart, with gaps between them.
-_WIDTH, _PITCH_Y, _GAP, _MARGIN = 260.0, 30.0, 14.0, 20.0
 _RAIL_TOLERANCE = 0.05
 Boards = Mapping[str, BoardDefinition]
 
@@ -49,8 +57,9 @@ def boards_of(defined: Boards, snapshot: JobSnapshot, library: ChipLibrary) -> d
     base = boards.get(OWN_BOARD) or BoardDefinition(OWN_BOARD, OWN_BOARD_NAME)
     grown = own_sockets(lines, boards, base)
     if grown is not base:
-        boards[OWN_BOARD] = laid_out(grown)
-    return _with_supplies(boards, facts)
+        boards[OWN_BOARD] = grown
+    boards = _with_supplies(boards, facts)
+    return {board_id: _in_grid(board) for board_id, board in boards.items()}
 
 
 def _with_roms(board: BoardDefinition, snapshot: JobSnapshot, library: ChipLibrary) -> BoardDefinition:
@@ -95,6 +104,8 @@ class _FactsOf:
         self.board = board
         self.parts = {place.refdes: told for place, told in facts.parts.items() if place.board == board}
         self.pins = {place.refdes: told for place, told in facts.pins.items() if place.board == board}
+        self.outlines = list(facts.outlines.get(board, ()))
+        self.nets = [told for told in facts.nets if told.board == board]
         self.connections = [c for c in facts.connections if c.joined and c.first.board == board]
         self.apart = [c for c in facts.connections if not c.joined and c.first.board == board]
         self.lines = [line for line in facts.lines if line.board == board]
@@ -109,6 +120,8 @@ class _FactsOf:
     def any(self) -> bool:
         return bool(
             self.parts
+            or self.outlines
+            or self.nets
             or self.connections
             or self.apart
             or self.lines
@@ -131,6 +144,7 @@ class _FactsOf:
         groups += [told.members for told in self.paths]
         groups += [told.members for told in self.service]
         yield from self.parts
+        yield from (refdes for told in self.nets for net in told.nets for refdes, _ in net.pins)
         yield from self.pins
         yield from self.sockets
         yield from (part.refdes for group in groups for part in group if part.board == self.board)
@@ -144,15 +158,18 @@ def with_facts(board: BoardDefinition, said: _FactsOf, library: ChipLibrary) -> 
             parts[refdes] = Part(refdes, "", kind=kind_of(refdes), placed=False)
     for refdes, told in said.parts.items():
         if refdes in parts:
-            parts[refdes] = _told(parts[refdes], told, library)
+            parts[refdes] = merged(parts[refdes], told, library)
     for refdes, socket in said.sockets.items():
         parts[refdes] = _in_socket(parts[refdes], socket, library)
     pins = _pins_of(parts, library)
-    nets = _joined(dict(board.nets), said.connections)
+    nets = _joined(_with_nets(dict(board.nets), said.nets), said.connections)
     nets = _with_lines(nets, said.lines, pins)
     nets, rails = _with_rails(nets, board.rails, said.rails, pins)
-    grown = replace(
+    outline = _outline(board, said.outlines)
+    return replace(
         board,
+        width=outline[0],
+        height=outline[1],
         parts=tuple(parts.values()),
         nets=tuple((net, tuple(sorted(set(members)))) for net, members in nets.items()),
         rails=rails,
@@ -161,37 +178,19 @@ def with_facts(board: BoardDefinition, said: _FactsOf, library: ChipLibrary) -> 
         self_tests=_with_codes(board, said),
         service=(*board.service, *_service(said)),
     )
-    return laid_out(grown)
+
+
+def _outline(board: BoardDefinition, said: list[OutlineTold]) -> tuple[float, float]:
+    """(width, height) of a board: what a person said last, else its file, else the first source that says it."""
+    typed = [told for told in said if told.origin == SAID]
+    if typed or (said and not any(part.placed for part in board.parts)):
+        told = typed[-1] if typed else said[-1]
+        return told.width, told.height
+    return board.width, board.height
 
 
 def _service(said: _FactsOf) -> list[ServiceItem]:
     return [ServiceItem(p.refdes, told.reason or "said") for told in said.service for p in told.members]
-
-
-def _told(part: Part, told: Iterable[PartTold], library: ChipLibrary) -> Part:
-    """A part with what was said of it, the newest counting."""
-    for entry in told:
-        package = part.package
-        if entry.number and library.knows(entry.number):
-            package = f"DIP-{len(library.find(entry.number).pins)}"
-        if entry.number:
-            part = replace(
-                part,
-                number=entry.number,
-                kind=entry.sort or part.kind,
-                package=package,
-                value=entry.value,
-                voltage=entry.voltage,
-                technology=entry.technology,
-                polarised=bool(entry.polarised),
-            )
-        if entry.socketed is not None:
-            part = replace(part, socketed=entry.socketed)
-        if entry.row or entry.column:
-            part = replace(part, row=entry.row or part.row, column=entry.column or part.column)
-        if entry.height is not None:
-            part = replace(part, room_height=entry.height)
-    return part
 
 
 def _in_socket(part: Part, told: RomTold, library: ChipLibrary) -> Part:
@@ -230,6 +229,18 @@ def _joined(nets: Nets, connections: Iterable[Connected]) -> Nets:
         for name in names[1:]:
             del nets[name]
         nets[kept] = tuple(dict.fromkeys((*members, first, second)))
+    return nets
+
+
+def _with_nets(nets: Nets, said: Iterable[NetsTold]) -> Nets:
+    """The nets with those of imported netlists; a pin that is on a net already stays there."""
+    taken = {pin for members in nets.values() for pin in members}
+    for told in said:
+        for net in told.nets:
+            members = tuple(pin for pin in (BoardPin(*one) for one in net.pins) if pin not in taken)
+            if members:
+                nets[net.name] = tuple(dict.fromkeys((*nets.get(net.name, ()), *members)))
+                taken |= set(members)
     return nets
 
 
@@ -295,31 +306,17 @@ def _with_codes(board: BoardDefinition, said: _FactsOf) -> tuple[SelfTestCode, .
     return tuple(codes.values())
 
 
-def laid_out(board: BoardDefinition) -> BoardDefinition:
-    """Parts whose place nobody said are laid out below the others in rows; the map says that it is no real place.
-
-    Those of a parts list have been laid out by their names already and stay where they are.
-    """
-    bare = [p for p in board.parts if not p.placed and (p.x, p.y) == (0.0, 0.0)]
-    loose = sorted(bare, key=lambda p: natural_key(p.refdes))
-    if not loose:
+def _in_grid(board: BoardDefinition) -> BoardDefinition:
+    """Parts without a place have the row and column that their names give, unless others were said."""
+    loose = {part.refdes: part.kind for part in board.parts if not part.placed}
+    named = grid_of(loose) if loose else {}
+    if not named:
         return board
-    placed = [p for p in board.parts if p not in bare]
-    width = max(board.width if placed else 0.0, _WIDTH)
-    top = max((p.y + body_size(p)[1] / 2 for p in placed), default=0.0) + _MARGIN
-    places: dict[str, tuple[float, float]] = {}
-    left, row = _MARGIN, top
-    for part in loose:
-        across = body_size(part)[0]
-        if left > _MARGIN and left + across + _MARGIN > width:
-            left, row = _MARGIN, row + _PITCH_Y
-        places[part.refdes] = (left + across / 2, row)
-        left += across + _GAP
-    parts = tuple(
-        replace(p, x=places[p.refdes][0], y=places[p.refdes][1]) if p.refdes in places else p for p in board.parts
+    parts = (
+        replace(p, row=p.row or named[p.refdes][0], column=p.column or named[p.refdes][1]) if p.refdes in named else p
+        for p in board.parts
     )
-    height = max(board.height if placed else 0.0, row + _MARGIN)
-    return replace(board, parts=parts, height=height, width=width)
+    return replace(board, parts=tuple(parts))
 
 
 def _with_supplies(boards: dict[str, BoardDefinition], facts: Facts) -> dict[str, BoardDefinition]:
@@ -328,5 +325,5 @@ def _with_supplies(boards: dict[str, BoardDefinition], facts: Facts) -> dict[str
         if "from" in lines and "to" in lines:
             base = boards.get(key.board) or BoardDefinition(OWN_BOARD, OWN_BOARD_NAME)
             with suppress(RequestError):  # lines that do not fit together yet describe nothing
-                boards[base.id] = laid_out(with_chain(base, describe_chain(lines, key.path, base)))
+                boards[base.id] = with_chain(base, describe_chain(lines, key.path, base))
     return boards

@@ -79,5 +79,7 @@ def shows(moment: Moment, sha: str, place: PartRef) -> bool:
     if found is None:
         return False
     part = moment.part(place)
+    if not part.placed:
+        return False
     u, v = found.on_photo(part.x, part.y)
     return 0 <= u < photo.width and 0 <= v < photo.height

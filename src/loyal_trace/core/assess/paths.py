@@ -72,7 +72,11 @@ def paths_of(moment: Moment, board: str) -> dict[str, tuple[PartRef, ...]]:
         for key, told in moment.snapshot.facts.paths.items()
         if key.board == board
     }
-    return {name: path for name, path in found.items() if path}
+    definition = moment.boards.get(board)
+    filed: dict[str, tuple[PartRef, ...]] = {}
+    for function in definition.functions if definition is not None else ():
+        filed[function.name] = tuple(PartRef(board, refdes) for refdes in function.parts)
+    return {name: path for name, path in (filed | found).items() if path}
 
 
 def tried_since_change(moment: Moment, board: str, function: str, path: Iterable[PartRef]) -> bool:
@@ -98,7 +102,7 @@ def states_now(moment: Moment, board: str) -> dict[str, str]:
 
 def without_path(moment: Moment, board: str) -> tuple[str, ...]:
     """Functions that were tried, but whose path nobody has told."""
-    told = {key.item for key in moment.snapshot.facts.paths if key.board == board}
+    told = {key.item for key in moment.snapshot.facts.paths if key.board == board} | set(paths_of(moment, board))
     return tuple(name for name in states_now(moment, board) if name not in told)
 
 

@@ -56,12 +56,19 @@ def plan_of(moment: Moment) -> Plan:
             step = replace(step, before=(say("{doubts}.", doubts=doubts[step.place]), *step.before))
         open_id = _open_id(moment, step)
         if open_id:
-            needed.setdefault(open_id, replace(step, id=open_id))
+            needed.setdefault(open_id, _as_learnt(moment, replace(step, id=open_id)))
     wanted = repair_order(moment)
     order = wanted if wanted in REPAIR_ORDERS else say("least invasive")
     ordered = _recorded(moment) + sorted(needed.values(), key=lambda s: order_key(s, order))
     left = sum(s.minutes for s in ordered if not s.done)
     return Plan(tuple(ordered), _parts(moment, ordered), order, left)
+
+
+def _as_learnt(moment: Moment, step: Step) -> Step:
+    """A step with the minutes that its kind took on boards of this kind before."""
+    board = moment.boards.get(step.place.board)
+    learnt = next((m for m in board.minutes if m.step == step.kind), None) if board is not None else None
+    return replace(step, minutes=learnt.minutes) if learnt is not None else step
 
 
 def _open_id(moment: Moment, step: Step) -> str:

@@ -120,7 +120,7 @@ def reference_parts(board: BoardDefinition) -> tuple[Part, ...]:
     corners = ((0.0, 0.0), (board.width, 0.0), (board.width, board.height), (0.0, board.height))
     found: list[Part] = []
     for x, y in corners:
-        left = [part for part in board.parts if part not in found]
+        left = [part for part in board.parts if part.placed and part not in found]
         if left:
             found.append(min(left, key=lambda p: (p.x - x) ** 2 + (p.y - y) ** 2))
     return tuple(found)

@@ -29,6 +29,7 @@ _KIND = {
     "T": "transformer",
     "K": "relay",
     "LED": "diode",
+    "Z": "unknown",
 }
 UNITS = {
     "fuse": "A",

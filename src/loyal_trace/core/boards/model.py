@@ -131,6 +131,50 @@ class ServiceItem:
 
 
 @dataclass(frozen=True)
+class FunctionPath:
+    """A function and the parts that it needs, in the order of the signal."""
+
+    name: str
+    parts: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class OwnPin:
+    """The name of a pin of a part that no library has; direction in, out, both, power, ground or empty."""
+
+    part: str
+    pin: int
+    name: str
+    direction: str = ""
+
+
+@dataclass(frozen=True)
+class GoodReading:
+    """What a board of this kind measured at a point while it worked (SI units of the quantity; None is OL)."""
+
+    point: str
+    quantity: str
+    value: float | None = None
+
+
+@dataclass(frozen=True)
+class KnownFault:
+    """A part that was replaced on boards of this kind, and how often."""
+
+    part: str
+    count: int = 1
+
+
+@dataclass(frozen=True)
+class StepMinutes:
+    """How long a kind of step took on boards of this kind: mean of `count` steps."""
+
+    step: str
+    minutes: float
+    count: int = 1
+
+
+@dataclass(frozen=True)
 class RevisionMark:
     """Something that tells revisions apart: where to look, and which revisions (space between) each answer allows.
 
@@ -184,6 +228,11 @@ class BoardDefinition:
     revisions: tuple[str, ...] = ()
     marks: tuple[RevisionMark, ...] = ()
     cautions: tuple[str, ...] = field(default=())
+    functions: tuple[FunctionPath, ...] = ()
+    own_pins: tuple[OwnPin, ...] = ()
+    good: tuple[GoodReading, ...] = ()
+    faults: tuple[KnownFault, ...] = ()
+    minutes: tuple[StepMinutes, ...] = ()
 
     @property
     def title(self) -> str:
@@ -279,6 +328,9 @@ class BoardDefinition:
             blocks=tuple(replace(b, parts=tuple(p for p in b.parts if p in here)) for b in self.blocks),
             self_tests=tuple(replace(t, parts=tuple(p for p in t.parts if p in here)) for t in self.self_tests),
             service=tuple(s for s in self.service if s.refdes in here),
+            functions=tuple(replace(f, parts=tuple(p for p in f.parts if p in here)) for f in self.functions),
+            own_pins=tuple(p for p in self.own_pins if p.part in here),
+            faults=tuple(f for f in self.faults if f.part in here),
             siblings=tuple(tuple(p for p in group if p in here) for group in self.siblings),
         )
 

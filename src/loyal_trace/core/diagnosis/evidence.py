@@ -56,6 +56,10 @@ class EvidenceTable:
         return Evidence(place, kind, text, self._weights[kind].log_ratio)
 
 
+# However often a part failed before, nothing has been measured on this board yet.
+_MOST_BEFORE = 0.3
+
+
 class Priors:
     """Prior belief that a part is bad, by kind, technology and role, from `priors.toml`."""
 
@@ -63,7 +67,11 @@ class Priors:
         self._table: Mapping[str, Mapping[str, float]] = tomllib.loads(text)
 
     def of(self, part: Part, board: BoardDefinition) -> float:
-        """The prior probability for one part."""
+        """The prior probability for one part: by its kind, more where boards of this kind had it replaced before."""
+        before = sum(fault.count for fault in board.faults if fault.part == part.refdes)
+        return min(_MOST_BEFORE, self._of_kind(part, board) * (1 + before))
+
+    def _of_kind(self, part: Part, board: BoardDefinition) -> float:
         if part.kind == "capacitor" and part.technology in self._table["capacitor"]:
             return self._table["capacitor"][part.technology]
         if part.kind == "chip":

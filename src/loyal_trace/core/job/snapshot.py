@@ -135,6 +135,8 @@ class Facts(Group):
 
     parts: Mapping[PartRef, tuple[e.PartTold, ...]] = series()
     pins: Mapping[PartRef, tuple[e.PinTold, ...]] = series()
+    outlines: Mapping[str, tuple[e.OutlineTold, ...]] = series()
+    nets: tuple[e.NetsTold, ...] = listing()
     connections: tuple[e.Connected, ...] = listing()
     lines: tuple[e.LineTold, ...] = listing()
     rails: tuple[e.RailTold, ...] = listing()

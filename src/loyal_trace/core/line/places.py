@@ -195,6 +195,7 @@ class Places:
             return number
         told = self.context.snapshot.facts.pins.get(PartRef(board, refdes), ())
         named = {pin.name.upper(): pin.number for pin in chip.pins} if chip else {}
+        named |= {own.name.upper(): own.pin for own in self.context.boards[board].own_pins if own.part == refdes}
         named |= {entry.name.upper(): entry.pin for entry in told}
         if typed.upper() not in named:
             raise Refusal("unknown-pin", place=refdes, pin=typed, has="")

@@ -78,7 +78,7 @@ def describe_chain(lines: Mapping[str, str], path: str = "", board: BoardDefinit
     place, volts, form, amps, mains = source.groups()
     built = _Building(path, board, ac=form.upper() == "AC")
     plug = place.split(".")[0]
-    built.parts[plug] = Part(plug, "plug", kind="connector")
+    built.parts[plug] = Part(plug, "plug", kind="connector", placed=False)
     ac, level, current = built.ac, parse_quantity(volts), parse_quantity(amps or "0.5")
     built.level = level
     quantity = "ac voltage" if ac else "voltage"
@@ -108,9 +108,8 @@ def _valued(built: _Building, words: list[str]) -> Part:
         value = known.value if known.value is not None else _regulated(known.number)
     number = joined(" ", words[1:]) or kind
     polarised = kind == "capacitor" and (value or 0) >= 1e-6
-    part = Part(
-        refdes, number, kind=kind, value=value, polarised=polarised, technology="aluminium" if polarised else ""
-    )
+    technology = "aluminium" if polarised else ""
+    part = Part(refdes, number, kind=kind, value=value, polarised=polarised, technology=technology, placed=False)
     built.parts[refdes] = part
     return part
 

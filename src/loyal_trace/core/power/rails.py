@@ -206,19 +206,28 @@ def judge_rails(
 
 
 def _limits(board: BoardDefinition, point: ChainPoint, draw: Draw | None) -> Limits:
-    """The limits of a point; without any when neither the board nor the formulas give them."""
+    """The limits of a point; what boards of this kind measured while they worked where neither board nor formulas say.
+
+    Without any when nothing is known.
+    """
     try:
         return limits_at(board, point, draw)
     except RequestError:
-        return Limits(-math.inf, math.inf, NO_LIMITS)
+        learnt = (one for one in board.good if (one.point, one.quantity) == (point.point, point.quantity))
+        found = _around(next((one.value for one in learnt), None), say("earlier boards of this kind ±30 %"))
+        return found or Limits(-math.inf, math.inf, NO_LIMITS)
 
 
 def _of_good_board(reading: Reading | None) -> Limits | None:
     """What a board known to work reads, with the spread between boards of one kind."""
-    if reading is None or reading.value is None:
+    return _around(reading.value if reading is not None else None, say("a good board ±30 %"))
+
+
+def _around(value: float | None, source: str) -> Limits | None:
+    if value is None:
         return None
-    low, high = sorted((reading.value * (1 - _BETWEEN_BOARDS), reading.value * (1 + _BETWEEN_BOARDS)))
-    return Limits(low, high, say("a good board ±30 %"))
+    low, high = sorted((value * (1 - _BETWEEN_BOARDS), value * (1 + _BETWEEN_BOARDS)))
+    return Limits(low, high, source)
 
 
 def _judge(

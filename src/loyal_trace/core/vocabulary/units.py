@@ -83,6 +83,14 @@ def _same_unit(unit: str) -> str:
     return "Ω" if unit in {"Ohm", "ohm", "Ω"} else unit
 
 
+def marked_quantity(value: float, unit: str) -> str:
+    """A nominal value as it is printed on parts, without noughts behind the point: 10 µF, 4.7 kΩ, 8 MHz."""
+    for digits in (1, 2, 3):
+        if math.isclose(float(f"{value:.{digits}g}"), value, rel_tol=1e-4):
+            return format_quantity(value, unit, digits)
+    return format_quantity(value, unit)
+
+
 def format_quantity(value: float, unit: str, digits: int = 3) -> str:
     """`value` with an SI prefix and its unit, `digits` significant figures: 4.62 V, 3.30 kΩ, 100 nF, 6800 µF.
 

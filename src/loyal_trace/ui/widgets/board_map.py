@@ -17,11 +17,13 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QToolTip, QWidget
 
 from loyal_trace.app.presenters.model import Overlay
+from loyal_trace.app.presenters.tray import Tray
 from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.boards.outline import body_size, pin_places
 from loyal_trace.language import tr
 from loyal_trace.ui.glyphs import draw_glyph, hatch
 from loyal_trace.ui.theme import THEME, plain_font
+from loyal_trace.ui.widgets.part_tray import TrayPlan, paint_tray, paint_tray_part, pin_on_tray, plan_tray
 
 _CLICK = 8
 
@@ -43,27 +45,61 @@ class BoardMap(QWidget):
         self._still: tuple[object, QPixmap] | None = None
         self._still_board: BoardDefinition | None = None
         self._drag: tuple[QPointF, QPointF] | None = None
+        self._tray: Tray | None = None
+        self._planned: tuple[object, TrayPlan] | None = None
 
-    def show_board(self, board: BoardDefinition | None, overlay: Overlay) -> None:
-        """Draws another board or another overlay."""
-        if board is self.board and overlay == self.overlay:
+    def show_board(self, board: BoardDefinition | None, overlay: Overlay, tray: Tray | None = None) -> None:
+        """Draws another board or another overlay; `tray` holds the parts without a position."""
+        if board is self.board and overlay == self.overlay and tray == self._tray:
             return
-        self.board, self.overlay = board, overlay
+        self.board, self.overlay, self._tray = board, overlay, tray
         self.setAccessibleDescription(
             tr("{title}, {selected} picked", title=board.title, selected=overlay.selected) if board else tr("no board")
         )
         self.update()
 
+    @property
+    def plan(self) -> TrayPlan | None:
+        """Where the parts without a position are: below the drawn board, or alone where no part has a position."""
+        if self._tray is None or self.board is None:
+            return None
+        key = (self.width(), self.height())
+        if self._planned is None or self._planned[0] != key or self._planned[1].tray != self._tray:
+            top = self._plan_height() + 16.0
+            area = QRectF(10, top, self.width() - 16, self.height() - top - 6)
+            self._planned = (key, plan_tray(self._tray, area, self._is_bare()))
+        return self._planned[1]
+
+    def _is_bare(self) -> bool:
+        """Does no part of the board have a position?"""
+        return self._tray is not None and self.board is not None and not any(p.placed for p in self.board.parts)
+
+    def _plan_height(self) -> float:
+        """The height (pixel) kept for the drawn board: all of it unless parts without a position stand below."""
+        if self._tray is None or self.board is None:
+            return self.height()
+        placed = sum(part.placed for part in self.board.parts)
+        if not placed:
+            return 0.0
+        return self.height() * (0.72 if placed * 5 > 4 * len(self.board.parts) else 0.56)
+
+    def _in_tray(self, refdes: str) -> TrayPlan | None:
+        plan = self.plan
+        return plan if plan is not None and refdes in plan.bodies else None
+
     def _frame(self) -> tuple[float, float, float]:
         """(scale px/mm, left, top) that fits the board with its row and column marks."""
         if self.board is None:
             return 1.0, 0.0, 0.0
-        room_x, room_y = self.width() - 40, self.height() - 30
+        room_x, room_y = self.width() - 40, self._plan_height() - 30
         scale = min(room_x / self.board.width, room_y / self.board.height)
         return scale, 30 + (room_x - scale * self.board.width) / 2, 24
 
     def rect_of(self, part: Part) -> QRectF:
         """Where a part is on the screen (pixels)."""
+        tray = self._in_tray(part.refdes)
+        if tray is not None:
+            return tray.bodies[part.refdes]
         scale, left, top = self._frame()
         width, height = body_size(part)
         return QRectF(
@@ -196,9 +232,14 @@ class BoardMap(QWidget):
             painter = QPainter(picture)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             shown, self.overlay = self.overlay, Overlay({})
-            self._paint_outline(painter, board)
+            tray = self.plan
+            if not self._is_bare():
+                self._paint_outline(painter, board)
             for part in board.parts:
-                self._paint_part(painter, part)
+                if tray is None or part.refdes not in tray.bodies:
+                    self._paint_part(painter, part)
+            if tray is not None:
+                paint_tray(painter, tray)
             self.overlay = shown
             painter.end()
             self._still, self._still_board = (key, picture), board
@@ -244,6 +285,17 @@ class BoardMap(QWidget):
         return found
 
     def _paint_part(self, painter: QPainter, part: Part) -> None:
+        tray = self._in_tray(part.refdes)
+        if tray is not None:
+            paint_tray_part(painter, tray, part.refdes, self.overlay.marks.get(part.refdes))
+        else:
+            self._paint_placed(painter, part)
+        if part.refdes == self.overlay.selected:
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(THEME.colour("copper"), 2.6))
+            painter.drawRoundedRect(self.rect_of(part).adjusted(-6, -6, 6, 6), 6, 6)
+
+    def _paint_placed(self, painter: QPainter, part: Part) -> None:
         rect = self.rect_of(part)
         mark = self.overlay.marks.get(part.refdes)
         painter.setPen(QPen(THEME.colour("ink"), 1.1))
@@ -263,10 +315,6 @@ class BoardMap(QWidget):
             painter.setBrush(THEME.colour("ink"))
             painter.drawEllipse(QPointF(x, y), 1.7, 1.7)
         self._paint_label(painter, part, rect, bool(mark and mark[2]))
-        if part.refdes == self.overlay.selected:
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(THEME.colour("copper"), 2.6))
-            painter.drawRoundedRect(rect.adjusted(-6, -6, 6, 6), 6, 6)
 
     def _paint_pins(self, painter: QPainter, part: Part) -> None:
         scale, left, top = self._frame()
@@ -322,6 +370,10 @@ class BoardMap(QWidget):
             draw_glyph(painter, mark[0], rect.right() - shift, rect.top() + shift, 13)
 
     def _pin_on_screen(self, part: Part, pin: int) -> tuple[float, float]:
+        tray = self._in_tray(part.refdes)
+        if tray is not None:
+            at = pin_on_tray(tray, part.refdes, pin)
+            return at.x(), at.y()
         scale, left, top = self._frame()
         x, y = pin_places(part).get(pin, (part.x, part.y))
         return left + x * scale, top + y * scale
@@ -354,7 +406,7 @@ class BoardMap(QWidget):
         pins = self._traced(board)
         if len(pins) < 2:
             return
-        scale, left, top = self._frame()
+        _, left, top = self._frame()
         painter.setBrush(THEME.colour("copper"))
         painter.setPen(Qt.PenStyle.NoPen)
         for part, pin in pins:
@@ -362,8 +414,10 @@ class BoardMap(QWidget):
             painter.drawEllipse(QPointF(x, y), 3.2, 3.2)
         painter.setFont(plain_font(11, bold=True))
         metrics = QFontMetricsF(painter.font())
-        label = metrics.elidedText(self.overlay.trace_label, Qt.TextElideMode.ElideRight, board.width * scale - 60)
+        label = metrics.elidedText(self.overlay.trace_label, Qt.TextElideMode.ElideRight, self.width() - 110)
         width = metrics.horizontalAdvance(label) + 10
+        if self._is_bare():
+            left, top = 10.0, self.height() - 30.0
         box = QRectF(left + 24, top + 6, width, 14)
         painter.fillRect(box, THEME.colour("panel"))
         painter.setPen(THEME.colour("copper"))

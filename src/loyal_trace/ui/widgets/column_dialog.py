@@ -20,7 +20,8 @@ from loyal_trace.core.vocabulary.errors import LoyalTraceError
 from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.formats.checksum_lists import map_columns
-from loyal_trace.formats.part_table import ENCODINGS, PartTable, guess_columns
+from loyal_trace.formats.part_table import guess_columns
+from loyal_trace.formats.tables import ENCODINGS, PartTable
 from loyal_trace.language import tr
 from loyal_trace.ui.theme import font
 

@@ -93,9 +93,11 @@ class LineEdit(QLineEdit):
         super().inputMethodEvent(event)
 
     def _holds_files(self) -> bool:
+        """Does the clipboard hold more than a line of text: a picture, files, or several lines?"""
         clipboard = QApplication.clipboard()
         held = clipboard.mimeData() if clipboard is not None else None
-        return held is not None and (held.hasImage() or held.hasUrls())
+        several = held is not None and held.hasText() and "\n" in held.text().strip()
+        return held is not None and (held.hasImage() or held.hasUrls() or several)
 
 
 class LineFrame(QFrame):

@@ -1,7 +1,7 @@
 """A photo of the board, with the parts of the map drawn over it once it is aligned; a click tells its pixel."""
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QTransform
+from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QTransform, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from loyal_trace.app.presenters.photos import Corners, Crop, Outline, PhotoPicture, PhotoScene
@@ -11,6 +11,7 @@ from loyal_trace.ui.theme import THEME, font, px
 
 _ROOM_FOR_CLOSE_UP = 220
 _NAMES_FROM = 0.4
+_MOST_ZOOM = 8.0
 _NOTHING = PhotoPicture("", 1, 1, 1, 1, b"")
 
 
@@ -35,6 +36,8 @@ class PhotoView(QWidget):
         self._fade = 0.0
         self._edge: Corners = ()
         self._pair: tuple[Crop, ...] = ()
+        self._zoom, self._shift = 1.0, QPointF()
+        self._drag: QPointF | None = None
         self.hide()
 
     def show_view(self, scene: PhotoScene | None) -> None:
@@ -51,6 +54,7 @@ class PhotoView(QWidget):
         else:
             if scene.picture is not self.picture or self._image.isNull():
                 self._image = _image_of(scene.picture)
+                self._zoom, self._shift = 1.0, QPointF()
             self.picture, self._outlines, self._marks = scene.picture, scene.outlines, scene.marks
             faded = (tr(", map faded in {fade:.0f} %", fade=100 * scene.fade)) if scene.fade else ""
             words = tr(
@@ -90,7 +94,38 @@ class PhotoView(QWidget):
         scale = min(self.width() / self.picture.width, self.height() / self.picture.height)
         beside = self.width() - scale * self.picture.width
         left = 0.0 if beside > _ROOM_FOR_CLOSE_UP else beside / 2
-        return scale, left, (self.height() - scale * self.picture.height) / 2
+        top = (self.height() - scale * self.picture.height) / 2
+        return scale * self._zoom, left + self._shift.x(), top + self._shift.y()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        """Ctrl and the wheel: nearer or further, the point under the pointer staying where it is."""
+        if event is None or not event.modifiers() & Qt.KeyboardModifier.ControlModifier or self._pair:
+            super().wheelEvent(event)
+            return
+        self.zoom_at(event.position(), 1.25 if event.angleDelta().y() > 0 else 0.8)
+        event.accept()
+
+    def zoom_at(self, at: QPointF, factor: float) -> None:
+        """Enlarges the photo about a point of the widget; never smaller than it fits."""
+        scale, left, top = self.frame()
+        u, v = (at.x() - left) / scale, (at.y() - top) / scale
+        self._zoom = min(_MOST_ZOOM, max(1.0, self._zoom * factor))
+        if self._zoom == 1.0:
+            self._shift = QPointF()
+        else:
+            scale, left, top = self.frame()
+            self._shift += at - QPointF(left + u * scale, top + v * scale)
+        self.update()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        """The middle or right button held drags an enlarged photo."""
+        if event is not None and self._drag is not None and self._zoom > 1.0:
+            self._shift += event.position() - self._drag
+            self._drag = event.position()
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self._drag = None
 
     def on_screen(self, u: float, v: float) -> QPointF:
         """Where a pixel of the photo is in the widget."""
@@ -99,6 +134,9 @@ class PhotoView(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
+            return
+        if event.button() != Qt.MouseButton.LeftButton:
+            self._drag = event.position()
             return
         if self.picture is not _NOTHING and not self._pair:
             scale, left, top = self.frame()
@@ -116,10 +154,11 @@ class PhotoView(QWidget):
             return
         scale, left, top = self.frame()
         place = QRectF(left, top, scale * self.picture.width, scale * self.picture.height)
+        seen = place if self._zoom == 1.0 else QRectF(self.rect())
+        painter.setClipRect(seen)
         painter.drawImage(place, self._image)
         painter.setPen(QPen(THEME.colour("line"), 1))
-        painter.drawRect(place)
-        painter.setClipRect(place)
+        painter.drawRect(seen.adjusted(0.5, 0.5, -0.5, -0.5))
         if self._fade and self._edge:
             sheet = THEME.colour("paper")
             sheet.setAlphaF(0.92 * self._fade)
@@ -128,8 +167,9 @@ class PhotoView(QWidget):
             painter.drawPolygon(QPolygonF([self.on_screen(u, v) for u, v in self._edge]))
         for outline in self._outlines:
             self._paint_outline(painter, outline)
-        self._paint_close_up(painter, place)
-        painter.setClipRect(place)
+        if self._zoom == 1.0:
+            self._paint_close_up(painter, place)
+        painter.setClipRect(seen)
         painter.setFont(font(12, bold=True))
         for number, (u, v) in enumerate(self._marks, start=1):
             at = self.on_screen(u, v)

@@ -117,9 +117,22 @@ class RowDelegate(QStyledItemDelegate):
             return
         text = QFontMetricsF(painter.font()).elidedText(cell.text, Qt.TextElideMode.ElideRight, width)
         if box.height() > WRAPS_FROM:  # beside wrapped words: on their first line
-            painter.drawText(place.adjusted(0, 5, 0, 0), Qt.AlignmentFlag.AlignTop, text)
+            first = QRectF(place.left(), place.top() + 2, place.width(), 24)
+            if cell.kind == "typed":
+                _paint_key(painter, first, text)
+            painter.drawText(first, Qt.AlignmentFlag.AlignVCenter, text)
             return
+        if cell.kind == "typed":
+            _paint_key(painter, place, text)
         painter.drawText(place, Qt.AlignmentFlag.AlignVCenter, text)
+
+
+def _paint_key(painter: QPainter, place: QRectF, text: str) -> None:
+    """A frame round what a click puts into the line."""
+    painter.setPen(QPen(THEME.colour("blue"), 1.1))
+    painter.setBrush(THEME.colour("card"))
+    wide = QFontMetricsF(painter.font()).horizontalAdvance(text)
+    painter.drawRoundedRect(QRectF(place.left() - 6, place.center().y() - 10.5, wide + 12, 21), 4, 4)
 
 
 def _wrapped_height(cell: Cell, wide: float) -> float:

@@ -6,7 +6,7 @@ from typing import Any
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QLabel, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
-from loyal_trace.app.presenters.model import NO_ROWS, Page, Presenter
+from loyal_trace.app.presenters.model import NO_ROWS, WANTED, Page, Presenter
 from loyal_trace.ui.theme import THEME, font, px
 from loyal_trace.ui.widgets.meaning import CautionBox, MeaningBox
 from loyal_trace.ui.widgets.rows import RowList
@@ -58,11 +58,11 @@ class StagePage(QWidget):
         layout = QVBoxLayout(holder)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
-        for part in parts:
+        for part in parts if WANTED in parts else (*parts, WANTED):
             name, widget = (part, RowList(part)) if isinstance(part, str) else part
             if isinstance(widget, RowList):
                 self.lists[name] = widget
-                widget.picked.connect(lambda index, name=name: self.presenter.row_picked(name, index))
+                widget.picked.connect(lambda index, name=name: self._row_picked(name, index))
                 widget.menu_asked.connect(self.menu_asked)
             else:
                 self.figures[name] = widget
@@ -74,6 +74,12 @@ class StagePage(QWidget):
         if not fills:
             layout.addStretch(1)
         return holder
+
+    def _row_picked(self, name: str, index: int) -> None:
+        if name == WANTED:
+            self.presenter.wanted_picked(index)
+        else:
+            self.presenter.row_picked(name, index)
 
     def _picker(self, name: str) -> Callable[..., None]:
         return lambda *at: self.presenter.figure_picked(name, *at)

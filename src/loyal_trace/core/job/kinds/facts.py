@@ -5,7 +5,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from loyal_trace.core.job.base import OWN_BOARD, Entry, NamedPart, PlacedEntry, Raw, kind
+from loyal_trace.core.job.base import OWN_BOARD, Entry, NamedPart, PlacedEntry, Raw, Strict, kind
 from loyal_trace.core.job.draft import EMPTY, Draft
 from loyal_trace.core.job.snapshot import CheckKey, SupplyKey
 from loyal_trace.core.vocabulary.phrases import joined, say
@@ -23,6 +23,14 @@ def _pin(draft: Draft, entry: "PinTold") -> None:
 
 def _connected(draft: Draft, entry: "Connected") -> None:
     draft.facts.connections.add(entry)
+
+
+def _outline(draft: Draft, entry: "OutlineTold") -> None:
+    draft.facts.outlines.add(entry.board, entry)
+
+
+def _nets(draft: Draft, entry: "NetsTold") -> None:
+    draft.facts.nets.add(entry)
 
 
 def _line(draft: Draft, entry: "LineTold") -> None:
@@ -75,6 +83,10 @@ def _part_words(entry: "PartTold") -> str:
         say("row {row}", row=entry.row) if entry.row else "",
         say("column {column}", column=entry.column) if entry.column else "",
         say("{height:g} mm high", height=entry.height) if entry.height is not None else "",
+        say("{x:.0f} mm from the left, {y:.0f} mm from the top", x=entry.x, y=entry.y)
+        if entry.x is not None and entry.y is not None
+        else "",
+        say("from {source}", source=entry.source) if entry.source else "",
     ]
     return say("{place} is {told}", place=entry.place, told=joined(", ", (piece for piece in told if piece)))
 
@@ -94,11 +106,15 @@ def _names(parts: tuple[NamedPart, ...]) -> str:
     return joined(", ", (part.name for part in parts))
 
 
+Origin = Literal["said", "list", "netlist", "photo"]
+
+
 @kind(_part, _part_words, Stage.INTAKE)
 class PartTold(PlacedEntry):
-    """What a part is, as far as it was said: type or value, socket, place in the grid, height (millimetre).
+    """What a part is, as far as it was said: type or value, socket, row and column, height and position (mm).
 
-    `sort` is the kind of part (chip, capacitor, …) when the marking says so; values in SI units.
+    `sort` is the kind of part (chip, capacitor, …) when the marking says so; values in SI units. x and y are its middle
+    from the upper left corner of the board, seen from the component side. `source` names the file, list or photo.
     """
 
     kind: Literal["part_told"] = "part_told"
@@ -112,6 +128,13 @@ class PartTold(PlacedEntry):
     row: str = ""
     column: str = ""
     height: float | None = Field(default=None, gt=0)
+    package: str = ""
+    x: float | None = None
+    y: float | None = None
+    rotation: Literal[0, 90, 180, 270] | None = None
+    diameter: float | None = Field(default=None, gt=0)
+    origin: Origin = "said"
+    source: str = ""
 
 
 @kind(
@@ -146,6 +169,41 @@ class Connected(Entry):
     first: NamedPart
     second: NamedPart
     joined: bool = True
+
+
+@kind(
+    _outline,
+    lambda e: say("board {width:g} × {height:g} mm", width=e.width, height=e.height),
+    Stage.INTAKE,
+)
+class OutlineTold(Entry):
+    """The size of a board (millimetres), seen from the component side."""
+
+    kind: Literal["outline_told"] = "outline_told"
+    width: float = Field(gt=0, le=2000)
+    height: float = Field(gt=0, le=2000)
+    origin: Origin = "said"
+    source: str = ""
+
+
+class Net(Strict):
+    """A net: its name and its pins, each a reference designator and a pin number."""
+
+    name: str
+    pins: tuple[tuple[str, int], ...]
+
+
+@kind(
+    _nets,
+    lambda e: say("{nets} from {source}", nets=count_of(len(e.nets), "net"), source=e.source),
+    Stage.PROBE,
+)
+class NetsTold(Entry):
+    """Nets of a netlist: which pins are connected."""
+
+    kind: Literal["nets_told"] = "nets_told"
+    source: str = ""
+    nets: tuple[Net, ...]
 
 
 @kind(_line, lambda e: say("{bus} line {name}: {names}", bus=e.bus, name=e.name, names=_names(e.members)), Stage.PROBE)

@@ -7,9 +7,10 @@ from loyal_trace.core.line.forms import (
     measured,
     papers,
     pins,
+    positions,
     roms,
     seen,
     trials,
 )
 
-__all__ = ["changes", "checks", "facts", "measured", "papers", "pins", "roms", "seen", "trials"]
+__all__ = ["changes", "checks", "facts", "measured", "papers", "pins", "positions", "roms", "seen", "trials"]
