@@ -1,6 +1,6 @@
 """The grid of functions and parts, and the parts without a position, as the presenters make them."""
 
-from loyal_trace.app.presenters.path_grid import MOST_COLUMNS, path_grid
+from loyal_trace.app.presenters.path_grid import FAILS, MOST_COLUMNS, OPEN, WORKS, path_grid
 from loyal_trace.app.presenters.tray import tray_of
 from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.vocabulary.identity import PartRef
@@ -21,8 +21,8 @@ def test_the_column_that_only_failing_functions_share_can_be_seen():
     assert [row.name for row in grid.rows] == ["bell", "gun", "horn", "wind", "speech"], "failing ones first"
     columns = [column.refdes for column in grid.columns]
     cells = {row.name: dict(zip(columns, row.cells, strict=True)) for row in grid.rows}
-    assert cells["bell"] == {"U1": "open", "U2": "", "U3": "fails", "U4": "open", "U5": ""}
-    assert cells["wind"]["U3"] == "open" and cells["speech"]["U1"] == "works" and not any(cells["gun"].values())
+    assert cells["bell"] == {"U1": OPEN, "U2": "", "U3": FAILS, "U4": OPEN, "U5": ""}
+    assert cells["wind"]["U3"] == OPEN and cells["speech"]["U1"] == WORKS and not any(cells["gun"].values())
     counts = {column.refdes: (column.failing, column.working) for column in grid.columns}
     assert counts == {"U1": (1, 1), "U2": (1, 1), "U3": (2, 0), "U4": (1, 1), "U5": (0, 0)}
     assert columns[grid.marked] == "U3" and columns.index("U1") < columns.index("U4")

@@ -87,6 +87,8 @@ def test_every_pin_of_every_chip_of_the_workshop_can_be_probed():
     for make in DEMO_BENCHES.values():
         bench = make()
         for board_id, board in bench.boards.items():
+            if not board.nets:
+                continue  # the sound board is tried by its functions
             chips = [p for p in board.chips if chip_library().knows(p.number)]
             states = {
                 bench.probe(board_id, p.refdes, pin.number).state

@@ -10,6 +10,8 @@ from datetime import UTC, datetime, timedelta
 from loyal_trace.core.diagnosis.paths import Case, Exchange, PathOdds, Statement, path_odds
 from loyal_trace.core.vocabulary.identity import PartRef
 
+# A function whose path nobody told is asked about while nothing is as clear as this.
+CLEAR = 0.9
 START = datetime(2026, 11, 1, tzinfo=UTC)
 _SEEN = {"dead": (0.02, 0.03, 0.95), "partial": (0.15, 0.65, 0.20)}
 
@@ -30,6 +32,7 @@ class Repair:
 
     dice: random.Random
     false: float = 0.02
+    omitted: float = 0.0
     paths: dict[str, tuple[PartRef, ...]] = field(default_factory=dict)
     told: dict[str, tuple[PartRef, ...]] = field(default_factory=dict)
     faults: tuple[Fault, ...] = ()
@@ -89,9 +92,27 @@ class Repair:
         self.lines += 1
         return True
 
+    def tell_path(self) -> bool:
+        """The person looks up the path of a failing function that has none; some stages of it stay untold."""
+        states = {statement.function: statement.state for statement in self.statements}
+        name = next((n for n in sorted(self.paths) if n not in self.told and states.get(n, "works") != "works"), None)
+        if name is None:
+            return False
+        kept = tuple(part for part in self.paths[name] if self.dice.random() >= self.omitted)
+        self.told[name] = kept if len(kept) > 1 else self.paths[name]
+        for part in self.told[name]:
+            self.priors.setdefault(part, 0.05)
+        self.lines += 1
+        return True
+
     def next_line(self) -> None:
         """The line that is expected to tell most for its minutes; an exchange takes longer than trying a function."""
         odds = self.odds()
+        ranking = self.ranking()
+        if (not ranking or ranking[0][1] < CLEAR) and self.tell_path():
+            return
+        if odds is None:
+            return
         if odds.gap is not None and odds.gap.probability > 0.25 and self.fill(odds.gap):
             return
         tried = {statement.function for statement in self.statements}
@@ -121,10 +142,10 @@ def repaired(boards: int, lines: int, **how: float) -> Tally:
     tally = Tally()
     for seed in range(boards):
         repair = made_up(seed, **how)
-        if not repair.ranking():
-            continue
         for _ in range(lines):
             repair.next_line()
+        if not repair.ranking():
+            continue
         faulty, ranking = {fault.part for fault in repair.faults}, repair.ranking()
         above = [place for place, chance in ranking if chance > 0.9]
         tally.first += ranking[0][0] in faulty
@@ -141,7 +162,7 @@ def made_up(seed: int, omitted: float = 0.0, without_path: float = 0.0, false: f
     """
     dice = random.Random(seed)
     parts = [PartRef("own", f"U{n}") for n in range(1, dice.randint(21, 41))]
-    repair = Repair(dice, false)
+    repair = Repair(dice, false, omitted)
     for n in range(dice.randint(6, 14)):
         repair.paths[f"function {n}"] = tuple(dice.sample(parts, dice.randint(3, 9)))
     for name, path in repair.paths.items():
@@ -154,9 +175,9 @@ def made_up(seed: int, omitted: float = 0.0, without_path: float = 0.0, false: f
     odds = [repair.priors.get(part, 0.05) for part in everything]
     chosen = dict.fromkeys(dice.choices(everything, odds, k=2 if dice.random() < 0.3 else 1))
     repair.faults = tuple(_fault(dice, part, repair.paths) for part in chosen)
-    for name in sorted(repair.told):
+    for name in sorted(repair.paths):
         repair.try_function(name)
-    failing = sorted({name for fault in repair.faults for name in fault.functions if name in repair.told})
+    failing = sorted({name for fault in repair.faults for name in fault.functions})
     if failing and all(statement.state == "works" for statement in repair.statements):
         repair.statements.append(Statement(failing[0], "fails", repair.now))  # the complaint
     repair.lines = 0

@@ -319,7 +319,7 @@ def test_closing_the_job_leads_to_the_job_list_and_back(window):
     window.qtbot.mouseClick(window.shell.stations, Qt.MouseButton.LeftButton, pos=QPoint(60, 20))
     assert window.wiring is not None, "the title of the job closes nothing"
     window.ctrl("w")
-    assert window.shell.pages.currentWidget() is window.shell.welcome and window.shell.first.jobs.count() == 3
+    assert window.shell.pages.currentWidget() is window.shell.welcome and window.shell.first.jobs.count() == 4
     window.open_job("Tidewrack")
     assert window.shell.pages.currentWidget() is window.shell.desk_page
     assert window.page.question.text() == "Can 5D do what its pins do?"

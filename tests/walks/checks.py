@@ -1,8 +1,12 @@
 """What a walk can check: entries, verdicts, places, order; never sentences."""
 
 from loyal_trace.app.job import OpenJob
+from loyal_trace.core.assess.bits import bit_verdicts
+from loyal_trace.core.assess.swaps import bad_spares
+from loyal_trace.core.assess.told import conflicts_of
 from loyal_trace.core.job.snapshot import SymptomKey
 from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.report.model import build_report
 
 
 def live(job):
@@ -124,6 +128,67 @@ def _joined(job, board, first, second):
     """`check joined own U1.3 U2.1`: two pins are on one net."""
     nets = [{f"{r}.{p}" for r, p in pins} for _, pins in job.boards[board].nets]
     assert any({first, second} <= pins for pins in nets), nets
+
+
+def _report(job, *words):
+    """`check report U7 4066`: a row or line of the report has all of these words."""
+    model = build_report(job.assessment(), job.entries, job.env.clock(), job.store.head(job.id))
+    lines = [line for section in model.sections for line in (*section.lines, *(" ".join(row) for row in section.table))]
+    assert any(all(word in line for word in words) for line in lines), "\n".join(lines)
+
+
+def _unreported(job, *words):
+    """`check unreported put right`: no line of the report has all of these words."""
+    model = build_report(job.assessment(), job.entries, job.env.clock(), job.store.head(job.id))
+    lines = [line for section in model.sections for line in (*section.lines, *(" ".join(row) for row in section.table))]
+    assert not any(all(word in line for word in words) for line in lines), "\n".join(lines)
+
+
+def _evidence(job, board, refdes, kind):
+    """`check evidence own U7 code-persists`: there is such a line about a part."""
+    found = job.assessment().suspect_at(PartRef(board, refdes))
+    assert found and kind in {line.kind for line in found.evidence}, found and [line.kind for line in found.evidence]
+
+
+def _data(job, board, line, kind):
+    """`check data own 2 stuck`: the likeliest fault of a data bus."""
+    fault = bit_verdicts(job.moment)[board].likeliest
+    assert (fault.kind, fault.lines[:1]) == (kind, (int(line),)), fault
+
+
+def _spare(job, *name):
+    """`check spare spare 1`: that spare is probably bad."""
+    assert " ".join(name) in bad_spares(job.moment), bad_spares(job.moment)
+
+
+def _conflicts(job, board, *places):
+    """`check conflicts own U3`: the parts about which sources disagree."""
+    found = conflicts_of(job.moment, job.boards[board], job.defined.get(board))
+    assert [c.place.refdes for c in found] == list(places), found
+
+
+def _next(job, *words):
+    """`check next exchange U7`: one of the next things has all of these words."""
+    texts = [str(thing.text) for thing in job.assessment().next]
+    assert any(all(word in text for word in words) for text in texts), texts
+
+
+def _buy(job, *needs):
+    """`check buy 5A 8A`: what has to be bought."""
+    found = [need.number.replace(" ", "_") for need in job.assessment().plan.parts]
+    assert found == list(needs), found
+
+
+def _proved(job):
+    """`check proved`: everything on the checklist is passed, and there is something on it."""
+    items = job.assessment().proof.items
+    assert items and all(item.status == "passed" for item in items), [(i.name, i.status) for i in items]
+
+
+def _unproved(job, *names):
+    """`check unproved U7_replaced`: these items, and no others, are not passed."""
+    found = [i.name.replace(" ", "_") for i in job.assessment().proof.items if i.status != "passed"]
+    assert found == list(names), found
 
 
 def _reopened(job):

@@ -7,6 +7,10 @@ A walk is a text file. Lines of it:
     ? 2                                    the second of the choices of the line before is meant
     job TITLE / demo JOB                   a new job without any board / a job of the demo workshop
     boards tw-cpu tw-vid                   a new job with these boards of the demo
+    list NAME U1 74LS138, C1 100u 16V      a parts list of that name is imported
+    nets NAME D0 U1.9 U2.11, D1 U1.8 U2.12 a table of pins is imported
+    again TITLE                            the board is saved, and a new job of it begun
+    try own                                every function of the board, as the bench plays it
     stage probe · at 5D · board TW-VID     where the next lines are typed; alone (`at`) they end it
     image 6C tw-cpu 6C B [stuck 5]         a read of a socket: the demo's own content, with a data line stuck or bytes off
     starts 59                              so many starts on the bench
@@ -19,11 +23,13 @@ import json
 import re
 from dataclasses import dataclass, field
 
+from loyal_trace.app.board_saving import save_board
 from loyal_trace.app.commands import enter_line, setting_at
 from loyal_trace.app.importers import Meant, import_files
 from loyal_trace.app.job import OpenJob, open_new_job
 from loyal_trace.cli.main import main
 from loyal_trace.core.assess.parts import changes_made
+from loyal_trace.core.assess.paths import paths_of, states_now
 from loyal_trace.core.job.fold import fold
 from loyal_trace.core.vocabulary.identity import PartRef, PinRef
 from loyal_trace.core.vocabulary.stages import stage_of_word
@@ -168,6 +174,28 @@ class Walker:
 
     def _job(self, *title):
         self.hands.open(open_new_job(self.store, " ".join(title), []))
+
+    def _list(self, name, *rest):
+        rows = [row.strip().partition(" ")[::2] for row in " ".join(rest).split(",")]
+        path = self.folder / f"{name}.csv"
+        path.write_text("\n".join(["Ref;Part", *(f"{place};{part}" for place, part in rows)]))
+        self.hands.add(path, self.at)
+
+    def _nets(self, name, *rest):
+        rows = [row.split() for row in " ".join(rest).split(",")]
+        path = self.folder / f"{name}.csv"
+        path.write_text("\n".join(["net;pins", *(f"{net};{' '.join(pins)}" for net, *pins in rows)]))
+        self.hands.add(path, self.at)
+
+    def _again(self, *title):
+        board = next(iter(self.hands.job.boards))
+        folder = save_board(self.hands.job, board)
+        self.hands.open(open_new_job(self.store, " ".join(title), [folder]))
+
+    def _try(self, board):
+        job = self.hands.job
+        for name in {**paths_of(job.moment, board), **states_now(job.moment, board)}:
+            self.hands.enter(f"{self.bench.ear.try_function(board, name)}: {name}", self.at)
 
     def _boards(self, *names):
         paths = []

@@ -17,6 +17,7 @@ _PER_MM = 6
 _LONG, _SHORT = 1600, 1200
 _BODY = {"chip": (34, 34, 38), "capacitor": (52, 66, 96), "connector": (196, 178, 120), "regulator": (40, 40, 44)}
 _STAIN = (104, 112, 66)
+_SOLDER, _TRACK = (58, 112, 74), (86, 140, 96)
 _BOARD, _BENCH, _TIN, _PRINT = (44, 96, 62), (120, 104, 88), (186, 188, 192), (226, 228, 220)
 
 
@@ -35,12 +36,14 @@ def camera_matrix(board: BoardDefinition, slant: float = 2e-4) -> NDArray[np.flo
     return np.array([[c, -s, left + 60], [s, c, 70.0], [slant, slant / 3, 1.0]])
 
 
-def photograph(board: BoardDefinition, seed: int = 3, leaking: Collection[str] = ()) -> bytes:
-    """The JPEG of a board, with a grain from the seed and a stain around every leaking part."""
+def photograph(
+    board: BoardDefinition, seed: int = 3, leaking: Collection[str] = (), solder_side: bool = False
+) -> bytes:
+    """The JPEG of a board, with a grain from the seed and a stain around every leaking part; or of its solder side."""
     from PIL import Image
 
     size = photo_size(board)
-    flat = _drawn(board, leaking)
+    flat = _solder_side(board) if solder_side else _drawn(board, leaking)
     to_flat = np.diag([_PER_MM, _PER_MM, 1.0]) @ np.linalg.inv(camera_matrix(board))
     to_flat = to_flat / to_flat[2, 2]
     seen = flat.transform(
@@ -70,6 +73,21 @@ def _drawn(board: BoardDefinition, leaking: Collection[str]) -> "Image.Image":
     for part in board.parts:
         _draw_part(draw, part)
     return picture
+
+
+def _solder_side(board: BoardDefinition) -> "Image.Image":
+    """The other side, mirrored: joints and a few tracks between them."""
+    from PIL import Image, ImageDraw, ImageOps
+
+    picture = Image.new("RGB", (round(board.width * _PER_MM), round(board.height * _PER_MM)), _SOLDER)
+    draw = ImageDraw.Draw(picture)
+    joints = [place for part in board.parts for place in (pin_places(part) or {1: (part.x, part.y)}).values()]
+    for (x1, y1), (x2, y2) in zip(joints[::3], joints[7::3], strict=False):
+        draw.line([(x1 * _PER_MM, y1 * _PER_MM), (x2 * _PER_MM, y1 * _PER_MM)], fill=_TRACK, width=4)
+        draw.line([(x2 * _PER_MM, y1 * _PER_MM), (x2 * _PER_MM, y2 * _PER_MM)], fill=_TRACK, width=4)
+    for x, y in joints:
+        draw.ellipse(_box(x, y, 2.0, 2.0), fill=_TIN)
+    return ImageOps.mirror(picture)
 
 
 def _box(x: float, y: float, width: float, height: float) -> tuple[float, float, float, float]:

@@ -32,6 +32,7 @@ from loyal_trace.core.simulation.bench import Drive, SimulatedBench, SupplyModel
 from loyal_trace.demo.camera import camera_matrix, photograph
 from loyal_trace.demo.common import DemoJob, boards_of, hidden_table, read_fault
 from loyal_trace.demo.corvane import CORVANE_JOB, build_corvane, corvane_bench
+from loyal_trace.demo.gullcry import GULLCRY_JOB, build_gullcry, gullcry_bench
 from loyal_trace.demo.hollin import HOLLIN_JOB, build_hollin, hollin_bench
 from loyal_trace.demo.images import CPU_SLOTS, TILE_SLOTS, reference_image, screen_content
 from loyal_trace.formats.photos import upright
@@ -198,6 +199,7 @@ def _probed(job: DemoJob, bench: SimulatedBench, board: str, refdes: str, pins: 
 
 def build_workshop(store: Store, ids: Callable[[], str]) -> None:
     """The whole demo workshop in an empty store; the job on the bench is Tidewrack."""
+    build_gullcry(store, gullcry_bench(), ids)
     build_corvane(store, corvane_bench(), ids)
     build_hollin(store, hollin_bench(), ids)
     build_demo(store, demo_bench(), ids)
@@ -207,4 +209,5 @@ DEMO_BENCHES: Mapping[str, Callable[[], SimulatedBench]] = {
     JOB_ID: demo_bench,
     HOLLIN_JOB: hollin_bench,
     CORVANE_JOB: corvane_bench,
+    GULLCRY_JOB: gullcry_bench,
 }

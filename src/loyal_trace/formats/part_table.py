@@ -219,7 +219,7 @@ def part_row(clean: str, told: Mapping[str, str], library: ChipLibrary) -> dict[
     marked = capacitor_marking(told.get("value") or number) if kind == "capacitor" else None
     if marked is not None and marked.voltage is not None:
         told = {"voltage": say("{voltage:g}", voltage=marked.voltage), **{k: v for k, v in told.items() if v}}
-    unit = {"capacitor": "F", "resistor": "Ω", "crystal": "Hz", "fuse": "A"}.get(kind)
+    unit = {"capacitor": "F", "resistor": "Ω", "control": "Ω", "crystal": "Hz", "fuse": "A"}.get(kind)
     value = _number(told.get("value") or told.get("part", ""), unit) if unit else ""
     value = str(marked.value) if marked is not None and marked.value is not None else value
     if value:

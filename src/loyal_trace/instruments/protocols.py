@@ -52,6 +52,14 @@ class PowerSwitch(Protocol):
         ...
 
 
+class Ear(Protocol):
+    """Somebody who tries a function of the board and says how it does."""
+
+    def try_function(self, board: str, name: str) -> str:
+        """works, partly or fails; RequestError for a function that the board does not have."""
+        ...
+
+
 @dataclass(frozen=True)
 class Workbench:
     """The instruments that are connected; None for each that is not."""
@@ -60,3 +68,4 @@ class Workbench:
     probe: Probe | None = None
     meter: Meter | None = None
     power: PowerSwitch | None = None
+    ear: Ear | None = None

@@ -79,10 +79,15 @@ class SimulatedInstruments:
         with self._lock:
             return self._ready().start()
 
+    def try_function(self, board: str, name: str) -> str:
+        """One try of a function, as somebody beside the board would hear or see it."""
+        with self._lock:
+            return self._ready().try_function(board, name)
+
 
 def simulated_workbench(
     build: Callable[[], SimulatedBench], changes: Callable[[], tuple[Change, ...]], seconds_per_read: float = 0.6
 ) -> Workbench:
     """A workbench whose every instrument asks one simulated bench."""
     one = SimulatedInstruments(build, changes, seconds_per_read)
-    return Workbench(one, one, one, one)
+    return Workbench(one, one, one, one, one)

@@ -259,7 +259,7 @@ def _tested(assessment: Assessment) -> Section:
     rows = [(say("item"), say("how"), say("result"), say("note"))]
     for item in assessment.proof.items:
         if item.status in ("passed", "failed"):
-            rows.append((item.name, item.how, item.status, item.note))
+            rows.append((item.name, item.how, term(item.status), item.note))
     return Section(say("Tested"), (), tuple(rows) if len(rows) > 1 else (), (30, 36, 12, 22))
 
 

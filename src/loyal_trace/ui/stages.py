@@ -73,7 +73,7 @@ def _suspects(workspace: Workspace) -> StagePage:
     from loyal_trace.app.presenters import suspects
     from loyal_trace.ui.widgets.path_grid import PathGridView
 
-    lists = (suspects.RANKED, suspects.REASONS, suspects.THINGS, suspects.FUNCTIONS)
+    lists = (suspects.RANKED, suspects.REASONS, suspects.THINGS, suspects.CODES, suspects.FUNCTIONS)
     return StagePage(suspects.SuspectsPresenter(workspace), ((suspects.GRID, PathGridView()), *lists))
 
 

@@ -9,6 +9,8 @@ from loyal_trace.core.vocabulary.phrases import joined, say, term
 from loyal_trace.core.vocabulary.units import count_of
 
 MOST_COLUMNS = 16
+# What a cell shows: on a working path, on failing paths only, on both or on one that was not tried.
+WORKS, FAILS, OPEN = "w", "f", "o"
 STATE_KIND = {"works": "good", "partly": "doubtful", "fails": "bad"}
 _ORDER = {"fails": 0, "partly": 1, "": 2, "works": 3}
 
@@ -25,7 +27,7 @@ class GridColumn:
 
 @dataclass(frozen=True)
 class GridRow:
-    """A function: its state, and for each column a cell: empty, `works`, `fails` (only failing paths), or `open`."""
+    """A function: its state, and for each column a cell: empty, `WORKS`, `FAILS` or `OPEN`."""
 
     name: str
     state: str
@@ -119,5 +121,5 @@ def _cell(
     if refdes not in path:
         return ""
     if state == "works":
-        return "works"
-    return "fails" if state in ("fails", "partly") and not working.get(refdes) else "open"
+        return WORKS
+    return FAILS if state in ("fails", "partly") and not working.get(refdes) else OPEN

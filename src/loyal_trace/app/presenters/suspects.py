@@ -1,22 +1,26 @@
 """Suspects: everything known, weighed part by part; the reasons of the picked one; what is worth doing next."""
 
 from loyal_trace.app.presenters.base import StagePresenter
-from loyal_trace.app.presenters.model import NO_ROWS, Action, Cell, Meaning, Page, Row, Rows, heading
+from loyal_trace.app.presenters.model import NO_ROWS, Action, Cell, Meaning, Page, Row, Rows, heading, line
 from loyal_trace.app.presenters.path_grid import STATE_KIND, PathGrid, grid_rows_order, path_grid
+from loyal_trace.core.assess.bits import advice_words, bit_verdicts, fault_words
 from loyal_trace.core.assess.paths import KIND as PATH_EVIDENCE
 from loyal_trace.core.assess.paths import paths_of, states_now, without_path
+from loyal_trace.core.assess.rates import rates_of
 from loyal_trace.core.assess.suspects import NextThing, Suspect, cleared
+from loyal_trace.core.assess.swaps import bad_spares
 from loyal_trace.core.vocabulary.identity import PartRef, in_order
 from loyal_trace.core.vocabulary.phrases import capital, joined, say, term
 from loyal_trace.core.vocabulary.stages import Stage
-from loyal_trace.core.vocabulary.units import count_of, format_percent
+from loyal_trace.core.vocabulary.units import count_of, format_percent, format_quantity
 
-RANKED, REASONS, THINGS, FUNCTIONS, GRID = (
+RANKED, REASONS, THINGS, FUNCTIONS, GRID, CODES = (
     say("suspects"),
     say("reasons"),
     say("next three measurements"),
     say("functions"),
     say("grid of functions"),
+    say("codes, rates and spares"),
 )
 _LISTED = 8
 _CLEAR = 0.9
@@ -56,6 +60,7 @@ class SuspectsPresenter(StagePresenter):
                 REASONS: _reason_rows(current),
                 THINGS: _thing_rows(found.next),
                 FUNCTIONS: self._function_rows(),
+                CODES: self._code_rows(),
             },
             figures={GRID: self._grid()},
         )
@@ -92,6 +97,38 @@ class SuspectsPresenter(StagePresenter):
             )
             rows.append(Row(kind, cells, height=24))
         return Rows(tuple(rows), acts=True)
+
+    def _code_rows(self) -> Rows:
+        """What codes sent and shown, measured rates and exchanges come to beside the single parts."""
+        moment, board = self.workspace.moment, self.workspace.board
+        rows: list[Row] = []
+        verdict = bit_verdicts(moment).get(board)
+        if verdict is not None:
+            fault, share = verdict.faults[0]
+            told = say(
+                "{pairs}: {fault} ({share})",
+                pairs=count_of(verdict.pairs, "code pair"),
+                fault=fault_words(fault),
+                share=format_percent(share),
+            )
+            advice = advice_words(verdict)
+            rows.append(line(say("{told}; {advice}.", told=told, advice=advice) if advice else told, "doubtful"))
+        for name, share in bad_spares(moment).items():
+            rows.append(
+                line(
+                    say("{spare} is probably faulty ({share}): mark it", spare=name, share=format_percent(share)), "bad"
+                )
+            )
+        if self.workspace.definition is not None and not self.workspace.definition.clocks:
+            for rate in rates_of(moment, board):
+                words = say(
+                    "{point} {hertz} {words}",
+                    point=rate.point,
+                    hertz=format_quantity(rate.hertz, "Hz", 4),
+                    words=rate.words,
+                )
+                rows.append(line(words, "good" if rate.proves else "unknown"))
+        return Rows((heading(say("Codes, rates and spares"), 26), *rows)) if rows else NO_ROWS
 
     def _ask_about(self, index: int) -> None:
         """A line about one of the functions goes into the line: its path, else its state the other way round."""

@@ -8,7 +8,15 @@ from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.units import count_of, marked_quantity
 
-_UNITS = {"capacitor": "F", "resistor": "Ω", "network": "Ω", "crystal": "Hz", "fuse": "A", "inductor": "H"}
+_UNITS = {
+    "capacitor": "F",
+    "resistor": "Ω",
+    "network": "Ω",
+    "control": "Ω",
+    "crystal": "Hz",
+    "fuse": "A",
+    "inductor": "H",
+}
 
 
 _COUNTED: Mapping[str, Callable[[int], str]] = {
@@ -19,6 +27,7 @@ _COUNTED: Mapping[str, Callable[[int], str]] = {
     "transistor": lambda n: count_of(n, "transistor"),
     "diode": lambda n: count_of(n, "diode"),
     "connector": lambda n: count_of(n, "connector"),
+    "control": lambda n: count_of(n, "control"),
 }
 
 

@@ -7,8 +7,9 @@ from loyal_trace.app.commands import guard_words, monitor_near
 from loyal_trace.app.presenters.base import StagePresenter
 from loyal_trace.app.presenters.model import Action, Cap, Cell, Meaning, Page, Question, Row, Rows, Target
 from loyal_trace.app.workspace import Workspace
+from loyal_trace.core.assess.paths import states_now
 from loyal_trace.core.assess.proof import Proof, ProofItem
-from loyal_trace.core.job.entries import CheckResult, NotTestable, SymptomSeen
+from loyal_trace.core.job.entries import CheckResult, FunctionSeen, NotTestable, SymptomSeen
 from loyal_trace.core.proving.starts import StartTally, failure_rate_upper
 from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
@@ -104,6 +105,9 @@ class VerifyPresenter(StagePresenter):
             lambda: self.workspace.line_asked.emit("start failed code "),
             say("Puts the words into the line; type the code that the board shows"),
         )
+        if self._function():
+            tried = Action("T", say("Try the function"), self.try_function, say("Tries it on the bench and records it"))
+            bench = (*bench, tried)
         if self._item() is None:
             return (*bench, code)
         return (
@@ -119,6 +123,26 @@ class VerifyPresenter(StagePresenter):
             ),
             code,
         )
+
+    def _function(self) -> str:
+        """The function in hand, where the bench can try it; empty for any other item."""
+        item = self._item()
+        if item is None or self.workspace.instruments.ear is None:
+            return ""
+        return item.name if item.name in states_now(self.workspace.moment, item.board) else ""
+
+    def try_function(self) -> None:
+        """The bench tries the function in hand; how it does is recorded."""
+        item, ear = self._item(), self.workspace.instruments.ear
+
+        def act() -> list[str]:
+            if item is None or ear is None:
+                return []
+            state = ear.try_function(item.board, item.name)
+            self.workspace.job.record(FunctionSeen, board=item.board, name=item.name, state=state)
+            return [say("{function}: {state}", function=item.name, state=term(state))]
+
+        self.workspace.attempt(act)
 
     def _meaning(self, proof: Proof) -> Meaning:
         tally = proof.starts

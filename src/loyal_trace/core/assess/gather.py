@@ -1,17 +1,25 @@
 """Collects the lines of evidence that a case holds: ROM verdicts, chip checks, rails, capacitors, findings, swaps."""
 
+import re
 from collections.abc import Iterator, Mapping
+from datetime import datetime
 
+from loyal_trace.core.assess.alike import common_evidence, odd_readings
+from loyal_trace.core.assess.bits import bit_evidence
 from loyal_trace.core.assess.chips import judged_chips
 from loyal_trace.core.assess.moment import Moment, once, tables_of
+from loyal_trace.core.assess.own_chips import own_chip_evidence
 from loyal_trace.core.assess.parts import judged_capacitors, last_change, replaced
 from loyal_trace.core.assess.paths import path_evidence, weighed_paths
 from loyal_trace.core.assess.rails import clock_tree, frequencies, judged_rails, short_on
+from loyal_trace.core.assess.rates import rate_evidence
 from loyal_trace.core.assess.roms import complaint_of_code, judged_slots
-from loyal_trace.core.boards.model import SelfTestCode
+from loyal_trace.core.assess.swaps import swap_evidence
+from loyal_trace.core.assess.trials import trial_evidence
+from loyal_trace.core.boards.model import BoardDefinition, SelfTestCode
 from loyal_trace.core.diagnosis.evidence import Evidence, EvidenceTable
 from loyal_trace.core.diagnosis.paths import PathOdds
-from loyal_trace.core.job.entries import reading_words
+from loyal_trace.core.job.entries import Started, reading_words
 from loyal_trace.core.power.blocks import dead_blocks
 from loyal_trace.core.vocabulary.findings import Finding
 from loyal_trace.core.vocabulary.identity import PartRef, PointRef
@@ -19,6 +27,7 @@ from loyal_trace.core.vocabulary.phrases import joined, say, term
 from loyal_trace.core.vocabulary.verdicts import OutputWord
 
 SHORTED_BELOW = 50.0
+_SELECT = re.compile(r"CS|CE|OE|SEL|EN|RAS|CAS")
 # These say that the wrong image was put there or the list is of another board: nothing about the chip itself.
 _NOT_ACCUSING = ("other-slot", "other-revision", "wrong-size")
 
@@ -53,7 +62,14 @@ def each_alone(moment: Moment) -> dict[PartRef, list[Evidence]]:
         _capacitors,
         _findings,
         _swaps,
+        trial_evidence,
+        _bits,
+        odd_readings,
+        own_chip_evidence,
+        rate_evidence,
+        _common,
         _codes,
+        _persisting,
         _symptoms,
     ):
         for line in source(moment, table):
@@ -237,32 +253,88 @@ def _findings(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
 
 
 def _swaps(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
-    """What exchanging a part did. Without a result, or for a swap back, nothing follows."""
-    for swap in moment.snapshot.parts.swaps:
-        since = last_change(moment, swap.part)
-        if not swap.result or swap.back or not moment.has(swap.part) or (since and swap.time <= since):
-            continue
-        told = say("exchanged with {other}", other=swap.other.name if swap.other else swap.spare)
-        if swap.result == "stays":
-            yield table.line(swap.part, "swap-no-change", say("{told}: the fault stayed", told=told))
-        elif swap.result in ("gone", "moves"):
-            words = "went" if swap.result == "gone" else say("moved with the part")
-            yield table.line(swap.part, "swap-cured", say("{told}: the fault {words}", told=told, words=words))
+    """What exchanging parts did, all exchanges together."""
+    yield from swap_evidence(moment)
+
+
+def _bits(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
+    """Lines of a bus that codes sent and shown are wrong on."""
+    yield from bit_evidence(moment)
+
+
+def _common(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
+    """Alike parts that self-test codes or their outputs accuse at once."""
+    accused: dict[PartRef, object] = dict.fromkeys(_accused_by_code(moment))
+    accused |= {p: v for p, v in judged_chips(moment).items() if v.word == OutputWord.IMPOSSIBLE}
+    yield from common_evidence(moment, table, accused)
 
 
 def _seen_codes(moment: Moment) -> Iterator[tuple[str, SelfTestCode]]:
-    """Codes seen since any part that they name was last put right; an older one has had its answer."""
-    last_seen = {
-        start.code: start.time
-        for start in (*moment.snapshot.proving.starts_before, *moment.snapshot.proving.starts)
-        if start.code
-    }
+    """Codes seen since any part that they name was last put right; an older one has had its answer.
+
+    One that was seen before a replacement as well as after it persists: that is another finding.
+    """
+    last_seen = {start.code: start.time for start in _starts_with_code(moment)}
     for board_id, board in moment.boards.items():
         for code in board.self_tests:
-            # A code that was seen before the repair of a part it names has had its answer.
-            changed = [since for refdes in code.parts if (since := last_change(moment, PartRef(board_id, refdes)))]
-            if code.code in last_seen and all(last_seen[code.code] > since for since in changed):
+            changed = _changed_parts(moment, board_id, code)
+            seen = last_seen.get(code.code)
+            answered = seen is None or any(seen <= since for since in changed.values())
+            if not answered and not _persists(moment, code, changed):
                 yield board_id, code
+
+
+def _starts_with_code(moment: Moment) -> list[Started]:
+    proving = moment.snapshot.proving
+    return [start for start in (*proving.starts_before, *proving.starts) if start.code]
+
+
+def _changed_parts(moment: Moment, board_id: str, code: SelfTestCode) -> dict[str, datetime]:
+    """The parts that a code names and that were changed, with the time of it."""
+    found = {refdes: last_change(moment, PartRef(board_id, refdes)) for refdes in code.parts}
+    return {refdes: since for refdes, since in found.items() if since is not None}
+
+
+def _persists(moment: Moment, code: SelfTestCode, changed: Mapping[str, datetime]) -> bool:
+    """Was the code seen before one of its parts was changed, and again after that?"""
+    times = [start.time for start in _starts_with_code(moment) if start.code == code.code]
+    return any(min(times) <= since < max(times) for since in changed.values()) if times else False
+
+
+def persisting_codes(moment: Moment) -> Iterator[tuple[str, SelfTestCode, tuple[str, ...]]]:
+    """(board, code, parts replaced) of each code that stayed although a part it names was replaced."""
+    for board_id, board in moment.boards.items():
+        for code in board.self_tests:
+            changed = _changed_parts(moment, board_id, code)
+            if changed and _persists(moment, code, changed):
+                yield board_id, code, tuple(changed)
+
+
+def _persisting(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
+    """A code that stays after its chip was replaced: socket and pins of that place, what selects it, then the map."""
+    for board_id, code, renewed in persisting_codes(moment):
+        board = moment.boards[board_id]
+        names = joined(", ", renewed)
+        text = say(
+            "code “{code}” stays after {names} was replaced: socket and pins first, then select lines, then the map",
+            code=code.code,
+            names=names,
+        )
+        for refdes in renewed:
+            yield table.line(PartRef(board_id, refdes), "code-persists", text)
+        beside = {r for part in renewed for r in selecting(board, part)} | set(code.parts) - set(renewed)
+        words = say("it selects {names}, where code “{code}” stays after a replacement", code=code.code, names=names)
+        for refdes in sorted(beside):
+            yield table.line(PartRef(board_id, refdes), "code-persists-beside", words)
+
+
+def selecting(board: BoardDefinition, refdes: str) -> set[str]:
+    """Chips on the enable and select lines of a part, as far as the netlist names them."""
+    found: set[str] = set()
+    for net, pins in board.nets:
+        if any(part == refdes for part, _ in pins) and _SELECT.search(net.upper()):
+            found |= {part for part, _ in pins if part != refdes and board.has(part) and board.part(part).is_chip}
+    return found
 
 
 def _accused_by_code(moment: Moment) -> set[PartRef]:

@@ -18,6 +18,7 @@ from loyal_trace.core.assess.step_cautions import cautions_at
 from loyal_trace.core.assess.suspects import Suspect, suspects_of
 from loyal_trace.core.boards.model import Part
 from loyal_trace.core.parts.capacitors import StockItem, SubstituteCheck, acceptable, check_substitute
+from loyal_trace.core.parts.marking import order_marking
 from loyal_trace.core.planning.steps import (
     DECIDE_FROM,
     MINUTES,
@@ -122,7 +123,7 @@ def _capacitor(moment: Moment, place: PartRef, reason: str, probability: float) 
         say("Replace {refdes}, {part_number}", refdes=part.refdes, part_number=part.number),
         reason,
         MINUTES["capacitor"],
-        choice.number if choice else part.number,
+        choice.number if choice else order_marking(part, moment.library),
         choice.place if choice else "",
         checks,
         (photo,) if unseen else (),
@@ -268,7 +269,7 @@ def _chip_step(moment: Moment, suspect: Suspect, part: Part) -> Step:
         say("Replace {refdes}, {part_number}", refdes=part.refdes, part_number=part.number),
         reason,
         MINUTES["chip-socketed" if part.socketed else "chip-soldered"],
-        part.number,
+        order_marking(part, moment.library),
         spare.place if spare else "",
         checks,
         (),
@@ -386,7 +387,7 @@ def _fit_missing(moment: Moment, place: PartRef) -> Step:
         say("Fit {refdes}, {part_number}", refdes=part.refdes, part_number=part.number),
         say("it is missing"),
         MINUTES["chip-socketed" if part.socketed else "capacitor"],
-        part.number,
+        order_marking(part, moment.library),
         spare.place if spare else "",
         cautions=cautions_at(moment, place, "missing"),
         tool=say("by hand, pin 1 to the mark") if part.socketed else "iron",

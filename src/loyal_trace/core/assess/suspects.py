@@ -7,6 +7,8 @@ are taken one by one, because on boards of this age several faults at once are n
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from loyal_trace.core.assess.alike import common_causes
+from loyal_trace.core.assess.bits import bit_verdicts, members
 from loyal_trace.core.assess.chips import judged_chip
 from loyal_trace.core.assess.gather import gather, path_odds_of
 from loyal_trace.core.assess.moment import Moment, once, tables_of
@@ -14,6 +16,7 @@ from loyal_trace.core.assess.parts import in_stock, judged_capacitors, stock
 from loyal_trace.core.assess.paths import paths_of, tried_since_change
 from loyal_trace.core.assess.rails import judged_rails
 from loyal_trace.core.assess.roms import judged_slots
+from loyal_trace.core.assess.swaps import solved_swaps
 from loyal_trace.core.diagnosis.evidence import (
     Evidence,
     EvidenceTable,
@@ -22,6 +25,7 @@ from loyal_trace.core.diagnosis.evidence import (
     logit,
     sigmoid,
 )
+from loyal_trace.core.diagnosis.swaps import Exchange
 from loyal_trace.core.power.guard import decided_to_go_on
 from loyal_trace.core.vocabulary.identity import PartRef, in_order
 from loyal_trace.core.vocabulary.phrases import say, term
@@ -37,6 +41,9 @@ _READ_MINUTES = {True: 2.0, False: 18.0}
 _SWAP_MINUTES = {True: 3.0, False: 22.0}
 # Soldering can lift pads: the same bits must be worth that much more before it is advised.
 _SOLDER_RISK = 1.6
+# Between these an exchange can still settle something; how much one supply reading tells of eight chips at once.
+_UNSETTLED = (0.1, 0.95)
+_COMMON_BITS = 0.5
 # Trying a function; below one in seven an exchange costs more than it tells; above one in four a gap is asked for.
 _TRY_MINUTES = 2.0
 _EXCHANGE_FROM = 0.15
@@ -105,7 +112,8 @@ def _candidates(moment: Moment) -> tuple[NextThing, ...]:
     table = tables_of(moment).evidence
     found = [t for s in suspects_of(moment) if s.probability >= SHOWN_FROM for t in _things_for(moment, s, table)]
     found += _open_rails(moment, table)
-    found += _path_things(moment)
+    for source in (_path_things, _puzzle_things, _code_things, _common_things):
+        found += source(moment)
     return tuple(sorted(found, key=lambda t: (-t.value, t.place, t.text)))
 
 
@@ -253,15 +261,9 @@ def _path_things(moment: Moment) -> Iterator[NextThing]:
                 yield NextThing(Stage.VERIFY, path[-1], text, _TRY_MINUTES, bits)
         for place, probability in odds.probability.items():
             if probability > _EXCHANGE_FROM and not _was_swapped(moment, place) and _exchangeable(moment, place):
-                part = moment.part(place)
-                text = say(
-                    "exchange {refdes} with a {number} that is known to be good, then type swap {refdes} "
-                    "with spare 1: …",
-                    refdes=part.refdes,
-                    number=part.number,
-                )
-                minutes, risk = _SWAP_MINUTES[part.socketed], _risk(part.socketed)
-                yield NextThing(Stage.REPAIR, place, text, minutes, odds.worlds.bits_of_exchange(place), risk)
+                minutes, risk = _SWAP_MINUTES[moment.part(place).socketed], _risk(moment.part(place).socketed)
+                bits = odds.worlds.bits_of_exchange(place)
+                yield NextThing(Stage.REPAIR, place, _exchange_words(moment, place), minutes, bits, risk)
         gap = odds.gap
         if gap is not None and gap.probability > _GAP_FROM:
             text = say(
@@ -271,6 +273,73 @@ def _path_things(moment: Moment) -> Iterator[NextThing]:
                 function=gap.function,
             )
             yield NextThing(Stage.SUSPECTS, gap.first, text, _TRY_MINUTES, entropy_bits(gap.probability))
+
+
+def _exchange_words(moment: Moment, place: PartRef) -> str:
+    """An exchange with a part of the same type on the board, which tells the part from its place; else with a spare."""
+    part, board = moment.part(place), moment.boards[place.board]
+    twin = next((p.refdes for p in board.parts if p.number == part.number and p.refdes != part.refdes), "")
+    if twin and part.socketed:
+        return say("exchange {refdes} and {twin}, then type swap {refdes} and {twin}: …", refdes=part.refdes, twin=twin)
+    return say(
+        "exchange {refdes} with a {number} that is known to be good, then type swap {refdes} with {spare}: …",
+        refdes=part.refdes,
+        number=part.number,
+        spare=unused_spare(moment),
+    )
+
+
+def unused_spare(moment: Moment) -> str:
+    """A name for a spare that was not tried yet: one that changed nothing may be bad."""
+    used = {" ".join(swap.spare.lower().split()) for swap in moment.snapshot.parts.swaps}
+    return next(f"spare {number}" for number in range(1, len(used) + 2) if f"spare {number}" not in used)
+
+
+def _puzzle_things(moment: Moment) -> Iterator[NextThing]:
+    """After an exchange: the next one that settles most, with another spare or with a twin."""
+    for board_id, solved in solved_swaps(moment).items():
+        board, spare = moment.boards[board_id], unused_spare(moment)
+        for name in solved.places:
+            if not board.has(name) or not _UNSETTLED[0] < solved.of_part(name) < _UNSETTLED[1]:
+                continue
+            part, place = board.part(name), PartRef(board_id, name)
+            minutes, risk = _SWAP_MINUTES[part.socketed], _risk(part.socketed)
+            words = say("exchange {refdes} with {spare}", refdes=name, spare=spare)
+            bits = solved.bits_of(Exchange(name, spare, "", "stays", name))
+            yield NextThing(Stage.REPAIR, place, words, minutes, bits, risk)
+            for twin in [p.refdes for p in board.parts if p.number and p.number == part.number and p.refdes != name][
+                :2
+            ]:
+                words = say("exchange {refdes} and {twin}", refdes=name, twin=twin)
+                bits = solved.bits_of(Exchange(name, twin, twin, "stays", name))
+                yield NextThing(Stage.REPAIR, place, words, minutes, bits, risk)
+
+
+def _code_things(moment: Moment) -> Iterator[NextThing]:
+    """The code to send next, where those sent so far do not settle the line."""
+    for board_id, verdict in bit_verdicts(moment).items():
+        worst = max(range(verdict.width), key=lambda line: verdict.lines[line])
+        on_line = members(moment, moment.boards.get(board_id), worst)
+        if verdict.settled or verdict.likeliest.kind == "right" or not on_line:
+            continue
+        text = say("send the code {code} and type sent {code} shown …", code=f"{verdict.send:0{verdict.width // 4}X}")
+        yield NextThing(Stage.SUSPECTS, PartRef(board_id, on_line[0]), text, _TRY_MINUTES, verdict.bits)
+
+
+def _common_things(moment: Moment) -> Iterator[NextThing]:
+    """Several alike parts accused at once: their supply is measured before any of them is replaced."""
+    accused = {s.place: s for s in suspects_of(moment) if any(line.kind == "common-cause" for line in s.evidence)}
+    for board_id, board in moment.boards.items():
+        here = {place.refdes: suspect for place, suspect in accused.items() if place.board == board_id}
+        for hit in common_causes(board, here):
+            chip = moment.chip_type(PartRef(board_id, hit[0]))
+            pin = next((pin.number for pin in chip.pins if pin.role == "power"), 0) if chip is not None else 0
+            text = say(
+                "measure the supply at {where}: {count} alike parts seem faulty at once",
+                where=f"{hit[0]}.{pin}" if pin else hit[0],
+                count=len(hit),
+            )
+            yield NextThing(Stage.RAILS, PartRef(board_id, hit[0]), text, 1.0, _COMMON_BITS)
 
 
 def _exchangeable(moment: Moment, place: PartRef) -> bool:

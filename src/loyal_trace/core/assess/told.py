@@ -18,8 +18,8 @@ from loyal_trace.core.vocabulary.phrases import say
 
 SAID, FILE = "said", "file"
 _SAME_PLACE = 3.0
-# The maker's letters before a logic type and those of the package after it: SN74LS245N is a 74LS245.
-_LOGIC = re.compile(r"[A-Z]{0,3}((?:74|54)[A-Z]{0,4}\d{2,5})[A-Z]{0,2}")
+# The maker's letters before a logic type and those of the package after it: SN74LS245N is a 74LS245, LM324N an LM324.
+_LOGIC = re.compile(r"[A-Z]{0,3}((?:74|54)[A-Z]{0,4}\d{2,5})[A-Z]{0,2}|([A-Z]{2,3}\d{2,5})[ADNP]{0,2}")
 _UNTOLD = ("", "?")
 
 
@@ -140,7 +140,7 @@ def _canonical(number: str, library: ChipLibrary) -> str:
     plain = "".join(number.upper().split())
     logic = _LOGIC.fullmatch(plain)
     if logic is not None:
-        return logic[1]
+        return logic[1] or logic[2]
     return library.find(number).name if library.knows(number) else plain
 
 

@@ -6,9 +6,10 @@ from loyal_trace.core.boards.model import Part
 
 _ROW_SPACING = {40: 15.2, 28: 15.2, 24: 15.2}
 _DRAWN_HEIGHT = {40: 19.0, 28: 19.0, 24: 19.0}
+_PINS_TOLD = re.compile(r"(\d{1,3})[ -]?(?:pin|way)", re.IGNORECASE)
+_PLUG = 24.0
 _BY_KIND = {
     "chip": (22.0, 12.5),
-    "connector": (60.0, 10.0),
     "bridge": (20.0, 16.0),
     "regulator": (12.0, 18.0),
     "crystal": (11.0, 6.0),
@@ -41,8 +42,11 @@ def _lying(part: Part) -> tuple[float, float]:
             across = max(part.diameter or 0.0, 12.0)
             return across, across
         return 9.5, 5.5
-    if part.kind == "connector" and pin_count(part):
-        return min(150.0, pin_count(part) / 2 * 3.4 + 6), 11.0
+    if part.kind == "connector":
+        told = _PINS_TOLD.search(part.number)
+        if pin_count(part):
+            return min(150.0, pin_count(part) / 2 * 3.4 + 6), 11.0
+        return (min(150.0, int(told[1]) * 2.54 + 4) if told else _PLUG), 9.0
     return _BY_KIND.get(part.kind, (10.0, 6.0))
 
 

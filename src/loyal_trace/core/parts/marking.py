@@ -3,11 +3,13 @@
 A marking is understood as a whole or not at all.
 """
 
+import math
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from loyal_trace.core.boards.cells import CHEMISTRY_WORDS, chemistry_named
 from loyal_trace.core.boards.kinds import UNITS
+from loyal_trace.core.boards.model import Part
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.phrases import joined
@@ -26,6 +28,7 @@ _VALUE = r"[\d.,]+\s*[pnuµμm]?F?|\d+[pnuµμ]\d+"
 _CAPACITOR = re.compile(rf"({_VALUE})(?:\s*[/ ]\s*(\d+(?:[.,]\d+)?)\s*V)?(\s+BP|\s+NP)?", re.IGNORECASE)
 _CODE = re.compile(r"(\d\d)(\d)")
 _FUSE = re.compile(r"([\d.,]+\s*m?A)(?:\s+(slow|fast|T|F|FF))?", re.IGNORECASE)
+_OHMS = re.compile(r"\d+(?:[.,]\d+)?\s*[kM](?:\d+|\s*(?:ohms?|Ω))?|\d+\s*(?:ohms?|Ω)", re.IGNORECASE)
 _ELECTROLYTIC_FROM = 1e-6
 _CHIP_KINDS = ("chip", "amplifier", "transistor", "regulator", "unknown")
 
@@ -68,6 +71,10 @@ def _value_marking(words: str, kind: str) -> Marking | None:
         return _fuse(words)
     if kind == "cell":
         return _cell(words)
+    if kind == "regulator" and _OHMS.fullmatch(words):
+        # VR is a regulator on one drawing and a variable resistor on the next: 10k settles it.
+        found = _plain_value(words, "resistor")
+        return replace(found, kind="control") if found is not None else None
     return _plain_value(words, kind) if kind in ("resistor", "crystal", "inductor") else None
 
 
@@ -126,3 +133,19 @@ def _plain_value(text: str, kind: str) -> Marking | None:
     except RequestError:
         return None
     return Marking(text, kind, value) if value > 0 else None
+
+
+def order_marking(part: Part, library: ChipLibrary) -> str:
+    """What to order for a part: its type, or its value with voltage or rating, and what else is written of it.
+
+    Two fuses of 5 A and 8 A that a list calls `fuse` are two things to buy.
+    """
+    unit = UNITS.get(part.kind)
+    written = part.number if part.number.lower() not in ("", "?", part.kind) else ""
+    if unit is None or part.value is None or part.kind == "regulator":
+        return written or part.number
+    marked = parse_marking(written, part.kind, library) if written else None
+    if marked is not None and marked.value is not None and math.isclose(marked.value, part.value, rel_tol=0.01):
+        return written if part.voltage in (None, marked.voltage) else f"{written} {part.voltage:g}V"
+    rating = f"{part.voltage:g}V" if part.voltage is not None else ""
+    return joined(" ", (piece for piece in (typed_quantity(part.value, unit), rating, written) if piece))

@@ -21,6 +21,7 @@ from loyal_trace.core.vocabulary.phrases import say
 
 STEPS = 1 << 17
 _MAINS = 50.0
+_LEAKY_READS = 2.1
 
 
 @dataclass(frozen=True)
@@ -29,7 +30,8 @@ class HiddenFault:
 
     `kind`: pin-input-stuck, pin-open, cells, stuck-bit (of a 1-bit RAM), dried, leaking, worn-socket, blown (also a
     missing fuse), wrong-fuse (`factor` the rating fitted, ampere), diode-open and transistor-open (`pin` the leg), flat
-    (a cell; `factor` its volts), shorted (to ground; `factor` its ohms).
+    (a cell; `factor` its volts), shorted (to ground; `factor` its ohms), section-dead (spoils the functions in `code`,
+    separated by commas; all that need the part when it is empty), leaky (a capacitor: they work partly).
     """
 
     board: str
@@ -338,11 +340,13 @@ class SimulatedBench:
         return {f.refdes: "leaking" for f in self.faults if f.board == board and f.kind == "leaking"}
 
     def _capacitor(self, board: str, part: Part) -> tuple[float, float]:
-        """(farad, ohm) of a capacitor as it is now; a dried one loses capacitance and gains series resistance."""
+        """(farad, ohm) of a capacitor as it is now: dried ones lose capacitance, leaky ones seem to gain it."""
         nominal = part.value or 1e-7
         healthy_esr = 0.02 + 1.2e-5 / nominal if part.technology == "aluminium" else 0.01
         for fault in self._faults_at(board, part.refdes, "dried"):
             return nominal * fault.factor, healthy_esr * 14
+        if self._faults_at(board, part.refdes, "leaky"):
+            return nominal * _LEAKY_READS, healthy_esr * 1.4  # a simple tester takes its leakage for capacitance
         return nominal * 0.96, healthy_esr
 
     def _reservoir(self, supply: SupplyModel, path: str) -> Reservoir:
@@ -404,6 +408,35 @@ class SimulatedBench:
         if spare in self._bad_spares:
             self.faults.append(replace(self._bad_spares[spare], board=board, refdes=refdes))
         self._streams.clear()
+
+    # functions
+
+    def try_function(self, board: str, name: str) -> str:
+        """How a function does: works, partly or fails; RequestError for one that the board does not have."""
+        function = next((f for f in self.boards[board].functions if f.name == name), None)
+        if function is None:
+            raise RequestError(say("there is no function {name} on this board", name=name))
+        spoilt = [f for f in self.faults if f.board == board and f.refdes in function.parts and _spoils(f, name)]
+        if any(fault.kind == "section-dead" for fault in spoilt):
+            return "fails"
+        return "partly" if spoilt else "works"
+
+    def try_exchange(self, board: str, refdes: str, spare: str) -> str:
+        """What an exchange does to the functions that fail: gone, partly or stays. The part is put back afterwards."""
+        names = [function.name for function in self.boards[board].functions]
+        before = {name: self.try_function(board, name) for name in names}
+        kept, self.faults = self.faults, list(self.faults)
+        self.replace_part(board, refdes, spare)
+        after = {name: self.try_function(board, name) for name in names}
+        self.faults = kept
+        bad = [name for name in names if before[name] != "works"]
+        cured = [name for name in bad if after[name] == "works"]
+        return "gone" if bad and len(cured) == len(bad) else "partly" if cured else "stays"
+
+
+def _spoils(fault: HiddenFault, function: str) -> bool:
+    listed = [name.strip() for name in fault.code.split(",") if name.strip()]
+    return fault.kind in ("section-dead", "leaky") and (not listed or function in listed)
 
 
 def state_of_stream(stream: Stream) -> str:

@@ -3,7 +3,7 @@
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
 
-from loyal_trace.app.presenters.path_grid import GridColumn, GridRow, PathGrid
+from loyal_trace.app.presenters.path_grid import FAILS, OPEN, WORKS, GridColumn, GridRow, PathGrid
 from loyal_trace.language import tr
 from loyal_trace.ui.drawn import Drawn
 from loyal_trace.ui.glyphs import draw_glyph, hatch
@@ -127,9 +127,9 @@ class PathGridView(Drawn):
 
     def _paint_legend(self, painter: QPainter, grid: PathGrid, top: float) -> None:
         legend = (
-            ("fails", tr("only on failing paths")),
-            ("open", tr("also on a working path, or not tried")),
-            ("works", tr("path works")),
+            (FAILS, tr("only on failing paths")),
+            (OPEN, tr("also on a working path, or not tried")),
+            (WORKS, tr("path works")),
         )
         x = 2.0
         painter.setFont(plain_font(11))
@@ -143,9 +143,9 @@ class PathGridView(Drawn):
 
 
 def _paint_cell(painter: QPainter, cell: str, box: QRectF) -> None:
-    painter.setPen(QPen(THEME.colour("bad" if cell == "fails" else "good" if cell == "works" else "ink"), 1.2))
-    painter.setBrush(THEME.colour("good" if cell == "works" else "card"))
+    painter.setPen(QPen(THEME.colour("bad" if cell == FAILS else "good" if cell == WORKS else "ink"), 1.2))
+    painter.setBrush(THEME.colour("good" if cell == WORKS else "card"))
     painter.drawRoundedRect(box, 3, 3)
-    if cell == "fails":
+    if cell == FAILS:
         painter.setBrush(hatch("bad"))
         painter.drawRoundedRect(box, 3, 3)

@@ -1,0 +1,28 @@
+"""What has to be proved on a board of one's own: every function that was said, every part that was replaced."""
+
+from loyal_trace.core.assess.proof import proof_of
+from tests.core.assess.test_reasonings import after
+
+BELL = ("U1 is 4066", "U2 is LM324", "path bell: U1 U2", "fails: bell")
+
+
+def items(moment):
+    return {item.name: item.status for item in proof_of(moment).items}
+
+
+def test_a_function_is_proved_when_it_was_tried_after_the_replacement_on_its_path():
+    assert items(after(*BELL)) == {"bell": "failed"}
+    assert items(after(*BELL, "works: bell")) == {"bell": "passed"}
+    assert items(after(*BELL, "works: bell", "U1 replaced")) == {"bell": "open", "U1 replaced": "open"}
+    assert items(after(*BELL, "U1 replaced", "works: bell")) == {"bell": "passed", "U1 replaced": "passed"}
+    assert items(after(*BELL, "check: bell ok")) == {"bell": "passed"}
+
+
+def test_a_replaced_part_is_open_until_something_shows_that_it_works():
+    start = ("C1 is 100u 16V", "C2 is 100u 16V", "C1 replaced")
+    assert items(after(*start)) == {"C1 replaced": "open"}
+    assert items(after(*start, "C2 measures 98u out of circuit"))["C1 replaced"] == "open"
+    assert items(after(*start, "C1 measures 98u out of circuit"))["C1 replaced"] == "passed"
+    assert items(after(*start, "check: C1 replaced ok"))["C1 replaced"] == "passed"
+    assert items(after(*start, "check: C1 replaced fails, hums"))["C1 replaced"] == "failed"
+    assert "C1 replaced" not in items(after("C1 is 100u 16V", "before: C1 replaced"))
