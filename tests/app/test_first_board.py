@@ -13,7 +13,6 @@ from loyal_trace.formats.part_table import board_from_table, guess_columns
 from loyal_trace.formats.tables import read_table
 from loyal_trace.resources import chip_library
 from loyal_trace.store.store import Store
-from loyal_trace.ui.screenshots import OWN_BOARD
 
 DOC = (Path(__file__).resolve().parents[2] / "docs" / "first-board.md").read_text(encoding="utf-8")
 BLOCKS = re.findall(r"```line\n(.*?)```", DOC, flags=re.DOTALL)
@@ -58,8 +57,3 @@ def test_every_line_of_the_page_is_recorded_and_leads_where_the_page_says(job):
     found = job.assessment()
     assert {s.place.refdes for s in found.suspects if s.probability >= 0.5} == set()
     assert (found.proof.starts.clean, found.proof.starts.failed) == (3, 1) and found.proof.starts.still_needed > 59
-
-
-def test_the_picture_shows_the_board_of_the_page():
-    typed = [line for block in BLOCKS[:7] for line in block.strip().splitlines()]
-    assert list(OWN_BOARD) == typed

@@ -12,6 +12,8 @@ from loyal_trace.core.vocabulary.identity import PartRef
 
 # A function whose path nobody told is asked about while nothing is as clear as this.
 CLEAR = 0.9
+# How often a bad stage pulls down the signal of the one before it.
+LOADS = 0.1
 START = datetime(2026, 11, 1, tzinfo=UTC)
 _SEEN = {"dead": (0.02, 0.03, 0.95), "partial": (0.15, 0.65, 0.20)}
 
@@ -52,6 +54,20 @@ class Repair:
         truth = max(states, key=("works", "partly", "fails").index, default="works")
         said = self.dice.choice(("works", "partly", "fails")) if self.dice.random() < self.false else truth
         self.statements.append(Statement(name, said, self.now))
+        self.lines += 1
+
+    def look_at(self, name: str, part: PartRef) -> None:
+        """The person looks at the signal of a function after a part; a bad stage may load the one before it."""
+        path = self.paths[name]
+        stretch = path[: path.index(part) + 1]
+        hit = [fault for fault in self.faults if name in fault.functions and fault.part in stretch]
+        states = [self._state(name, fault) for fault in hit]
+        loaded = [f for f in self.faults if f.part in path[len(stretch) : len(stretch) + 1] and name in f.functions]
+        if not states and loaded and self.dice.random() < LOADS:
+            states = ["fails"]
+        truth = max(states, key=("works", "partly", "fails").index, default="works")
+        said = self.dice.choice(("works", "partly", "fails")) if self.dice.random() < self.false else truth
+        self.statements.append(Statement(name, said, self.now, part))
         self.lines += 1
 
     def _state(self, name: str, fault: Fault) -> str:
@@ -121,10 +137,19 @@ class Repair:
         # A spare can be bad: a second one settles what the first did not.
         likely = [place for place, probability in self.ranking()[:8] if swapped.count(place) < 2]
         choices += [(odds.worlds.bits_of_exchange(place) / 9, "exchange", place) for place in likely]
+        looked = {(s.function, s.upto) for s in self.statements}
+        choices += [
+            (odds.worlds.bits_of_signal(*place) / 5, "signal", place)
+            for place in odds.worlds.stages
+            if place not in looked
+        ]
         if not choices:
             return
         _, kind, what = max(choices, key=lambda choice: (choice[0], str(choice[2])))
-        self.try_function(what) if kind == "function" else self.exchange(what)
+        if kind == "signal":
+            self.look_at(*what)
+        else:
+            self.try_function(what) if kind == "function" else self.exchange(what)
 
 
 @dataclass

@@ -40,7 +40,7 @@ def draw_board(board_id: str, board: BoardDefinition, assessment: Assessment) ->
     """The board with replaced parts and remaining suspects marked."""
     fitted = {refdes for b, refdes in assessment.moment.snapshot.parts.fitted if b == board_id}
     suspects = {s.place[1] for s in assessment.suspects if s.place[0] == board_id and s.probability >= 10 * SHOWN_FROM}
-    bodies = tuple(_body(part, fitted, suspects) for part in board.parts)
+    bodies = tuple(_body(part, fitted, suspects) for part in board.parts if part.placed)
     legend = say(
         "{count} replaced (filled), {count2} still suspect (crossed)", count=len(fitted), count2=len(suspects - fitted)
     )

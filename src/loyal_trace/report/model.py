@@ -58,7 +58,11 @@ def build_report(assessment: Assessment, entries: Sequence[Entry], made: datetim
         local_time(made),
         _summary(assessment),
         tuple(s for s in _sections(assessment, live, head) if s.lines or s.table),
-        tuple(draw_board(board_id, board, assessment) for board_id, board in assessment.moment.boards.items()),
+        tuple(
+            draw_board(board_id, board, assessment)
+            for board_id, board in assessment.moment.boards.items()
+            if any(part.placed for part in board.parts)
+        ),
     )
 
 
@@ -119,6 +123,11 @@ def _boards(assessment: Assessment) -> Section:
         told = [
             say("serial {serial}", serial=serial) if serial else "",
             *(say("{refdes} labelled “{text}”", refdes=refdes, text=text) for refdes, text in labels.items()),
+        ]
+        told += [
+            say("{refdes} as found: {setting}", refdes=place.refdes, setting=entry.setting)
+            for place, entry in assessment.moment.snapshot.facts.settings.items()
+            if place.board == board_id
         ]
         words = [piece for piece in (*told, warning) if piece]
         if words:

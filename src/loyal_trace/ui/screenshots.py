@@ -40,53 +40,6 @@ def settle(milliseconds: int = 60) -> None:
     loop.exec()
 
 
-# The board of docs/first-board.md: its parts list and the lines typed before the picture.
-OWN_PARTS = (
-    "place;part\n"
-    "U1;74LS00\n"
-    "U2;74LS161\n"
-    "U3;27C64\n"
-    "C1;1000u 16V\n"
-    "C2;47u 25V\n"
-    "F1;2A\n"
-    "BR1;KBP2\n"
-    "REG1;7805\n"
-    "J1;plug\n"
-    "BT1;3.6V\n"
-)
-OWN_BOARD = (
-    "complaint: no sound, and it does not always start",
-    "symptom: no sound",
-    "U3 is socketed",
-    "U3 is ROM 1, 27C64, 0000-1FFF",
-    "BT1 is NiCd 3.6V",
-    "C2 leaking",
-    "socket of U3 loose",
-    "supply +5: from J1 9 V AC 1 A",
-    "supply +5: through F1/2A, BR1, C1 1000u",
-    "supply +5: to REG1 5 V, U2.16",
-    "F1 0.08 ohm",
-    "F1 rating 2A slow",
-    "BR1.1 diode 0.56",
-    "BR1.2 diode 0.55",
-    "BR1.3 diode 0.56",
-    "BR1.4 diode 0.57",
-    "U2.16 to ground 180 ohm",
-    "J1 ac 9.2V",
-    "C1 11.2V",
-    "C1 ripple frequency 100Hz",
-    "C1 ripple 3.4V",
-    "REG1.3 5.02V",
-    "U2.16 4.97V",
-    "C2 measures 44u esr 9 at 100kHz out of circuit",
-    "U1 1=L 2=P 3=L",
-    "path tone: U3 U1",
-    "path click: U3 U2",
-    "fails: tone",
-    "works: click",
-)
-
-
 class Photographer:
     """The demo window, driven by its own buttons, and pictures of it."""
 
@@ -137,33 +90,9 @@ def take_all(folder: Path, only: tuple[str, ...] = ()) -> None:
         _roms(camera)
         _photo(camera)
         _others(camera)
-        _own_board(camera)
         ours.show_jobs()
         camera.shoot("first-page")
         ours.shell.close()
-
-
-def _own_board(camera: Photographer) -> None:
-    """A board known from a list and from typed lines, at Suspects."""
-    from loyal_trace.app.commands import Setting, enter_line
-    from loyal_trace.app.job import OpenJob, open_new_job
-    from loyal_trace.formats.part_table import board_from_table, guess_columns
-    from loyal_trace.formats.tables import read_table
-    from loyal_trace.resources import chip_library
-
-    store = camera.ours.store
-    if store is None:
-        return
-    table = read_table(OWN_PARTS.encode(), "parts.csv")
-    files = board_from_table(table, guess_columns(table), "sound", "Sound board", chip_library())
-    job = OpenJob(store, open_new_job(store, "Sound board", [], listed=[files]))
-    for line in OWN_BOARD:
-        enter_line(job, line, Setting(in_view="sound"))
-    camera.ours.open_job(job.id)
-    settle(50)
-    camera.wiring.show_stage(Stage.SUSPECTS)
-    settle(50)
-    camera.shoot("own-board")
 
 
 def _stages(camera: Photographer) -> None:
@@ -202,11 +131,17 @@ def _roms(camera: Photographer) -> None:
 
 
 def _photo(camera: Photographer) -> None:
-    """A photo with the map over it."""
-    camera.go(Stage.INSPECT, ("tw-cpu", "C1"))
+    """The sound board known from a list and two photos: parts placed by two clicks, and what fails."""
+    from loyal_trace.demo.gullcry import GULLCRY_JOB
+
+    camera.ours.open_job(GULLCRY_JOB)
+    camera.go(Stage.INSPECT, ("own", "U7"))
     camera.press("Show the next photo")
-    camera.press("Map over the photo")
-    camera.shoot("inspect-photo")
+    camera.press("Place parts")
+    camera.shoot("board-from-photo")
+    camera.go(Stage.SUSPECTS, ("own", "U7"))
+    camera.type("fails: thunder at U6", enter=False)
+    camera.shoot("own-board")
 
 
 def _others(camera: Photographer) -> None:

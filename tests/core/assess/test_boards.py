@@ -134,3 +134,12 @@ def test_a_part_without_a_place_gets_no_millimetres_but_the_row_and_column_of_it
     assert (parts["5D"].row, parts["4E"].column, parts["C1"].row) == ("5", "E", "C")
     said = stands(told("5D", row="2", column="B"), told("4E"), boards={"small": small})["small"]
     assert (said.part("5D").row, said.part("5D").column) == ("2", "B")
+
+
+def test_checks_settings_and_rare_parts_are_said_of_a_board():
+    checks = made(e.CheckTold, board="small", items=("keyboard", "picture"))
+    again = made(e.CheckTold, board="small", items=("keyboard",), of="computer")
+    setting = made(e.SettingTold, board="own", place="JP1", setting="1-2")
+    boards = stands(checks, again, setting, told("U1", rare=True, pitch=5.0))
+    assert [check.name for check in boards["small"].checklist][-2:] == ["keyboard", "picture"]
+    assert boards["own"].has("JP1") and boards["small"].part("U1").rare and boards["small"].part("U1").pitch == 5.0

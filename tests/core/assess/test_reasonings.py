@@ -179,3 +179,45 @@ def test_frequencies_without_a_netlist_are_held_against_each_other():
     assert probability(moment, "U2") < 0.01 and "clock-right" in kinds(moment, "U2")
     still = after(*lines, "Y1.1 8.000MHz", "U1.14 0Hz")
     assert [rate.words for rate in rates_of(still, "own")][-1] == "stands still"
+
+
+CHAIN = ("U1 is 74LS00", "U2 is 74LS04", "U3 is LM324", "U4 is 4066", "U5 is LM386", "path gun: U1 U2 U3 U4 U5")
+
+
+def test_a_signal_in_the_middle_of_a_path_halves_it():
+    fails = after(*CHAIN, "fails: gun")
+    assert any("signal of gun after U2" in t.text or "signal of gun after U3" in t.text for t in next_things(fails, 9))
+    behind = after(*CHAIN, "fails: gun", "works: gun at U3")
+    before = after(*CHAIN, "fails: gun", "fails: gun at U2")
+    both = [probability(one, "U4") + probability(one, "U5") for one in (behind, before)]
+    assert both[0] > 0.7 and both[1] < 0.25 and probability(before, "U1") > 2 * probability(fails, "U1")
+    settled = after(*CHAIN, "fails: gun", "works: gun at U3", "fails: gun at U4")
+    assert probability(settled, "U4") > 0.6 and "needed by what fails" in words(settled, "U4")
+
+
+def test_a_signal_after_a_part_that_is_not_on_the_path_says_nothing_and_a_later_word_counts():
+    plain, odd = after(*CHAIN, "fails: gun"), after(*CHAIN, "U9 is 74LS74", "fails: gun", "fails: gun at U9")
+    assert probability(odd, "U1") == pytest.approx(probability(plain, "U1"), rel=0.05)
+    changed = after(*CHAIN, "fails: gun", "fails: gun at U2", "works: gun at U2")
+    assert probability(changed, "U1") < 0.1
+    noted = after("U1 is 74LS00", "works: sound at night")
+    assert [key.item for key in noted.snapshot.proving.functions] == ["sound at night"], "night is no part"
+
+
+def test_a_failing_function_without_a_path_is_asked_for_first_as_long_as_nothing_is_clear():
+    moment = after("U1 is 74LS00", "U2 is LM386", "fails: horn")
+    assert next_things(moment, 3)[0].text.startswith("enter the parts that horn needs")
+    clear = after(
+        *CHAIN[:5], "path gun: U1 U2", "fails: gun", "fails: horn", "works: gun at U1", "swap U2 with spare 1: gone"
+    )
+    assert not any("horn needs" in thing.text for thing in next_things(clear, 3)) or probability(clear, "U2") < 0.9
+
+
+def test_a_shorted_line_is_cut_up_sockets_first_and_what_was_lifted_is_not_asked_again():
+    parts = ("U1 is 74LS00", "U2 is 74LS04", "U3 is 74LS138", "U3 is socketed", "U1.3 = U2.1", "U1.3 = U3.1")
+    moment = after(*parts, "U1.3 to ground 3 ohm")
+    texts = [thing.text for thing in next_things(moment, 9)]
+    assert any(text.startswith("take U3 out on the line of U1.3") for text in texts), texts
+    later = [thing.text for thing in next_things(after(*parts, "U1.3 to ground 3 ohm", "U3 out: stays"), 9)]
+    assert any("lift the pin of U" in text for text in later) and not any("take U3 out" in text for text in later)
+    assert not any("on the line of" in thing.text for thing in next_things(after(*parts, "U1.3 to ground 3k ohm"), 9))

@@ -140,7 +140,7 @@ class IntakePresenter(StagePresenter):
         """What is known of boards that grew in the job, with its origin; where sources disagree, on every board."""
         job = self.workspace.job
         for board_id, board in job.boards.items():
-            if not (board.blocks or board.checklist):
+            if not (board.blocks or (board_id in job.defined and board.checklist)):
                 rows += known_rows(job, board)
             for conflict in conflicts_of(job.moment, board, job.defined.get(board_id)):
                 answer = settling_line(conflict, job)

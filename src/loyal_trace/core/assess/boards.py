@@ -13,6 +13,7 @@ from loyal_trace.core.boards.kinds import kind_of
 from loyal_trace.core.boards.layout import grid_of
 from loyal_trace.core.boards.model import (
     BoardDefinition,
+    CheckItem,
     Part,
     RomSlot,
     SelfTestCode,
@@ -114,6 +115,8 @@ class _FactsOf:
         self.twins = [told for told in facts.twins if told.board == board]
         self.codes = [told for key, told in facts.codes.items() if key.board == board]
         self.paths = [told for key, told in facts.paths.items() if key.board == board]
+        self.checks = [told for told in facts.checks if told.board == board]
+        self.settings = {place.refdes for place in facts.settings if place.board == board}
         self.service = [told for told in facts.service if told.board == board]
 
     @property
@@ -132,6 +135,8 @@ class _FactsOf:
             or self.codes
             or self.paths
             or self.service
+            or self.checks
+            or self.settings
         )
 
     def named(self) -> Iterable[str]:
@@ -146,6 +151,7 @@ class _FactsOf:
         yield from self.parts
         yield from (refdes for told in self.nets for net in told.nets for refdes, _ in net.pins)
         yield from self.pins
+        yield from self.settings
         yield from self.sockets
         yield from (part.refdes for group in groups for part in group if part.board == self.board)
 
@@ -177,6 +183,7 @@ def with_facts(board: BoardDefinition, said: _FactsOf, library: ChipLibrary) -> 
         siblings=(*board.siblings, *(tuple(p.refdes for p in told.members) for told in said.twins)),
         self_tests=_with_codes(board, said),
         service=(*board.service, *_service(said)),
+        checklist=(*board.checklist, *_checks(board, said)),
     )
 
 
@@ -187,6 +194,12 @@ def _outline(board: BoardDefinition, said: list[OutlineTold]) -> tuple[float, fl
         told = typed[-1] if typed else said[-1]
         return told.width, told.height
     return board.width, board.height
+
+
+def _checks(board: BoardDefinition, said: _FactsOf) -> list[CheckItem]:
+    known = {check.name for check in board.checklist}
+    items = dict.fromkeys(item for told in said.checks for item in told.items)
+    return [CheckItem(item) for item in items if item not in known]
 
 
 def _service(said: _FactsOf) -> list[ServiceItem]:

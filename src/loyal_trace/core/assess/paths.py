@@ -42,6 +42,12 @@ def case_of(moment: Moment, board: str, found: Alone) -> Case | None:
         if key.board == board
         for seen in series
     )
+    statements += tuple(
+        Statement(seen.name, seen.state, seen.time, seen.member.part)
+        for key, series in snapshot.proving.stages.items()
+        if key.board == board
+        for seen in series
+    )
     exchanges = tuple(
         Exchange(swap.part, _OUTCOME[swap.result], swap.time)
         for swap in snapshot.parts.swaps

@@ -10,13 +10,15 @@ from dataclasses import dataclass
 from loyal_trace.core.assess.alike import common_causes
 from loyal_trace.core.assess.bits import bit_verdicts, members
 from loyal_trace.core.assess.chips import judged_chip
-from loyal_trace.core.assess.gather import gather, path_odds_of
+from loyal_trace.core.assess.gather import SHORTED_BELOW, gather, path_odds_of
 from loyal_trace.core.assess.moment import Moment, once, tables_of
 from loyal_trace.core.assess.parts import in_stock, judged_capacitors, stock
-from loyal_trace.core.assess.paths import paths_of, tried_since_change
+from loyal_trace.core.assess.paths import paths_of, states_now, tried_since_change, without_path
 from loyal_trace.core.assess.rails import judged_rails
 from loyal_trace.core.assess.roms import judged_slots
 from loyal_trace.core.assess.swaps import solved_swaps
+from loyal_trace.core.assess.trials import parts_tried
+from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.diagnosis.evidence import (
     Evidence,
     EvidenceTable,
@@ -25,10 +27,12 @@ from loyal_trace.core.diagnosis.evidence import (
     logit,
     sigmoid,
 )
+from loyal_trace.core.diagnosis.paths import PathOdds
 from loyal_trace.core.diagnosis.swaps import Exchange
 from loyal_trace.core.power.guard import decided_to_go_on
 from loyal_trace.core.vocabulary.identity import PartRef, in_order
 from loyal_trace.core.vocabulary.phrases import say, term
+from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.core.vocabulary.verdicts import OutputWord
@@ -44,7 +48,12 @@ _SOLDER_RISK = 1.6
 # Between these an exchange can still settle something; how much one supply reading tells of eight chips at once.
 _UNSETTLED = (0.1, 0.95)
 _COMMON_BITS = 0.5
+_TO_GROUND = (Quantity.RESISTANCE, Quantity.TO_GROUND)
+_LIFT_MINUTES = 5.0
+# A failing function whose path nobody told leaves about one bit open, as long as no part is clear.
+_UNTOLD_BITS, _CLEAR = 1.0, 0.9
 # Trying a function; below one in seven an exchange costs more than it tells; above one in four a gap is asked for.
+_SIGNAL_MINUTES = 3.0
 _TRY_MINUTES = 2.0
 _EXCHANGE_FROM = 0.15
 _GAP_FROM = 0.25
@@ -112,7 +121,7 @@ def _candidates(moment: Moment) -> tuple[NextThing, ...]:
     table = tables_of(moment).evidence
     found = [t for s in suspects_of(moment) if s.probability >= SHOWN_FROM for t in _things_for(moment, s, table)]
     found += _open_rails(moment, table)
-    for source in (_path_things, _puzzle_things, _code_things, _common_things):
+    for source in (_path_things, _untold_things, _short_things, _puzzle_things, _code_things, _common_things):
         found += source(moment)
     return tuple(sorted(found, key=lambda t: (-t.value, t.place, t.text)))
 
@@ -264,6 +273,7 @@ def _path_things(moment: Moment) -> Iterator[NextThing]:
                 minutes, risk = _SWAP_MINUTES[moment.part(place).socketed], _risk(moment.part(place).socketed)
                 bits = odds.worlds.bits_of_exchange(place)
                 yield NextThing(Stage.REPAIR, place, _exchange_words(moment, place), minutes, bits, risk)
+        yield from _signal_things(moment, board, odds)
         gap = odds.gap
         if gap is not None and gap.probability > _GAP_FROM:
             text = say(
@@ -273,6 +283,68 @@ def _path_things(moment: Moment) -> Iterator[NextThing]:
                 function=gap.function,
             )
             yield NextThing(Stage.SUSPECTS, gap.first, text, _TRY_MINUTES, entropy_bits(gap.probability))
+
+
+def _short_things(moment: Moment) -> Iterator[NextThing]:
+    """A line that measures as a short to ground: which of its pins to lift next, sockets before solder."""
+    lifted = parts_tried(moment)
+    for board, point, chips in _shorted_lines(moment):
+        for refdes in chips:
+            place, part = PartRef(board.id, refdes), board.part(refdes)
+            if place in lifted:
+                continue
+            out = say("take {refdes} out", refdes=refdes)
+            how = out if part.socketed else say("lift the pin of {refdes}", refdes=refdes)
+            text = say("{how} on the line of {point}, and measure it to ground again", how=how, point=point)
+            minutes = _SWAP_MINUTES[True] if part.socketed else _LIFT_MINUTES
+            yield NextThing(Stage.RAILS, place, text, minutes, entropy_bits(1 / len(chips)), _risk(part.socketed))
+
+
+def _shorted_lines(moment: Moment) -> Iterator[tuple[BoardDefinition, str, list[str]]]:
+    """(board, point, chips on its line) of each line beside the rails that measures near nothing to ground."""
+    for key, taken in moment.snapshot.readings.measured.items():
+        refdes, _, pin = key.point.partition(".")
+        board, value = moment.boards.get(key.board), taken[-1].value
+        if board is None or not pin.isdecimal() or key.quantity not in _TO_GROUND or value is None:
+            continue
+        net = board.net_of(refdes, int(pin))
+        if value >= SHORTED_BELOW or net is None or any(rail.net == net for rail in board.rails):
+            continue
+        on_line = {other for other, _ in board.others_on_net(refdes, int(pin))} | {refdes}
+        chips = [r for r in in_order(on_line) if board.has(r) and board.part(r).is_chip]
+        if len(chips) > 1:
+            yield board, key.point, sorted(chips, key=lambda r: not board.part(r).socketed)
+
+
+def _untold_things(moment: Moment) -> Iterator[NextThing]:
+    """Functions that fail and have no path: while nothing is clear, the path is worth more than any measurement."""
+    clear = any(suspect.probability >= _CLEAR for suspect in suspects_of(moment))
+    for board_id, board in moment.boards.items():
+        states = states_now(moment, board_id)
+        untold = [name for name in without_path(moment, board_id) if states[name] != "works"]
+        if untold and board.parts and not clear:
+            text = say(
+                "enter the parts that {function} needs, in the order of the signal: {example}",
+                function=untold[0],
+                example=f"path {untold[0]}: …",
+            )
+            yield NextThing(Stage.SUSPECTS, PartRef(board_id, board.parts[0].refdes), text, _TRY_MINUTES, _UNTOLD_BITS)
+
+
+def _signal_things(moment: Moment, board: str, odds: PathOdds) -> Iterator[NextThing]:
+    """The place on each failing path where looking at the signal halves what is still possible."""
+    best: dict[str, tuple[float, PartRef]] = {}
+    for name, part in odds.worlds.stages:
+        bits = odds.worlds.bits_of_signal(name, part)
+        if bits > best.get(name, (0.0, part))[0]:
+            best[name] = (bits, part)
+    for name, (bits, part) in best.items():
+        text = say(
+            "look at the signal of {function} after {refdes}, then type works: {function} at {refdes}, or fails: …",
+            function=name,
+            refdes=part.refdes,
+        )
+        yield NextThing(Stage.PROBE, part, text, _SIGNAL_MINUTES, bits)
 
 
 def _exchange_words(moment: Moment, place: PartRef) -> str:

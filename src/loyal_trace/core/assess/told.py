@@ -54,6 +54,9 @@ def merged(part: Part, told: Iterable[PartTold], library: ChipLibrary) -> Part:
             if entry.origin == SAID or free or _only_adds(part, claim, library):
                 part = _with(part, claim, entry, library)
                 counts[claim.aspect] = source
+        part = replace(part, rare=part.rare or entry.rare, pitch=entry.pitch or part.pitch)
+        if entry.diameter is not None and entry.x is None:
+            part = replace(part, diameter=entry.diameter)
         if entry.row or entry.column:
             part = replace(part, row=entry.row or part.row, column=entry.column or part.column)
         if entry.package and (entry.origin == SAID or not part.package):

@@ -64,12 +64,16 @@ def wanted_facts(moment: Moment, board_id: str, stage: Stage) -> tuple[WantedFac
     board = moment.boards.get(board_id)
     if board is None:
         board = BoardDefinition(board_id, "")
-    if board.blocks or board.checklist:
+    if board.blocks or (board.checklist and not _said_checks(moment, board_id)):
         return ()
     known = _Known(moment, board)
     # Nothing can be seen on, or done to, a part that is not there yet.
     found = _parts(known) if not board.parts and stage in (Stage.INSPECT, Stage.REPAIR) else _BY_STAGE[stage](known)
     return tuple(islice(found, _MOST))
+
+
+def _said_checks(moment: Moment, board_id: str) -> bool:
+    return any(told.board == board_id for told in moment.snapshot.facts.checks)
 
 
 def _parts(known: _Known) -> Iterator[WantedFact]:
@@ -92,6 +96,11 @@ def _intake(known: _Known) -> Iterator[WantedFact]:
         yield WantedFact(
             say("Where parts are: drop a photo, or enter row and column"),
             _example(known.chips[0], "at row 2 column D"),
+        )
+    switch = known.where(lambda part: part.kind == "switch" or part.refdes.upper().startswith("JP"))
+    if switch and not known.snapshot.facts.settings:
+        yield WantedFact(
+            say("How switches and jumpers are set, before they are touched"), _example(switch, "as found: 1-2")
         )
     if not known.snapshot.owner:
         yield WantedFact(say("Whose board it is, for the report"), "owner: Gannet Point Pier Collection")
@@ -266,6 +275,8 @@ def _repair(known: _Known) -> Iterator[WantedFact]:
 
 
 def _verify(known: _Known) -> Iterator[WantedFact]:
+    if not known.board.checklist:
+        yield WantedFact(say("What kind of board it is: the usual checks join the list"), "board is a sound board")
     if not known.snapshot.proving.tests:
         name = next(iter(known.states), "picture")
         yield WantedFact(say("A check of your own, with its result"), _example("check:", name, "ok"))

@@ -23,6 +23,8 @@ OUTCOMES = ("stays", "partly", "gone")
 _FALSE = 0.02
 # How a function does (works, partly, fails) with no fault on its path, with a partial one, with a dead one.
 _SEEN = np.array([[0.98, 0.01, 0.01], [0.15, 0.65, 0.20], [0.02, 0.03, 0.95]])
+# The same of a signal in the middle of a path: what comes after may load it, and a probe slips.
+_SIGNAL = np.array([[0.93, 0.03, 0.04], [0.20, 0.60, 0.20], [0.04, 0.04, 0.92]])
 # What an exchange does (stays, partly, gone): the body is not at fault, it is one of two faults, it is the only one.
 # Of the spares about one in seven is bad, wholly or in a section.
 _EXCHANGED = np.array([[0.95, 0.03, 0.02], [0.45, 0.43, 0.12], [0.14, 0.05, 0.81]])
@@ -33,17 +35,19 @@ _PLACE_SHARE = 0.2
 _TWO_FAULTS, _MOST_TWO = 0.25, 0.40
 _GAP_SHARE = 0.10
 _ELSEWHERE = 0.02
+_MOST_SIGNALS = 4
 # A replacement is bad about as often as a spare of a drawer.
 _NEW_BAD = 0.08
 
 
 @dataclass(frozen=True)
 class Statement:
-    """A function was said to work, to work partly, or to fail."""
+    """A function was said to work, to work partly, or to fail; `upto`: its signal after that part of its path."""
 
     function: str
     state: str
     time: datetime
+    upto: PartRef | None = None
 
 
 @dataclass(frozen=True)
@@ -110,8 +114,16 @@ class _Atom:
     def lives_at(self, time: datetime) -> bool:
         return (self.since is None or time > self.since) and (self.until is None or time <= self.until)
 
-    def at(self, statement: Statement) -> int:
-        return self.degree if statement.function in self.touches and self.lives_at(statement.time) else 0
+    def at(self, statement: Statement, before: Mapping[tuple[str, PartRef], frozenset[PartRef]]) -> int:
+        """How badly it shows in a statement; `before` are the parts up to a stage of a function."""
+        shows = statement.function in self.touches and self.lives_at(statement.time)
+        if shows and statement.upto is not None:
+            shows = self.within(before.get((statement.function, statement.upto), frozenset()))
+        return self.degree if shows else 0
+
+    def within(self, parts: frozenset[PartRef]) -> bool:
+        """Does it sit in this first stretch of a path?"""
+        return (self.owner.second if isinstance(self.owner, Gap) else self.owner) in parts
 
     def in_exchange(self, exchange: Exchange) -> bool:
         return self.body and self.owner == exchange.part and self.lives_at(exchange.time)
@@ -125,12 +137,20 @@ class Worlds:
     second: NDArray[np.intp]
     probability: Floats
     touched: Mapping[str, NDArray[np.intp]]
+    stages: Mapping[tuple[str, PartRef], NDArray[np.intp]]
     bodies: Mapping[PartRef, Floats]
 
     def bits_of_function(self, function: str) -> float:
         """Bits that trying a function now is expected to tell about the faults."""
         classes = _worse(self.touched[function], self.first, self.second)
         return _expected_bits(self.probability, _said(_SEEN)[classes])
+
+    def bits_of_signal(self, function: str, part: PartRef) -> float:
+        """Bits that looking at the signal of a function after a part is expected to tell; 0 where nobody can ask."""
+        column = self.stages.get((function, part))
+        if column is None:
+            return 0.0
+        return _expected_bits(self.probability, _said(_SIGNAL)[_worse(column, self.first, self.second)])
 
     def bits_of_exchange(self, part: PartRef) -> float:
         """Bits that exchanging the body of a part is expected to tell."""
@@ -156,17 +176,19 @@ def _once_each(case: Case) -> tuple[Statement, ...]:
     """The statements about functions with a path; one said again with nothing changed between tells nothing new."""
     changes = sorted(time for times in case.replaced.values() for time in times)
     kept: list[Statement] = []
-    last: dict[str, Statement] = {}
+    last: dict[tuple[str, PartRef | None], Statement] = {}
     for statement in sorted(case.statements, key=lambda s: s.time):
-        if statement.function not in case.paths:
+        asked = (statement.function, statement.upto)
+        path = case.paths.get(statement.function, ())
+        if not path or (statement.upto is not None and statement.upto not in path):
             continue
-        before = last.get(statement.function)
+        before = last.get(asked)
         changed = before is not None and any(before.time < time <= statement.time for time in changes)
         if before is None or changed or before.state != statement.state:
             if before is not None and not changed:
                 kept.remove(before)  # said otherwise without a change: the later word counts
             kept.append(statement)
-            last[statement.function] = statement
+            last[asked] = statement
     return tuple(kept)
 
 
@@ -222,6 +244,25 @@ def _gaps(case: Case, told: float) -> list[_Atom]:
     ]
 
 
+Stretches = Mapping[tuple[str, PartRef], frozenset[PartRef]]
+
+
+def _stretches(case: Case) -> Stretches:
+    """(function, part of its path) → the parts up to and with it."""
+    return {
+        (function, part): frozenset(path[: number + 1])
+        for function, path in case.paths.items()
+        for number, part in enumerate(path)
+    }
+
+
+def _signals(case: Case, statements: Iterable[Statement]) -> list[tuple[str, PartRef]]:
+    """The places where looking at a signal can tell something: between the parts of functions that fail now."""
+    states = {s.function: s.state for s in statements if s.upto is None}
+    failing = sorted(name for name, state in states.items() if state != "works")[:_MOST_SIGNALS]
+    return [(name, part) for name in failing for part in case.paths[name][:-1]]
+
+
 def _said(truth: Floats) -> Floats:
     """What is said when some statements are false, whichever way."""
     mixed: Floats = (1 - _FALSE) * truth + _FALSE / truth.shape[1]
@@ -230,10 +271,16 @@ def _said(truth: Floats) -> Floats:
 
 def _weighed(case: Case, atoms: list[_Atom], statements: tuple[Statement, ...]) -> PathOdds:
     exchanges = tuple(e for e in case.exchanges if e.part in case.priors)
+    before = _stretches(case)
+    asked = _signals(case, statements)
     columns = [
-        [atom.at(s) for s in statements]
+        [atom.at(s, before) for s in statements]
         + [int(atom.in_exchange(e)) for e in exchanges]
         + [atom.degree if function in atom.touches and atom.until is None else 0 for function in case.paths]
+        + [
+            atom.degree if name in atom.touches and atom.until is None and atom.within(before[name, part]) else 0
+            for name, part in asked
+        ]
         for atom in atoms
     ]
     groups, member = np.unique(np.array(columns, dtype=np.intp), axis=0, return_inverse=True)
@@ -244,7 +291,8 @@ def _weighed(case: Case, atoms: list[_Atom], statements: tuple[Statement, ...]) 
     count = len(statements)
     for n, statement in enumerate(statements):
         classes = _worse(groups[:, n], first, second)
-        log += np.log(_said(_SEEN)[classes, STATES.index(statement.state)])
+        table = _SEEN if statement.upto is None else _SIGNAL
+        log += np.log(_said(table)[classes, STATES.index(statement.state)])
     for n, exchange in enumerate(exchanges, start=count):
         hit = _worse(groups[:, n], first, second)
         kind = np.where(hit == 0, 0, np.where(second < 0, 2, 1))
@@ -254,8 +302,10 @@ def _weighed(case: Case, atoms: list[_Atom], statements: tuple[Statement, ...]) 
     chance = np.exp(log - top)
     chance /= chance.sum() + math.exp(elsewhere - top)
     touched = {f: groups[:, count + len(exchanges) + n] for n, f in enumerate(case.paths)}
+    at_signals = count + len(exchanges) + len(case.paths)
+    signals = {one: groups[:, at_signals + n] for n, one in enumerate(asked)}
     bodies, whole = (_shares(case.priors, atoms, member, weight, bodies_only) for bodies_only in (True, False))
-    worlds = Worlds(first, second, chance / chance.sum(), touched, bodies)
+    worlds = Worlds(first, second, chance / chance.sum(), touched, signals, bodies)
     group_chance: Floats = np.bincount(first, chance, len(groups)).astype(np.float64)
     group_chance += np.bincount(second[second >= 0], chance[second >= 0], len(groups))
     probability = {part: min(1.0, float(group_chance @ share)) for part, share in whole.items()}

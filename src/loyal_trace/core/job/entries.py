@@ -27,6 +27,7 @@ from loyal_trace.core.job.base import (
 from loyal_trace.core.job.kinds.facts import (
     Assumed,
     ChainDescribed,
+    CheckTold,
     CodeTold,
     Connected,
     LineTold,
@@ -39,6 +40,7 @@ from loyal_trace.core.job.kinds.facts import (
     RailTold,
     RomTold,
     ServiceTold,
+    SettingTold,
     TwinsTold,
 )
 from loyal_trace.core.job.kinds.looking import (
@@ -81,7 +83,14 @@ from loyal_trace.core.job.kinds.parts import (
     Trial,
     Worked,
 )
-from loyal_trace.core.job.kinds.proving import CheckResult, FunctionSeen, NotTestable, Started, SymptomSeen
+from loyal_trace.core.job.kinds.proving import (
+    CheckResult,
+    FunctionSeen,
+    NotTestable,
+    StageSeen,
+    Started,
+    SymptomSeen,
+)
 from loyal_trace.core.job.kinds.roms import ChecksumsKnown, ImageKnown, RomRead, SumLine
 from loyal_trace.core.vocabulary.errors import UserFileError
 from loyal_trace.core.vocabulary.phrases import joined, say
@@ -163,6 +172,7 @@ __all__ = [
     "CautionSeen",
     "ChainDescribed",
     "CheckResult",
+    "CheckTold",
     "ChecksumsKnown",
     "CodeTold",
     "Connected",
@@ -206,7 +216,9 @@ __all__ = [
     "RomRead",
     "RomTold",
     "ServiceTold",
+    "SettingTold",
     "SignatureTaken",
+    "StageSeen",
     "Started",
     "StepDone",
     "Stocked",

@@ -123,6 +123,7 @@ class Proving(Group):
 
     symptoms: Mapping[SymptomKey, e.SymptomSeen] = table()
     functions: Mapping[CheckKey, tuple[e.FunctionSeen, ...]] = series()
+    stages: Mapping[CheckKey, tuple[e.StageSeen, ...]] = series()
     starts: tuple[e.Started, ...] = listing()
     starts_before: tuple[e.Started, ...] = listing()
     tests: Mapping[CheckKey, e.CheckResult] = table()
@@ -146,6 +147,8 @@ class Facts(Group):
     codes: Mapping[CheckKey, e.CodeTold] = table()
     paths: Mapping[CheckKey, e.PathTold] = table()
     service: tuple[e.ServiceTold, ...] = listing()
+    checks: tuple[e.CheckTold, ...] = listing()
+    settings: Mapping[PartRef, e.SettingTold] = table()
     assumed: Mapping[str, e.Assumed] = table()
 
 

@@ -8,7 +8,7 @@ from pydantic import Field
 from loyal_trace.core.job.base import OWN_BOARD, Entry, NamedPart, PlacedEntry, Raw, Strict, kind
 from loyal_trace.core.job.draft import EMPTY, Draft
 from loyal_trace.core.job.snapshot import CheckKey, SupplyKey
-from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.core.vocabulary.phrases import joined, say, term
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
 
@@ -23,6 +23,14 @@ def _pin(draft: Draft, entry: "PinTold") -> None:
 
 def _connected(draft: Draft, entry: "Connected") -> None:
     draft.facts.connections.add(entry)
+
+
+def _check(draft: Draft, entry: "CheckTold") -> None:
+    draft.facts.checks.add(entry)
+
+
+def _setting(draft: Draft, entry: "SettingTold") -> None:
+    draft.facts.settings[entry.part] = entry
 
 
 def _outline(draft: Draft, entry: "OutlineTold") -> None:
@@ -82,6 +90,9 @@ def _part_words(entry: "PartTold") -> str:
         "soldered" if entry.socketed is False else "",
         say("row {row}", row=entry.row) if entry.row else "",
         say("column {column}", column=entry.column) if entry.column else "",
+        say("rare") if entry.rare else "",
+        say("diameter {mm:g} mm", mm=entry.diameter) if entry.diameter is not None else "",
+        say("pitch {mm:g} mm", mm=entry.pitch) if entry.pitch is not None else "",
         say("{height:g} mm high", height=entry.height) if entry.height is not None else "",
         say("{x:.0f} mm from the left, {y:.0f} mm from the top", x=entry.x, y=entry.y)
         if entry.x is not None and entry.y is not None
@@ -133,6 +144,8 @@ class PartTold(PlacedEntry):
     y: float | None = None
     rotation: Literal[0, 90, 180, 270] | None = None
     diameter: float | None = Field(default=None, gt=0)
+    pitch: float | None = Field(default=None, gt=0)
+    rare: bool = False
     origin: Origin = "said"
     source: str = ""
 
@@ -184,6 +197,34 @@ class OutlineTold(Entry):
     height: float = Field(gt=0, le=2000)
     origin: Origin = "said"
     source: str = ""
+
+
+def _check_words(entry: "CheckTold") -> str:
+    items = joined(", ", entry.items)
+    if entry.of:
+        return say("board is a {kind} board, to check: {items}", kind=term(entry.of), items=items)
+    return say("to check: {items}", items=items)
+
+
+@kind(_check, _check_words, Stage.VERIFY)
+class CheckTold(Entry):
+    """What has to be proved on a board; `of` is the class of board that it comes from, if any."""
+
+    kind: Literal["check_told"] = "check_told"
+    items: tuple[str, ...] = Field(min_length=1)
+    of: str = ""
+
+
+@kind(
+    _setting,
+    lambda e: say("{place} as found: {setting}", place=e.place, setting=e.setting),
+    Stage.INTAKE,
+)
+class SettingTold(PlacedEntry):
+    """How a jumper or switch was set when the board came in."""
+
+    kind: Literal["setting_told"] = "setting_told"
+    setting: str
 
 
 class Net(Strict):

@@ -4,7 +4,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from loyal_trace.core.job.base import Entry, Raw, kind
+from loyal_trace.core.job.base import Entry, NamedPart, Raw, kind
 from loyal_trace.core.job.draft import Draft
 from loyal_trace.core.job.snapshot import CheckKey, SymptomKey
 from loyal_trace.core.vocabulary.phrases import say, term
@@ -20,6 +20,10 @@ def _symptom(draft: Draft, entry: "SymptomSeen") -> None:
 
 def _function(draft: Draft, entry: "FunctionSeen") -> None:
     draft.proving.functions.add(CheckKey(entry.board, entry.name), entry)
+
+
+def _stage(draft: Draft, entry: "StageSeen") -> None:
+    draft.proving.stages.add(CheckKey(entry.board, entry.name), entry)
 
 
 def _started(draft: Draft, entry: "Started") -> None:
@@ -81,6 +85,20 @@ class FunctionSeen(Entry):
 
     kind: Literal["function"] = "function"
     name: str
+    state: Literal["works", "fails", "partly"]
+
+
+@kind(
+    _stage,
+    lambda e: say("{name} {state} at {place}", name=e.name, state=term(e.state), place=e.member.name),
+    Stage.SUSPECTS,
+)
+class StageSeen(Entry):
+    """The signal of a function after one part of its path: right there, wrong, or partly right."""
+
+    kind: Literal["stage"] = "stage"
+    name: str
+    member: NamedPart
     state: Literal["works", "fails", "partly"]
 
 

@@ -5,6 +5,7 @@ from loyal_trace.core.line.forms import (
     checks,
     facts,
     measured,
+    more_facts,
     papers,
     pins,
     positions,
@@ -13,4 +14,16 @@ from loyal_trace.core.line.forms import (
     trials,
 )
 
-__all__ = ["changes", "checks", "facts", "measured", "papers", "pins", "positions", "roms", "seen", "trials"]
+__all__ = [
+    "changes",
+    "checks",
+    "facts",
+    "measured",
+    "more_facts",
+    "papers",
+    "pins",
+    "positions",
+    "roms",
+    "seen",
+    "trials",
+]

@@ -8,13 +8,15 @@ from loyal_trace.core.job.entries import (
     ControlMeasured,
     ControlPoint,
     FunctionSeen,
+    NamedPart,
     NotTestable,
     PairSeen,
+    StageSeen,
     Started,
     SymptomSeen,
 )
 from loyal_trace.core.job.snapshot import SymptomKey
-from loyal_trace.core.line.context import Refusal, Said
+from loyal_trace.core.line.context import Planned, Refusal, Said
 from loyal_trace.core.line.registry import Match, Scope, about, form, said
 from loyal_trace.core.line.values import NUMBER, VALUE, percent, read_values, typed_value
 from loyal_trace.core.vocabulary.quantities import Quantity
@@ -50,6 +52,9 @@ def _boards_of_symptom(scope: Scope, on: str | None, text: str) -> list[SymptomK
     return seen or known
 
 
+_AT_PART = re.compile(r"(.+?)\s+(?:at|after)\s+(\S+)", re.IGNORECASE)
+
+
 @form(
     rf"{_ON}symptom(?P<state>\s+gone|\s+partly)?:\s*(?P<text>\S.*)",
     "symptom: no sound",
@@ -74,14 +79,25 @@ def symptom(m: Match, scope: Scope) -> Iterable[Said]:
     rf"{_ON}(?P<state>works|fails|partly):\s*(?P<names>\S.*)",
     "works: speech, engine",
     "fails: gun",
+    "works: gun at U7",
     stage=Stage.SUSPECTS,
 )
 def functions(m: Match, scope: Scope) -> Iterable[Said]:
-    """Functions of the board that work, fail, or work partly."""
+    """Functions of the board that work, fail, or work partly; with a part, the signal after it."""
     names = [name.strip() for name in m["names"].split(",") if name.strip()]
     for board in scope.boards(m["on"]):
-        entries = [about(FunctionSeen, board, name=name, state=m["state"].lower()) for name in names]
+        entries = [_function(scope, board, name, m["state"].lower()) for name in names]
         yield said(f"{scope.board_words(board)}{m['state'].lower()}: {', '.join(names)}", *entries)
+
+
+def _function(scope: Scope, board: str, name: str, state: str) -> Planned:
+    """A function, or its signal after a part of the board that is named with it."""
+    match = _AT_PART.fullmatch(name)
+    known = scope.places.refdes.get(board, {})
+    if match is not None and match[2].casefold() in known:
+        member = NamedPart(board=board, refdes=known[match[2].casefold()])
+        return about(StageSeen, board, name=" ".join(match[1].split()), member=member, state=state)
+    return about(FunctionSeen, board, name=name, state=state)
 
 
 def _item(scope: Scope, on: str | None, text: str) -> list[tuple[str, str]]:

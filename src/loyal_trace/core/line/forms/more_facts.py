@@ -1,0 +1,81 @@
+"""Further facts of a board: what has to be checked, its class, settings as found, rare parts, sizes, changes to it."""
+
+from collections.abc import Iterable
+
+from loyal_trace.core.boards.classes import CHECKS_OF_CLASS
+from loyal_trace.core.job.entries import CheckTold, PartTold, SettingTold, Worked
+from loyal_trace.core.line.context import Refusal, Said
+from loyal_trace.core.line.registry import Match, Scope, about, at, form, said
+from loyal_trace.core.vocabulary.stages import Stage
+
+_ON = r"(?:(?P<on><board>)\s+)?"
+_CLASSES = "|".join(CHECKS_OF_CLASS)
+
+
+@form(rf"{_ON}to\s+check:\s*(?P<items>\S.*)", "to check: keyboard, all colours", stage=Stage.VERIFY)
+def checks_told(m: Match, scope: Scope) -> Iterable[Said]:
+    """What has to be proved on this board, before it is tried."""
+    items = tuple(dict.fromkeys(" ".join(item.split()) for item in m["items"].split(",") if item.strip()))
+    for board in scope.boards(m["on"], free=False):
+        entry = about(CheckTold, board, items=items)
+        yield said(f"{scope.board_words(board)}to check: {', '.join(items)}", entry)
+
+
+@form(rf"{_ON}board\s+is\s+a\s+(?P<kind>{_CLASSES})\s+board", "board is a sound board", stage=Stage.INTAKE)
+def board_class(m: Match, scope: Scope) -> Iterable[Said]:
+    """What kind of board it is: the checks that such boards usually need join the checklist."""
+    kind = m["kind"].lower()
+    for board in scope.boards(m["on"], free=False):
+        entry = about(CheckTold, board, items=tuple(map(str, CHECKS_OF_CLASS[kind])), of=kind)
+        yield said(f"{scope.board_words(board)}board is a {kind} board", entry)
+
+
+@form(
+    r"(?P<at><part>)\s+as\s+found:\s*(?P<how>\S.*)",
+    "JP1 as found: 1-2",
+    "SW1 as found: 1 on, 2 off",
+    stage=Stage.INTAKE,
+)
+def as_found(m: Match, scope: Scope) -> Iterable[Said]:
+    """How a jumper or switch was set when the board came in; it goes back the same."""
+    how = " ".join(m["how"].split())
+    for one in scope.places.find(m["at"], new_ok=True):
+        yield said(f"{scope.named(one.one)} as found: {how}", at(SettingTold, one.one, setting=how), new=one)
+
+
+@form(r"(?P<parts><parts>)\s+(?:is|are)\s+rare", "U7 is rare", stage=Stage.INTAKE)
+def part_is_rare(m: Match, scope: Scope) -> Iterable[Said]:
+    """A part that cannot be bought again: out first, on a shelf of its own."""
+    for one in scope.places.several(m["parts"], new_ok=True):
+        verb = "is" if len(one.parts) == 1 else "are"
+        entries = (at(PartTold, part, rare=True) for part in one.parts)
+        yield said(f"{scope.listed(one.parts)} {verb} rare", *entries, new=one)
+
+
+@form(
+    r"(?P<at><part>)\s+(?P<what>pitch|diameter)\s+(?P<mm>\d{1,3}(?:[.,]\d{1,2})?)\s*mm",
+    "C1 pitch 5 mm",
+    "C1 diameter 10 mm",
+    stage=Stage.PLAN,
+)
+def part_size(m: Match, scope: Scope) -> Iterable[Said]:
+    """The hole pitch or the diameter of a part: a substitute has to fit."""
+    length, what = float(m["mm"].replace(",", ".")), m["what"].lower()
+    if length <= 0:
+        raise Refusal("impossible-value", value=m["mm"], quantity=what)
+    for one in scope.places.find(m["at"], new_ok=True):
+        yield said(f"{scope.named(one.one)} {what} {length:g} mm", at(PartTold, one.one, **{what: length}), new=one)
+
+
+@form(
+    rf"{_ON}(?P<action>workaround|modified|added):\s*(?P<text>\S.*)",
+    "workaround: U7.3 tied to U8.5",
+    "added: 100n across U7.16 and U7.8",
+    stage=Stage.REPAIR,
+)
+def changed_board(m: Match, scope: Scope) -> Iterable[Said]:
+    """A change that stays on the board: a workaround, a modification, an added part. It stands in the report."""
+    action, text = m["action"].lower(), " ".join(m["text"].split())
+    for board in scope.boards(m["on"], free=False):
+        entry = about(Worked, board, action=action, detail=text)
+        yield said(f"{scope.board_words(board)}{action}: {text}", entry)
