@@ -13,7 +13,7 @@ from loyal_trace.app.presenters.rails import RailsPresenter
 from loyal_trace.app.presenters.repair import RepairPresenter
 from loyal_trace.app.presenters.verify import VerifyPresenter
 from loyal_trace.app.workspace import Workspace
-from loyal_trace.core.assess.suspects import next_things
+from loyal_trace.core.assess.next_things import next_things
 from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.demo.workshop import DEMO_BENCHES, build_workshop

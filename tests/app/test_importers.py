@@ -188,3 +188,12 @@ def test_bad_files_leave_the_job_as_it_was(job, tmp_path, name):
     before = list(job.entries)
     found = import_files(job, [tmp_path / name])
     assert list(job.entries) == before and found.left_out[0].name == name and found.left_out[0].reason
+
+
+def test_a_reference_folder_is_never_taken_for_reads(job, tmp_path):
+    folder = tmp_path / "reference"
+    folder.mkdir()
+    (folder / "u2.bin").write_bytes(bytes(range(8)))
+    found = import_files(job, [folder])
+    assert [entry.kind for entry in found.entries] == ["image_known"] and "reference image of" in found.done[0]
+    assert not job.snapshot.roms.reads

@@ -237,3 +237,53 @@ def test_the_report_page_saves_the_board_for_the_next_job(own):
     assert "board saved in own" in own.message
     saved = own.ours.store.folder / "boards" / "own"
     assert "U2,4066" in (saved / "parts.csv").read_text() and own.ours._saved_boards() == str(saved.parent)
+
+
+def test_a_newcomers_board_is_in_within_fifteen_minutes_counted_in_clicks_and_keys(
+    window, tmp_path, columns, monkeypatch
+):
+    """List, photo, two ROMs, one path: as docs/first-board.md says, at a second a click and three keys a second."""
+    own, count = window, {"clicks": 0, "keys": 0}
+    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("Own sound board", True))
+    press, put, real_click = own.press, own.type, click
+
+    def pressed(*labels):
+        count["clicks"] += len(labels)
+        press(*labels)
+
+    def typed(text):
+        count["keys"] += len(text) + 1
+        put(text)
+
+    files = {"parts.csv": LIST.encode(), "front.jpg": photograph(REAL), "U5.bin": bytes(8192), "U6.bin": bytes(8192)}
+    for name, data in files.items():
+        (tmp_path / name).write_bytes(data)
+    own.ours.new_job()
+    own.shell.files_dropped.emit([tmp_path / "parts.csv"])
+    own.shell.files_dropped.emit([tmp_path / "front.jpg"])
+    count["clicks"] += 4  # the title, two drops, OK on the preview
+    count["keys"] += len("Own sound board")
+    own.stage(Stage.INSPECT)
+    typed("board 160 x 120 mm")
+    pressed("Show the next photo", "Click the corners")
+    for corner in ((0, 0), (160, 0), (160, 120), (0, 120)):
+        real_click(own, *corner)
+    own.workspace.pick("own", "C1")
+    pressed("Place parts")
+    for refdes in ("C1", "J2", "U1", "U2"):
+        own.workspace.pick("own", refdes)
+        click_corners_of(own, refdes)
+    count["clicks"] += 4 + 4 + 8
+    typed("U5 is ROM 1, 27C64, 0000-1FFF")
+    typed("U6 is ROM 2, 27C64, 2000-3FFF")
+    own.shell.files_dropped.emit([tmp_path / "U5.bin", tmp_path / "U6.bin"])
+    count["clicks"] += 1
+    typed("path bell: U5 U1 U2 J2")
+    typed("fails: bell")
+    board = own.workspace.job.boards["own"]
+    assert {p.refdes for p in board.parts if p.placed} == {"C1", "J2", "U1", "U2"}
+    assert {s.refdes for s in board.rom_slots} == {"U5", "U6"} and len(own.workspace.snapshot.roms.reads) == 2
+    assert any(s.place.refdes == "U1" for s in own.workspace.assessment().suspects)
+    assert count["clicks"] + count["keys"] / 3 < 15 * 60 / 5, (
+        f"the rest of the time is for looking at the board: {count}"
+    )

@@ -179,6 +179,23 @@ def _buy(job, *needs):
     assert found == list(needs), found
 
 
+def _parts(job, board, number):
+    """`check parts own 40`: so many parts."""
+    assert len(job.boards[board].parts) == int(number), len(job.boards[board].parts)
+
+
+def _sockets(job, board, number):
+    """`check sockets own 6`: so many ROM sockets with number and address."""
+    slots = [s for s in job.boards[board].rom_slots if s.number is not None and s.address is not None]
+    assert len(slots) == int(number), slots
+
+
+def _actions(job, most):
+    """`check actions 90`: no more lines or clicks than that so far."""
+    found = sum(1 for e in live(job) if not e.part_of) - 1
+    assert found <= int(most), found
+
+
 def _proved(job):
     """`check proved`: everything on the checklist is passed, and there is something on it."""
     items = job.assessment().proof.items

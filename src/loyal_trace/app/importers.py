@@ -3,10 +3,13 @@
 What can be imported is, as one action; every file that cannot is named with its reason.
 """
 
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+import re
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
+from loyal_trace.app.fact_imports import net_facts, part_facts
+from loyal_trace.app.imported import Imports, NotImported
 from loyal_trace.app.job import OpenJob
 from loyal_trace.app.known import known_of_store
 from loyal_trace.core.assess.moment import Moment
@@ -16,11 +19,7 @@ from loyal_trace.core.boards.names import board_prefix
 from loyal_trace.core.job.entries import (
     OWN_BOARD,
     ChecksumsKnown,
-    Entry,
-    Net,
-    NetsTold,
-    OutlineTold,
-    PartTold,
+    ImageKnown,
     Photographed,
     RomRead,
     SumLine,
@@ -33,34 +32,13 @@ from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import count_of, format_percent
 from loyal_trace.formats.board_folder import board_files
 from loyal_trace.formats.checksum_lists import SURE_ENDINGS, read_checksums
-from loyal_trace.formats.netlists import Netlist, is_netlist, read_netlist
-from loyal_trace.formats.part_table import guess_columns, is_part_list, listed_parts
+from loyal_trace.formats.netlists import is_netlist, read_netlist
+from loyal_trace.formats.part_table import guess_columns, is_part_list
 from loyal_trace.formats.photos import Photo, is_photo_name, read_photo, upright
 from loyal_trace.formats.rom_files import image_paths, is_image_name, iter_images, read_file
 from loyal_trace.formats.tables import SPREADSHEET_ENDINGS, PartTable, read_table
 
-
-@dataclass(frozen=True)
-class NotImported:
-    """A file that was left out: its name, why, and the sockets it could mean when that is the question.
-
-    `image`: it could be a read, if somebody said of which socket.
-    """
-
-    name: str
-    reason: str
-    choices: tuple[PartRef, ...] = ()
-    path: Path | None = None
-    image: bool = False
-
-
-@dataclass
-class Imports:
-    """What an import did: a sentence for each thing, the entries recorded, and what was left out."""
-
-    done: list[str] = field(default_factory=list)
-    entries: list[Entry] = field(default_factory=list)
-    left_out: list[NotImported] = field(default_factory=list)
+_REFERENCE = re.compile(r"(?:refs?|references?|reference images|golden|masters?|known[ _-]?good)", re.IGNORECASE)
 
 
 @dataclass(frozen=True)
@@ -93,7 +71,8 @@ def import_files(job: OpenJob, paths: Sequence[Path], meant: Meant | None = None
         run.attempt(path, run.photos)
         run.attempt(path, run.parts)
         run.attempt(path, run.netlist)
-        run.attempt(path, lambda one: run.images(one, moment))
+        if path not in run.touched or path.is_dir():
+            run.attempt(path, lambda one: run.images(one, moment))
     untouched = [p for p in rest if p not in run.touched and not any(left.path == p for left in run.found.left_out)]
     for path in untouched:
         kinds = say("not recognised as an image, checksum list, photo, parts list or board")
@@ -211,7 +190,7 @@ class _Run:
         return True
 
     def images(self, path: Path, moment: Moment) -> bool:
-        """The images in a file, zip or folder, each as a read of its socket."""
+        """The images in a file, zip or folder, each as a read of its socket; in a reference folder as references."""
         if not path.is_dir() and not is_image_name(path.name):
             return False
         images, left = list[RomImage](), len(self.found.left_out)
@@ -220,7 +199,11 @@ class _Run:
             self.attempt(file, lambda one: images.extend(iter_images(one)))
         for image in images:
             places = places_for(moment, image, self.meant, alone=len(images) == 1)
-            if len(places) == 1:
+            if len(places) == 1 and is_reference(path):
+                self.found.entries.append(reference(self.job, image, places[0]))
+                where = place_words(moment.boards, places[0])
+                self.found.done.append(say("{image}: reference image of {where}", image=image.name, where=where))
+            elif len(places) == 1:
                 self.found.entries.append(rom_read(self.job, moment, image, places[0]))
                 self.found.done.append(
                     say(
@@ -236,68 +219,6 @@ class _Run:
                 remedy = say("import a list of checksums first, or name its socket")
                 self.leave_out(image.name, say("{reason}; {remedy}", reason=reason, remedy=remedy), path, image=True)
         return bool(images) or len(self.found.left_out) > left
-
-
-def part_facts(job: OpenJob, table: PartTable, columns: Mapping[str, int], source: str, board: str = "") -> Imports:
-    """Every part of a list as a fact, not recorded yet; what was not understood is named. Errors as `listed_parts`."""
-    listed = listed_parts(table, columns, source, job.library)
-    board = board or _board_listed(job, listed.rows)
-    entries: list[Entry] = [_part_fact(job, board, row, source) for row in listed.rows.values()]
-    done = [say("{source}: {parts} imported", source=source, parts=count_of(len(entries), "part"))]
-    done += [say("{source}, {unclear}", source=source, unclear=one) for one in listed.unclear]
-    return Imports(done, entries)
-
-
-def net_facts(job: OpenJob, listed: Netlist, source: str, board: str = "") -> Imports:
-    """Everything of a netlist as facts, not recorded yet, and what could not be used."""
-    places = {*listed.parts, *(refdes for pins in listed.nets.values() for refdes, _ in pins)}
-    board = board or _board_listed(job, places)
-    entries: list[Entry] = [_part_fact(job, board, row, source, "netlist") for row in listed.parts.values()]
-    if listed.outline is not None:
-        width, height = listed.outline
-        told = {"width": width, "height": height, "origin": "netlist", "source": source}
-        entries.append(job.make(OutlineTold, board=board, **told))
-    nets = tuple(Net(name=name, pins=tuple(pins)) for name, pins in listed.nets.items())
-    entries.append(job.make(NetsTold, board=board, source=source, nets=nets))
-    unused = [say("{source}, not used: {unused}", source=source, unused=one) for one in listed.unused]
-    return Imports([say("{source}: {words}", source=source, words=listed.words), *unused], entries)
-
-
-def _board_listed(job: OpenJob, places: Collection[str]) -> str:
-    """The board that a list without a board's name is of: the job's only one, if it can be; else the own board."""
-    if len(job.boards) != 1:
-        return OWN_BOARD
-    only, board = next(iter(job.boards.items()))
-    here = {part.refdes.casefold() for part in board.parts}
-    return only if only not in job.defined or any(place.casefold() in here for place in places) else OWN_BOARD
-
-
-def _part_fact(job: OpenJob, board: str, row: Mapping[str, str], source: str, origin: str = "list") -> PartTold:
-    def number(name: str) -> float | None:
-        return float(row[name]) if row.get(name) else None
-
-    placed = "x" in row and "y" in row
-    turned = round(number("rotation") or 0) // 90 * 90 % 360
-    known = job.boards.get(board)
-    names = {part.refdes.casefold(): part.refdes for part in known.parts} if known is not None else {}
-    return job.make(
-        PartTold,
-        board=board,
-        place=names.get(row["refdes"].casefold(), row["refdes"]),
-        number=row["part"],
-        sort=row["kind"],
-        value=number("value"),
-        voltage=number("voltage"),
-        technology=row.get("technology", ""),
-        polarised=True if row.get("polarised") == "yes" else None,
-        socketed=True if row.get("socketed") == "yes" else None,
-        package=row.get("package", ""),
-        x=number("x") if placed else None,
-        y=number("y") if placed else None,
-        rotation=turned if placed else None,
-        origin=origin,
-        source=source,
-    )
 
 
 def place_words(boards: Mapping[str, BoardDefinition], place: PartRef) -> str:
@@ -390,6 +311,20 @@ def photographed(job: OpenJob, photo: Photo, board: str) -> Photographed:
     of = board if board in job.boards else next(iter(job.boards), OWN_BOARD)
     size = {"width": photo.width, "height": photo.height}
     return job.make(Photographed, board=of, attachment=sha, file_name=photo.name, **size)
+
+
+def is_reference(path: Path) -> bool:
+    """Is it a folder of reference images, by its name, or a file in one? Nothing in it was read off the board."""
+    folder = path if path.is_dir() else path.parent
+    return bool(_REFERENCE.fullmatch(folder.name))
+
+
+def reference(job: OpenJob, image: RomImage, place: PartRef) -> ImageKnown:
+    """The entry of an image file as the reference of a socket, for the firmware decided; its bytes are in the store."""
+    sha = job.store.put_attachment(image.data)
+    firmware = job.snapshot.decision("firmware", "")
+    known = {"attachment": sha, "size": image.size, "firmware": firmware}
+    return job.make(ImageKnown, board=place.board, place=place.refdes, **known)
 
 
 def rom_read(job: OpenJob, moment: Moment, image: RomImage, place: PartRef) -> RomRead:

@@ -7,7 +7,8 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from loyal_trace.app.importers import Meant, import_files, import_photo, part_facts
+from loyal_trace.app.fact_imports import part_facts
+from loyal_trace.app.importers import Meant, import_files, import_photo
 from loyal_trace.app.job import OpenJob
 from loyal_trace.app.notice import Notice
 from loyal_trace.app.tasks import Post, Tasks

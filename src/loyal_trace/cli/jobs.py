@@ -17,7 +17,8 @@ from loyal_trace.app.job import OpenJob, find_job, import_archive, open_new_job
 from loyal_trace.app.rehearsal import Rehearsal
 from loyal_trace.cli.main import default_store
 from loyal_trace.cli.output import print_json, print_table, tell
-from loyal_trace.core.assess.suspects import NextThing, Suspect
+from loyal_trace.core.assess.next_thing import NextThing
+from loyal_trace.core.assess.suspects import Suspect
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.stages import stage_of_word

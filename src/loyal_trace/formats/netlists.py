@@ -11,14 +11,12 @@ from loyal_trace.core.vocabulary.errors import UserFileError
 from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.formats.checksum_lists import decode_text
-from loyal_trace.formats.part_table import TITLES, part_row
+from loyal_trace.formats.part_table import NET_TITLES, PIN_TITLES, TITLES, part_row
 from loyal_trace.formats.rom_files import read_file
 from loyal_trace.formats.s_expressions import Node, children, numbers, read_s_expression, value
 from loyal_trace.formats.tables import SPREADSHEET_ENDINGS, TABLE_ENDINGS, PartTable, read_table
 
 _SURE = (".kicad_pcb", ".d356", ".ipc", ".356")
-_NET_TITLES = ("net", say("net name"), "netname", "signal", "node", "netz")
-_PIN_TITLES = ("pin", "pins", "pad", say("pin number"), "nodes")
 _PIN = re.compile(r"([A-Za-z0-9_/+]+)[.-](\w+)")
 _DIP = re.compile(r"DIP-?(\d+)", re.IGNORECASE)
 _NO_NET = ("", "N/C", "NC", "NO_CONNECT")
@@ -124,8 +122,8 @@ def _pin_columns(table: PartTable) -> dict[str, int]:
         return next((lower.index(title) for title in titles if title in lower), None)
 
     found = {
-        "net": column(_NET_TITLES),
-        "pin": column(_PIN_TITLES),
+        "net": column(NET_TITLES),
+        "pin": column(PIN_TITLES),
         "refdes": column((*TITLES["refdes"], *TITLES["part"])),
     }
     known = {what: number for what, number in found.items() if number is not None}

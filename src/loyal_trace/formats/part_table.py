@@ -24,7 +24,8 @@ from loyal_trace.formats.tables import SPREADSHEET_ENDINGS, TABLE_ENDINGS, PartT
 
 TITLES: Mapping[str, tuple[str, ...]] = {
     "refdes": ("refdes", "ref", "refs", "reference", "references", "designator", "designation", "place", "position",
-               "location", "parts",
+               "location", "parts", "designators", "reference designator", "reference designators", "locations",
+               "places", "positions",
                "referenz", "bauteilnummer"),
     "part": ("part", say("part number"), "partnumber", "mpn", "number", "type", "device", "chip", "description", "name",
              "bauteil", "beschreibung"),
@@ -37,6 +38,8 @@ TITLES: Mapping[str, tuple[str, ...]] = {
     "voltage": ("voltage", "volt", "rating"),
     "socketed": ("socketed", "socket"),
 }  # fmt: skip
+NET_TITLES = ("net", say("net name"), "netname", "signal", "node", "netz")
+PIN_TITLES = ("pin", "pins", "pad", say("pin number"), "nodes")
 _TYPE_NUMBER = re.compile(r"[A-Z]{1,5}-?\d{1,6}[A-Z0-9-]*")
 _LOOKS_LIKE_PLACE = re.compile(r"[A-Za-z]{1,4}\d{1,4}[A-Za-z]?|\d{1,2}[A-Za-z]\d?")
 _RANGE = re.compile(r"([A-Za-z]{1,4})(\d{1,4})-([A-Za-z]{0,4})(\d{1,4})")
@@ -309,12 +312,17 @@ def _csv(rows: Iterable[dict[str, str]]) -> str:
 
 
 def is_part_list(path: Path) -> bool:
-    """Does a table or spreadsheet begin with titles of a place and of a part, and of no checksums?"""
+    """Has a table or spreadsheet a column of places and one of parts, and none of checksums?"""
     if path.suffix.lower() not in (*TABLE_ENDINGS, *SPREADSHEET_ENDINGS) or not path.is_file():
         return False
     try:
-        titles = {title.lower() for title in read_table(read_file(path), str(path)).titles}
+        table = read_table(read_file(path), str(path))
     except UserFileError:
         return False
+    titles = {title.lower() for title in table.titles}
+    if titles & _SUMS or (titles & set(NET_TITLES) and titles & set(PIN_TITLES)):
+        return False
     wanted = (titles & set(TITLES["refdes"]), titles & {*TITLES["part"], *TITLES["value"]})
-    return not titles & _SUMS and all(wanted)
+    # Without any title that is known, the cells themselves have to look like places.
+    unknown = not any(titles & set(known) for known in TITLES.values())
+    return all(wanted) or (unknown and {"refdes", "part"} <= set(guess_columns(table)))

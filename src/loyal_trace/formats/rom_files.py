@@ -25,6 +25,7 @@ _NOT_IMAGES = (
     ".md",
     ".sfv",
     ".csv",
+    ".tsv",
     ".json",
     ".md5",
     ".sha1",

@@ -11,7 +11,7 @@ from loyal_trace.core.assess.parts import replaced
 from loyal_trace.core.assess.teardown import left_over, still_out
 from loyal_trace.core.boards.names import board_prefix
 from loyal_trace.core.boards.revisions import label_words
-from loyal_trace.core.job.entries import Entry, describe, reading_words
+from loyal_trace.core.job.entries import KEEPS_PART, Entry, Fitted, describe, reading_words
 from loyal_trace.core.job.fold import live_of
 from loyal_trace.core.vocabulary.identity import PartRef, in_order
 from loyal_trace.core.vocabulary.phrases import joined, say, term
@@ -155,8 +155,8 @@ def _found(assessment: Assessment) -> Section:
     lines = []
     for suspect in assessment.suspects:
         if suspect.probability >= 0.2 and suspect.against:
-            board = assessment.moment.boards[suspect.place[0]].title
-            what = say("{board} {place} ({suspect})", board=board, place=suspect.place[1], suspect=suspect.what)
+            where = _at(assessment, *suspect.place)
+            what = say("{place} ({suspect})", place=where, suspect=suspect.what) if suspect.what else where
             lines.append(
                 say(
                     "{what}, {probability}: {text}.",
@@ -168,15 +168,19 @@ def _found(assessment: Assessment) -> Section:
     fitted = assessment.moment.snapshot.parts.fitted
     for place, entry in fitted.items():
         if place[0] in assessment.moment.boards and replaced(assessment.moment, place):
-            lines.append(
-                say(
-                    "{title} {place}: repaired. {note}",
-                    title=assessment.moment.boards[place[0]].title,
-                    place=place[1],
-                    note=entry.note,
-                ).strip()
-            )
+            done = term(entry.origin) if entry.origin in KEEPS_PART else _replaced_with(entry)
+            words = {"place": _at(assessment, *place), "done": done, "note": entry.note}
+            lines.append(say("{place}: {done}. {note}", **words).strip())
     return Section(say("Found"), tuple(lines))
+
+
+def _replaced_with(entry: Fitted) -> str:
+    """What went in, and where it came from."""
+    if not entry.number:
+        return say("replaced")
+    if entry.origin:
+        return say("replaced with {number} from {origin}", number=entry.number, origin=term(entry.origin))
+    return say("replaced with {number}", number=entry.number)
 
 
 def _roms(assessment: Assessment) -> Section:

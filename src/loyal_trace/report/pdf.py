@@ -119,7 +119,8 @@ def to_pdf(report: ReportModel) -> bytes:
         story += [Paragraph(escape(line), bullet, bulletText="•") for line in section.lines]
         if section.table:
             story.append(_table(section))
-    story += [Paragraph(tr("Board maps"), heading), Spacer(1, 4), _maps(report)]
+    if report.drawings:
+        story += [Paragraph(tr("Board maps"), heading), Spacer(1, 4), _maps(report)]
     target = io.BytesIO()
     document = SimpleDocTemplate(
         target,

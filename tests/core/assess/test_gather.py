@@ -3,7 +3,7 @@
 import pytest
 
 from loyal_trace.core.assess.gather import gather
-from loyal_trace.core.assess.suspects import next_things
+from loyal_trace.core.assess.next_things import next_things
 from loyal_trace.core.boards.model import Block, Part, RomSlot, SelfTestCode
 from loyal_trace.core.boards.supplies import ChainPoint, Rail
 from loyal_trace.core.job import entries as e

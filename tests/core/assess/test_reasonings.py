@@ -4,8 +4,10 @@ import pytest
 
 from loyal_trace.core.assess.alike import common_causes
 from loyal_trace.core.assess.bits import bit_verdicts, fault_words, members
+from loyal_trace.core.assess.next_puzzles import unused_spare
+from loyal_trace.core.assess.next_things import next_things
 from loyal_trace.core.assess.rates import rates_of
-from loyal_trace.core.assess.suspects import next_things, suspects_of, unused_spare
+from loyal_trace.core.assess.suspects import suspects_of
 from loyal_trace.core.assess.swaps import bad_spares
 from loyal_trace.core.line.context import Context
 from loyal_trace.core.line.grammar import parse_line

@@ -83,3 +83,17 @@ def test_nets_of_a_netlist_leave_pins_where_a_continuity_check_or_file_has_them(
     assert board.net_of("U9", 5) == "D1" and board.has("U8") and not board.part("U8").placed
     was = small_board().net_of("U1", 3)
     assert was is None or board.net_of("U1", 3) == was
+
+
+def test_pins_that_a_person_found_apart_are_apart_and_the_netlist_that_joins_them_is_shown():
+    nets = made(e.NetsTold, board="small", source="a netlist", nets=(e.Net(name="D0", pins=(("U8", 5), ("U9", 5))),))
+    pins = {
+        "first": e.NamedPart(board="small", refdes="U8", pin=5),
+        "second": e.NamedPart(board="small", refdes="U9", pin=5),
+    }
+    apart = made(e.Connected, board="small", joined=False, **pins)
+    board, found = stands(nets, apart)
+    assert board.net_of("U9", 5) is None and board.net_of("U8", 5) == "D0"
+    assert found == [("U8", "connection", ["U8.5 is not connected to U9.5", "both are on net D0"])]
+    board, found = stands(nets, apart, made(e.Connected, board="small", joined=True, **pins))
+    assert board.net_of("U9", 5) == board.net_of("U8", 5) and not found

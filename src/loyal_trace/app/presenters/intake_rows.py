@@ -90,6 +90,8 @@ def settling_line(conflict: Conflict, job: OpenJob) -> str:
     if claim.aspect == "position":
         x, y, turned = claim.value
         return f"{refdes} at {x:g}, {y:g} mm" + (f" turned {turned}" if turned else "")
+    if claim.aspect == "connection":
+        return " = ".join(claim.value[1:])
     if claim.aspect == "socket":
         return " ".join((refdes, "is", "socketed" if claim.value[0] else "soldered"))
     return " ".join((refdes, f"{claim.value[0]:g}", "mm high"))

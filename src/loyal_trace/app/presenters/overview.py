@@ -8,7 +8,7 @@ from loyal_trace.app.presenters.tray import Tray, tray_of
 from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.progress import map_marks, progress
 from loyal_trace.core.boards.model import BoardDefinition
-from loyal_trace.core.job.entries import stage_of
+from loyal_trace.core.job.entries import OWN_BOARD, stage_of
 from loyal_trace.core.vocabulary.identity import natural_key
 from loyal_trace.core.vocabulary.phrases import joined, say, term
 from loyal_trace.core.vocabulary.stages import Stage
@@ -53,7 +53,10 @@ class MapView:
 
 def map_view(workspace: Workspace, stage: Stage, trace: Trace) -> MapView:
     """The map at a stage."""
-    tabs = tuple((board_id, board.title) for board_id, board in workspace.job.boards.items())
+    boards = workspace.job.boards
+    # The only board of a job, grown in it, goes by the job's title; beside others it needs a name that can be typed.
+    alone = len(boards) == 1 and OWN_BOARD in boards
+    tabs = tuple((board_id, workspace.job.title if alone else board.title) for board_id, board in boards.items())
     board = workspace.definition
     if board is None:
         return MapView(tabs, "", None, Overlay({}), "")

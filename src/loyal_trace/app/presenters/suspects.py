@@ -4,10 +4,11 @@ from loyal_trace.app.presenters.base import StagePresenter
 from loyal_trace.app.presenters.model import NO_ROWS, Action, Cell, Meaning, Page, Row, Rows, heading, line
 from loyal_trace.app.presenters.path_grid import STATE_KIND, PathGrid, grid_rows_order, path_grid
 from loyal_trace.core.assess.bits import advice_words, bit_verdicts, fault_words
+from loyal_trace.core.assess.next_thing import NextThing
 from loyal_trace.core.assess.paths import KIND as PATH_EVIDENCE
 from loyal_trace.core.assess.paths import paths_of, states_now, without_path
 from loyal_trace.core.assess.rates import rates_of
-from loyal_trace.core.assess.suspects import NextThing, Suspect, cleared
+from loyal_trace.core.assess.suspects import Suspect, cleared
 from loyal_trace.core.assess.swaps import bad_spares
 from loyal_trace.core.vocabulary.identity import PartRef, in_order
 from loyal_trace.core.vocabulary.phrases import capital, joined, say, term

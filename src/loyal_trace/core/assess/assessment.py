@@ -5,12 +5,14 @@ from dataclasses import dataclass
 
 from loyal_trace.core.assess.chips import judged_chips
 from loyal_trace.core.assess.moment import Moment
+from loyal_trace.core.assess.next_thing import NextThing
+from loyal_trace.core.assess.next_things import next_things
 from loyal_trace.core.assess.parts import judged_capacitors
 from loyal_trace.core.assess.plan import plan_of
 from loyal_trace.core.assess.proof import Proof, proof_of
 from loyal_trace.core.assess.rails import judged_rails
 from loyal_trace.core.assess.roms import SlotAssessment, firmware, judged_slots
-from loyal_trace.core.assess.suspects import NextThing, Suspect, next_things, suspect_at, suspects_of
+from loyal_trace.core.assess.suspects import Suspect, suspect_at, suspects_of
 from loyal_trace.core.planning.steps import Plan
 from loyal_trace.core.power.rails import RailReport
 from loyal_trace.core.probing.check import ChipVerdict

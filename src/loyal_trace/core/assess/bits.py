@@ -79,6 +79,8 @@ def _is_chip(board: BoardDefinition, refdes: str) -> bool:
 def bit_evidence(moment: Moment) -> Iterator[Evidence]:
     """Each line that is probably wrong, for the parts that sit on it, shared between them."""
     for board_id, verdict in bit_verdicts(moment).items():
+        if not verdict.wrong:
+            continue  # codes that came out right accuse nothing, however few they are
         board = moment.boards.get(board_id)
         for line, probability in enumerate(verdict.lines):
             parts = members(moment, board, line) if probability >= _WORTH else []
@@ -86,10 +88,11 @@ def bit_evidence(moment: Moment) -> Iterator[Evidence]:
                 place = PartRef(board_id, refdes)
                 prior = tables_of(moment).priors.of(moment.part(place), moment.boards[board_id])
                 target = min(_MOST, prior + probability * (1 - prior) / len(parts))
+                fault, share = next((one for one in verdict.faults if line in one[0].lines), verdict.faults[0])
                 text = say(
                     "codes sent and shown: {fault} ({probability})",
-                    fault=fault_words(verdict.likeliest),
-                    probability=format_percent(verdict.faults[0][1]),
+                    fault=fault_words(fault),
+                    probability=format_percent(share),
                 )
                 yield Evidence(place, "bits", text, logit(target) - logit(prior))
 

@@ -170,6 +170,7 @@ def with_facts(board: BoardDefinition, said: _FactsOf, library: ChipLibrary) -> 
     pins = _pins_of(parts, library)
     nets = _joined(_with_nets(dict(board.nets), said.nets), said.connections)
     nets = _with_lines(nets, said.lines, pins)
+    nets = _taken_apart(nets, said)
     nets, rails = _with_rails(nets, board.rails, said.rails, pins)
     outline = _outline(board, said.outlines)
     return replace(
@@ -254,6 +255,20 @@ def _with_nets(nets: Nets, said: Iterable[NetsTold]) -> Nets:
             if members:
                 nets[net.name] = tuple(dict.fromkeys((*nets.get(net.name, ()), *members)))
                 taken |= set(members)
+    return nets
+
+
+def _taken_apart(nets: Nets, said: _FactsOf) -> Nets:
+    """Pins that a person found not connected are on no net together, whatever a netlist says."""
+    in_order = sorted((*said.connections, *said.apart), key=lambda one: one.time)
+    newest = {frozenset((one.first, one.second)): one for one in in_order}
+    for told in said.apart:
+        first, second = _pin(told.first), _pin(told.second)
+        if newest[frozenset((told.first, told.second))] is told:
+            nets = {
+                name: tuple(pin for pin in members if pin != second) if first in members else members
+                for name, members in nets.items()
+            }
     return nets
 
 

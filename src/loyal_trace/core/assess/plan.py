@@ -120,7 +120,7 @@ def _capacitor(moment: Moment, place: PartRef, reason: str, probability: float) 
         f"{place.board}/{part.refdes}/capacitor",
         "capacitor",
         place,
-        say("Replace {refdes}, {part_number}", refdes=part.refdes, part_number=part.number),
+        _named(say("Replace {refdes}", refdes=part.refdes), part),
         reason,
         MINUTES["capacitor"],
         choice.number if choice else order_marking(part, moment.library),
@@ -266,7 +266,7 @@ def _chip_step(moment: Moment, suspect: Suspect, part: Part) -> Step:
         f"{suspect.place.board}/{part.refdes}/chip",
         "chip",
         suspect.place,
-        say("Replace {refdes}, {part_number}", refdes=part.refdes, part_number=part.number),
+        _named(say("Replace {refdes}", refdes=part.refdes), part),
         reason,
         MINUTES["chip-socketed" if part.socketed else "chip-soldered"],
         order_marking(part, moment.library),
@@ -384,7 +384,7 @@ def _fit_missing(moment: Moment, place: PartRef) -> Step:
         f"{place.board}/{part.refdes}/missing",
         "missing",
         place,
-        say("Fit {refdes}, {part_number}", refdes=part.refdes, part_number=part.number),
+        _named(say("Fit {refdes}", refdes=part.refdes), part),
         say("it is missing"),
         MINUTES["chip-socketed" if part.socketed else "capacitor"],
         order_marking(part, moment.library),
@@ -395,6 +395,13 @@ def _fit_missing(moment: Moment, place: PartRef) -> Step:
         socketed=part.socketed,
         probability=1.0,
     )
+
+
+def _named(what: str, part: Part) -> str:
+    """What is to be done, with the type of the part where it is known."""
+    if part.number in ("", "?"):
+        return say("{what} (its type is not entered)", what=what)
+    return say("{what}, {part_number}", what=what, part_number=part.number)
 
 
 def _parts(moment: Moment, steps: list[Step]) -> tuple[PartNeed, ...]:

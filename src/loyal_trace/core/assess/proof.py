@@ -86,7 +86,7 @@ def _functions(moment: Moment, board_id: str) -> Iterator[ProofItem]:
         note = say("partly") if state == "partly" else stale
         if tested is not None:
             status, note = ("passed" if tested.passed else "failed"), tested.note
-        yield ProofItem(board_id, name, say("try it"), status, note)
+        yield ProofItem(board_id, name, "" if status == "passed" else say("try it"), status, note)
 
 
 def _replaced_parts(moment: Moment) -> Iterator[ProofItem]:
@@ -106,7 +106,7 @@ def _replaced_parts(moment: Moment) -> Iterator[ProofItem]:
             continue
         seen = _seen_since(moment, place, since)
         how = say("try what needs it, or measure it; then type check: {name} ok", name=name)
-        yield ProofItem(place.board, name, how, "passed" if seen else "open", seen)
+        yield ProofItem(place.board, name, "" if seen else how, "passed" if seen else "open", seen)
 
 
 def replaced_item(refdes: str) -> str:

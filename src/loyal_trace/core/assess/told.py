@@ -13,7 +13,7 @@ from loyal_trace.core.assess.moment import Moment
 from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.job.entries import PartTold
-from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.identity import BoardPin, PartRef
 from loyal_trace.core.vocabulary.phrases import say
 
 SAID, FILE = "said", "file"
@@ -160,7 +160,26 @@ def conflicts_of(moment: Moment, board: BoardDefinition, defined: BoardDefinitio
         claims = [*(_defined(base) if base is not None else ()), *(c for entry in told for c in _claims(entry))]
         for aspect in dict.fromkeys(claim.aspect for claim in claims):
             found += _conflict(place, aspect, [c for c in claims if c.aspect == aspect], moment.library)
-    return tuple(found)
+    return (*found, *_of_connections(moment, board, defined))
+
+
+def _of_connections(moment: Moment, board: BoardDefinition, defined: BoardDefinition | None) -> Iterator[Conflict]:
+    """Pins that a person found not connected, while a netlist or the board's folder has them on one net."""
+    facts = moment.snapshot.facts
+    nets = [(FILE, "", name, frozenset(pins)) for name, pins in (defined.nets if defined is not None else ())]
+    for told in (one for one in facts.nets if one.board == board.id):
+        nets += [("netlist", told.source, n.name, frozenset(BoardPin(*pin) for pin in n.pins)) for n in told.nets]
+    newest = {frozenset((c.first, c.second)): c for c in facts.connections if c.first.board == board.id}
+    for connection in newest.values():
+        pins = {BoardPin(named.refdes, named.pin or 0) for named in (connection.first, connection.second)}
+        on = next((net for net in nets if pins <= net[3]), None)
+        if not connection.joined and on is not None:
+            names = {"first": connection.first.name, "second": connection.second.name}
+            apart = Claim("connection", SAID, "", (False,), say("{first} is not connected to {second}", **names))
+            joined_in = Claim(
+                "connection", on[0], on[1], (True, *names.values()), say("both are on net {net}", net=on[2])
+            )
+            yield Conflict(connection.first.part, "connection", (apart, joined_in))
 
 
 def _conflict(place: PartRef, aspect: str, claims: list[Claim], library: ChipLibrary) -> list[Conflict]:

@@ -229,10 +229,15 @@ def supply_line(m: Match, scope: Scope) -> Iterable[Said]:
         )
 
 
-@form(r"twins:?\s+(?P<parts><parts>)", "twins 4A 4B 4C", stage=Stage.SUSPECTS)
+@form(
+    r"(?:twins:?\s+(?P<parts><parts>)|(?P<these><parts>)\s+are\s+twins)",
+    "twins 4A 4B 4C",
+    "4A 4B 4C are twins",
+    stage=Stage.SUSPECTS,
+)
 def twins(m: Match, scope: Scope) -> Iterable[Said]:
     """Parts that do the same and should measure alike."""
-    for one in scope.places.several(m["parts"], new_ok=True):
+    for one in scope.places.several(m["parts"] or m["these"], new_ok=True):
         if len(one.parts) < 2:
             raise Refusal("one-twin", place=one.one.refdes)
         yield said(f"twins {scope.listed(one.parts)}", about(TwinsTold, one.board, members=one.parts), new=one)
