@@ -26,3 +26,12 @@ def test_a_replaced_part_is_open_until_something_shows_that_it_works():
     assert items(after(*start, "check: C1 replaced ok"))["C1 replaced"] == "passed"
     assert items(after(*start, "check: C1 replaced fails, hums"))["C1 replaced"] == "failed"
     assert "C1 replaced" not in items(after("C1 is 100u 16V", "before: C1 replaced"))
+
+
+def test_another_type_in_a_place_says_what_it_gives_up():
+    def how(line):
+        proof = proof_of(after("U1 is 74LS374", "U2 is 74LS374", line))
+        return next(item.how for item in proof.items if item.name == "U1 replaced")
+
+    assert how("U1 replaced with 74HC374").startswith("74HC374 in place of 74LS374: its inputs need 3.5 V")
+    assert "in place of" not in how("U1 replaced with 74LS374")

@@ -223,3 +223,23 @@ def test_a_shorted_line_is_cut_up_sockets_first_and_what_was_lifted_is_not_asked
     later = [thing.text for thing in next_things(after(*parts, "U1.3 to ground 3 ohm", "U3 out: stays"), 9)]
     assert any("lift the pin of U" in text for text in later) and not any("take U3 out" in text for text in later)
     assert not any("on the line of" in thing.text for thing in next_things(after(*parts, "U1.3 to ground 3k ohm"), 9))
+
+
+def test_a_resistor_or_fuse_is_held_against_its_marking():
+    parts = ("R1 is 4k7", "R2 is 4k7", "R3 is 4k7", "F1 is 2A slow", "F2 is 2A slow")
+    moment = after(*parts, "R1 resistance OL", "R2 4.6k ohm", "R3 1k ohm", "F1 resistance OL", "F2 0.1 ohm")
+    assert [sorted(kinds(moment, name)) for name in ("R1", "R2", "R3", "F1", "F2")] == [
+        ["value-wrong"],
+        ["value-right"],
+        [],
+        ["value-wrong"],
+        ["value-right"],
+    ]
+    assert "marked 4.7 kΩ" in words(moment, "R1") and not kinds(after(*parts, "R1 resistance OL", "R1 replaced"), "R1")
+
+
+def test_a_replacement_that_cured_speaks_for_the_parts_around_it():
+    chain = ("C9 is 10u 16V", "R1 is 0R22", "J2 is type plug", "path left: R1 C9 J2", "fails: left")
+    cured = after(*chain, "R1 replaced", "works: left")
+    assert max(probability(cured, name) for name in ("R1", "C9", "J2")) < 0.08
+    assert probability(after(*chain, "R1 replaced", "fails: left"), "C9") > 0.3

@@ -256,3 +256,54 @@ def test_a_fact_can_make_a_part_on_a_job_without_any_board():
     known = [made(Observed, board="own", place="U3", finding="corroded")]
     assert read("U4 corroded", context({}, known)).status == "refused"
     assert NamedPart(board="own", refdes="U3").name == "U3"
+
+
+# An own board, told in lists and ranges
+
+
+def _told(line, *before):
+    """What a line tells of parts of an own board, after others: refdes to (kind, number)."""
+    entries = []
+    for typed in (*before, line):
+        found = read(typed, context({}, entries))
+        assert found.status == "recorded", (typed, found.status, found.message)
+        entries += [made(one.kind, **one.fields) for one in found.said.entries]
+    return {p.refdes: (p.kind, p.number) for p in context({}, entries).boards["own"].parts}
+
+
+def test_a_list_or_a_range_of_new_parts_is_one_line():
+    assert _told("C2, C3 and C9 are 100n") == {f"C{n}": ("capacitor", "100n") for n in (2, 3, 9)}
+    assert _told("C2-C5 are 100n 50V", "C3 is 10u 16V")["C3"] == ("capacitor", "100n 50V")
+    assert len(_told("C2-C5 are 100n 50V", "C3 is 10u 16V")) == 4
+    assert set(_told("U3 U4 are 74LS138").values()) == {("chip", "74LS138")}
+    own = [made(PartTold, board="own", place="C3", number="100n", sort="capacitor")]
+    assert read("C2-C5 are leaking", context({}, own)).said.canonical == "C3 leaking"
+    assert read("C1-C900 are 100n", context({}, own)).said.canonical == "C3 is 100n"
+
+
+def test_a_range_on_a_board_that_is_known_makes_no_part_up():
+    known = {entry["place"] for _, entry in recorded("C1-C99 are 100n")}
+    assert known and known == {
+        p.refdes for p in context().boards[V].parts if p.refdes[0] == "C" and p.kind != "connector"
+    }
+
+
+@pytest.mark.parametrize(
+    ("line", "kind"),
+    [("J1 is a plug", "connector"), ("J1, J2 are connectors", "connector"), ("VR1 is a potentiometer", "control"),
+     ("S1 is a switch", "switch"), ("BT1 is a battery", "cell"), ("U9 is a regulator", "regulator")],
+)  # fmt: skip
+def test_the_kind_of_a_part_can_be_said_in_a_word(line, kind):
+    assert {kind} == {one for one, _ in _told(line).values()}
+    canonical = read(line, context({})).said.canonical
+    assert read(canonical, context({})).said.canonical == canonical
+
+
+def test_a_resistor_is_asked_a_crystal_is_what_stands_on_it_and_a_test_point_has_one_pin():
+    resistor = [made(PartTold, board="own", place="R1", number="4k7", sort="resistor")]
+    choices = {one.canonical for one in read("R1 12k", context({}, resistor)).choices}
+    assert {"R1 resistance 12k ohm", "R1 is 12k"} <= choices
+    assert _told("X1 is 4 MHz", "X1 is a crystal")["X1"] == ("crystal", "4 MHz")
+    assert _told("TP1 = U1.6", "U1 is Z80A")["TP1"][0] == "connector"
+    own = [made(PartTold, board="own", place="U1", number="Z80A", sort="chip")]
+    assert read("TP1 = U1.6", context({}, own)).said.canonical == "TP1.1 = U1.6"

@@ -3,7 +3,7 @@
 from loyal_trace.app.presenters.model import Cell, Row, heading
 from loyal_trace.core.assess.moment import Moment
 from loyal_trace.core.assess.rom_pages import Repair, SetLine, allowed_words, reads_of, set_lines, vote_of
-from loyal_trace.core.assess.roms import SlotAssessment, mixed_revisions
+from loyal_trace.core.assess.roms import SlotAssessment, mixed_revisions, shared_line_faults
 from loyal_trace.core.roms.devices import Fit
 from loyal_trace.core.roms.identify import Match
 from loyal_trace.core.vocabulary.identity import PartRef
@@ -30,6 +30,7 @@ _COLUMNS = (
     (462, say("revisions")),
     (596, say("read")),
 )
+_LINE_FAULTS = 4
 _GLYPH = {"nothing": "good", "over": "doubtful", "erase": "doubtful", "rewrite": "doubtful", "replace": "bad"}
 
 
@@ -39,6 +40,7 @@ def set_rows(moment: Moment, board_id: str, matches: tuple[Match, ...], asked: s
     rows += [_set_row(one) for one in set_lines(moment, board_id)]
     mix = mixed_revisions(moment, board_id)
     rows.append(_said(mix.words, "doubtful" if mix.mixed else ""))
+    rows += [_said(one.words, "doubtful") for one in shared_line_faults(moment, board_id)[:_LINE_FAULTS]]
     if asked:
         rows.append(heading(say("Contents of {asked}, compared with every board of the store", asked=asked), 26))
         rows += [_match_row(match) for match in matches[:5]]

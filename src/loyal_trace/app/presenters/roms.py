@@ -17,6 +17,7 @@ from loyal_trace.core.assess.roms import (
     expected_signature,
     known_sums,
     mixed_revisions,
+    shared_line_faults,
     shown_signature,
     triage_of,
 )
@@ -266,9 +267,12 @@ class RomsPresenter(StagePresenter):
     def _slot_rows(self, places: list[PartRef]) -> Rows:
         found, slot = self.workspace.assessment(), self._current()
         rows = [self._slot_row(place, found.roms[place]) for place in places]
-        mix = mixed_revisions(found.moment, self.workspace.board) if self.workspace.definition is not None else None
-        if mix is not None and mix.mixed:
-            rows.append(Row("doubtful", (Cell(36, 0, mix.words),), height=24 if len(mix.words) < 96 else 42))
+        if self.workspace.definition is not None:
+            mix = mixed_revisions(found.moment, self.workspace.board)
+            told = [mix.words] if mix.mixed else []
+            shared = [one for one in shared_line_faults(found.moment, self.workspace.board) if len(one.shown_by) > 1]
+            told += [one.words for one in shared[:2]]
+            rows += [Row("doubtful", (Cell(36, 0, words),), height=24 if len(words) < 96 else 42) for words in told]
         return Rows(tuple(rows), places.index(slot.place) if slot is not None and slot.place in places else -1)
 
     def _slot_row(self, place: PartRef, slot: SlotAssessment) -> Row:

@@ -16,6 +16,7 @@ from loyal_trace.core.assess.rates import rate_evidence
 from loyal_trace.core.assess.roms import complaint_of_code, judged_slots
 from loyal_trace.core.assess.swaps import swap_evidence
 from loyal_trace.core.assess.trials import trial_evidence
+from loyal_trace.core.assess.values import value_evidence
 from loyal_trace.core.boards.model import BoardDefinition, SelfTestCode
 from loyal_trace.core.diagnosis.evidence import Evidence, EvidenceTable
 from loyal_trace.core.diagnosis.paths import PathOdds
@@ -67,6 +68,7 @@ def each_alone(moment: Moment) -> dict[PartRef, list[Evidence]]:
         odd_readings,
         own_chip_evidence,
         rate_evidence,
+        value_evidence,
         _common,
         _codes,
         _persisting,

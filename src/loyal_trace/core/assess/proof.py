@@ -11,6 +11,7 @@ from loyal_trace.core.assess.paths import paths_of, states_now, tried_since_chan
 from loyal_trace.core.assess.roms import judged_slots
 from loyal_trace.core.job.entries import KEEPS_PART, Fitted, SymptomSeen
 from loyal_trace.core.job.snapshot import CheckKey, Proving
+from loyal_trace.core.parts.other_type import given_up
 from loyal_trace.core.proving.bench import BenchProfile
 from loyal_trace.core.proving.starts import StartTally
 from loyal_trace.core.vocabulary.identity import PartRef
@@ -90,7 +91,7 @@ def _functions(moment: Moment, board_id: str) -> Iterator[ProofItem]:
 
 
 def _replaced_parts(moment: Moment) -> Iterator[ProofItem]:
-    """Every part that was replaced: what was seen of it, or of what needs it, since then."""
+    """Every part that was replaced: what shows since then that it works, and what another type gives up."""
     for place in dict.fromkeys(
         entry.part
         for entry in moment.snapshot.parts.changes
@@ -99,14 +100,24 @@ def _replaced_parts(moment: Moment) -> Iterator[ProofItem]:
         since = last_change(moment, place)
         if since is None or not moment.has(place):
             continue
-        name = replaced_item(place.refdes)
+        name, differs = replaced_item(place.refdes), other_type_words(moment, place)
         tested = moment.snapshot.proving.tests.get(CheckKey(place.board, name))
         if tested is not None:
-            yield ProofItem(place.board, name, "", "passed" if tested.passed else "failed", tested.note)
+            yield ProofItem(place.board, name, differs, "passed" if tested.passed else "failed", tested.note)
             continue
         seen = _seen_since(moment, place, since)
         how = say("try what needs it, or measure it; then type check: {name} ok", name=name)
-        yield ProofItem(place.board, name, "" if seen else how, "passed" if seen else "open", seen)
+        told = joined(". ", [words for words in (differs, "" if seen else how) if words])
+        yield ProofItem(place.board, name, told, "passed" if seen else "open", seen)
+
+
+def other_type_words(moment: Moment, place: PartRef) -> str:
+    """`74HC374 in place of 74LS374: ...` when another type was fitted and gives something up; else empty."""
+    fitted, part = moment.snapshot.parts.fitted.get(place), moment.part(place)
+    found = given_up(part, fitted.number, moment.library) if fitted else ()
+    if fitted is None or not found:
+        return ""
+    return say("{new} in place of {old}: {found}", new=fitted.number, old=part.number, found=joined("; ", found))
 
 
 def replaced_item(refdes: str) -> str:

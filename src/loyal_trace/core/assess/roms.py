@@ -6,6 +6,7 @@ from loyal_trace.core.assess.moment import Moment, once
 from loyal_trace.core.boards.model import BoardDefinition, RomSlot, SelfTestCode
 from loyal_trace.core.job.entries import ImageKnown
 from loyal_trace.core.job.snapshot import ImageKey
+from loyal_trace.core.roms.across import Shared, across
 from loyal_trace.core.roms.by_checksums import Expected
 from loyal_trace.core.roms.hypotheses import PinNames
 from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, RomImage, base_name, prevailing_firmware
@@ -183,6 +184,17 @@ def mixed_revisions(moment: Moment, board_id: str) -> RevisionMix:
     sums = known_sums(moment)
     read = {p.refdes: sums.matching(_image(moment, p)) for p in moment.snapshot.roms.reads if p.board == board_id}
     return revision_mix({slot: tuple(e for e in found if e.is_for(board_id, slot)) for slot, found in read.items()})
+
+
+def shared_line_faults(moment: Moment, board_id: str) -> tuple[Shared, ...]:
+    """What the unproved reads of a board show of their lines: in several chips at once, or in one of them alone."""
+    read = {
+        place.refdes: slot
+        for place, slot in judged_slots(moment).items()
+        if place.board == board_id and slot.image is not None
+    }
+    right = {name: slot.image or b"" for name, slot in read.items() if slot.word == RomWord.MATCHES}
+    return across({name: slot.image or b"" for name, slot in read.items() if name not in right}, right)
 
 
 # a tester's signature

@@ -57,6 +57,8 @@ def merged(part: Part, told: Iterable[PartTold], library: ChipLibrary) -> Part:
         part = replace(part, rare=part.rare or entry.rare, pitch=entry.pitch or part.pitch)
         if entry.diameter is not None and entry.x is None:
             part = replace(part, diameter=entry.diameter)
+        if entry.sort and entry.number in _UNTOLD and entry.origin == SAID:
+            part = replace(part, kind=entry.sort)
         if entry.row or entry.column:
             part = replace(part, row=entry.row or part.row, column=entry.column or part.column)
         if entry.package and (entry.origin == SAID or not part.package):

@@ -17,6 +17,7 @@ _KIND = {
     "J": "connector",
     "P": "connector",
     "CN": "connector",
+    "TP": "connector",
     "Q": "transistor",
     "TR": "transistor",
     "Y": "crystal",

@@ -36,6 +36,8 @@ _TWO_FAULTS, _MOST_TWO = 0.25, 0.40
 _GAP_SHARE = 0.10
 _ELSEWHERE = 0.02
 _MOST_SIGNALS = 4
+# The odds that a part was faulty that somebody chose to replace: what was read of it is not kept with the new one.
+_CHOSEN = 1 / 3
 # A replacement is bad about as often as a spare of a drawer.
 _NEW_BAD = 0.08
 
@@ -207,7 +209,8 @@ def _of_part(case: Case, part: PartRef, functions: Sequence[str]) -> list[_Atom]
     lives = list(zip([None, *times], [*times, None], strict=True))
     found = _scopes(part, functions, prior * _PLACE_SHARE)
     for number, (since, until) in enumerate(lives):
-        weight = prior * (1 - _PLACE_SHARE) if number == 0 else _NEW_BAD * prior
+        first = max(prior, _CHOSEN) if times else prior
+        weight = first * (1 - _PLACE_SHARE) if number == 0 else _NEW_BAD * prior
         found += _scopes(part, functions, weight, True, since, until)
     return found
 

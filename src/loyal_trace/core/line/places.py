@@ -22,6 +22,7 @@ _SIMPLE = re.compile(rf"(?:{_GENERIC}){_PIN}?")
 _NO_PLACE = re.compile(r"\d+(?:V|A|k|K|M|u|n|p|R|W|s|h|m|x|X)\d?|\d*(?:1st|2nd|3rd|\dth)", re.ASCII)
 _DESIGNATOR = re.compile(r"([A-Za-z]+)(\d+)")
 _GRID = re.compile(r"(\d{1,2})([A-Za-z])")
+_MOST = 200
 _JOINED = re.compile(r"\s*,\s*(?:and\s+)?|\s+and\s+|\s+")
 
 
@@ -201,10 +202,13 @@ class Places:
             raise Refusal("unknown-pin", place=refdes, pin=typed, has="")
         return named[typed.upper()]
 
-    def several(self, text: str, new_ok: bool = False) -> list[Alternative]:
-        """Every way to understand a list of places: all of one board when none is named. Ranges are written out."""
+    def several(self, text: str, new_ok: bool = False, fill: bool = False) -> list[Alternative]:
+        """Every way to understand a list of places: all of one board when none is named. Ranges are written out.
+
+        With `fill`, a range also makes the parts new that the job's own board does not have yet.
+        """
         pieces = self._pieces(text)
-        found = [self._piece(piece, new_ok) for piece in pieces]
+        found = [self._piece(piece, new_ok, fill) for piece in pieces]
         boards = dict.fromkeys(one.board for one in found[0])
         whole = []
         for board in boards:
@@ -230,10 +234,14 @@ class Places:
             body = words[1] if len(words) > 1 else ""
         return pieces
 
-    def _piece(self, piece: str, new_ok: bool) -> list[Alternative]:
+    def _piece(self, piece: str, new_ok: bool, fill: bool) -> list[Alternative]:
         said, rest = self.board_named(piece)
         first, dash, last = rest.partition("-")
         if dash and not last.isdecimal():
+            counted = _counted(first, last) if fill else ()
+            if counted and self.boards_for_new(said) == [OWN_BOARD]:
+                every = [self.find(name, new_ok=True)[0] for name in counted]
+                return [Alternative(tuple(one.one for one in every), tuple(new for one in every for new in one.new))]
             return self._range(said, first, last)
         return self.find(piece, new_ok)
 
@@ -247,6 +255,18 @@ class Places:
         if not found:
             raise Refusal("unknown-place", place=f"{first.upper()}-{last.upper()}", board=self._name(said))
         return found
+
+
+def _counted(first: str, last: str) -> tuple[str, ...]:
+    """`C1` to `C20` written out; empty for a rectangle of the grid, another letter or more than can be meant."""
+    ends = [_DESIGNATOR.fullmatch(name) for name in (first, last)]
+    if not all(ends) or len({match[1].upper() for match in ends if match}) != 1:
+        return ()
+    low, high = sorted(int(match[2]) for match in ends if match)
+    letters = re.match(r"[A-Za-z]+", first)
+    if letters is None or high - low >= _MOST:
+        return ()
+    return tuple(f"{letters[0].upper()}{number}" for number in range(low, high + 1))
 
 
 def within(refdes: str, first: str, last: str) -> bool:

@@ -9,6 +9,7 @@ from itertools import combinations
 
 import numpy as np
 
+from loyal_trace.core.roms.across import data_bits
 from loyal_trace.core.roms.advice import NEXT
 from loyal_trace.core.roms.content import entropy_of
 from loyal_trace.core.roms.hypotheses import (
@@ -46,13 +47,13 @@ def from_inside(image: Bytes, names: PinNames) -> tuple[Hypothesis, ...]:
 
 def _lanes(image: Bytes, names: PinNames) -> Iterator[Hypothesis]:
     """Lanes that never change, and pairs of lanes that are always alike."""
-    lanes = [(image >> line & 1).astype(bool) for line in range(8)]
-    steady = [line for line in range(8) if lanes[line].all() or not lanes[line].any()]
+    lanes = [(image >> line & 1).astype(bool) for line in range(data_bits(image))]
+    steady = [line for line, lane in enumerate(lanes) if lane.all() or not lane.any()]
     for line in steady:
         level = int(lanes[line][0])
         evidence = say("D{line} is {level} in all {count:,} bytes", line=line, level=level, count=len(image))
         yield stuck_data(line, level, names, evidence, _steady_lane_cost(image, line))
-    for a, b in combinations([line for line in range(8) if line not in steady], 2):
+    for a, b in combinations([line for line in range(len(lanes)) if line not in steady], 2):
         if np.array_equal(lanes[a], lanes[b]):
             evidence = say("D{a} and D{b} are equal in all {count:,} bytes", a=a, b=b, count=len(image))
             reason = say("D{a} and D{b} are always equal: bridged, or one is open and follows the other", a=a, b=b)

@@ -39,17 +39,28 @@ _SPACED = r"\d[\d.,]*\s+(?:[pnuµμm]?F|[kM]?Hz|m?A|[kM]?(?:ohms?|Ω)|[kM])"
 _VOLTS = re.compile(r"([+-]?\d+(?:[.,]\d+)?)\s*V?", re.IGNORECASE)
 
 
-def marked(scope: Scope, part: NamedPart, found: Marking, new: Alternative | None = None) -> Said:
+def marked(scope: Scope, part: NamedPart, found: Marking) -> Said:
     """A part with the marking on it."""
-    fields = {
-        "number": found.number,
-        "sort": found.kind,
-        "value": found.value,
-        "voltage": found.voltage,
-        "technology": found.technology,
-        "polarised": found.polarised,
-    }
-    return said(f"{scope.named(part)} is {found.number}", at(PartTold, part, **fields), new=new)
+    return marked_alike(scope, Alternative((part,)), [found])
+
+
+def marked_alike(scope: Scope, alike: Alternative, found: list[Marking]) -> Said:
+    """Parts with the same marking on them."""
+    verb = "is" if len(alike.parts) == 1 else "are"
+    entries = (
+        at(
+            PartTold,
+            part,
+            number=one.number,
+            sort=one.kind,
+            value=one.value,
+            voltage=one.voltage,
+            technology=one.technology,
+            polarised=one.polarised,
+        )
+        for part, one in zip(alike.parts, found, strict=True)
+    )
+    return said(f"{scope.listed(alike.parts)} {verb} {found[0].number}", *entries, new=alike)
 
 
 def _kind(scope: Scope, part: NamedPart) -> str:
@@ -58,18 +69,38 @@ def _kind(scope: Scope, part: NamedPart) -> str:
 
 
 @form(
-    rf"(?P<at><part>)\s+is\s+(?:a\s+|an\s+)?(?P<what>(?:{_SPACED}|{CHEMISTRY_WORDS}|\S+)(?:\s+(?:\d+(?:[.,]\d+)?\s*V|BP|NP|slow|fast)){{0,2}})",
+    rf"(?P<parts><parts>)\s+(?:is|are)\s+(?:a\s+|an\s+)?(?P<what>(?:{_SPACED}|{CHEMISTRY_WORDS}|\S+)(?:\s+(?:\d+(?:[.,]\d+)?\s*V|BP|NP|slow|fast)){{0,2}})",
     "5D is 74LS166",
     "C1 is 6800u 25V",
+    "C2-C9 are 100n",
     "BT1 is NiCd 3.6V",
     stage=Stage.INTAKE,
 )
 def part_is(m: Match, scope: Scope) -> Iterable[Said]:
-    """The type or value of a part: whatever a marking can say."""
-    for one in scope.places.find(m["at"], new_ok=True):
-        found = parse_marking(m["what"], _kind(scope, one.one), scope.context.library)
-        if found is not None:
-            yield marked(scope, one.one, found, one)
+    """The type or value of one or more parts: whatever a marking can say."""
+    for one in scope.places.several(m["parts"], new_ok=True, fill=True):
+        found = [parse_marking(m["what"], _kind(scope, part), scope.context.library) for part in one.parts]
+        known = [marking for marking in found if marking is not None]
+        if len(known) == len(one.parts):
+            yield marked_alike(scope, one, known)
+
+
+_WORDS = {"plug": "connector", "coil": "inductor", "battery": "cell", "potentiometer": "control", "trimmer": "control"}
+_KINDS = "connector|crystal|fuse|diode|transistor|switch|relay|bridge|transformer|regulator|resistor|capacitor"
+
+
+@form(
+    rf"(?P<parts><parts>)\s+(?:is|are)\s+(?:a\s+|an\s+)?(?P<word>{_KINDS}|{'|'.join(_WORDS)})(?:s|es)?",
+    "J1 is a connector",
+    stage=Stage.INTAKE,
+)
+def part_is_of_kind(m: Match, scope: Scope) -> Iterable[Said]:
+    """The kind of a part, when its designator does not say it or no type is known."""
+    word = m["word"].lower()
+    for one in scope.places.several(m["parts"], new_ok=True, fill=True):
+        verb = f"is a {word}" if len(one.parts) == 1 else f"are {word}{'es' if word.endswith('ch') else 's'}"
+        entries = (at(PartTold, part, sort=_WORDS.get(word, word)) for part in one.parts)
+        yield said(f"{scope.listed(one.parts)} {verb}", *entries, new=one)
 
 
 @form(r"(?P<at><part>)\s+is\s+type\s+(?P<what>\S{1,32}(?:\s+\S{1,16})?)", "5D is type HYB-3", stage=Stage.INTAKE)
@@ -143,12 +174,23 @@ def pin_name(m: Match, scope: Scope) -> Iterable[Said]:
         yield said(f"{scope.named(one.one)}.{int(m['pin'])}: {m['name']}{f' {way}' if way else ''}", entry, new=one)
 
 
-@form(r"(?P<first><pin>)\s*(?P<sign>=|!)\s*(?P<second><pin>)", "5D.13 = 4E.15", "5D.13 ! 5D.14", stage=Stage.PROBE)
+# A test point has one pin, which nobody types.
+_TEST_POINT = re.compile(r"TP\d{1,3}", re.IGNORECASE)
+
+
+@form(
+    r"(?P<first><pin>|TP\d{1,3})\s*(?P<sign>=|!)\s*(?P<second><pin>|TP\d{1,3})",
+    "5D.13 = 4E.15",
+    "5D.13 ! 5D.14",
+    "TP1 = 5D.13",
+    stage=Stage.PROBE,
+)
 def pins_connected(m: Match, scope: Scope) -> Iterable[Said]:
-    """Two pins are connected, or are not."""
+    """Two pins, or a pin and a test point, are connected, or are not."""
     joined = m["sign"] == "="
-    for one in scope.places.find(m["first"], new_ok=True):
-        others = scope.places.find(m["second"], new_ok=True)
+    first, second = (f"{text}.1" if _TEST_POINT.fullmatch(text) else text for text in (m["first"], m["second"]))
+    for one in scope.places.find(first, new_ok=True):
+        others = scope.places.find(second, new_ok=True)
         for other in [o for o in others if o.board == one.board] or others:
             if one.one == other.one:
                 raise Refusal("same-pin", pin=one.one.name)

@@ -24,7 +24,7 @@ from loyal_trace.core.line.context import (
 )
 from loyal_trace.core.line.registry import Match, Scope, about, at, form, said
 from loyal_trace.core.line.values import NUMBER, UNIT, VALUE, possible, read_values, typed_value, unit_of
-from loyal_trace.core.parts.marking import capacitor_marking
+from loyal_trace.core.parts.marking import parse_marking
 from loyal_trace.core.power.fuses import fuse_type
 from loyal_trace.core.vocabulary.findings import Finding
 from loyal_trace.core.vocabulary.quantities import OF_CAPACITORS, Quantity
@@ -136,7 +136,7 @@ def _readings(scope: Scope, place: str, quantity: Quantity, text: str, good: boo
 
 
 @form(
-    rf"{_GOOD}(?P<at><point>)\s+(?:is\s+|=\s*)?(?P<value>{VALUE}\s*{UNIT})",
+    rf"{_GOOD}(?P<at><point>)\s+(?:(?P<being>is)\s+|=\s*)?(?P<value>{VALUE}\s*{UNIT})",
     "5D.13 4.87V",
     "good board 5D.13 4.95V",
     "F1 0.08 ohm",
@@ -146,13 +146,19 @@ def _readings(scope: Scope, place: str, quantity: Quantity, text: str, good: boo
 def value_at_a_point(m: Match, scope: Scope) -> Iterable[Said]:
     """A value with its unit at a point: the unit says what was measured."""
     unit = unit_of(m["value"])
-    if unit not in _BY_UNIT:
+    if unit not in _BY_UNIT or (m["being"] and unit == "Hz" and _is_crystal(scope, m["at"])):
         return
     yield from _readings(scope, m["at"], _BY_UNIT[unit], m["value"], bool(m["good"]))
     # On a board with a grid, 5A and 5F are places as well as five ampere and five farad.
     typed = m["value"].replace(" ", "")
     if any(typed.casefold() in names for names in scope.places.refdes.values()):
         raise Refusal("place-too", word=typed)
+
+
+def _is_crystal(scope: Scope, place: str) -> bool:
+    """A crystal without a pin: what it *is* stands on it; what is measured is measured at one of its pins."""
+    found = [(scope.context.boards[board], point) for board, point in scope.places.points(place)]
+    return any(board.has(point) and board.part(point).kind == "crystal" for board, point in found)
 
 
 @form(
@@ -273,13 +279,21 @@ def _taken_apart(rest: str) -> tuple[list[tuple[Quantity, str]], dict[str, objec
     return (list(numbers.items()), more, tail) if numbers else None
 
 
+_OF_OHMS = re.compile(r"\d+(?:[.,]\d+)?\s?[kMR]|\d+[kMR]\d+")
+
+
 @form(rf"(?P<at><part>)\s+(?P<value>{VALUE}F?)(?:\s+(?P<volts>{NUMBER}\s*V))?", "C1 6,800u", stage=Stage.PLAN)
-def capacitor_value_alone(m: Match, scope: Scope) -> Iterable[Said]:
-    """A value beside a capacitor can be its marking or a reading: asked, never guessed."""
+def value_alone(m: Match, scope: Scope) -> Iterable[Said]:
+    """A value beside a capacitor or a resistor can be its marking or a reading: asked, never guessed."""
     for one in scope.places.find(m["at"]):
-        if scope.context.boards[one.board].part(one.one.refdes).kind != "capacitor":
+        name, kind = scope.named(one.one), scope.context.boards[one.board].part(one.one.refdes).kind
+        if kind == "resistor" and not m["volts"] and _OF_OHMS.fullmatch(m["value"]):
+            for value in read_values(m["value"], "Ω"):
+                typed = typed_value(value, Quantity.RESISTANCE)
+                yield said(f"{name} resistance {typed}", reading(one.board, one.one.refdes, Quantity.RESISTANCE, value))
+                yield from _as_marking(scope, one.one, m["value"])
+        if kind != "capacitor":
             continue
-        name = scope.named(one.one)
         for value in read_values(m["value"], "F"):
             typed = typed_value(value, Quantity.CAPACITANCE)
             if not possible(Quantity.CAPACITANCE, value):
@@ -291,7 +305,8 @@ def capacitor_value_alone(m: Match, scope: Scope) -> Iterable[Said]:
 def _as_marking(scope: Scope, part: NamedPart, text: str) -> Iterator[Said]:
     from loyal_trace.core.line.forms.facts import marked
 
-    found = capacitor_marking(text)
+    kind = scope.context.boards[part.board].part(part.refdes).kind
+    found = parse_marking(text, kind, scope.context.library)
     if found is not None:
         yield marked(scope, part, found)
 

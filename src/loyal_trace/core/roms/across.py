@@ -1,0 +1,112 @@
+"""A set of ROMs without references: which output or address line shows the same fault in several chips, and in which.
+
+A line that is steady, tied to another or without effect in one chip alone is that chip's; in several chips that were
+read the same way it is more likely what they share, the reader and its adapter. Four-bit PROMs have four outputs: their
+upper half is no data.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from itertools import combinations
+
+import numpy as np
+
+from loyal_trace.core.roms.hypotheses import address_lines, blank_image
+from loyal_trace.core.roms.maps import Bytes
+from loyal_trace.core.vocabulary.phrases import joined, say
+
+# Bipolar PROMs of four bits: 256, 512, 1024 and 2048 words.
+_FOUR_BIT_WORDS = (256, 512, 1024, 2048)
+_TEXT_SHARE, _TEXT_LINE = 0.95, 5
+_FEWEST = 2
+
+
+@dataclass(frozen=True)
+class LineFault:
+    """What an image shows of a line: `steady` at a level, `tied` to another, or `idle` (an address line)."""
+
+    kind: str
+    lines: tuple[int, ...]
+    level: int = 0
+
+    @property
+    def words(self) -> str:
+        """`D3 is 1 throughout`, `D1 and D2 are always equal`, `A7 has no effect`."""
+        if self.kind == "steady":
+            return say("D{line} is {level} throughout", line=self.lines[0], level=self.level)
+        if self.kind == "tied":
+            return say("D{a} and D{b} are always equal", a=self.lines[0], b=self.lines[1])
+        return say("A{line} has no effect", line=self.lines[0])
+
+
+@dataclass(frozen=True)
+class Shared:
+    """A line fault with the images of the set that show it, and those that do not, by name."""
+
+    fault: LineFault
+    shown_by: tuple[str, ...]
+    not_by: tuple[str, ...]
+
+    @property
+    def words(self) -> str:
+        """The finding and whom it points at, in a sentence or two."""
+        told, names = self.fault.words, joined(", ", self.shown_by)
+        if len(self.shown_by) == 1:
+            return say(
+                "{told} in {names} alone, not in {others}: its own pin, socket or output.",
+                told=told,
+                names=names,
+                others=joined(", ", self.not_by),
+            )
+        return say(
+            "{told} in {names}: read the same way, the reader or its adapter rather than {count} chips. "
+            "Read a good chip of the type with the same settings.",
+            told=told,
+            names=names,
+            count=len(self.shown_by),
+        )
+
+
+def data_bits(image: Bytes) -> int:
+    """The width of the words of an image: 4 for a PROM whose upper halves all read 0, or all F; otherwise 8."""
+    upper = image >> 4
+    narrow = len(image) in _FOUR_BIT_WORDS and bool((upper == upper[0]).all()) and int(upper[0]) in (0, 15)
+    return 4 if narrow else 8
+
+
+def across(images: Mapping[str, bytes], right: Mapping[str, bytes] | None = None) -> tuple[Shared, ...]:
+    """The line faults of a set of images by name, those of several chips first.
+
+    `right` are images proved by their checksums: a trait that one of them has too is content, not a fault. Blank
+    images show every line steady and say nothing. One image alone is judged by itself, not here.
+    """
+    arrays = {name: np.frombuffer(data, np.uint8) for name, data in images.items() if data}
+    shown = {name: _faults(image) for name, image in arrays.items() if blank_image(image) is None}
+    proved = {name: np.frombuffer(data, np.uint8) for name, data in (right or {}).items() if data}
+    natural = {fault for image in proved.values() for fault in _faults(image)}
+    if len(shown) + len(proved) < _FEWEST:
+        return ()
+    found = []
+    for fault in sorted({f for faults in shown.values() for f in faults} - natural, key=lambda f: (f.kind, f.lines)):
+        by = tuple(name for name, faults in shown.items() if fault in faults)
+        rest = tuple(name for name in (*shown, *proved) if name not in by)
+        found.append(Shared(fault, by, rest))
+    return tuple(sorted(found, key=lambda one: -len(one.shown_by)))
+
+
+def _faults(image: Bytes) -> frozenset[LineFault]:
+    lanes = [(image >> line & 1).astype(bool) for line in range(data_bits(image))]
+    steady = {line: int(lane[0]) for line, lane in enumerate(lanes) if lane.all() or not lane.any()}
+    text = np.count_nonzero((image >= 0x20) & (image < 0x7F) | (image == 10) | (image == 13)) > _TEXT_SHARE * len(image)
+    found = {LineFault("steady", (line,), level) for line, level in steady.items() if not (text and line >= _TEXT_LINE)}
+    found |= {
+        LineFault("tied", pair)
+        for pair in combinations([line for line in range(len(lanes)) if line not in steady], 2)
+        if np.array_equal(lanes[pair[0]], lanes[pair[1]])
+    }
+    return frozenset(found | {LineFault("idle", (line,)) for line in range(address_lines(image)) if _idle(image, line)})
+
+
+def _idle(image: Bytes, line: int) -> bool:
+    half = image.reshape(-1, 2, 1 << line)
+    return bool(np.array_equal(half[:, 0], half[:, 1]))
