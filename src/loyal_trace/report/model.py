@@ -11,7 +11,14 @@ from loyal_trace.core.assess.parts import replaced
 from loyal_trace.core.assess.teardown import left_over, still_out
 from loyal_trace.core.boards.names import board_prefix
 from loyal_trace.core.boards.revisions import label_words
-from loyal_trace.core.job.entries import KEEPS_PART, Entry, Fitted, describe, reading_words
+from loyal_trace.core.job.entries import (
+    KEEPS_PART,
+    KEPT_WORDS,
+    Entry,
+    Fitted,
+    describe,
+    reading_words,
+)
 from loyal_trace.core.job.fold import live_of
 from loyal_trace.core.vocabulary.identity import PartRef, in_order
 from loyal_trace.core.vocabulary.phrases import joined, say, term
@@ -168,10 +175,21 @@ def _found(assessment: Assessment) -> Section:
     fitted = assessment.moment.snapshot.parts.fitted
     for place, entry in fitted.items():
         if place[0] in assessment.moment.boards and replaced(assessment.moment, place):
-            done = term(entry.origin) if entry.origin in KEEPS_PART else _replaced_with(entry)
-            words = {"place": _at(assessment, *place), "done": done, "note": entry.note}
+            words = {"place": _at(assessment, *place), "done": _all_done(assessment, place), "note": entry.note}
             lines.append(say("{place}: {done}. {note}", **words).strip())
     return Section(say("Found"), tuple(lines))
+
+
+def _put_in(assessment: Assessment, place: PartRef) -> list[Fitted]:
+    """Everything that was put into a place, in its order."""
+    changes = assessment.moment.snapshot.parts.changes
+    return [entry for entry in changes if isinstance(entry, Fitted) and entry.part == place]
+
+
+def _all_done(assessment: Assessment, place: PartRef) -> str:
+    """What was done in a place, in its order."""
+    found = [KEPT_WORDS.get(entry.origin) or _replaced_with(entry) for entry in _put_in(assessment, place)]
+    return joined(", ", dict.fromkeys(found))
 
 
 def _replaced_with(entry: Fitted) -> str:
@@ -218,7 +236,10 @@ def _parts(assessment: Assessment) -> Section:
     state = assessment.moment.snapshot
     rows = [(say("place"), say("out"), say("in"), say("from"), say("note"))]
     for place in sorted(set(state.parts.removed) | set(state.parts.fitted)):
-        out, new = state.parts.removed.get(place), state.parts.fitted.get(place)
+        out = state.parts.removed.get(place)
+        put_in = _put_in(assessment, place)
+        renewed = [entry for entry in put_in if entry.origin not in KEEPS_PART]
+        new = renewed[-1] if renewed and place in state.parts.fitted else state.parts.fitted.get(place)
         number = out.number if out else ""
         rows.append(
             (

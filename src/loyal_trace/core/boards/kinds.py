@@ -37,6 +37,7 @@ UNITS = {
     "capacitor": "F",
     "regulator": "V",
     "resistor": "Ω",
+    "network": "Ω",
     "crystal": "Hz",
     "inductor": "H",
 }

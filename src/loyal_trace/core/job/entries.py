@@ -70,6 +70,7 @@ from loyal_trace.core.job.kinds.paper import CautionSeen, Decided, HandedBack, I
 from loyal_trace.core.job.kinds.parts import (
     CONTACT_REPAIRED,
     KEEPS_PART,
+    KEPT_WORDS,
     NEW_SOCKET,
     OWN_PART,
     RE_PROGRAMMED,
@@ -162,6 +163,7 @@ __all__ = [
     "CONTACT_REPAIRED",
     "GOOD_BOARD",
     "KEEPS_PART",
+    "KEPT_WORDS",
     "KINDS",
     "NEW_SOCKET",
     "OWN_BOARD",

@@ -75,7 +75,7 @@ def _value_marking(words: str, kind: str) -> Marking | None:
         # VR is a regulator on one drawing and a variable resistor on the next: 10k settles it.
         found = _plain_value(words, "resistor")
         return replace(found, kind="control") if found is not None else None
-    return _plain_value(words, kind) if kind in ("resistor", "crystal", "inductor") else None
+    return _plain_value(words, kind) if kind in ("resistor", "network", "crystal", "inductor") else None
 
 
 def capacitor_marking(text: str) -> Marking | None:

@@ -16,6 +16,13 @@ RE_PROGRAMMED = "own part, re-programmed"
 NEW_SOCKET = say("own part, new socket")
 CONTACT_REPAIRED = say("own part, contact repaired")
 KEEPS_PART = (OWN_PART, RE_PROGRAMMED, NEW_SOCKET, CONTACT_REPAIRED)
+# How they read after whatever was done before: a new part that got a socket is no part of the board's own.
+KEPT_WORDS = {
+    OWN_PART: say("own part"),
+    RE_PROGRAMMED: say("re-programmed"),
+    NEW_SOCKET: say("new socket"),
+    CONTACT_REPAIRED: say("contact repaired"),
+}
 RETIRES = ("re-programmed", "reflowed", "repaired", "socket fitted", "cleaned")
 
 
@@ -109,7 +116,7 @@ def _fitted_words(entry: "Fitted") -> str:
         from_=_from(entry.lender, entry.origin),
     )
     if entry.origin in KEEPS_PART:
-        told = say("{place}: {origin}", place=entry.place, origin=term(entry.origin))
+        told = say("{place}: {origin}", place=entry.place, origin=KEPT_WORDS[entry.origin])
     return told
 
 

@@ -29,7 +29,8 @@ SAFETY = "stored safely"
 
 
 def _is_electrolytic(part: Part) -> bool:
-    return part.kind == "capacitor" and part.polarised
+    """A bipolar one is an electrolytic too."""
+    return part.kind == "capacitor" and (part.polarised or part.technology == "aluminium")
 
 
 _CLASSES: dict[str, Callable[[Part], bool]] = {
