@@ -100,6 +100,16 @@ def test_codes_name_the_line_and_the_part_that_sits_on_it():
     assert bit_verdicts(cured)["own"].pairs == 1, "codes before the replacement had their answer"
 
 
+def test_a_new_part_on_a_faulty_line_has_less_of_the_suspicion():
+    told = ("U1 U2 are 74LS245", "data D2: U1 U2")
+    codes = ("sent 45 shown 41", "sent 0C shown 08", "sent FF shown FB", "sent 00 shown 00")
+    alike, new = after(*told, *codes), after(*told, "U1 replaced", *codes)
+    socket = after(*told, "U1 socket fitted", *codes)
+    assert probability(alike, "U1") == pytest.approx(probability(alike, "U2"), abs=0.01)
+    assert probability(new, "U1") < 0.2 < probability(alike, "U2") < probability(new, "U2")
+    assert probability(socket, "U1") > 0.2, "a new socket keeps the chip"
+
+
 def test_eight_twins_in_order_are_the_bits_and_characters_are_codes():
     moment = after(
         *(f"{name} is 4164" for name in RAMS), f"twins {' '.join(RAMS)}", 'sent "A" shown "E"', 'sent "B" shown "F"'

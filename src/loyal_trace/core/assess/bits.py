@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from functools import partial
 
 from loyal_trace.core.assess.moment import Moment, once, tables_of
-from loyal_trace.core.assess.parts import last_change
+from loyal_trace.core.assess.parts import last_change, renewed
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.diagnosis.bits import BitFault, BitVerdict, judge_bits
 from loyal_trace.core.diagnosis.evidence import Evidence, logit
@@ -15,6 +15,8 @@ from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import format_percent
 
 _WORTH, _MOST = 0.05, 0.9
+# A part that was put in has less of what its line is suspected of: spares are bad with 0.15.
+_NEW = 0.15
 _DATA_LINE = re.compile(r"(?:[A-Z]{0,3}D|DATA|BD|Q)\[?(\d{1,2})\]?")
 
 
@@ -84,10 +86,11 @@ def bit_evidence(moment: Moment) -> Iterator[Evidence]:
         board = moment.boards.get(board_id)
         for line, probability in enumerate(verdict.lines):
             parts = members(moment, board, line) if probability >= _WORTH else []
-            for refdes in parts:
+            weights = [_NEW if renewed(moment, PartRef(board_id, refdes)) else 1.0 for refdes in parts]
+            for refdes, weight in zip(parts, weights, strict=True):
                 place = PartRef(board_id, refdes)
                 prior = tables_of(moment).priors.of(moment.part(place), moment.boards[board_id])
-                target = min(_MOST, prior + probability * (1 - prior) / len(parts))
+                target = min(_MOST, prior + probability * (1 - prior) * weight / sum(weights))
                 fault, share = next((one for one in verdict.faults if line in one[0].lines), verdict.faults[0])
                 text = say(
                     "codes sent and shown: {fault} ({probability})",

@@ -4,7 +4,7 @@ from datetime import datetime
 
 from loyal_trace.core.assess.moment import Moment, once
 from loyal_trace.core.boards.model import Part
-from loyal_trace.core.job.entries import Fitted
+from loyal_trace.core.job.entries import KEEPS_PART, Fitted
 from loyal_trace.core.job.snapshot import JobSnapshot
 from loyal_trace.core.parts.capacitors import CapacitorReading, StockItem, judge_capacitor
 from loyal_trace.core.vocabulary.findings import Finding
@@ -27,6 +27,12 @@ def replaced(moment: Moment, place: PartRef) -> bool:
     """Was the part in this place replaced or put right in this job? A borrowed stand-in is neither."""
     fitted = moment.snapshot.parts.fitted.get(place)
     return fitted is not None and not fitted.lender
+
+
+def renewed(moment: Moment, place: PartRef) -> bool:
+    """Is the body in this place another one than at the start? A new socket or a repair keeps the body."""
+    changes = moment.snapshot.parts.changes
+    return any(isinstance(one, Fitted) and one.part == place and one.origin not in KEEPS_PART for one in changes)
 
 
 @once
