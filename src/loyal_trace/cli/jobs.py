@@ -18,6 +18,7 @@ from loyal_trace.app.rehearsal import Rehearsal
 from loyal_trace.cli.main import default_store
 from loyal_trace.cli.output import print_json, print_table, tell
 from loyal_trace.core.assess.next_thing import NextThing
+from loyal_trace.core.assess.roms import shared_line_faults
 from loyal_trace.core.assess.suspects import Suspect
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.phrases import say
@@ -128,6 +129,8 @@ def job_show(options: argparse.Namespace) -> int:
                 rom4=rom["reason"],
             ).rstrip()
         )
+    for words in document["rom_lines"]:
+        tell(say("  ROMs: {words}", words=words))
     _print_suspects(document)
     return 0
 
@@ -151,6 +154,7 @@ def _standing(job: OpenJob) -> dict[str, Any]:
             }
             for p, s in found.roms.items()
         ],
+        "rom_lines": [one.words for b in job.boards for one in shared_line_faults(found.moment, b)],
         "rails": [
             {"board": b, "point": p.point.point, "quantity": p.point.quantity, "verdict": p.verdict, "shown": p.shown}
             for b, report in found.rails.items()

@@ -1,5 +1,7 @@
 """Which reading accuses whom: small boards, a few entries, one belief at a time."""
 
+from dataclasses import replace
+
 import pytest
 
 from loyal_trace.core.assess.gather import gather
@@ -46,6 +48,18 @@ def test_rom_reads_speak_for_or_against_their_chip():
     shaky = bytes([TRUE[0] ^ 1]) + TRUE[1:]
     assert kinds(rom_board(), [read("b" * 64), read()], "U3", {SHA: TRUE, "b" * 64: shaky}) == ["rom-unstable"]
     assert kinds(rom_board(), [read()], "U3", {SHA: TRUE * 2}) == [], "a wrong size is the reader's setting"
+
+
+def test_one_line_wrong_in_several_roms_is_rather_the_reader_and_in_one_the_chip():
+    board = rom_board()
+    other = Part("U5", "2716", "DIP-24", x=130, y=20, socketed=True)
+    board = replace(board, parts=(*board.parts, other), rom_slots=(*board.rom_slots, RomSlot("U5", "2716", 0x800)))
+    here, there = "c" * 64, "d" * 64
+    high = {here: bytes(b | 8 for b in TRUE), there: bytes(b * 7 % 256 | 8 for b in TRUE)}
+    both = [read(here), made(e.RomRead, board="small", place="U5", attachment=there, size=0x800)]
+    assert [kinds(board, both, place, high) for place in ("U3", "U5")] == [["rom-wrong", "rom-line-of-several"]] * 2
+    good = {**high, there: bytes(b * 7 % 256 for b in TRUE)}
+    assert kinds(board, both, "U3", good) == ["rom-wrong"], "its own pin or output"
 
 
 def test_a_code_is_explained_by_a_bad_rom_and_means_contact_when_it_reads_right():

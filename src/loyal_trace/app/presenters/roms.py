@@ -16,11 +16,13 @@ from loyal_trace.core.assess.roms import (
     complaint_expected,
     expected_signature,
     known_sums,
+    line_of_several,
     mixed_revisions,
     shared_line_faults,
     shown_signature,
     triage_of,
 )
+from loyal_trace.core.roms.across import READ_GOOD
 from loyal_trace.core.roms.devices import placed
 from loyal_trace.core.roms.hypotheses import Hypothesis
 from loyal_trace.core.roms.identify import Match
@@ -374,7 +376,9 @@ class RomsPresenter(StagePresenter):
             )
         if chosen is not None and self._chosen and not verdict.good:
             return Meaning(say("{head} {reason}.", head=head, reason=capital(chosen.reason)), chosen.next, kind, reads)
-        return Meaning(say("{head} {reason}.", head=head, reason=capital(verdict.reason)), verdict.next, kind, reads)
+        shared = None if verdict.good else line_of_several(self.workspace.moment, slot.place)
+        following = verdict.next if shared is None else say("{read_good}.", read_good=READ_GOOD)
+        return Meaning(say("{head} {reason}.", head=head, reason=capital(verdict.reason)), following, kind, reads)
 
     def _no_socket(self) -> Meaning:
         """Why there is nothing to show here, and what can be done."""

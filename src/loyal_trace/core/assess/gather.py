@@ -13,7 +13,7 @@ from loyal_trace.core.assess.parts import judged_capacitors, last_change, replac
 from loyal_trace.core.assess.paths import path_evidence, weighed_paths
 from loyal_trace.core.assess.rails import clock_tree, frequencies, judged_rails, short_on
 from loyal_trace.core.assess.rates import rate_evidence
-from loyal_trace.core.assess.roms import complaint_of_code, judged_slots
+from loyal_trace.core.assess.roms import complaint_of_code, judged_slots, line_of_several
 from loyal_trace.core.assess.swaps import swap_evidence
 from loyal_trace.core.assess.trials import trial_evidence
 from loyal_trace.core.assess.values import value_evidence
@@ -89,6 +89,9 @@ def _roms(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
         if kind == "rom-right" and place in culprit:
             kind = "rom-right-but-accused"
         yield table.line(place, kind, say("read out of circuit: {reason}", reason=slot.verdict.reason))
+        shared = line_of_several(moment, place)
+        if shared is not None:
+            yield table.line(place, "rom-line-of-several", shared.words)
 
 
 def _chips(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:

@@ -14,13 +14,14 @@ from loyal_trace.core.assess.next_thing import (
 )
 from loyal_trace.core.assess.parts import in_stock, judged_capacitors, stock
 from loyal_trace.core.assess.rails import judged_rails
-from loyal_trace.core.assess.roms import judged_slots
+from loyal_trace.core.assess.roms import judged_slots, line_of_several
 from loyal_trace.core.assess.suspects import SHOWN_FROM, Suspect, suspects_of
 from loyal_trace.core.diagnosis.evidence import (
     EvidenceTable,
     expected_gain_bits,
 )
 from loyal_trace.core.power.guard import decided_to_go_on
+from loyal_trace.core.roms.across import READ_GOOD
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import say, term
 from loyal_trace.core.vocabulary.stages import Stage
@@ -110,7 +111,13 @@ def _rom_things(moment: Moment, suspect: Suspect, table: EvidenceTable) -> list[
             refdes=part.refdes,
         )
         return [NextThing(Stage.INSPECT, suspect.place, text, 2.0, _gain(suspect, table, "finding-bad"))]
-    return [NextThing(Stage.INSPECT, suspect.place, slot.verdict.next, 2.0, _gain(suspect, table, "finding-bad"))]
+    shared = line_of_several(moment, suspect.place)
+    if shared is not None:  # one good chip answers for all of them
+        if shared.shown_by[0] != part.refdes:
+            return []
+        return [NextThing(Stage.ROMS, suspect.place, READ_GOOD, 2.0, _gain(suspect, table, "rom-line-of-several"))]
+    text = slot.verdict.next.removesuffix(".")
+    return [NextThing(Stage.INSPECT, suspect.place, text, 2.0, _gain(suspect, table, "finding-bad"))]
 
 
 def _chip_things(moment: Moment, suspect: Suspect, table: EvidenceTable) -> list[NextThing]:

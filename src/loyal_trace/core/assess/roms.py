@@ -20,6 +20,8 @@ from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.verdicts import RomWord
 
+# What a fault of one line reads as; another verdict has its own reason.
+_OF_A_LINE = ("stuck-data", "stuck-address", "unknown")
 NOT_SAID = "?"  # the board of a checksum line that two sockets could claim: it speaks for neither
 
 
@@ -194,7 +196,18 @@ def shared_line_faults(moment: Moment, board_id: str) -> tuple[Shared, ...]:
         if place.board == board_id and slot.image is not None
     }
     right = {name: slot.image or b"" for name, slot in read.items() if slot.word == RomWord.MATCHES}
-    return across({name: slot.image or b"" for name, slot in read.items() if name not in right}, right)
+    wrong = {name: slot.image or b"" for name, slot in read.items() if name not in right}
+    key = ("across", tuple(wrong.items()), tuple(right.items()))
+    return moment.memo.of(key, lambda: across(wrong, right))
+
+
+def line_of_several(moment: Moment, place: PartRef) -> Shared | None:
+    """The line fault that a read shares with others that were read the same way; None when there is none."""
+    slot = judged_slots(moment).get(place)
+    if slot is None or slot.verdict is None or slot.verdict.verdict not in _OF_A_LINE:
+        return None
+    found = shared_line_faults(moment, place.board)
+    return next((one for one in found if len(one.shown_by) > 1 and place.refdes in one.shown_by), None)
 
 
 # a tester's signature

@@ -19,6 +19,7 @@ from loyal_trace.core.vocabulary.phrases import joined, say
 _FOUR_BIT_WORDS = (256, 512, 1024, 2048)
 _TEXT_SHARE, _TEXT_LINE = 0.95, 5
 _FEWEST = 2
+READ_GOOD = say("Read a good chip of the type with the same settings")
 
 
 @dataclass(frozen=True)
@@ -59,11 +60,11 @@ class Shared:
                 others=joined(", ", self.not_by),
             )
         return say(
-            "{told} in {names}: read the same way, the reader or its adapter rather than {count} chips. "
-            "Read a good chip of the type with the same settings.",
+            "{told} in {names}: read the same way, the reader or its adapter rather than {count} chips. {read_good}.",
             told=told,
             names=names,
             count=len(self.shown_by),
+            read_good=READ_GOOD,
         )
 
 
