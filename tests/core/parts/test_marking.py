@@ -45,6 +45,8 @@ def test_from_one_microfarad_it_is_an_electrolytic_and_polarised_unless_marked_b
         ("1N4148", "diode", "diode"),
         ("2A slow", "fuse", "fuse"),
         ("8MHz", "crystal", "crystal"),
+        ("4", "crystal", None),
+        ("10k", "network", "network"),
         ("4k7", "resistor", "resistor"),
         ("HYB-3", "chip", None),
         ("banana", "capacitor", None),

@@ -26,6 +26,7 @@ _ANALOGUE = re.compile(
 _GENERIC = re.compile(r"(?:2N|2S[ABCDJK]|BC|BD|BF|TIP|1N|BU|IRF|MJE?|78[LM]?|79[LM]?)\d{2,5}[A-Z]{0,2}")
 _VALUE = r"[\d.,]+\s*[pnuµμm]?F?|\d+[pnuµμ]\d+"
 _CAPACITOR = re.compile(rf"({_VALUE})(?:\s*[/ ]\s*(\d+(?:[.,]\d+)?)\s*V)?(\s+BP|\s+NP)?", re.IGNORECASE)
+_LEAST_HERTZ = 1000
 _CODE = re.compile(r"(\d\d)(\d)")
 _FUSE = re.compile(r"([\d.,]+\s*m?A)(?:\s+(slow|fast|T|F|FF))?", re.IGNORECASE)
 _OHMS = re.compile(r"\d+(?:[.,]\d+)?\s*[kM](?:\d+|\s*(?:ohms?|Ω))?|\d+\s*(?:ohms?|Ω)", re.IGNORECASE)
@@ -132,7 +133,8 @@ def _plain_value(text: str, kind: str) -> Marking | None:
         value = parse_quantity(text, UNITS[kind])
     except RequestError:
         return None
-    return Marking(text, kind, value) if value > 0 else None
+    # A crystal of four hertz is a number without its unit.
+    return Marking(text, kind, value) if value > (_LEAST_HERTZ if kind == "crystal" else 0) else None
 
 
 def order_marking(part: Part, library: ChipLibrary) -> str:
