@@ -54,3 +54,13 @@ def test_text_keeps_its_upper_bits_and_a_four_bit_prom_has_four():
     }
     assert examine(high.tobytes(), None)[0].kind == "unknown"
     assert examine((high & 0xFD).tobytes(), None)[0].kind == "data-stuck-0"
+
+
+def test_an_output_that_repeats_while_the_others_do_not_is_named_and_accuses_nobody():
+    steps = (np.arange(4096) >> 3 & 1).astype(np.uint8) << 5
+    tied = (_image() & 0xDF) | steps
+    found = across({"U30": tied.tobytes(), "U31": _image().tobytes()})
+    assert _by_name(found) == {LineFault("periodic", (5,), 16): ("U30",)}
+    assert found[0].words.startswith("D5 repeats every 16 bytes in U30: the content of a table, or bridged")
+    whole = np.tile(_image(64), 64)
+    assert {one.fault.kind for one in across({"U30": whole.tobytes(), "U31": _image().tobytes()})} == {"idle"}

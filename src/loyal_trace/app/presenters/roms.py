@@ -273,6 +273,7 @@ class RomsPresenter(StagePresenter):
             mix = mixed_revisions(found.moment, self.workspace.board)
             told = [mix.words] if mix.mixed else []
             shared = [one for one in shared_line_faults(found.moment, self.workspace.board) if len(one.shown_by) > 1]
+            shared.sort(key=lambda one: one.fault.kind == "periodic")
             told += [one.words for one in shared[:2]]
             rows += [Row("doubtful", (Cell(36, 0, words),), height=24 if len(words) < 96 else 42) for words in told]
         return Rows(tuple(rows), places.index(slot.place) if slot is not None and slot.place in places else -1)

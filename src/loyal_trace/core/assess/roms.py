@@ -206,7 +206,7 @@ def line_of_several(moment: Moment, place: PartRef) -> Shared | None:
     slot = judged_slots(moment).get(place)
     if slot is None or slot.verdict is None or slot.verdict.verdict not in _OF_A_LINE:
         return None
-    found = shared_line_faults(moment, place.board)
+    found = [one for one in shared_line_faults(moment, place.board) if one.fault.kind != "periodic"]
     return next((one for one in found if len(one.shown_by) > 1 and place.refdes in one.shown_by), None)
 
 

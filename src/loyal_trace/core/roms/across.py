@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from itertools import combinations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from loyal_trace.core.roms.hypotheses import address_lines, blank_image
 from loyal_trace.core.roms.maps import Bytes
@@ -24,7 +25,10 @@ READ_GOOD = say("Read a good chip of the type with the same settings")
 
 @dataclass(frozen=True)
 class LineFault:
-    """What an image shows of a line: `steady` at a level, `tied` to another, or `idle` (an address line)."""
+    """What an image shows of a line: `steady` at a level, `tied` to another, `idle` (an address line) or `periodic`.
+
+    `level` is that of a steady line; the period of a periodic one, in bytes.
+    """
 
     kind: str
     lines: tuple[int, ...]
@@ -37,6 +41,8 @@ class LineFault:
             return say("D{line} is {level} throughout", line=self.lines[0], level=self.level)
         if self.kind == "tied":
             return say("D{a} and D{b} are always equal", a=self.lines[0], b=self.lines[1])
+        if self.kind == "periodic":
+            return say("D{line} repeats every {period} bytes", line=self.lines[0], period=self.level)
         return say("A{line} has no effect", line=self.lines[0])
 
 
@@ -52,9 +58,16 @@ class Shared:
     def words(self) -> str:
         """The finding and whom it points at, in a sentence or two."""
         told, names = self.fault.words, joined(", ", self.shown_by)
+        if self.fault.kind == "periodic":
+            return say(
+                "{told} in {names}: the content of a table, or bridged to an address line.",
+                told=told,
+                names=names,
+            )
         if len(self.shown_by) == 1:
             return say(
-                "{told} in {names} alone, not in {others}: its own pin, socket or output.",
+                "{told} in {names} alone, not in {others}: its own pin, socket or output, or a line that its content "
+                "does not use.",
                 told=told,
                 names=names,
                 others=joined(", ", self.not_by),
@@ -105,7 +118,21 @@ def _faults(image: Bytes) -> frozenset[LineFault]:
         for pair in combinations([line for line in range(len(lanes)) if line not in steady], 2)
         if np.array_equal(lanes[pair[0]], lanes[pair[1]])
     }
-    return frozenset(found | {LineFault("idle", (line,)) for line in range(address_lines(image)) if _idle(image, line)})
+    idle = {LineFault("idle", (line,)) for line in range(address_lines(image)) if _idle(image, line)}
+    periods = {line: _period(lane) for line, lane in enumerate(lanes) if line not in steady}
+    # What the whole image repeats is an address line without effect, said already.
+    whole = max(periods.values(), default=0)
+    found |= {LineFault("periodic", (line,), period) for line, period in periods.items() if 0 < period < whole}
+    return frozenset(found | idle)
+
+
+def _period(lane: NDArray[np.bool_]) -> int:
+    """The shortest power of two, up to a quarter of its length, after which a line repeats; its length when none."""
+    for power in range(1, max(len(lane).bit_length() - 2, 1)):
+        period = 1 << power
+        if np.array_equal(lane[period:], lane[:-period]):
+            return period
+    return len(lane)
 
 
 def _idle(image: Bytes, line: int) -> bool:
