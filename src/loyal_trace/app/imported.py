@@ -3,9 +3,7 @@
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from loyal_trace.core.job.entries import (
-    Entry,
-)
+from loyal_trace.core.job.entries import Entry
 from loyal_trace.core.vocabulary.identity import PartRef
 
 

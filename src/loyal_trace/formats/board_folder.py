@@ -67,7 +67,7 @@ KINDS = (
     "via",
     "other",
 )
-_UNIT_OF_KIND = {"capacitor": "F", "resistor": "Ω", "network": "Ω", "crystal": "Hz", "fuse": "A"}
+UNIT_OF_KIND = {"capacitor": "F", "resistor": "Ω", "network": "Ω", "crystal": "Hz", "fuse": "A"}
 _TABLES: dict[str, type] = {
     "rail": Rail,
     "chain": ChainPoint,
@@ -388,7 +388,7 @@ def _part(reader: DefectReader, line: int, row: dict[str, str]) -> Part:
         number("y") or 0.0,
         rotation,
         flags["socketed"],
-        number("value", _UNIT_OF_KIND.get(kind, "")),
+        number("value", UNIT_OF_KIND.get(kind, "")),
         number("voltage", "V"),
         flags["polarised"],
         row.get("technology", ""),

@@ -14,6 +14,7 @@ from loyal_trace.core.boards.model import BoardDefinition, Part, RomSlot
 from loyal_trace.core.boards.outline import pin_count
 from loyal_trace.core.vocabulary.identity import natural_key
 from loyal_trace.core.vocabulary.units import typed_quantity
+from loyal_trace.formats.board_folder import UNIT_OF_KIND
 
 # Table of board.toml → field of the definition, in the order in which they are written.
 _TABLES: Mapping[str, str] = {
@@ -43,7 +44,6 @@ _PART_COLUMNS = (
     "rare",
 )  # fmt: skip
 _BARE = re.compile(r"[A-Za-z0-9_-]+")
-_UNIT_OF_KIND = {"capacitor": "F", "resistor": "Ω", "network": "Ω", "crystal": "Hz", "fuse": "A"}
 
 
 def write_board(board: BoardDefinition) -> dict[str, bytes]:
@@ -120,7 +120,7 @@ def _rom(slot: RomSlot) -> dict[str, Any]:
 
 
 def _part_row(part: Part) -> dict[str, str]:
-    unit = _UNIT_OF_KIND.get(part.kind, "")
+    unit = UNIT_OF_KIND.get(part.kind, "")
     row = {
         "refdes": part.refdes,
         "part": part.number or "?",

@@ -359,8 +359,10 @@ class Application(QObject):
 
     def _saved_boards(self) -> str:
         """Where boards of earlier jobs were saved; empty before the first."""
-        folder = self.store.folder / "boards" if self.store is not None else Path()
-        return str(folder) if folder.is_dir() and self.store is not None else ""
+        from loyal_trace.app.board_saving import saved_boards
+
+        folder = saved_boards(self.store.folder) if self.store is not None else None
+        return str(folder) if folder is not None and folder.is_dir() else ""
 
     def new_from_list(self, path: Path | None = None) -> None:
         """A parts list, its columns, then a title."""

@@ -3,8 +3,9 @@
 import numpy as np
 import pytest
 
-from loyal_trace.core.roms.across import LineFault, across, data_bits
+from loyal_trace.core.roms.across import LineFault, across
 from loyal_trace.core.roms.forensics import examine
+from loyal_trace.core.roms.lanes import data_bits
 
 RNG = np.random.default_rng(11)
 

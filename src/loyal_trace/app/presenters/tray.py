@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from loyal_trace.core.boards.layout import PartGroup, grouped
 from loyal_trace.core.boards.model import BoardDefinition, Part
+from loyal_trace.core.boards.outline import pin_count
 from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.units import count_of, marked_quantity
 
@@ -126,8 +127,7 @@ def _tray_part(part: Part) -> TrayPart:
 
 
 def _pins(part: Part) -> int:
-    tail = part.package.rpartition("-")[2]
-    return int(tail) if part.package.startswith("DIP-") and tail.isdecimal() else 0
+    return pin_count(part) if part.package.startswith("DIP-") else 0
 
 
 def _lines(part: Part) -> tuple[str, ...]:

@@ -6,7 +6,7 @@ from itertools import groupby
 from statistics import median
 
 from loyal_trace.core.assess.moment import Moment
-from loyal_trace.core.assess.parts import last_change
+from loyal_trace.core.assess.parts import outdated
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.diagnosis.evidence import Evidence, EvidenceTable
 from loyal_trace.core.job.entries import Measured, reading_words
@@ -32,13 +32,13 @@ def odd_readings(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
                 odd = _odd(values)
                 if odd is not None:
                     others = joined(
-                        ", ", (f"{refdes}{pin} {_shown(one)}" for refdes, one in values.items() if refdes != odd)
+                        ", ", (f"{refdes}{pin} {reading_words(one)}" for refdes, one in values.items() if refdes != odd)
                     )
                     text = say(
                         "odd one out: {place} {quantity} {reading}, but {others}",
                         place=f"{odd}{pin}",
                         quantity=quantity,
-                        reading=_shown(values[odd]),
+                        reading=reading_words(values[odd]),
                         others=others,
                     )
                     yield table.line(PartRef(board_id, odd), "odd-reading", text)
@@ -53,10 +53,10 @@ def _newest(moment: Moment, board_id: str) -> Taken:
     found = {}
     for key, series in moment.snapshot.readings.measured.items():
         match = _POINT.fullmatch(key.point)
-        if key.board == board_id and match is not None and series[-1].value is not None:
-            since = last_change(moment, PartRef(board_id, match[1]))
-            if not (since and series[-1].time <= since):
-                found[match[1], match[2] or "", key.quantity] = series[-1]
+        if key.board != board_id or match is None or series[-1].value is None:
+            continue
+        if not outdated(moment, PartRef(board_id, match[1]), series[-1].time):
+            found[match[1], match[2] or "", key.quantity] = series[-1]
     return found
 
 
@@ -87,10 +87,6 @@ def _near(value: float, middle: float) -> bool:
     return abs(value - middle) <= _APART * max(abs(middle), abs(value), 1e-12)
 
 
-def _shown(reading: Measured) -> str:
-    return reading_words(reading)
-
-
 def _against_good(moment: Moment, board: BoardDefinition, taken: Taken, table: EvidenceTable) -> Iterator[Evidence]:
     """Points beside the supply chain, whose limits a good board gives already."""
     chain = {point.point for point in board.chain}
@@ -104,8 +100,8 @@ def _against_good(moment: Moment, board: BoardDefinition, taken: Taken, table: E
             text = say(
                 "{point}: {reading}, but {good} on a good board",
                 point=key.point,
-                reading=_shown(here),
-                good=_shown(reading),
+                reading=reading_words(here),
+                good=reading_words(reading),
             )
             yield table.line(PartRef(board.id, match[1]), "differs-from-good", text)
 

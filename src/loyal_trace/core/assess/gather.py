@@ -9,7 +9,7 @@ from loyal_trace.core.assess.bits import bit_evidence
 from loyal_trace.core.assess.chips import judged_chips
 from loyal_trace.core.assess.moment import Moment, once, tables_of
 from loyal_trace.core.assess.own_chips import own_chip_evidence
-from loyal_trace.core.assess.parts import judged_capacitors, last_change, replaced
+from loyal_trace.core.assess.parts import judged_capacitors, last_change, outdated, replaced
 from loyal_trace.core.assess.paths import path_evidence, weighed_paths
 from loyal_trace.core.assess.rails import clock_tree, frequencies, judged_rails, short_on
 from loyal_trace.core.assess.rates import rate_evidence
@@ -181,8 +181,7 @@ def _rails(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
         bad_parts = {p.point.part for p in report.points if p.verdict == "bad"}
         for point in report.points:
             place = PartRef(board_id, point.point.part)
-            since = last_change(moment, place)
-            if not point.point.part or point.reading is None or (since and point.reading.time <= since):
+            if not point.point.part or point.reading is None or outdated(moment, place, point.reading.time):
                 continue
             if point in report.against_own_part:
                 good = report.path_of(point).last_good
@@ -245,8 +244,8 @@ def _findings(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
     for place, findings in moment.snapshot.seen.findings.items():
         if place[0] not in moment.boards or not moment.boards[place[0]].has(place[1]):
             continue
-        latest, since = findings[-1], last_change(moment, place)
-        if latest.finding is Finding.NOTED or (since and latest.time <= since):
+        latest = findings[-1]
+        if latest.finding is Finding.NOTED or outdated(moment, place, latest.time):
             continue
         kind = "finding-good" if latest.finding.good else "finding-bad"
         yield table.line(

@@ -1,6 +1,7 @@
 """Next things that several parts share: functions to try, signals to look at, exchanges, shorted lines, codes."""
 
 from collections.abc import Iterator
+from itertools import islice
 
 from loyal_trace.core.assess.alike import common_causes
 from loyal_trace.core.assess.bits import bit_verdicts, members
@@ -18,12 +19,10 @@ from loyal_trace.core.assess.next_thing import (
 )
 from loyal_trace.core.assess.paths import paths_of, states_now, tried_since_change, without_path
 from loyal_trace.core.assess.suspects import suspects_of
-from loyal_trace.core.assess.swaps import solved_swaps
+from loyal_trace.core.assess.swaps import solved_swaps, spare_of
 from loyal_trace.core.assess.trials import parts_tried
-from loyal_trace.core.boards.model import BoardDefinition
-from loyal_trace.core.diagnosis.evidence import (
-    entropy_bits,
-)
+from loyal_trace.core.boards.model import BoardDefinition, Part
+from loyal_trace.core.diagnosis.evidence import entropy_bits
 from loyal_trace.core.diagnosis.paths import PathOdds
 from loyal_trace.core.diagnosis.swaps import Exchange
 from loyal_trace.core.vocabulary.identity import PartRef, in_order
@@ -131,7 +130,7 @@ def _signal_things(moment: Moment, board: str, odds: PathOdds) -> Iterator[NextT
 def _exchange_words(moment: Moment, place: PartRef) -> str:
     """An exchange with a part of the same type on the board, which tells the part from its place; else with a spare."""
     part, board = moment.part(place), moment.boards[place.board]
-    twin = next((p.refdes for p in board.parts if p.number == part.number and p.refdes != part.refdes), "")
+    twin = next(_same_type(board, part), "")
     if twin and part.socketed:
         return say("exchange {refdes} and {twin}, then type swap {refdes} and {twin}: …", refdes=part.refdes, twin=twin)
     return say(
@@ -142,9 +141,14 @@ def _exchange_words(moment: Moment, place: PartRef) -> str:
     )
 
 
+def _same_type(board: BoardDefinition, part: Part) -> Iterator[str]:
+    """The other parts of a type on a board; none for a part whose type is not known."""
+    return (p.refdes for p in board.parts if p.number and p.number == part.number and p.refdes != part.refdes)
+
+
 def unused_spare(moment: Moment) -> str:
     """A name for a spare that was not tried yet: one that changed nothing may be bad."""
-    used = {" ".join(swap.spare.lower().split()) for swap in moment.snapshot.parts.swaps}
+    used = {spare_of(swap) for swap in moment.snapshot.parts.swaps}
     return next(f"spare {number}" for number in range(1, len(used) + 2) if f"spare {number}" not in used)
 
 
@@ -160,9 +164,7 @@ def puzzle_things(moment: Moment) -> Iterator[NextThing]:
             words = say("exchange {refdes} with {spare}", refdes=name, spare=spare)
             bits = solved.bits_of(Exchange(name, spare, "", "stays", name))
             yield NextThing(Stage.REPAIR, place, words, minutes, bits, risk)
-            for twin in [p.refdes for p in board.parts if p.number and p.number == part.number and p.refdes != name][
-                :2
-            ]:
+            for twin in islice(_same_type(board, part), 2):
                 words = say("exchange {refdes} and {twin}", refdes=name, twin=twin)
                 bits = solved.bits_of(Exchange(name, twin, twin, "stays", name))
                 yield NextThing(Stage.REPAIR, place, words, minutes, bits, risk)

@@ -65,6 +65,12 @@ def last_change(moment: Moment, place: PartRef) -> datetime | None:
     return _last_changes(moment).get(place)
 
 
+def outdated(moment: Moment, place: PartRef, seen: datetime) -> bool:
+    """Was the part in a place changed after something was seen of it? Then that says nothing of the part now there."""
+    since = last_change(moment, place)
+    return since is not None and seen <= since
+
+
 @once
 def judged_capacitors(moment: Moment) -> dict[PartRef, PartVerdict]:
     """Every capacitor of the job with its verdict."""

@@ -136,8 +136,7 @@ def _seen_since(moment: Moment, place: PartRef, since: datetime) -> str:
     if slot is not None and slot.verdict is not None and slot.verdict.good:
         return say("its contents read right")
     for key, taken in moment.snapshot.readings.measured.items():
-        part = key.point.partition(".")[0]
-        if (key.board, part) == place and taken[-1].time > since:
+        if key.part == place and taken[-1].time > since:
             return say("measured since")
     symptoms = moment.snapshot.proving.symptoms.values()
     gone = [s.text for s in symptoms if not s.present and s.board == place.board and s.time > since]

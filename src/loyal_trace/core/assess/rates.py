@@ -4,9 +4,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from loyal_trace.core.assess.moment import Moment
-from loyal_trace.core.assess.parts import last_change
+from loyal_trace.core.assess.parts import outdated
 from loyal_trace.core.diagnosis.evidence import Evidence, EvidenceTable
-from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.identity import PointRef
 from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.units import format_quantity
@@ -32,10 +32,11 @@ def rates_of(moment: Moment, board_id: str) -> tuple[Rate, ...]:
     """Every measured frequency of a board without a clock tree, highest first, with what follows from the others."""
     found: dict[str, float] = {}
     for key, taken in moment.snapshot.readings.measured.items():
-        if key.board == board_id and key.quantity == Quantity.FREQUENCY and taken[-1].value is not None:
-            since = last_change(moment, PartRef(board_id, key.point.partition(".")[0]))
-            if not (since and taken[-1].time <= since):
-                found[key.point] = taken[-1].value
+        newest = taken[-1]
+        if key.board != board_id or key.quantity != Quantity.FREQUENCY or newest.value is None:
+            continue
+        if not outdated(moment, key.part, newest.time):
+            found[key.point] = newest.value
     running = {point: hertz for point, hertz in found.items() if hertz > 0}
     ordered = sorted(found, key=lambda point: -found[point])
     return tuple(_rate(point, found[point], running) for point in ordered)
@@ -65,7 +66,7 @@ def rate_evidence(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
         if board.clocks:
             continue
         for rate in rates_of(moment, board_id):
-            place = PartRef(board_id, rate.point.partition(".")[0])
+            place = PointRef(board_id, rate.point).part
             if rate.proves and moment.has(place):
                 shown = format_quantity(rate.hertz, "Hz")
                 text = say("{point} {hertz}: {words}", point=rate.point, hertz=shown, words=rate.words)

@@ -5,7 +5,7 @@ from collections.abc import Iterator, Mapping
 from functools import partial
 
 from loyal_trace.core.assess.moment import Moment, once, tables_of
-from loyal_trace.core.assess.parts import last_change
+from loyal_trace.core.assess.parts import outdated
 from loyal_trace.core.diagnosis.evidence import Evidence, logit
 from loyal_trace.core.diagnosis.swaps import Exchange, Puzzle, Solved, solve
 from loyal_trace.core.job.entries import Swapped
@@ -21,12 +21,19 @@ _OUTCOMES = {"stays": "stays", "gone": "gone", "moves": "moves", "partly": "part
 
 def swaps_that_count(moment: Moment) -> list[Swapped]:
     """Exchanges with an outcome, of parts that were not replaced since."""
-    found = []
-    for swap in moment.snapshot.parts.swaps:
-        since = last_change(moment, swap.part) if moment.has(swap.part) else None
-        if moment.has(swap.part) and swap.result in _OUTCOMES and not swap.back and not (since and swap.time <= since):
-            found.append(swap)
-    return found
+    return [
+        swap
+        for swap in moment.snapshot.parts.swaps
+        if moment.has(swap.part)
+        and swap.result in _OUTCOMES
+        and not swap.back
+        and not outdated(moment, swap.part, swap.time)
+    ]
+
+
+def spare_of(swap: Swapped) -> str:
+    """The words by which a spare is known, however they were typed."""
+    return " ".join(swap.spare.lower().split())
 
 
 @once
@@ -44,7 +51,7 @@ def puzzle_of(moment: Moment, board: str, swaps: list[Swapped]) -> Puzzle:
     exchanges, spares = [], set()
     names: set[str] = set()
     for swap in swaps:
-        spare = " ".join(swap.spare.lower().split()) if swap.other is None else ""
+        spare = spare_of(swap) if swap.other is None else ""
         other = swap.other.refdes if swap.other is not None else ""
         if spare:
             spares.add(spare)

@@ -4,7 +4,7 @@ import math
 from collections.abc import Iterator
 
 from loyal_trace.core.assess.moment import Moment
-from loyal_trace.core.assess.parts import last_change
+from loyal_trace.core.assess.parts import outdated
 from loyal_trace.core.diagnosis.evidence import Evidence, EvidenceTable
 from loyal_trace.core.job.entries import Trial
 from loyal_trace.core.vocabulary.identity import PartRef
@@ -30,8 +30,7 @@ def trial_evidence(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
         kind = _KINDS[trial.action][0 if changed else 1]
         places = dict.fromkeys(named.part for named in trial.parts)
         for place in places:
-            since = last_change(moment, place) if moment.has(place) else None
-            if moment.has(place) and not (since and trial.time <= since):
+            if moment.has(place) and not outdated(moment, place, trial.time):
                 line = table.line(place, kind, _words(trial))
                 # One of several parts: the odds of each are those of the group, divided by their number.
                 weight = max(0.0, line.weight - math.log(len(places))) if changed else line.weight

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from loyal_trace.core.assess.moment import Moment
-from loyal_trace.core.assess.parts import last_change
+from loyal_trace.core.assess.parts import outdated
 from loyal_trace.core.diagnosis.evidence import Evidence, EvidenceTable
 from loyal_trace.core.job.entries import Measured, reading_words
 from loyal_trace.core.vocabulary.identity import PartRef
@@ -22,8 +22,7 @@ def value_evidence(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
         place = PartRef(key.board, key.point)
         if key.quantity != Quantity.RESISTANCE or not moment.has(place):
             continue
-        since = last_change(moment, place)
-        if since and taken[-1].time <= since:
+        if outdated(moment, place, taken[-1].time):
             continue
         kind = _judged(moment, place, taken[-1])
         if kind:

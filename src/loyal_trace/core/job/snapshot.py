@@ -23,6 +23,11 @@ class ReadingKey(NamedTuple):
     point: str
     quantity: str
 
+    @property
+    def part(self) -> PartRef:
+        """The part that the point belongs to."""
+        return PointRef(self.board, self.point).part
+
 
 class SymptomKey(NamedTuple):
     """A symptom belongs to a board."""

@@ -259,14 +259,11 @@ class Places:
 
 def _counted(first: str, last: str) -> tuple[str, ...]:
     """`C1` to `C20` written out; empty for a rectangle of the grid, another letter or more than can be meant."""
-    ends = [_DESIGNATOR.fullmatch(name) for name in (first, last)]
-    if not all(ends) or len({match[1].upper() for match in ends if match}) != 1:
+    one, other = _DESIGNATOR.fullmatch(first), _DESIGNATOR.fullmatch(last)
+    if one is None or other is None or one[1].upper() != other[1].upper():
         return ()
-    low, high = sorted(int(match[2]) for match in ends if match)
-    letters = re.match(r"[A-Za-z]+", first)
-    if letters is None or high - low >= _MOST:
-        return ()
-    return tuple(f"{letters[0].upper()}{number}" for number in range(low, high + 1))
+    low, high = sorted((int(one[2]), int(other[2])))
+    return tuple(f"{one[1].upper()}{number}" for number in range(low, high + 1)) if high - low < _MOST else ()
 
 
 def within(refdes: str, first: str, last: str) -> bool:

@@ -6,6 +6,7 @@ no high for an HC input.
 
 from collections.abc import Iterator
 
+from loyal_trace.core.boards.kinds import UNITS
 from loyal_trace.core.boards.model import Part
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.chips.model import ChipType
@@ -16,7 +17,6 @@ from loyal_trace.core.vocabulary.units import marked_quantity
 _MORE_CURRENT = 2.0
 _OFF_VALUE, _OFF_ELECTROLYTIC = 0.1, 0.5
 _SHOWN_PINS = 4
-_UNITS = {"capacitor": "F", "resistor": "Ω", "crystal": "Hz", "inductor": "H", "fuse": "A"}
 
 
 def given_up(old: Part, new_number: str, library: ChipLibrary) -> tuple[str, ...]:
@@ -63,7 +63,7 @@ def _of_value(old: Part, number: str, library: ChipLibrary) -> Iterator[str]:
     new = parse_marking(number, old.kind, library)
     if new is None or new.kind != old.kind or old.value is None or new.value is None:
         return
-    unit = _UNITS.get(old.kind, "")
+    unit = UNITS.get(old.kind, "")
     limit = _OFF_ELECTROLYTIC if old.kind == "capacitor" and old.polarised else _OFF_VALUE
     # More capacitance in a reservoir is usual practice up to half as much again; less is not.
     if abs(new.value - old.value) > limit * old.value or (old.kind == "capacitor" and new.value < 0.9 * old.value):

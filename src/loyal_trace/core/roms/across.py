@@ -7,18 +7,14 @@ upper half is no data.
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from itertools import combinations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from loyal_trace.core.roms.hypotheses import address_lines, blank_image
+from loyal_trace.core.roms.lanes import Lane, kept_steady_by_text, lanes_of, steady_lines, tied_pairs, without_effect
 from loyal_trace.core.roms.maps import Bytes
 from loyal_trace.core.vocabulary.phrases import joined, say
 
-# Bipolar PROMs of four bits: 256, 512, 1024 and 2048 words.
-_FOUR_BIT_WORDS = (256, 512, 1024, 2048)
-_TEXT_SHARE, _TEXT_LINE = 0.95, 5
 _FEWEST = 2
 READ_GOOD = say("Read a good chip of the type with the same settings")
 
@@ -81,13 +77,6 @@ class Shared:
         )
 
 
-def data_bits(image: Bytes) -> int:
-    """The width of the words of an image: 4 for a PROM whose upper halves all read 0, or all F; otherwise 8."""
-    upper = image >> 4
-    narrow = len(image) in _FOUR_BIT_WORDS and bool((upper == upper[0]).all()) and int(upper[0]) in (0, 15)
-    return 4 if narrow else 8
-
-
 def across(images: Mapping[str, bytes], right: Mapping[str, bytes] | None = None) -> tuple[Shared, ...]:
     """The line faults of a set of images by name, those of several chips first.
 
@@ -109,32 +98,23 @@ def across(images: Mapping[str, bytes], right: Mapping[str, bytes] | None = None
 
 
 def _faults(image: Bytes) -> frozenset[LineFault]:
-    lanes = [(image >> line & 1).astype(bool) for line in range(data_bits(image))]
-    steady = {line: int(lane[0]) for line, lane in enumerate(lanes) if lane.all() or not lane.any()}
-    text = np.count_nonzero((image >= 0x20) & (image < 0x7F) | (image == 10) | (image == 13)) > _TEXT_SHARE * len(image)
-    found = {LineFault("steady", (line,), level) for line, level in steady.items() if not (text and line >= _TEXT_LINE)}
-    found |= {
-        LineFault("tied", pair)
-        for pair in combinations([line for line in range(len(lanes)) if line not in steady], 2)
-        if np.array_equal(lanes[pair[0]], lanes[pair[1]])
+    lanes = lanes_of(image)
+    steady = steady_lines(lanes)
+    found = {
+        LineFault("steady", (line,), level) for line, level in steady.items() if not kept_steady_by_text(image, line)
     }
-    idle = {LineFault("idle", (line,)) for line in range(address_lines(image)) if _idle(image, line)}
+    found |= {LineFault("tied", pair) for pair in tied_pairs(lanes)}
+    found |= {LineFault("idle", (line,)) for line in range(address_lines(image)) if without_effect(image, line)}
     periods = {line: _period(lane) for line, lane in enumerate(lanes) if line not in steady}
     # What the whole image repeats is an address line without effect, said already.
     whole = max(periods.values(), default=0)
-    found |= {LineFault("periodic", (line,), period) for line, period in periods.items() if 0 < period < whole}
-    return frozenset(found | idle)
+    return frozenset(found | {LineFault("periodic", (line,), n) for line, n in periods.items() if 0 < n < whole})
 
 
-def _period(lane: NDArray[np.bool_]) -> int:
+def _period(lane: Lane) -> int:
     """The shortest power of two, up to a quarter of its length, after which a line repeats; its length when none."""
     for power in range(1, max(len(lane).bit_length() - 2, 1)):
         period = 1 << power
         if np.array_equal(lane[period:], lane[:-period]):
             return period
     return len(lane)
-
-
-def _idle(image: Bytes, line: int) -> bool:
-    half = image.reshape(-1, 2, 1 << line)
-    return bool(np.array_equal(half[:, 0], half[:, 1]))

@@ -9,7 +9,6 @@ from itertools import combinations
 
 import numpy as np
 
-from loyal_trace.core.roms.across import data_bits
 from loyal_trace.core.roms.advice import NEXT
 from loyal_trace.core.roms.content import entropy_of
 from loyal_trace.core.roms.hypotheses import (
@@ -23,6 +22,7 @@ from loyal_trace.core.roms.hypotheses import (
     stuck_data,
     unknown,
 )
+from loyal_trace.core.roms.lanes import kept_steady_by_text, lanes_of, steady_lines, tied_pairs, without_effect
 from loyal_trace.core.roms.maps import Bytes
 from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.units import count_of
@@ -47,32 +47,27 @@ def from_inside(image: Bytes, names: PinNames) -> tuple[Hypothesis, ...]:
 
 def _lanes(image: Bytes, names: PinNames) -> Iterator[Hypothesis]:
     """Lanes that never change, and pairs of lanes that are always alike."""
-    lanes = [(image >> line & 1).astype(bool) for line in range(data_bits(image))]
-    steady = [line for line, lane in enumerate(lanes) if lane.all() or not lane.any()]
-    for line in steady:
-        level = int(lanes[line][0])
+    lanes = lanes_of(image)
+    for line, level in steady_lines(lanes).items():
         evidence = say("D{line} is {level} in all {count:,} bytes", line=line, level=level, count=len(image))
         yield stuck_data(line, level, names, evidence, _steady_lane_cost(image, line))
-    for a, b in combinations([line for line in range(len(lanes)) if line not in steady], 2):
-        if np.array_equal(lanes[a], lanes[b]):
-            evidence = say("D{a} and D{b} are equal in all {count:,} bytes", a=a, b=b, count=len(image))
-            reason = say("D{a} and D{b} are always equal: bridged, or one is open and follows the other", a=a, b=b)
-            pins = say("{line}, {line2}", line=names.line(f"D{a}"), line2=names.line(f"D{b}"))
-            yield Hypothesis(
-                "data-bridged",
-                "unknown",
-                reason,
-                say("{next} ({pins})", next=NEXT["data-bridged"], pins=pins),
-                where={"data": [a, b]},
-                evidence=evidence,
-                score=12.0,
-            )
+    for a, b in tied_pairs(lanes):
+        evidence = say("D{a} and D{b} are equal in all {count:,} bytes", a=a, b=b, count=len(image))
+        reason = say("D{a} and D{b} are always equal: bridged, or one is open and follows the other", a=a, b=b)
+        pins = say("{line}, {line2}", line=names.line(f"D{a}"), line2=names.line(f"D{b}"))
+        yield Hypothesis(
+            "data-bridged",
+            "unknown",
+            reason,
+            say("{next} ({pins})", next=NEXT["data-bridged"], pins=pins),
+            where={"data": [a, b]},
+            evidence=evidence,
+            score=12.0,
+        )
 
 
 def _steady_lane_cost(image: Bytes, line: int) -> float:
-    """Text keeps its upper bits steady by nature: in plain text a steady D5, D6 or D7 explains nothing."""
-    printable = np.count_nonzero((image >= 0x20) & (image < 0x7F) | (image == 10) | (image == 13)) / len(image)
-    return 6.0 * len(image) if line >= 5 and printable > 0.95 else 0.0
+    return 6.0 * len(image) if kept_steady_by_text(image, line) else 0.0
 
 
 def _blocks(image: Bytes, names: PinNames) -> Iterator[Hypothesis]:
@@ -80,8 +75,7 @@ def _blocks(image: Bytes, names: PinNames) -> Iterator[Hypothesis]:
     bits = address_lines(image)
     dead = []
     for line in range(bits):
-        half = image.reshape(-1, 2, 1 << line)
-        if np.array_equal(half[:, 0], half[:, 1]) and not _repeats_below(image, line):
+        if without_effect(image, line) and not _repeats_below(image, line):
             dead.append(line)
             yield stuck_address(
                 line,
