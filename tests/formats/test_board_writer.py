@@ -62,6 +62,8 @@ def test_what_is_written_is_read_again_and_written_the_same(board):
     assert write_board(again) == files
 
 
-def test_a_net_that_a_folder_cannot_hold_is_left_out():
-    nets = (("ALONE", (BoardPin("U1", 3),)), ("PINLESS", (BoardPin("U1", 0), BoardPin("U2", 5))))
-    assert "nets.csv" not in write_board(replace(OWN, nets=nets))
+def test_a_named_line_of_one_pin_is_kept_and_a_net_that_a_folder_cannot_hold_is_left_out():
+    nets = (("D2", (BoardPin("U1", 3),)), ("PINLESS", (BoardPin("U1", 0), BoardPin("U9", 5))))
+    files = write_board(replace(OWN, nets=nets))
+    assert files["nets.csv"] == b"net,pins,alone\nD2,U1.3,yes\n"
+    assert parse_board(files, "own", chip_library()).nets == nets[:1]

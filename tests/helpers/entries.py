@@ -80,6 +80,8 @@ FIELDS = {
                         "text": st.sampled_from(["from J1 9 V DC 1 A", "to U2.14"])},
     "rom_told": {"place": PLACE, "number": st.integers(1, 3), "device": st.just("2764")},
     "twins_told": {"members": MEMBERS},
+    "clock_told": {"at": NAMED, "frequency": st.just(2e6)},
+    "lamp_told": {"place": PLACE, "members": MEMBERS},
     "code_told": {"code": st.just("3"), "members": MEMBERS},
     "path_told": {"name": NAME, "members": MEMBERS},
     "service_told": {"members": MEMBERS},

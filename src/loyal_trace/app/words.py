@@ -25,6 +25,8 @@ _SENTENCES: Mapping[str, str] = {
     "other-kind": "{one} is a {first} and {other} a {second}: they cannot take each other’s place.",
     "other-pins": "{one} ({first}) and {other} ({second}) have different pins: they cannot take each other’s place.",
     "other-value": "{one} ({first}) and {other} ({second}) have different values.",
+    "not-out": "{place} was not taken out in this job. Without “old” the line is about the part in its place.",
+    "lamp-itself": "{place} cannot show itself.",
     "no-swap": say("No exchange is open that could be swapped back."),
     "no-symptom": "The symptom “{text}” was never recorded. Recorded so far: {known}.",
     "code-of-a-clean-start": say("A clean start has no code."),

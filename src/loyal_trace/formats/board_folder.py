@@ -30,7 +30,7 @@ from loyal_trace.core.boards.model import (
     ServiceItem,
     StepMinutes,
 )
-from loyal_trace.core.boards.supplies import Cell, ChainPoint, Clock, Rail, Reset, Supply
+from loyal_trace.core.boards.supplies import Cell, ChainPoint, Clock, Lamp, Rail, Reset, Supply
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.roms.digests import canonical, checked_digest, digest_length, known_algorithms
 from loyal_trace.core.vocabulary.errors import BoardDefects, RequestError, UserFileError
@@ -73,6 +73,7 @@ _TABLES: dict[str, type] = {
     "chain": ChainPoint,
     "supply": Supply,
     "clock": Clock,
+    "lamp": Lamp,
     "cell": Cell,
     "reset": Reset,
     "mark": RevisionMark,
@@ -185,6 +186,7 @@ def parse_board(files: Mapping[str, bytes], place: str, library: ChipLibrary) ->
         chain=tables["chain"],
         supplies=tables["supply"],
         clocks=tables["clock"],
+        lamps=tables["lamp"],
         cells=tables["cell"],
         resets=tables["reset"],
         marks=tables["mark"],
@@ -440,7 +442,7 @@ def _read_nets(
                     say("remove one"),
                 )
             owner.setdefault(pin, name)
-        if len(row["pins"].split()) < 2:
+        if len(row["pins"].split()) < (1 if row.get("alone") == "yes" else 2):
             reader.bad(
                 "nets.csv",
                 line,

@@ -22,6 +22,7 @@ _TABLES: Mapping[str, str] = {
     "supply": "supplies",
     "chain": "chain",
     "clock": "clocks",
+    "lamp": "lamps",
     "cell": "cells",
     "reset": "resets",
     "mark": "marks",
@@ -47,12 +48,12 @@ _BARE = re.compile(r"[A-Za-z0-9_-]+")
 
 
 def write_board(board: BoardDefinition) -> dict[str, bytes]:
-    """The files of a board by name. `parse_board` gives the same board back; nets of one pin are left out."""
+    """The files of a board by name. `parse_board` gives the same board back."""
     parts = sorted((*board.parts, *board.vias), key=lambda part: natural_key(part.refdes))
     files = {"board.toml": _toml(board).encode(), "parts.csv": _table(_PART_COLUMNS, map(_part_row, parts)).encode()}
     nets = [row for name, pins in board.nets if (row := _net_row(board, name, pins))]
     if nets:
-        files["nets.csv"] = _table(("net", "pins"), nets).encode()
+        files["nets.csv"] = _table(("net", "pins", "alone"), nets).encode()
     return files
 
 
@@ -150,10 +151,11 @@ def _length(value: float) -> str:
 
 
 def _net_row(board: BoardDefinition, name: str, pins: Sequence[tuple[str, int]]) -> dict[str, str]:
-    """A net with the pins that a folder can hold; empty for fewer than two."""
+    """A net with the pins that a folder can hold; one of a single pin, a named line, is marked as such."""
     counts = {refdes: pin_count(board.part(refdes)) for refdes, _ in pins if board.has(refdes)}
     kept = [f"{refdes}.{pin}" for refdes, pin in pins if refdes in counts and 1 <= pin <= (counts[refdes] or 999)]
-    return {"net": str.__str__(name), "pins": " ".join(kept)} if len(kept) > 1 else {}
+    alone = {"alone": "yes"} if len(kept) == 1 else {}
+    return {"net": str.__str__(name), "pins": " ".join(kept), **alone} if kept else {}
 
 
 def _table(columns: Sequence[str], rows: Iterable[Mapping[str, str]]) -> str:

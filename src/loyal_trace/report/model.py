@@ -7,7 +7,7 @@ from datetime import datetime
 from loyal_trace.core.assess.assessment import Assessment
 from loyal_trace.core.assess.assumptions import assumptions
 from loyal_trace.core.assess.away import away
-from loyal_trace.core.assess.parts import replaced
+from loyal_trace.core.assess.parts import old_parts, replaced
 from loyal_trace.core.assess.teardown import left_over, still_out
 from loyal_trace.core.boards.names import board_prefix
 from loyal_trace.core.boards.revisions import label_words
@@ -176,7 +176,9 @@ def _found(assessment: Assessment) -> Section:
     for place, entry in fitted.items():
         if place[0] in assessment.moment.boards and replaced(assessment.moment, place):
             words = {"place": _at(assessment, *place), "done": _all_done(assessment, place), "note": entry.note}
-            lines.append(say("{place}: {done}. {note}", **words).strip())
+            old = old_parts(assessment.moment).get(place)
+            told = say(" The old part was {verdict}: {why}.", verdict=term(old.verdict), why=old.reason) if old else ""
+            lines.append(say("{place}: {done}.{told} {note}", told=told, **words).strip())
     return Section(say("Found"), tuple(lines))
 
 
@@ -216,8 +218,12 @@ def _measured(assessment: Assessment) -> Section:
     """First and last reading of every quantity: before and after, where there are two."""
     rows = [(say("place"), say("quantity"), say("before"), say("after"))]
     for key, taken in assessment.moment.snapshot.readings.measured.items():
-        after = reading_words(taken[-1]) if len(taken) > 1 else "–"
-        rows.append((_at(assessment, key.board, key.point), key.quantity, reading_words(taken[0]), after))
+        old = assessment.moment.snapshot.readings.old_parts.get(key)
+        after = reading_words(taken[-1]) if len(taken) > 1 or old is not None else "–"
+        rows.append((_at(assessment, key.board, key.point), key.quantity, reading_words(old or taken[0]), after))
+    for key, reading in assessment.moment.snapshot.readings.old_parts.items():
+        if key not in assessment.moment.snapshot.readings.measured:
+            rows.append((_at(assessment, key.board, key.point), key.quantity, reading_words(reading), "–"))
     return Section(say("Measured, before and after"), (), tuple(rows) if len(rows) > 1 else (), (30, 30, 20, 20))
 
 

@@ -83,7 +83,45 @@ def test_what_a_trial_changed_counts_and_what_it_did_not_counts_less(line, more,
 def test_a_trial_of_several_parts_accuses_each_less_and_one_before_a_replacement_not_at_all():
     one, three = after(*TWINS, "cooled U7: gone"), after(*TWINS, "cooled U7 U8 U9: gone")
     assert probability(three, "U7") < probability(one, "U7")
-    assert "trial-heat" not in kinds(after(*TWINS, "cooled U7: gone", "U7 replaced"), "U7")
+    assert "trial-changed" not in kinds(after(*TWINS, "cooled U7: gone", "U7 replaced"), "U7")
+
+
+def test_swaps_and_trials_weigh_together_and_the_next_move_is_the_one_that_tells_most():
+    wobbled = after(*TWINS, "U7 is socketed", "pressed U7: comes back")
+    both = after(*TWINS, "U7 is socketed", "pressed U7: comes back", "swap U7 with spare 1: stays")
+    assert "its socket, pins or track, not the part" in words(both, "U7")
+    assert probability(both, "U7") > probability(after(*TWINS, "swap U7 with spare 1: stays"), "U7")
+    texts = [thing.text for thing in next_things(wobbled, 12) if thing.place.refdes == "U7"]
+    assert any("exchange U7" in text for text in texts) and not any("press" in text for text in texts), texts
+    worse = after(*TWINS, "U8 out: worse")
+    assert probability(worse, "U8") == probability(after(*TWINS), "U8"), "a missing part may make matters worse"
+
+
+def test_the_old_part_that_measured_good_leaves_the_fault_with_the_rest():
+    told = ("C7 is 100u 16V", "U1 is 4066", "path gun: C7 U1", "fails: gun", "C7 replaced")
+    bad, good = (after(*told, f"old C7 measures {value} esr 0.1") for value in ("9u", "100u"))
+    assert probability(good, "U1") > probability(after(*told), "U1") > probability(bad, "U1")
+
+
+def test_two_twins_that_differ_are_suspected_alike_and_a_third_reading_tells():
+    two = after(*TWINS, "twins U7 U8 U9", "U7.14 5V", "U8.14 2.1V")
+    assert "twin-differs" in kinds(two, "U7") & kinds(two, "U8")
+    three = after(*TWINS, "twins U7 U8 U9", "U7.14 5V", "U8.14 2.1V", "U9.14 5V")
+    assert kinds(three, "U8") == {"odd-reading"} and not kinds(three, "U7")
+
+
+def test_a_clock_said_at_a_pin_is_divided_by_what_it_feeds():
+    told = ("U3 is 74LS393", "clock at U3.1: 2 MHz", "U3.3 = U5.1", "U3.1 2MHz")
+    wrong, right = after(*told, "U3.3 2MHz"), after(*told, "U3.3 1MHz")
+    assert "clock-wrong" in kinds(wrong, "U3") and "1.00 MHz expected at U3.3" in words(wrong, "U3")
+    assert "clock-wrong" not in kinds(right, "U3")
+
+
+def test_a_dark_lamp_is_evidence_against_the_fuse_that_it_shows_and_a_lit_one_for_it():
+    told = ("F1 is 2A slow", "lamp LD1 shows F1")
+    dark, lit = after(*told, "LD1 dark"), after(*told, "LD1 lit")
+    assert probability(dark, "F1") > 5 * probability(lit, "F1")
+    assert kinds(dark, "LD1") == set(), "what a lamp shows says nothing of the lamp"
 
 
 def test_codes_name_the_line_and_the_part_that_sits_on_it():

@@ -1,10 +1,14 @@
 """The puzzle of swaps: bodies, places and spares together."""
 
+from datetime import datetime
+
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from loyal_trace.core.diagnosis.swaps import OUTCOMES, Exchange, Puzzle, solve
+from loyal_trace.core.diagnosis.tried import CHANGES, Tried
+from loyal_trace.core.vocabulary.identity import PartRef
 
 PRIOR = {"U7": 0.3, "U8": 0.05, "U9": 0.05}
 
@@ -18,7 +22,7 @@ def twin(one, other, outcome):
 
 
 def solved(*exchanges, prior=PRIOR):
-    return solve(Puzzle(exchanges, prior, frozenset({"spare A", "spare B", "spare C"})))
+    return solve(Puzzle(exchanges, prior, frozenset({"spare A", "spare B", "spare C"})))[0]
 
 
 def test_a_fault_that_moves_with_the_part_is_in_the_part():
@@ -43,10 +47,41 @@ def test_two_spares_that_change_nothing_speak_for_the_place():
     assert two.bodies["spare A"] < 0.3, "two bad spares are less likely than one bad place"
 
 
-def test_a_spare_that_was_proved_bad_elsewhere_spares_the_part():
+def test_a_spare_that_changes_nothing_where_another_cures_is_bad_and_the_cure_names_the_part():
     found = solved(spare("spare A", "stays"), spare("spare A", "stays", "U8"), spare("spare B", "gone", "U8"))
     once = solved(spare("spare A", "stays"))
-    assert found.bodies["spare A"] > once.bodies["spare A"] and found.bodies["U7"] > once.bodies["U7"]
+    assert found.bodies["spare A"] > once.bodies["spare A"]
+    assert found.bodies["U8"] > found.bodies["U7"], "the one fault went with U8, which was the less likely before"
+
+
+def tried(parts, sort, changed):
+    return Tried(tuple(PartRef("b", part) for part in parts.split()), sort, changed, datetime.min)
+
+
+def test_trials_and_swaps_are_one_puzzle():
+    wobbled, swapped = tried("U7", "touched", True), spare("spare A", "stays")
+    alone, both = solved(wobbled), solved(wobbled, swapped)
+    assert both.places["U7"] > 0.7 > alone.places["U7"] + 0.1 and both.bodies["U7"] < alone.bodies["U7"]
+    body = solved(tried("U7", "heat", True), spare("spare A", "gone"))
+    assert body.bodies["U7"] > 0.9 and body.places["U7"] < 0.05
+    elsewhere = solved(tried("U7", "out", False), spare("spare A", "stays"), tried("U8", "heat", True))
+    assert elsewhere.of_part("U8") > elsewhere.of_part("U7")
+
+
+@pytest.mark.parametrize("sort", sorted(CHANGES))
+def test_what_changes_the_fault_counts_against_the_part_and_what_does_not_counts_for_it(sort):
+    changed, same = solved(tried("U7", sort, True)), solved(tried("U7", sort, False))
+    assert changed.of_part("U7") > changed.before("U7") > same.of_part("U7")
+    together = solved(tried("U7 U8 U9", sort, True))
+    assert together.of_part("U7") < changed.of_part("U7")
+    assert changed.bits_of(tried("U7", sort, True)) > 0
+
+
+def test_many_moves_are_weighed_in_groups_and_none_is_lost():
+    parts = [f"U{n}" for n in range(20)]
+    found = solve(Puzzle(tuple(tried(part, "heat", part == "U0") for part in parts), {}))
+    assert len(found) > 1 and {name for group in found for name in group.places} == set(parts)
+    assert max((group.of_part(name), name) for group in found for name in group.places)[1] == "U0"
 
 
 def test_the_move_that_tells_most_is_the_one_not_made_yet():
@@ -83,4 +118,6 @@ def test_whatever_was_told_the_probabilities_stay_probabilities(told):
 @pytest.mark.parametrize("count", [3, 30])
 def test_many_exchanges_are_weighed_as_far_as_they_fit(count):
     exchanges = [spare(f"spare {n}", "stays", f"U{n}") for n in range(count)]
-    assert len(solve(Puzzle(tuple(exchanges), {}, frozenset(f"spare {n}" for n in range(count)))).bodies) <= 16
+    groups = solve(Puzzle(tuple(exchanges), {}, frozenset(f"spare {n}" for n in range(count))))
+    assert all(len(group.bodies) + len(group.places) < 16 for group in groups)
+    assert sum(len(group.places) for group in groups) == count

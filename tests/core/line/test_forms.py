@@ -106,7 +106,8 @@ def test_a_line_records_what_it_says(line, at, kind, fields):
 def test_every_example_that_help_shows_is_more_than_a_note_somewhere():
     settled = [
         made(PartTold, board=V, place="R5", number="4k7", sort="resistor"),
-        made(Removed, board=V, place="2B"),
+        *(made(Removed, board=V, place=place) for place in ("2B", "C1", "F1")),
+        made(PartTold, board=V, place="F1", number="2A", sort="fuse"),
         made(Fitted, board=V, place="4A", lender="the twin", number="27C64"),
         made(Swapped, board=V, place="5D", other=NamedPart(board=V, refdes="5A")),
         made(SymptomSeen, board=V, text="no sound"),

@@ -11,7 +11,7 @@ from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.diagnosis.evidence import Evidence, EvidenceTable
 from loyal_trace.core.job.entries import Measured, reading_words
 from loyal_trace.core.vocabulary.identity import PartRef
-from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.core.vocabulary.phrases import joined, say, term
 
 _APART = 0.30
 _POINT = re.compile(r"(.+?)(\.\d+)?")
@@ -42,7 +42,19 @@ def odd_readings(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
                         others=others,
                     )
                     yield table.line(PartRef(board_id, odd), "odd-reading", text)
+            yield from _of_two(board_id, taken, group, table)
         yield from _against_good(moment, board, taken, table)
+
+
+def _of_two(board_id: str, taken: "Taken", group: Sequence[str], table: EvidenceTable) -> Iterator[Evidence]:
+    """Two twins that measure differently, with no third to say which is right: each is suspected alike."""
+    for (pin, quantity), values in _compared(taken, group, 2).items():
+        numbers = [one.value for one in values.values() if one.value is not None]
+        if len(numbers) == 2 and not _near(*numbers):
+            told = joined(", ", (f"{refdes}{pin} {reading_words(one)}" for refdes, one in values.items()))
+            text = say("two twins differ in {quantity}: {told}", quantity=term(quantity), told=told)
+            for refdes in values:
+                yield table.line(PartRef(board_id, refdes), "twin-differs", text)
 
 
 Taken = Mapping[tuple[str, str, str], Measured]
@@ -60,13 +72,13 @@ def _newest(moment: Moment, board_id: str) -> Taken:
     return found
 
 
-def _compared(taken: Taken, group: Sequence[str]) -> dict[tuple[str, str], dict[str, Measured]]:
-    """(pin, quantity) → readings of at least three of a group."""
+def _compared(taken: Taken, group: Sequence[str], least: int = _GROUP) -> dict[tuple[str, str], dict[str, Measured]]:
+    """(pin, quantity) → readings of at least so many of a group."""
     here = sorted(((pin, quantity), refdes) for refdes, pin, quantity in taken if refdes in group)
     found = {}
     for what, rows in groupby(here, key=lambda row: row[0]):
         names = [refdes for _, refdes in rows]
-        if len(names) >= _GROUP:
+        if len(names) >= least:
             found[what] = {refdes: taken[refdes, *what] for refdes in names}
     return found
 

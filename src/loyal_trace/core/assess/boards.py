@@ -20,7 +20,7 @@ from loyal_trace.core.boards.model import (
     ServiceItem,
 )
 from loyal_trace.core.boards.revisions import RevisionFinding, answers_of, identify
-from loyal_trace.core.boards.supplies import Rail
+from loyal_trace.core.boards.supplies import Clock, Lamp, Rail
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.job.entries import (
     OWN_BOARD,
@@ -112,6 +112,8 @@ class _FactsOf:
         self.lines = [line for line in facts.lines if line.board == board]
         self.rails = [rail for rail in facts.rails if rail.board == board]
         self.sockets = {place.refdes: told for place, told in facts.sockets.items() if place.board == board}
+        self.clocks = {key.refdes: told for key, told in facts.clocks.items() if key.board == board == told.at.board}
+        self.lamps = [told for place, told in facts.lamps.items() if place.board == board]
         self.twins = [told for told in facts.twins if told.board == board]
         self.codes = [told for key, told in facts.codes.items() if key.board == board]
         self.paths = [told for key, told in facts.paths.items() if key.board == board]
@@ -131,6 +133,8 @@ class _FactsOf:
             or self.rails
             or self.sockets
             or self.pins
+            or self.clocks
+            or self.lamps
             or self.twins
             or self.codes
             or self.paths
@@ -145,6 +149,8 @@ class _FactsOf:
         groups += [told.members for told in self.lines]
         groups += [told.members for told in self.rails]
         groups += [told.members for told in self.twins]
+        groups += [told.members for told in self.lamps]
+        groups += [(told.at,) for told in self.clocks.values()]
         groups += [told.members for told in self.codes]
         groups += [told.members for told in self.paths]
         groups += [told.members for told in self.service]
@@ -152,6 +158,7 @@ class _FactsOf:
         yield from (refdes for told in self.nets for net in told.nets for refdes, _ in net.pins)
         yield from self.pins
         yield from self.settings
+        yield from (told.place for told in self.lamps)
         yield from self.sockets
         yield from (part.refdes for group in groups for part in group if part.board == self.board)
 
@@ -172,6 +179,7 @@ def with_facts(board: BoardDefinition, said: _FactsOf, library: ChipLibrary) -> 
     nets = _with_lines(nets, said.lines, pins)
     nets = _taken_apart(nets, said)
     nets, rails = _with_rails(nets, board.rails, said.rails, pins)
+    nets, clocks = _with_clocks(nets, board.clocks, said, parts)
     outline = _outline(board, said.outlines)
     return replace(
         board,
@@ -180,6 +188,8 @@ def with_facts(board: BoardDefinition, said: _FactsOf, library: ChipLibrary) -> 
         parts=tuple(parts.values()),
         nets=tuple((net, tuple(sorted(set(members)))) for net, members in nets.items()),
         rails=rails,
+        clocks=clocks,
+        lamps=(*board.lamps, *_lamps(said)),
         rom_slots=_with_sockets(board, said.sockets, library),
         siblings=(*board.siblings, *(tuple(p.refdes for p in told.members) for told in said.twins)),
         self_tests=_with_codes(board, said),
@@ -299,6 +309,24 @@ def _with_rails(
             far = members[-1].name if members else ""
             rails[told.name] = Rail(told.name, told.nominal, low, high, net=net, far=far)
     return nets, tuple(rails.values())
+
+
+def _lamps(said: _FactsOf) -> list[Lamp]:
+    return [Lamp(told.place, tuple(p.refdes for p in told.members if p.board == said.board)) for told in said.lamps]
+
+
+def _with_clocks(
+    nets: Nets, known: tuple[Clock, ...], said: _FactsOf, parts: Mapping[str, Part]
+) -> tuple[Nets, tuple[Clock, ...]]:
+    """Clocks with the frequency that was said, on the net of their pin; a pin without a net gets one of its own."""
+    clocks = {clock.net: clock for clock in known}
+    for told in said.clocks.values():
+        pin = BoardPin(told.at.refdes, told.at.pin or 1)
+        net = next((name for name, members in nets.items() if pin in members), "") or f"clock {pin.name}"
+        nets.setdefault(net, (pin,))
+        crystal = pin.refdes if parts[pin.refdes].kind == "crystal" and parts[pin.refdes].value else ""
+        clocks[net] = Clock(net, crystal, told.frequency)
+    return nets, tuple(clocks.values())
 
 
 def _with_sockets(board: BoardDefinition, sockets: Mapping[str, RomTold], library: ChipLibrary) -> tuple[RomSlot, ...]:

@@ -15,19 +15,19 @@ from loyal_trace.core.assess.rails import clock_tree, frequencies, judged_rails,
 from loyal_trace.core.assess.rates import rate_evidence
 from loyal_trace.core.assess.roms import complaint_of_code, judged_slots, line_of_several
 from loyal_trace.core.assess.swaps import swap_evidence
-from loyal_trace.core.assess.trials import trial_evidence
 from loyal_trace.core.assess.values import value_evidence
 from loyal_trace.core.boards.model import BoardDefinition, SelfTestCode
 from loyal_trace.core.diagnosis.evidence import Evidence, EvidenceTable
 from loyal_trace.core.diagnosis.paths import PathOdds
 from loyal_trace.core.job.entries import Started, reading_words
 from loyal_trace.core.power.blocks import dead_blocks
-from loyal_trace.core.vocabulary.findings import Finding
+from loyal_trace.core.vocabulary.findings import NEUTRAL, Finding
 from loyal_trace.core.vocabulary.identity import PartRef, PointRef
 from loyal_trace.core.vocabulary.phrases import joined, say, term
 from loyal_trace.core.vocabulary.verdicts import OutputWord
 
 SHORTED_BELOW = 50.0
+_LAMP = (Finding.LIT, Finding.DARK)
 _SELECT = re.compile(r"CS|CE|OE|SEL|EN|RAS|CAS")
 # These say that the wrong image was put there or the list is of another board: nothing about the chip itself.
 _NOT_ACCUSING = ("other-slot", "other-revision", "wrong-size")
@@ -62,8 +62,8 @@ def each_alone(moment: Moment) -> dict[PartRef, list[Evidence]]:
         _shorts,
         _capacitors,
         _findings,
+        _lamps,
         _swaps,
-        trial_evidence,
         _bits,
         odd_readings,
         own_chip_evidence,
@@ -245,7 +245,7 @@ def _findings(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
         if place[0] not in moment.boards or not moment.boards[place[0]].has(place[1]):
             continue
         latest = findings[-1]
-        if latest.finding is Finding.NOTED or outdated(moment, place, latest.time):
+        if latest.finding in NEUTRAL or outdated(moment, place, latest.time):
             continue
         kind = "finding-good" if latest.finding.good else "finding-bad"
         yield table.line(
@@ -254,6 +254,20 @@ def _findings(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
             say("seen: {finding}", finding=term(latest.finding))
             + (say(" ({note})", note=latest.note) if latest.note else ""),
         )
+
+
+def _lamps(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
+    """A lamp that shows a fuse or a supply: lit, it is there; dark, it may be missing, or the lamp is at fault."""
+    for board_id, board in moment.boards.items():
+        for lamp in board.lamps:
+            seen = [
+                o for o in moment.snapshot.seen.findings.get(PartRef(board_id, lamp.part), ()) if o.finding in _LAMP
+            ]
+            for refdes in lamp.shows if seen else ():
+                place = PartRef(board_id, refdes)
+                if moment.has(place) and not outdated(moment, place, seen[-1].time):
+                    text = say("its lamp {lamp} is {finding}", lamp=lamp.part, finding=term(seen[-1].finding))
+                    yield table.line(place, f"lamp-{seen[-1].finding.value}", text)
 
 
 def _swaps(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:

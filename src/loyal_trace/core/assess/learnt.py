@@ -21,7 +21,7 @@ from loyal_trace.core.boards.model import (
     RomSlot,
     StepMinutes,
 )
-from loyal_trace.core.job.entries import OWN_PART, Fitted
+from loyal_trace.core.job.entries import KEEPS_PART, Fitted
 from loyal_trace.core.roms.digests import digest
 from loyal_trace.core.vocabulary.phrases import plain
 
@@ -118,7 +118,7 @@ def _faults(moment: Moment, board: BoardDefinition) -> tuple[KnownFault, ...]:
     replaced = {
         entry.place
         for entry in moment.snapshot.parts.changes
-        if isinstance(entry, Fitted) and entry.board == board.id and entry.origin != OWN_PART
+        if isinstance(entry, Fitted) and entry.board == board.id and entry.origin not in KEEPS_PART
     }
     service = {item.refdes for item in board.service}
     for refdes in sorted(replaced - service):

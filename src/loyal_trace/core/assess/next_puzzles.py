@@ -1,6 +1,7 @@
 """Next things that several parts share: functions to try, signals to look at, exchanges, shorted lines, codes."""
 
 from collections.abc import Iterator
+from datetime import datetime
 from itertools import islice
 
 from loyal_trace.core.assess.alike import common_causes
@@ -9,8 +10,10 @@ from loyal_trace.core.assess.gather import SHORTED_BELOW, path_odds_of
 from loyal_trace.core.assess.moment import Moment
 from loyal_trace.core.assess.next_thing import (
     LIFT_MINUTES,
+    ON_TOP_MINUTES,
     SIGNAL_MINUTES,
     SWAP_MINUTES,
+    TOUCH_MINUTES,
     TRY_MINUTES,
     NextThing,
     is_rom,
@@ -20,11 +23,12 @@ from loyal_trace.core.assess.next_thing import (
 from loyal_trace.core.assess.paths import paths_of, states_now, tried_since_change, without_path
 from loyal_trace.core.assess.suspects import suspects_of
 from loyal_trace.core.assess.swaps import solved_swaps, spare_of
-from loyal_trace.core.assess.trials import parts_tried
+from loyal_trace.core.assess.trials import parts_tried, trials_that_count
 from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.diagnosis.evidence import entropy_bits
 from loyal_trace.core.diagnosis.paths import PathOdds
-from loyal_trace.core.diagnosis.swaps import Exchange
+from loyal_trace.core.diagnosis.swaps import Exchange, Solved
+from loyal_trace.core.diagnosis.tried import Tried
 from loyal_trace.core.vocabulary.identity import PartRef, in_order
 from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.quantities import Quantity
@@ -42,6 +46,7 @@ _EXCHANGE_FROM, _GAP_FROM = 0.15, 0.25
 
 def path_things(moment: Moment) -> Iterator[NextThing]:
     """Functions to try, bodies to exchange, stages that may not have been told."""
+    tried = parts_tried(moment)
     for board, odds in path_odds_of(moment).items():
         for name, path in paths_of(moment, board).items():
             if not tried_since_change(moment, board, name, path):
@@ -53,6 +58,10 @@ def path_things(moment: Moment) -> Iterator[NextThing]:
                 minutes, risk = SWAP_MINUTES[moment.part(place).socketed], risk_of(moment.part(place).socketed)
                 bits = odds.worlds.bits_of_exchange(place)
                 yield NextThing(Stage.REPAIR, place, _exchange_words(moment, place), minutes, bits, risk)
+            if probability > _EXCHANGE_FROM and place not in tried:
+                for sort, words, minutes in _trial_words(moment.part(place)):
+                    bits = odds.worlds.bits_of_trial(place, sort)
+                    yield NextThing(Stage.SUSPECTS, place, words, minutes, bits)
         yield from _signal_things(moment, board, odds)
         gap = odds.gap
         if gap is not None and gap.probability > _GAP_FROM:
@@ -153,21 +162,43 @@ def unused_spare(moment: Moment) -> str:
 
 
 def puzzle_things(moment: Moment) -> Iterator[NextThing]:
-    """After an exchange: the next one that settles most, with another spare or with a twin."""
-    for board_id, solved in solved_swaps(moment).items():
-        board, spare = moment.boards[board_id], unused_spare(moment)
-        for name in solved.places:
-            if not board.has(name) or not _UNSETTLED[0] < solved.of_part(name) < _UNSETTLED[1]:
-                continue
-            part, place = board.part(name), PartRef(board_id, name)
-            minutes, risk = SWAP_MINUTES[part.socketed], risk_of(part.socketed)
-            words = say("exchange {refdes} with {spare}", refdes=name, spare=spare)
-            bits = solved.bits_of(Exchange(name, spare, "", "stays", name))
+    """After an exchange or a trial: the next move that settles most for its minutes, whichever it is."""
+    for board_id, groups in solved_swaps(moment).items():
+        for solved, name in ((one, name) for one in groups for name in one.places):
+            if moment.boards[board_id].has(name) and _UNSETTLED[0] < solved.of_part(name) < _UNSETTLED[1]:
+                yield from _moves_of(moment, solved, PartRef(board_id, name))
+
+
+def _moves_of(moment: Moment, solved: Solved, place: PartRef) -> Iterator[NextThing]:
+    """What can be exchanged or tried with a part, and what each is expected to tell."""
+    board, part, name = moment.boards[place.board], moment.part(place), place.refdes
+    if _exchangeable(moment, place) or is_rom(moment, place):
+        minutes, risk = SWAP_MINUTES[part.socketed], risk_of(part.socketed)
+        spare = unused_spare(moment)
+        words = say("exchange {refdes} with {spare}", refdes=name, spare=spare)
+        bits = solved.bits_of(Exchange(name, spare, "", "stays", name))
+        yield NextThing(Stage.REPAIR, place, words, minutes, bits, risk)
+        for twin in islice(_same_type(board, part), 2):
+            words = say("exchange {refdes} and {twin}", refdes=name, twin=twin)
+            bits = solved.bits_of(Exchange(name, twin, twin, "stays", name))
             yield NextThing(Stage.REPAIR, place, words, minutes, bits, risk)
-            for twin in islice(_same_type(board, part), 2):
-                words = say("exchange {refdes} and {twin}", refdes=name, twin=twin)
-                bits = solved.bits_of(Exchange(name, twin, twin, "stays", name))
-                yield NextThing(Stage.REPAIR, place, words, minutes, bits, risk)
+    done = {tried.sort for _, tried in trials_that_count(moment, place.board) if place in tried.parts}
+    for sort, words, minutes in _trial_words(part):
+        if sort not in done:
+            bits = solved.bits_of(Tried((place,), sort, True, datetime.min))
+            yield NextThing(Stage.SUSPECTS, place, words, minutes, bits)
+
+
+def _trial_words(part: Part) -> Iterator[tuple[str, str, float]]:
+    """Trials that need no exchange: how, in words, minutes."""
+    name = part.refdes
+    yield "touched", say("press and wobble {refdes}, then type pressed {refdes}: …", refdes=name), TOUCH_MINUTES
+    yield "heat", say("cool {refdes}, then type cooled {refdes}: …", refdes=name), TOUCH_MINUTES
+    if part.is_chip and not part.socketed and part.number:
+        text = say(
+            "hold a good {number} on top of {refdes}, then type piggyback {refdes}: …", number=part.number, refdes=name
+        )
+        yield "on top", text, ON_TOP_MINUTES
 
 
 def code_things(moment: Moment) -> Iterator[NextThing]:

@@ -14,6 +14,8 @@ SWAP_MINUTES = {True: 3.0, False: 22.0}
 SOLDER_RISK = 1.6
 # A pin lifted, a signal looked at, a function tried.
 LIFT_MINUTES, SIGNAL_MINUTES, TRY_MINUTES = 5.0, 3.0, 2.0
+# Pressed or cooled with the board running; a good chip looked for, its pins bent in and held on top.
+TOUCH_MINUTES, ON_TOP_MINUTES = 2.0, 5.0
 
 
 @dataclass(frozen=True)

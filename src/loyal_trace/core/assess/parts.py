@@ -4,14 +4,16 @@ from datetime import datetime
 
 from loyal_trace.core.assess.moment import Moment, once
 from loyal_trace.core.boards.model import Part
-from loyal_trace.core.job.entries import KEEPS_PART, Fitted
-from loyal_trace.core.job.snapshot import JobSnapshot
+from loyal_trace.core.job.entries import KEEPS_PART, Fitted, Measured, reading_words
+from loyal_trace.core.job.snapshot import JobSnapshot, ReadingKey
 from loyal_trace.core.parts.capacitors import CapacitorReading, StockItem, judge_capacitor
 from loyal_trace.core.vocabulary.findings import Finding
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.verdicts import PartVerdict, Verdict
+
+_OF_A_PART = (Quantity.CAPACITANCE, Quantity.ESR, Quantity.RESISTANCE)
 
 
 def absent(moment: Moment, place: PartRef) -> bool:
@@ -96,6 +98,58 @@ def _capacitor(moment: Moment, board_id: str, part: Part) -> PartVerdict:
         any(m.in_circuit for m in (farad, ohm) if m),
     )
     return judge_capacitor(part, read, moment.tables.esr if moment.tables is not None else None)
+
+
+@once
+def old_parts(moment: Moment) -> dict[PartRef, PartVerdict]:
+    """The verdict on each part that was measured after it was taken out of its place."""
+    found: dict[PartRef, PartVerdict] = {}
+    readings = moment.snapshot.readings.old_parts
+    for key in readings:
+        place = PartRef(key.board, key.point)
+        if place in found or not moment.has(place):
+            continue
+        part = moment.part(place)
+        taken = {quantity: readings.get(ReadingKey(key.board, key.point, quantity)) for quantity in Quantity}
+        if part.kind == "capacitor":
+            farad, ohm = taken[Quantity.CAPACITANCE], taken[Quantity.ESR]
+            read = CapacitorReading(
+                farad.value if farad else None, ohm.value if ohm else None, ohm.frequency if ohm else None, False
+            )
+            found[place] = judge_capacitor(part, read, moment.tables.esr if moment.tables is not None else None)
+        elif (ohms := taken[Quantity.RESISTANCE]) is not None:
+            found[place] = _of_ohms(part, ohms)
+    return found
+
+
+_FUSE_OHMS, _NEAR = 2.0, 0.10
+
+
+def _of_ohms(part: Part, read: Measured) -> PartVerdict:
+    """A fuse or a resistor out of circuit: a fuse conducts, a resistor is within a tenth of what is marked."""
+    words = say("measures {reading} out of circuit", reading=reading_words(read))
+    if read.value is None:
+        return PartVerdict(Verdict.BAD, words)
+    if part.kind == "fuse":
+        return PartVerdict(Verdict.GOOD if read.value < _FUSE_OHMS else Verdict.BAD, words)
+    if part.kind != "resistor" or part.value is None:
+        return PartVerdict(Verdict.NOT_MEASURED, words)
+    near = abs(read.value - part.value) <= _NEAR * part.value
+    return PartVerdict(Verdict.GOOD if near else Verdict.BAD, words)
+
+
+def worth_measuring_old(moment: Moment) -> tuple[PartRef, ...]:
+    """Parts replaced for a fault whose old body nobody measured: it tells whether the fault went with it."""
+    measured = {PartRef(key.board, key.point) for key in moment.snapshot.readings.old_parts}
+    measured |= {key.part for key in moment.snapshot.readings.measured if key.quantity in _OF_A_PART}
+    return tuple(
+        place
+        for place in moment.snapshot.parts.removed
+        if place not in measured
+        and moment.has(place)
+        and renewed(moment, place)
+        and moment.part(place).kind in ("capacitor", "resistor", "fuse")
+    )
 
 
 @once

@@ -5,13 +5,15 @@ from datetime import datetime
 from functools import partial
 
 from loyal_trace.core.assess.moment import Moment, tables_of
-from loyal_trace.core.assess.parts import last_change
+from loyal_trace.core.assess.parts import last_change, old_parts
+from loyal_trace.core.assess.trials import trials_that_count
 from loyal_trace.core.diagnosis.evidence import Evidence, logit, sigmoid
 from loyal_trace.core.diagnosis.paths import Case, Exchange, PathOdds, Statement, path_odds
-from loyal_trace.core.job.entries import OWN_PART, Fitted
+from loyal_trace.core.job.entries import KEEPS_PART, Fitted
 from loyal_trace.core.job.snapshot import CheckKey
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.core.vocabulary.verdicts import Verdict
 
 KIND = "paths"
 # Evidence about each part by itself.
@@ -54,7 +56,8 @@ def case_of(moment: Moment, board: str, found: Alone) -> Case | None:
         if swap.part in parts and swap.result in _OUTCOME and not swap.back
     )
     priors = {part: informed(moment, part, found) for part in parts}
-    return Case(paths, statements, priors, exchanges, _replaced(moment, parts))
+    trials = tuple(tried for _, tried in trials_that_count(moment, board) if parts & set(tried.parts))
+    return Case(paths, statements, priors, exchanges, _replaced(moment, parts), trials, _measured_old(moment, parts))
 
 
 def informed(moment: Moment, part: PartRef, found: Alone) -> float:
@@ -68,7 +71,8 @@ def informed(moment: Moment, part: PartRef, found: Alone) -> float:
 
 
 def _is_swap(line: Evidence) -> bool:
-    return line.kind.startswith("swap")
+    """Exchanges and trials: the paths weigh them again with all that fails and works."""
+    return line.kind.startswith(("swap", "trial"))
 
 
 def paths_of(moment: Moment, board: str) -> dict[str, tuple[PartRef, ...]]:
@@ -95,9 +99,18 @@ def tried_since_change(moment: Moment, board: str, function: str, path: Iterable
 def _replaced(moment: Moment, parts: set[PartRef]) -> dict[PartRef, tuple[datetime, ...]]:
     times: dict[PartRef, tuple[datetime, ...]] = {}
     for entry in moment.snapshot.parts.changes:
-        if isinstance(entry, Fitted) and entry.part in parts and entry.origin != OWN_PART:
+        if isinstance(entry, Fitted) and entry.part in parts and entry.origin not in KEEPS_PART:
             times[entry.part] = (*times.get(entry.part, ()), entry.time)
     return times
+
+
+# The part that was taken out measured bad, or good.
+_OLD_ODDS: Mapping[str, float] = {Verdict.BAD: 20.0, Verdict.DOUBTFUL: 2.0, Verdict.GOOD: 0.1}
+
+
+def _measured_old(moment: Moment, parts: set[PartRef]) -> dict[PartRef, float]:
+    found = old_parts(moment)
+    return {part: _OLD_ODDS.get(found[part].verdict, 1.0) for part in sorted(parts & set(found))}
 
 
 def states_now(moment: Moment, board: str) -> dict[str, str]:

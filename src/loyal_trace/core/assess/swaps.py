@@ -1,13 +1,15 @@
-"""Exchanges made in the job, as one puzzle over parts, places and spares."""
+"""Exchanges and trials made in the job, as one puzzle over parts, places and spares."""
 
 import math
 from collections.abc import Iterator, Mapping
+from datetime import datetime
 from functools import partial
 
 from loyal_trace.core.assess.moment import Moment, once, tables_of
 from loyal_trace.core.assess.parts import outdated
+from loyal_trace.core.assess.trials import evidence_of_many, trials_that_count, words_of
 from loyal_trace.core.diagnosis.evidence import Evidence, logit
-from loyal_trace.core.diagnosis.swaps import Exchange, Puzzle, Solved, solve
+from loyal_trace.core.diagnosis.swaps import Exchange, Move, Puzzle, Solved, solve
 from loyal_trace.core.job.entries import Swapped
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import joined, say
@@ -37,31 +39,37 @@ def spare_of(swap: Swapped) -> str:
 
 
 @once
-def solved_swaps(moment: Moment) -> Mapping[str, Solved]:
-    """The puzzle of each board on which something was exchanged."""
-    by_board: dict[str, list[Swapped]] = {}
+def solved_swaps(moment: Moment) -> Mapping[str, tuple[Solved, ...]]:
+    """The puzzle of each board on which something was exchanged or tried."""
+    puzzles = {board: puzzle_of(moment, board) for board in moment.boards}
+    return {b: moment.memo.of(puzzle.key, partial(solve, puzzle)) for b, puzzle in puzzles.items() if puzzle.moves}
+
+
+def puzzle_of(moment: Moment, board: str) -> Puzzle:
+    """The exchanges and trials of one board in order, with the priors of the parts in them.
+
+    Spares are known by the words used for them.
+    """
+    timed: list[tuple[datetime, Move]] = []
+    spares: set[str] = set()
+    names: dict[str, None] = {}
     for swap in swaps_that_count(moment):
-        by_board.setdefault(swap.board, []).append(swap)
-    puzzles = {board: puzzle_of(moment, board, swaps) for board, swaps in by_board.items()}
-    return {board: moment.memo.of(puzzle.key, partial(solve, puzzle)) for board, puzzle in puzzles.items()}
-
-
-def puzzle_of(moment: Moment, board: str, swaps: list[Swapped]) -> Puzzle:
-    """The exchanges of one board with the priors of the parts in them; spares are known by the words used for them."""
-    exchanges, spares = [], set()
-    names: set[str] = set()
-    for swap in swaps:
+        if swap.board != board:
+            continue
         spare = spare_of(swap) if swap.other is None else ""
         other = swap.other.refdes if swap.other is not None else ""
-        if spare:
-            spares.add(spare)
+        body = spare or other or _unnamed(swap)
         outcome = _OUTCOMES[swap.result]
         # With a spare in its place, a fault that goes along with the part is a fault that is gone here.
         outcome = "gone" if spare and outcome == "moves" else outcome
-        exchanges.append(Exchange(swap.place, spare or other or _unnamed(swap), other, outcome, swap.place))
-        names |= {swap.place, *((other,) if other else ())}
-        spares |= set() if spare or other else {_unnamed(swap)}
-    return Puzzle(tuple(exchanges), {name: prior_of(moment, PartRef(board, name)) for name in names}, frozenset(spares))
+        timed.append((swap.time, Exchange(swap.place, body, other, outcome, swap.place)))
+        names |= dict.fromkeys((swap.place, *((other,) if other else ())))
+        spares |= set() if other else {body}
+    for _, tried in trials_that_count(moment, board):
+        timed.append((tried.time, tried))
+        names |= dict.fromkeys(part.refdes for part in tried.parts)
+    moves = tuple(move for _, move in sorted(timed, key=lambda one: one[0]))
+    return Puzzle(moves, {name: prior_of(moment, PartRef(board, name)) for name in names}, frozenset(spares))
 
 
 def _unnamed(swap: Swapped) -> str:
@@ -76,17 +84,30 @@ def prior_of(moment: Moment, place: PartRef) -> float:
 
 
 def swap_evidence(moment: Moment) -> Iterator[Evidence]:
-    """One line for each part that was exchanged: what all exchanges together say of it or its place."""
-    for board, solved in solved_swaps(moment).items():
+    """One line for each part exchanged or tried: what all moves together say of it or its place."""
+    for board, groups in solved_swaps(moment).items():
         told = _told(moment, board)
-        for name in solved.places:
+        swapped = _swapped(moment, board)
+        for solved, name in ((one, name) for one in groups for name in one.places):
             place = PartRef(board, name)
             if not moment.has(place):
                 continue
             after = min(_MOST, max(_LEAST, solved.of_part(name)))
             weight = _weight(moment, place, solved.before(name), after)
-            words = say("exchanged: {told}{which}", told=told.get(name, ""), which=_which(solved, name, after))
-            yield Evidence(place, "swap-cured" if weight > 0 else "swap-no-change", words, weight)
+            words = say("tried: {told}{which}", told=told.get(name, ""), which=_which(solved, name, after))
+            yield Evidence(place, _kind(weight, name in swapped), words, weight)
+    yield from evidence_of_many(moment)
+
+
+def _swapped(moment: Moment, board: str) -> set[str]:
+    here = [swap for swap in swaps_that_count(moment) if swap.board == board]
+    return {swap.place for swap in here} | {swap.other.refdes for swap in here if swap.other is not None}
+
+
+def _kind(weight: float, swapped: bool) -> str:
+    if swapped:
+        return "swap-cured" if weight > 0 else "swap-no-change"
+    return "trial-changed" if weight > 0 else "trial-no-change"
 
 
 def _weight(moment: Moment, place: PartRef, before: float, after: float) -> float:
@@ -126,13 +147,17 @@ def _told(moment: Moment, board: str) -> dict[str, str]:
                 "moves": say("with {other} the fault moved along", other=beside),
             }.get(swap.result, say("with {other} the fault partly went", other=beside))
             found.setdefault(name, []).append(words)
+    for trial, tried in trials_that_count(moment, board):
+        for part in tried.parts:
+            found.setdefault(part.refdes, []).append(words_of(trial))
     return {name: joined("; ", words) for name, words in found.items()}
 
 
 def bad_spares(moment: Moment) -> dict[str, float]:
     """Spares that the exchanges show to be bad, by the words used for them, with their probability."""
     found: dict[str, float] = {}
-    for board, solved in solved_swaps(moment).items():
+    for board, groups in solved_swaps(moment).items():
         own = {part.refdes for part in moment.boards[board].parts}
-        found |= {name: p for name, p in solved.bodies.items() if name not in own and p >= BAD_SPARE}
+        for solved in groups:
+            found |= {name: p for name, p in solved.bodies.items() if name not in own and p >= BAD_SPARE}
     return found

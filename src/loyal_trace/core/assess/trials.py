@@ -5,39 +5,45 @@ from collections.abc import Iterator
 
 from loyal_trace.core.assess.moment import Moment
 from loyal_trace.core.assess.parts import outdated
-from loyal_trace.core.diagnosis.evidence import Evidence, EvidenceTable
+from loyal_trace.core.diagnosis.evidence import Evidence
+from loyal_trace.core.diagnosis.tried import BODY, CHANGES, NEITHER, SORT_OF, Tried
 from loyal_trace.core.job.entries import Trial
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import joined, say, term
 
-_CHANGED = ("gone", "partly", "comes back", "better", "worse", "moves")
-# Action → kinds of evidence when the fault changed, and when it stayed.
-_KINDS = {
-    "out": ("trial-out-gone", "trial-out-stays"),
-    "lifted": ("trial-lifted-gone", "trial-out-stays"),
-    **dict.fromkeys(("pressed", "wobbled", "tapped", "flexed"), ("trial-touched", "trial-untouched")),
-    **dict.fromkeys(("cooled", "warmed", "heated"), ("trial-heat", "trial-no-heat")),
-    "piggyback": ("piggyback-better", "piggyback-stays"),
-}
+# A part that is missing or lifted may make matters worse without being at fault; one that is touched may not.
+_CURED = ("gone", "partly", "better")
+_CHANGED = (*_CURED, "comes back", "worse", "moves")
+_MOST_AT_ONCE = 7
 
 
-def trial_evidence(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
-    """A line for each part of each trial that had an outcome; of several parts at once each gets its share."""
+def trials_that_count(moment: Moment, board: str) -> list[tuple[Trial, Tried]]:
+    """Trials on a board with an outcome that tells something, of parts that were not replaced since."""
+    found = []
     for trial in moment.snapshot.parts.trials:
-        if trial.action not in _KINDS or not trial.result:
-            continue
-        changed = trial.result in _CHANGED
-        kind = _KINDS[trial.action][0 if changed else 1]
-        places = dict.fromkeys(named.part for named in trial.parts)
-        for place in places:
-            if moment.has(place) and not outdated(moment, place, trial.time):
-                line = table.line(place, kind, _words(trial))
-                # One of several parts: the odds of each are those of the group, divided by their number.
-                weight = max(0.0, line.weight - math.log(len(places))) if changed else line.weight
-                yield Evidence(place, kind, line.text, weight)
+        sort = SORT_OF.get(trial.action)
+        parts = tuple(dict.fromkeys(named.part for named in trial.parts if named.board == board))
+        parts = tuple(p for p in parts if moment.has(p) and not outdated(moment, p, trial.time))
+        changed = trial.result in (_CHANGED if sort in ("touched", "heat") else _CURED)
+        if sort is not None and parts and (changed or trial.result == "stays"):
+            found.append((trial, Tried(parts, sort, changed, trial.time)))
+    return found
 
 
-def _words(trial: Trial) -> str:
+def evidence_of_many(moment: Moment) -> Iterator[Evidence]:
+    """A line for each part of a trial of so many at once that no puzzle holds them: each gets its share."""
+    for board in moment.boards:
+        for trial, tried in trials_that_count(moment, board):
+            count = len(tried.parts)
+            if count > _MOST_AT_ONCE and tried.changed:
+                table = CHANGES[tried.sort]
+                weight = max(0.0, math.log(table[BODY] / table[NEITHER]) - math.log(count))
+                for place in tried.parts:
+                    yield Evidence(place, "trial-of-many", words_of(trial), weight)
+
+
+def words_of(trial: Trial) -> str:
+    """What was tried and what it did."""
     names = joined(", ", (named.name for named in trial.parts))
     return say("{names} {action}: the fault {result}", names=names, action=term(trial.action), result=_ended(trial))
 

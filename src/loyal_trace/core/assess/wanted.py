@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from itertools import islice
 
 from loyal_trace.core.assess.moment import Moment, once
+from loyal_trace.core.assess.parts import worth_measuring_old
 from loyal_trace.core.assess.paths import paths_of, states_now, without_path
 from loyal_trace.core.boards.cells import chemistry_of
 from loyal_trace.core.boards.model import BoardDefinition, Part
@@ -64,12 +65,23 @@ def wanted_facts(moment: Moment, board_id: str, stage: Stage) -> tuple[WantedFac
     board = moment.boards.get(board_id)
     if board is None:
         board = BoardDefinition(board_id, "")
+    old = tuple(_old_parts(moment, board_id)) if stage in (Stage.REPAIR, Stage.PLAN) else ()
     if board.blocks or (board.checklist and not _said_checks(moment, board_id)):
-        return ()
+        return old
     known = _Known(moment, board)
     # Nothing can be seen on, or done to, a part that is not there yet.
     found = _parts(known) if not board.parts and stage in (Stage.INSPECT, Stage.REPAIR) else _BY_STAGE[stage](known)
-    return tuple(islice(found, _MOST))
+    return tuple(islice((*old, *found), _MOST))
+
+
+_OLD_READING = {"capacitor": "measures 51u esr 5", "resistor": "measures 4k7", "fuse": "OL"}
+
+
+def _old_parts(moment: Moment, board_id: str) -> Iterator[WantedFact]:
+    """One part that came out unmeasured: while it lies on the bench, it tells whether the fault went with it."""
+    for place in [one for one in worth_measuring_old(moment) if one.board == board_id][:1]:
+        why = say("What the old {part} measures: it tells whether it was the fault", part=place.refdes)
+        yield WantedFact(why, _example("old", place.refdes, _OLD_READING[moment.part(place).kind]))
 
 
 def _said_checks(moment: Moment, board_id: str) -> bool:

@@ -7,7 +7,7 @@ Lengths are millimetres on the component side, x to the right and y down from th
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
-from loyal_trace.core.boards.supplies import Cell, ChainPoint, Clock, Rail, Reset, Supply
+from loyal_trace.core.boards.supplies import Cell, ChainPoint, Clock, Lamp, Rail, Reset, Supply
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.identity import BoardPin
 from loyal_trace.core.vocabulary.phrases import say
@@ -213,6 +213,7 @@ class BoardDefinition:
     chain: tuple[ChainPoint, ...] = ()
     supplies: tuple[Supply, ...] = ()
     clocks: tuple[Clock, ...] = ()
+    lamps: tuple[Lamp, ...] = ()
     cells: tuple[Cell, ...] = ()
     resets: tuple[Reset, ...] = ()
     rom_slots: tuple[RomSlot, ...] = ()
@@ -322,6 +323,7 @@ class BoardDefinition:
             chain=tuple(p for p in self.chain if not p.part or p.part in here),
             supplies=tuple(s for s in self.supplies if not s.reservoir or s.reservoir in here),
             clocks=tuple(c for c in self.clocks if not c.part or c.part in here),
+            lamps=tuple(lamp for lamp in self.lamps if lamp.part in here),
             cells=tuple(c for c in self.cells if c.part in here),
             resets=tuple(r for r in self.resets if not r.part or r.part in here),
             rom_slots=tuple(s for s in self.rom_slots if s.refdes in here),

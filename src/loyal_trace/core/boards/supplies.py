@@ -82,6 +82,14 @@ class Clock:
 
 
 @dataclass(frozen=True)
+class Lamp:
+    """A lamp that is lit while a fuse, or another part of a supply, is intact and fed."""
+
+    part: str
+    shows: tuple[str, ...]
+
+
+@dataclass(frozen=True)
 class Cell:
     """A back-up cell: capacity (ampere-hour), the current it feeds with the power off (ampere), and its loss a year.
 

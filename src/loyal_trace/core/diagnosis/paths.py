@@ -15,6 +15,7 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
+from loyal_trace.core.diagnosis.tried import BODY, CHANGES, NEITHER, PLACE, Tried, chance
 from loyal_trace.core.vocabulary.identity import PartRef
 
 Floats = NDArray[np.float64]
@@ -63,19 +64,24 @@ class Exchange:
 
 @dataclass(frozen=True)
 class Case:
-    """What was told: the parts of each function in order, the statements, what was changed when; priors from 0 to 1."""
+    """What was told: the parts of each function in order, the statements, what was changed when; priors from 0 to 1.
+
+    `old`: how much more likely what was measured of a part taken out is if it was at fault than if not.
+    """
 
     paths: Mapping[str, tuple[PartRef, ...]]
     statements: tuple[Statement, ...]
     priors: Mapping[PartRef, float]
     exchanges: tuple[Exchange, ...] = ()
     replaced: Mapping[PartRef, tuple[datetime, ...]] = field(default_factory=dict)
+    trials: tuple[Tried, ...] = ()
+    old: Mapping[PartRef, float] = field(default_factory=dict)
 
     @property
     def key(self) -> Hashable:
         """Every value that the odds depend on."""
-        tables = (self.paths, self.priors, self.replaced)
-        return ("paths", *(tuple(table.items()) for table in tables), self.statements, self.exchanges)
+        tables = (self.paths, self.priors, self.replaced, self.old)
+        return ("paths", *(tuple(table.items()) for table in tables), self.statements, self.exchanges, self.trials)
 
 
 @dataclass(frozen=True)
@@ -130,6 +136,12 @@ class _Atom:
     def in_exchange(self, exchange: Exchange) -> bool:
         return self.body and self.owner == exchange.part and self.lives_at(exchange.time)
 
+    def in_trial(self, tried: Tried) -> int:
+        """What a trial touched of it: nothing, a place, a body."""
+        if self.owner not in tried.parts or not self.lives_at(tried.time):
+            return NEITHER
+        return BODY if self.body else PLACE
+
 
 @dataclass(frozen=True)
 class Worlds:
@@ -141,6 +153,7 @@ class Worlds:
     touched: Mapping[str, NDArray[np.intp]]
     stages: Mapping[tuple[str, PartRef], NDArray[np.intp]]
     bodies: Mapping[PartRef, Floats]
+    places: Mapping[PartRef, Floats]
 
     def bits_of_function(self, function: str) -> float:
         """Bits that trying a function now is expected to tell about the faults."""
@@ -163,6 +176,21 @@ class Worlds:
         beside = np.where(self.second >= 0, 1 - (1 - one) * (1 - other), 0.0)
         mixed = np.stack([1 - alone - beside, beside, alone], axis=1) @ _EXCHANGED
         return _expected_bits(self.probability, mixed)
+
+    def bits_of_trial(self, part: PartRef, sort: str) -> float:
+        """Bits that touching a part, cooling it, or holding a chip on top is expected to tell."""
+        shares = np.stack([self.places[part], self.bodies[part]])
+        changes = np.zeros(len(self.first))
+        # Each of the two faults is at a place or in a body of the part, or elsewhere, with its share.
+        pair = self.second >= 0
+        for cause, share in ((PLACE, shares[0]), (BODY, shares[1])):
+            one, other = share[self.first], np.where(pair, share[self.second], 0.0)
+            hit = np.full(len(self.first), cause, dtype=np.intp)
+            changes += np.maximum(one, other) * chance(sort, hit, pair)
+        within = np.maximum(shares.sum(axis=0)[self.first], np.where(pair, shares.sum(axis=0)[self.second], 0.0))
+        changes += (1 - within) * chance(sort, np.full(len(self.first), NEITHER, dtype=np.intp), pair)
+        changes = np.clip(changes, 0.0, 1.0)
+        return _expected_bits(self.probability, np.stack([1 - changes, changes], axis=1))
 
 
 def path_odds(case: Case) -> PathOdds | None:
@@ -209,7 +237,7 @@ def _of_part(case: Case, part: PartRef, functions: Sequence[str]) -> list[_Atom]
     lives = list(zip([None, *times], [*times, None], strict=True))
     found = _scopes(part, functions, prior * _PLACE_SHARE)
     for number, (since, until) in enumerate(lives):
-        first = max(prior, _CHOSEN) if times else prior
+        first = max(prior, _CHOSEN) * case.old.get(part, 1.0) if times else prior
         weight = first * (1 - _PLACE_SHARE) if number == 0 else _NEW_BAD * prior
         found += _scopes(part, functions, weight, True, since, until)
     return found
@@ -274,11 +302,13 @@ def _said(truth: Floats) -> Floats:
 
 def _weighed(case: Case, atoms: list[_Atom], statements: tuple[Statement, ...]) -> PathOdds:
     exchanges = tuple(e for e in case.exchanges if e.part in case.priors)
+    trials = tuple(t for t in case.trials if set(t.parts) & set(case.priors))
     before = _stretches(case)
     asked = _signals(case, statements)
     columns = [
         [atom.at(s, before) for s in statements]
         + [int(atom.in_exchange(e)) for e in exchanges]
+        + [atom.in_trial(tried) for tried in trials]
         + [atom.degree if function in atom.touches and atom.until is None else 0 for function in case.paths]
         + [
             atom.degree if name in atom.touches and atom.until is None and atom.within(before[name, part]) else 0
@@ -300,19 +330,40 @@ def _weighed(case: Case, atoms: list[_Atom], statements: tuple[Statement, ...]) 
         hit = _worse(groups[:, n], first, second)
         kind = np.where(hit == 0, 0, np.where(second < 0, 2, 1))
         log += np.log(_EXCHANGED[kind, OUTCOMES.index(exchange.outcome)])
-    elsewhere = math.log(_ELSEWHERE) - count * math.log(3)
+    for n, tried in enumerate(trials, start=count + len(exchanges)):
+        log += _of_trial(tried, groups[:, n], first, second)
+    elsewhere = math.log(_ELSEWHERE) - count * math.log(3) + _with_good_parts(exchanges, trials)
     top = max(float(log.max()), elsewhere)
-    chance = np.exp(log - top)
-    chance /= chance.sum() + math.exp(elsewhere - top)
-    touched = {f: groups[:, count + len(exchanges) + n] for n, f in enumerate(case.paths)}
-    at_signals = count + len(exchanges) + len(case.paths)
+    weights = np.exp(log - top)
+    weights /= weights.sum() + math.exp(elsewhere - top)
+    at_functions = count + len(exchanges) + len(trials)
+    touched = {f: groups[:, at_functions + n] for n, f in enumerate(case.paths)}
+    at_signals = at_functions + len(case.paths)
     signals = {one: groups[:, at_signals + n] for n, one in enumerate(asked)}
     bodies, whole = (_shares(case.priors, atoms, member, weight, bodies_only) for bodies_only in (True, False))
-    worlds = Worlds(first, second, chance / chance.sum(), touched, signals, bodies)
-    group_chance: Floats = np.bincount(first, chance, len(groups)).astype(np.float64)
-    group_chance += np.bincount(second[second >= 0], chance[second >= 0], len(groups))
+    places = {part: whole[part] - bodies[part] for part in whole}
+    worlds = Worlds(first, second, weights / weights.sum(), touched, signals, bodies, places)
+    group_chance: Floats = np.bincount(first, weights, len(groups)).astype(np.float64)
+    group_chance += np.bincount(second[second >= 0], weights[second >= 0], len(groups))
     probability = {part: min(1.0, float(group_chance @ share)) for part, share in whole.items()}
     return PathOdds(case.priors, probability, _likeliest_gap(atoms, member, weight, group_chance), worlds)
+
+
+def _with_good_parts(exchanges: Iterable[Exchange], trials: Iterable[Tried]) -> float:
+    """The log-likelihood of what exchanges and trials did, when no part that was exchanged or tried is at fault."""
+    found = sum(math.log(_EXCHANGED[0, OUTCOMES.index(exchange.outcome)]) for exchange in exchanges)
+    for tried in trials:
+        changes = float(CHANGES[tried.sort][NEITHER])
+        found += math.log(changes if tried.changed else 1 - changes)
+    return found
+
+
+def _of_trial(tried: Tried, column: NDArray[np.intp], first: NDArray[np.intp], second: NDArray[np.intp]) -> Floats:
+    """The log-likelihood of how a trial ended, for each set of faults."""
+    cause = _worse(column, first, second)
+    both = (second >= 0) & ((column[first] == NEITHER) | (column[second] == NEITHER))
+    changes = chance(tried.sort, cause, both)
+    return np.asarray(np.log(changes if tried.changed else 1 - changes), dtype=np.float64)
 
 
 def _sets(groups: int) -> tuple[NDArray[np.intp], NDArray[np.intp]]:

@@ -1,4 +1,4 @@
-"""Swaps as one puzzle: which body, which place, which spare is bad, or none of them, given every exchange and its end.
+"""Swaps, removals, lifts, stimulus as one puzzle: which body, place or spare is bad, or none, given all their ends.
 
 Every body, place and spare that took part is good or bad; all combinations are weighed (up to 2^16). Before each
 exchange the fault was seen at its first place. What is told is right nearly always. The figures are assumptions.
@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from loyal_trace.core.diagnosis.evidence import entropy_bits
+from loyal_trace.core.diagnosis.tried import BODY, NEITHER, PLACE, Tried, chance
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
@@ -43,18 +43,21 @@ class Exchange:
     own: str
 
 
+Move = Exchange | Tried
+
+
 @dataclass(frozen=True)
 class Puzzle:
-    """All exchanges of one board in order; the prior probability that each part is bad; bodies that are spares."""
+    """All moves of one board in order; the prior probability that each part is bad; bodies that are spares."""
 
-    exchanges: tuple[Exchange, ...]
+    moves: tuple[Move, ...]
     prior: Mapping[str, float]
     spares: frozenset[str] = frozenset()
 
     @property
     def key(self) -> Hashable:
         """Every value that the answer depends on."""
-        return ("swaps", self.exchanges, tuple(self.prior.items()), self.spares)
+        return ("swaps", self.moves, tuple(self.prior.items()), self.spares)
 
 
 @dataclass(frozen=True)
@@ -76,16 +79,17 @@ class Solved:
         """The same before any exchange had an outcome: only that the fault was seen where the exchanges were made."""
         return self._premise.either(name) if self._premise is not None else self.of_part(name)
 
-    def bits_of(self, exchange: Exchange) -> float:
-        """How much an exchange not made yet is expected to tell about bodies and places (bit)."""
-        return self._worlds.bits_of(exchange) if self._worlds is not None else 0.0
+    def bits_of(self, move: Move) -> float:
+        """How much a move not made yet is expected to tell about bodies and places (bit)."""
+        return self._worlds.bits_of(move) if self._worlds is not None else 0.0
 
 
 class _Worlds:
     """Every combination of bad and good, one row each, with its weight."""
 
-    def __init__(self, names: Sequence[str], prior: Floats) -> None:
+    def __init__(self, names: Sequence[str], prior: Floats, spares: frozenset[str]) -> None:
         self.names = list(names)
+        self._spares = frozenset(_body(spare) for spare in spares)
         count = len(self.names)
         numbers = np.arange(2**count, dtype=np.int64)
         self.bad: Bools = ((numbers[:, None] >> np.arange(count)) & 1).astype(bool)
@@ -94,32 +98,55 @@ class _Worlds:
 
     def of(self, name: str) -> Bools:
         """Whether a variable is bad in each world; good where it is not part of the puzzle."""
-        if name not in self.names:
-            return np.zeros(len(self.weight), dtype=bool)
-        return np.asarray(self.bad[:, self.names.index(name)], dtype=bool)
+        return self._any({name})
 
-    def _told(self, exchange: Exchange) -> Floats:
+    def _any(self, names: Iterable[str]) -> Bools:
+        wanted = set(names)
+        columns = [number for number, name in enumerate(self.names) if name in wanted]
+        return np.asarray(self.bad[:, columns].any(axis=1), dtype=bool)
+
+    def _rest(self, parts: Iterable[str]) -> Bools:
+        """Is anything bad beside these parts? A spare in the drawer does not show."""
+        own = {name for part in parts for name in (_body(part), _place(part))}
+        return self._any(set(self.names) - own - self._spares)
+
+    def _told(self, move: Move) -> Floats:
         """The chance of each outcome (columns) in each world."""
-        place = self.of(_place(exchange.first)) | self.of(ELSEWHERE)
+        return self._exchanged(move) if isinstance(move, Exchange) else self._changed(move)
+
+    def _exchanged(self, exchange: Exchange) -> Floats:
+        rest = self._rest({exchange.first, exchange.own, exchange.body, exchange.other})
+        place = self.of(_place(exchange.first)) | rest
         first = self.of(_body(exchange.body)) | place
         other = np.zeros_like(first)
         if exchange.other:
             other = self.of(_body(exchange.own)) | self.of(_place(exchange.other))
         state = np.where(first, 0, np.where(other, 2, 1))
         told = _TOLD[state]
-        only_place = self.of(_place(exchange.first)) & ~self.of(_body(exchange.body)) & ~self.of(ELSEWHERE)
+        only_place = self.of(_place(exchange.first)) & ~self.of(_body(exchange.body)) & ~rest
         wiped = (1 - _WIPED) * _TOLD[0] + _WIPED * _TOLD[1]
         return np.asarray(np.where(only_place[:, None], wiped, told), dtype=np.float64)
 
-    def suppose(self, exchange: Exchange) -> None:
-        """Weighs the worlds by what was so before an exchange: the fault was seen at its first place."""
-        before = self.of(_body(exchange.own)) | self.of(_place(exchange.first)) | self.of(ELSEWHERE)
-        self.weight = self.weight * np.where(before, _SEEN_BEFORE, _FALSE)
+    def _changed(self, tried: Tried) -> Floats:
+        """Columns: the fault stays, the fault changes."""
+        names = [part.refdes for part in tried.parts]
+        body, place = self._any(map(_body, names)), self._any(map(_place, names))
+        cause = np.where(body, BODY, np.where(place, PLACE, NEITHER))
+        changes = chance(tried.sort, cause, self._rest(names))
+        return np.stack([1 - changes, changes], axis=1)
+
+    def suppose(self, moves: Iterable[Move]) -> None:
+        """Weighs the worlds by what was so before: the fault was seen at each place watched, or at a part tried."""
+        watched = {move.first: {move.own, move.first} for move in moves if isinstance(move, Exchange)}
+        for parts in watched.values() or ({part for move in moves for part in _parts(move)},):
+            before = self._any(name for part in parts for name in (_body(part), _place(part))) | self._rest(parts)
+            self.weight = self.weight * np.where(before, _SEEN_BEFORE, _FALSE)
         self.weight = self.weight / self.weight.sum()
 
-    def learn(self, exchange: Exchange) -> None:
-        """Weighs the worlds by how an exchange ended."""
-        self.weight = self.weight * self._told(exchange)[:, OUTCOMES.index(exchange.outcome)]
+    def learn(self, move: Move) -> None:
+        """Weighs the worlds by how a move ended."""
+        column = OUTCOMES.index(move.outcome) if isinstance(move, Exchange) else int(move.changed)
+        self.weight = self.weight * self._told(move)[:, column]
         self.weight = self.weight / self.weight.sum()
 
     def probability(self, name: str) -> float:
@@ -129,21 +156,21 @@ class _Worlds:
         """The probability that a part's body or its place is bad."""
         return float(self.weight[self.of(_body(part)) | self.of(_place(part))].sum())
 
-    def bits_of(self, exchange: Exchange) -> float:
-        """Expected information about the variables of the first place: entropy before less the mean one after."""
-        told = self._told(exchange) * self.weight[:, None]
+    def bits_of(self, move: Move) -> float:
+        """Expected information about all bodies and places on the board: entropy before less the mean one after."""
+        shown = [number for number, name in enumerate(self.names) if name not in self._spares]
+        bad = self.bad[:, shown].astype(np.float64)
+        told = self._told(move) * self.weight[:, None]
         shares = told.sum(axis=0)
-        names = [_body(exchange.own), _place(exchange.first)]
-        bits = 0.0
-        for name in names:
-            bad = self.of(name)
-            after = sum(
-                share * entropy_bits(float(told[bad, column].sum() / share))
-                for column, share in enumerate(shares)
-                if share > 1e-12
-            )
-            bits += entropy_bits(self.probability(name)) - after
+        after = (told.T @ bad) / np.maximum(shares, 1e-12)[:, None]
+        bits = _entropies(self.weight @ bad).sum() - float(shares @ _entropies(after).sum(axis=1))
         return max(0.0, float(bits))
+
+
+def _entropies(probability: Floats) -> Floats:
+    """Uncertainty (bit) of yes-or-no questions."""
+    p = np.clip(probability, 1e-12, 1 - 1e-12)
+    return np.asarray(-(p * np.log2(p) + (1 - p) * np.log2(1 - p)), dtype=np.float64)
 
 
 def _body(name: str) -> str:
@@ -154,39 +181,57 @@ def _place(name: str) -> str:
     return f"place {name}"
 
 
-def solve(puzzle: Puzzle) -> Solved:
-    """Weighs all exchanges together; of very many, the newest count, as many as 2^16 combinations hold."""
-    kept, names = _kept(puzzle.exchanges)
+def solve(puzzle: Puzzle) -> tuple[Solved, ...]:
+    """Weighs all moves together; of very many, the newest as far as 2^16 combinations hold, then the older ones."""
+    left = [move for move in puzzle.moves if len({ELSEWHERE, *_variables(move)}) <= _MOST]
+    found: list[Solved] = []
+    while left:
+        kept, names = _kept(left)
+        found.append(_solved(puzzle, kept, names))
+        left = [move for move in left if move not in kept]
+    return tuple(found)
+
+
+def _solved(puzzle: Puzzle, kept: Sequence[Move], names: Sequence[str]) -> Solved:
     priors = np.array([_prior(name, puzzle) for name in names], dtype=np.float64)
-    worlds = _Worlds(names, priors)
-    # The fault was seen once, however many exchanges were made at its place.
-    for exchange in {exchange.first: exchange for exchange in reversed(kept)}.values():
-        worlds.suppose(exchange)
+    worlds = _Worlds(names, priors, puzzle.spares)
+    worlds.suppose(kept)
     premise = copy(worlds)
-    for exchange in kept:
-        worlds.learn(exchange)
+    for move in kept:
+        worlds.learn(move)
     bodies = {name[5:]: worlds.probability(name) for name in names if name.startswith("body ")}
     places = {name[6:]: worlds.probability(name) for name in names if name.startswith("place ")}
     return Solved(bodies, places, worlds.probability(ELSEWHERE), worlds, premise)
 
 
-def _variables(exchange: Exchange) -> Iterable[str]:
-    yield _body(exchange.own)
-    yield _place(exchange.first)
-    yield _body(exchange.body)
-    if exchange.other:
-        yield _place(exchange.other)
+def _parts(move: Move) -> Iterable[str]:
+    """The parts of the board in a move."""
+    if isinstance(move, Exchange):
+        return (move.own, *((move.other,) if move.other else ()))
+    return (part.refdes for part in move.parts)
 
 
-def _kept(exchanges: Sequence[Exchange]) -> tuple[list[Exchange], list[str]]:
-    """The newest exchanges whose variables fit together, in their order, and the variables."""
-    kept: list[Exchange] = []
+def _variables(move: Move) -> Iterable[str]:
+    if isinstance(move, Tried):
+        for part in _parts(move):
+            yield from (_body(part), _place(part))
+        return
+    yield _body(move.own)
+    yield _place(move.first)
+    yield _body(move.body)
+    if move.other:
+        yield _place(move.other)
+
+
+def _kept(moves: Sequence[Move]) -> tuple[list[Move], list[str]]:
+    """The newest moves whose variables fit together, in their order, and the variables."""
+    kept: list[Move] = []
     names: dict[str, None] = {ELSEWHERE: None}
-    for exchange in reversed(exchanges):
-        wanted = dict.fromkeys((*names, *_variables(exchange)))
+    for move in reversed(moves):
+        wanted = dict.fromkeys((*names, *_variables(move)))
         if len(wanted) <= _MOST:
             names = wanted
-            kept.insert(0, exchange)
+            kept.insert(0, move)
     return kept, list(names)
 
 

@@ -87,6 +87,7 @@ class Readings(Group):
 
     measured: Mapping[ReadingKey, tuple[e.Measured, ...]] = series()
     good_board: Mapping[ReadingKey, e.Measured] = table()
+    old_parts: Mapping[ReadingKey, e.Measured] = table()
     lifts: Mapping[PointRef, tuple[e.Lifted, ...]] = series()
     pins: Mapping[PartRef, Mapping[int, e.PinState]] = nested()
     earlier_pins: Mapping[PartRef, Mapping[int, e.PinState]] = table()
@@ -148,6 +149,8 @@ class Facts(Group):
     rails: tuple[e.RailTold, ...] = listing()
     supplies: Mapping[SupplyKey, Mapping[str, str]] = table()
     sockets: Mapping[PartRef, e.RomTold] = table()
+    clocks: Mapping[PartRef, e.ClockTold] = table()
+    lamps: Mapping[PartRef, e.LampTold] = table()
     twins: tuple[e.TwinsTold, ...] = listing()
     codes: Mapping[CheckKey, e.CodeTold] = table()
     paths: Mapping[CheckKey, e.PathTold] = table()

@@ -207,7 +207,7 @@ class Places:
 
         With `fill`, a range also makes the parts new that the job's own board does not have yet.
         """
-        pieces = self._pieces(text)
+        pieces = self.pieces(text)
         found = [self._piece(piece, new_ok, fill) for piece in pieces]
         boards = dict.fromkeys(one.board for one in found[0])
         whole = []
@@ -222,7 +222,7 @@ class Places:
         full = [one for one in whole if all(any(o.board == one.board for o in options) for options in found)]
         return full or whole[:1]
 
-    def _pieces(self, text: str) -> list[str]:
+    def pieces(self, text: str) -> list[str]:
         """A list taken apart; a board's name stays with the place after it, the two ends of a range together."""
         body = re.sub(r"\s*-\s*", "-", " ".join(text.split()))
         pieces: list[str] = []

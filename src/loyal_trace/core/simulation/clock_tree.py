@@ -4,8 +4,10 @@ The prediction runs the healthy netlist as streams with the clock toggling and e
 open, then counts rising edges. Readings name the stage: the first net that is wrong while what feeds its chip is right.
 """
 
+from collections import Counter
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
+from itertools import product
 
 import numpy as np
 
@@ -62,7 +64,7 @@ def predict(board: BoardDefinition, library: ChipLibrary, steps: int = STEPS) ->
 def _tree(board: BoardDefinition, netlist: Netlist, clock: Clock, frequency: float, steps: int) -> list[ClockNode]:
     """Breadth first from the clock's own net; nets that do not move, or never repeat, are left out."""
     toggling = (np.arange(steps) & 1).astype(np.uint8)
-    run = StreamRun(netlist, {clock.net: toggling}, steps)
+    run = StreamRun(netlist, {**_released(netlist, steps), clock.net: toggling}, steps)
     source = next((f"{r}.{p}" for r, p in dict(board.nets).get(clock.net, ())), clock.part)
     nodes = {clock.net: ClockNode(clock.net, source, frequency)}
     loaded = _fed_by_memory(netlist)
@@ -77,6 +79,22 @@ def _tree(board: BoardDefinition, netlist: Netlist, clock: Clock, frequency: flo
                 nodes[driven] = ClockNode(driven, f"{chip.refdes}.{number}", frequency * rate, net, depth)
                 queue.append(driven)
     return _in_order(nodes, clock.net)
+
+
+def _released(netlist: Netlist, steps: int) -> dict[str, Stream]:
+    """Clears and presets whose pins nobody connected yet, taken as inactive: left open, a high one would hold."""
+    found: dict[str, Stream] = {}
+    used = Counter(net for chip in netlist.chips for net in chip.net_of.values())
+    for chip in netlist.chips:
+        for condition in {override[0] for register in chip.type.registers for override in register.overrides}:
+            open_pins = [name for name in condition.names if used[chip.net_of.get(name, "")] == 1]
+            for name, level in ((name, level) for name in open_pins for level in (1, 0)):
+                others = [other for other in condition.names if other != name]
+                cases = product((0, 1), repeat=len(others))
+                if not any(condition.evaluate({name: level, **dict(zip(others, case, strict=True))}) for case in cases):
+                    found.setdefault(chip.net_of[name], np.full(steps, level, dtype=np.uint8))
+                    break
+    return found
 
 
 def _fed_by_memory(netlist: Netlist) -> set[str]:

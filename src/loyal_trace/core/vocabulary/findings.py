@@ -32,6 +32,8 @@ class Finding(StrEnum):
     DIRTY = "dirty"
     LOOSE = "loose"
     HOT = "hot"
+    LIT = "lit"
+    DARK = "dark"
     NOTED = "noted"
 
     @property
@@ -41,8 +43,8 @@ class Finding(StrEnum):
 
     @property
     def bad(self) -> bool:
-        """Does it count as evidence against the part? A bare note counts neither way."""
-        return self not in _GOOD and self is not Finding.NOTED
+        """Does it count as evidence against the part? A note counts neither way, and a lamp tells of others."""
+        return self not in _GOOD and self not in NEUTRAL
 
 
 _GOOD = frozenset(
@@ -55,5 +57,6 @@ _GOOD = frozenset(
         Finding.PRESENT,
     }
 )
+NEUTRAL = frozenset({Finding.NOTED, Finding.LIT, Finding.DARK})
 LEAKS = (Finding.LEAKING, Finding.BULGED)
 OF_SOCKETS = (Finding.SOCKET_LOOSE, Finding.SOCKET_WORN, Finding.SINGLE_WIPE)

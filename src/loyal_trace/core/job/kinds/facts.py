@@ -8,9 +8,10 @@ from pydantic import Field
 from loyal_trace.core.job.base import OWN_BOARD, Entry, NamedPart, PlacedEntry, Raw, Strict, kind
 from loyal_trace.core.job.draft import EMPTY, Draft
 from loyal_trace.core.job.snapshot import CheckKey, SupplyKey
+from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import joined, say, term
 from loyal_trace.core.vocabulary.stages import Stage
-from loyal_trace.core.vocabulary.units import count_of
+from loyal_trace.core.vocabulary.units import count_of, format_quantity
 
 
 def _part(draft: Draft, entry: "PartTold") -> None:
@@ -56,6 +57,14 @@ def _supply(draft: Draft, entry: "ChainDescribed") -> None:
 
 def _socket(draft: Draft, entry: "RomTold") -> None:
     draft.facts.sockets[entry.part] = entry
+
+
+def _clock(draft: Draft, entry: "ClockTold") -> None:
+    draft.facts.clocks[PartRef(entry.board, entry.at.name)] = entry
+
+
+def _lamp(draft: Draft, entry: "LampTold") -> None:
+    draft.facts.lamps[entry.part] = entry
 
 
 def _twins(draft: Draft, entry: "TwinsTold") -> None:
@@ -293,6 +302,27 @@ class RomTold(PlacedEntry):
     size: int | None = Field(default=None, gt=0)
     address: int | None = Field(default=None, ge=0)
     last: int | None = Field(default=None, ge=0)
+
+
+@kind(
+    _clock,
+    lambda e: say("clock at {at}: {hertz}", at=e.at.name, hertz=format_quantity(e.frequency, "Hz")),
+    Stage.RAILS,
+)
+class ClockTold(Entry):
+    """The frequency (hertz) that a healthy board shows at a pin: what is divided from there follows from it."""
+
+    kind: Literal["clock_told"] = "clock_told"
+    at: NamedPart
+    frequency: float = Field(gt=0)
+
+
+@kind(_lamp, lambda e: say("lamp {lamp} shows {names}", lamp=e.place, names=_names(e.members)), Stage.RAILS)
+class LampTold(PlacedEntry):
+    """A lamp that is lit while these parts, a fuse as a rule, are intact and fed."""
+
+    kind: Literal["lamp_told"] = "lamp_told"
+    members: tuple[NamedPart, ...] = Field(min_length=1)
 
 
 @kind(_twins, lambda e: say("twins: {names}", names=_names(e.members)), Stage.SUSPECTS)

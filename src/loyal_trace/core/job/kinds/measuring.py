@@ -16,11 +16,14 @@ from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of, format_percent, format_quantity
 
 GOOD_BOARD = "good board"
+OLD_PART = "old part"
 
 
 def _measured(draft: Draft, entry: "Measured") -> None:
     if entry.source == GOOD_BOARD:
         draft.readings.good_board[entry.key] = entry
+    elif entry.source == OLD_PART:
+        draft.readings.old_parts[entry.key] = entry
     else:
         draft.readings.measured.add(entry.key, entry)
 
@@ -66,6 +69,7 @@ def _measured_words(entry: "Measured") -> str:
     told += say(" at {frequency}", frequency=format_quantity(entry.frequency, "Hz")) if entry.frequency else ""
     told += "" if entry.in_circuit or entry.quantity not in ("capacitance", "esr", "loss") else say(", out of circuit")
     told += say(", of a good board") if entry.source == GOOD_BOARD else ""
+    told += say(", of the part taken out") if entry.source == OLD_PART else ""
     return told
 
 
@@ -100,7 +104,8 @@ def _signature_words(entry: "SignatureTaken") -> str:
 class Measured(PlacedEntry):
     """A number taken at a point. `value` in SI units; None with `overload` means that the meter showed OL.
 
-    With the source `good board` it was taken on a board known to work, and is what this one is held against.
+    With the source `good board` it was taken on a board known to work, and is what this one is held against; with
+    `old part` it is of what was taken out of the place.
     `frequency` (hertz) is that of the meter, for capacitance, ESR and loss; None when nobody said.
     """
 

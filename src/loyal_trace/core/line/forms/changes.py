@@ -251,13 +251,17 @@ def given_back(m: Match, scope: Scope) -> Iterable[Said]:
 
 
 @form(
-    r"(?:(?P<at><part>)\s+socket\s+(?:fitted|replaced)|(?:the\s+)?socket\s+of\s+(?P<of><part>)\s+(?:fitted|replaced))",
+    r"(?:(?P<at><part>)\s+(?:new\s+)?socket\s+(?:fitted|replaced)|(?:the\s+|a\s+|new\s+)?socket\s+(?:of\s+(?P<of><part>)\s+)?"
+    r"(?:fitted|replaced)(?:\s+(?:at|in|for)\s+(?P<in><part>))?)",
     "5D socket fitted",
     stage=Stage.REPAIR,
 )
 def socket_fitted(m: Match, scope: Scope) -> Iterable[Said]:
     """A new socket; the chip in it is the same."""
-    for one in scope.places.find(m["at"] or m["of"]):
+    named = [name for name in (m["at"], m["of"], m["in"]) if name]
+    if len(named) != 1:
+        return
+    for one in scope.places.find(named[0]):
         entry = at(Fitted, one.one, number=number_of(scope, one.one), origin=NEW_SOCKET)
         yield said(f"{scope.named(one.one)} socket fitted", entry)
 
@@ -319,16 +323,20 @@ def track_repaired(m: Match, scope: Scope) -> Iterable[Said]:
 
 
 @form(
-    r"(?:(?P<on><board>)\s+)?(?:the\s+)?board\s+(?P<action>washed|cleaned|dried)(?:\s*,\s*(?P<then>drying|dried))?",
+    r"(?:(?P<on><board>)\s+)?(?:the\s+)?board\s+(?P<action>washed|cleaned|dried)"
+    r"(?:\s+with\s+(?P<what>water|IPA|isopropyl(?:\s+alcohol)?|alcohol|[\w-]{1,16}\s+cleaner))?(?:\s*,\s*(?P<then>drying|dried))?",
     "board washed, drying",
+    "board washed with water, drying",
     stage=Stage.REPAIR,
 )
 def board_washed(m: Match, scope: Scope) -> Iterable[Said]:
     """The whole board washed, cleaned or dried."""
     for board in scope.boards(m["on"], free=False):
         action, then = m["action"].lower(), (m["then"] or "").lower()
-        canonical = f"{scope.board_words(board)}board {action}{f', {then}' if then else ''}"
-        yield said(canonical, about(Worked, board, action=f"board {action}", detail=then))
+        what = f" with {' '.join(m['what'].split())}" if m["what"] else ""
+        canonical = f"{scope.board_words(board)}board {action}{what}{f', {then}' if then else ''}"
+        detail = ", ".join(piece for piece in (what.strip(), then) if piece)
+        yield said(canonical, about(Worked, board, action=f"board {action}", detail=detail))
 
 
 @form(

@@ -187,6 +187,21 @@ def started(m: Match, scope: Scope) -> Iterable[Said]:
 
 
 @form(
+    rf"{_ON}(?P<count>\d{{1,2}})\s+starts?\s+(?P<end>ok|clean|failed|fail)",
+    "5 starts ok",
+    stage=Stage.VERIFY,
+)
+def several_started(m: Match, scope: Scope) -> Iterable[Said]:
+    """Starts counted one after the other, all clean or all failed; how long it was off between them is not known."""
+    count, clean = int(m["count"]), m["end"].lower() in ("ok", "clean")
+    on = scope.boards(m["on"]) if m["on"] or scope.context.board or len(scope.context.boards) == 1 else [""]
+    for board in on if count else ():
+        entries = (about(Started, board, clean=clean, code="", off_seconds=None) for _ in range(count))
+        starts = "start" if count == 1 else "starts"
+        yield said(f"{scope.board_words(board)}{count} {starts} {'ok' if clean else 'failed'}", *entries)
+
+
+@form(
     rf"{_ON}sent\s+(?P<sent>[0-9A-F]{{1,8}}|\"[^\"]\")\s+shown\s+(?P<shown>[0-9A-F]{{1,8}}|\"[^\"]\")",
     "sent 41 shown 45",
     'sent "A" shown "E"',

@@ -199,21 +199,18 @@ def pins_connected(m: Match, scope: Scope) -> Iterable[Said]:
             yield said(f"{scope.named(one.one)} {m['sign']} {scope.named(other.one)}", entry, new=both)
 
 
-_MEMBERS = r"(?:<pin>|<part>)(?:(?:\s*,\s*|\s+)(?:<pin>|<part>))*"
+_MEMBERS = r"(?:<pin>|<parts>)(?:(?:\s*,\s*(?:and\s+)?|\s+and\s+|\s+)(?:<pin>|<parts>))*"
 
 
 def _members(scope: Scope, text: str) -> list[Alternative]:
-    """Parts and pins of a list, on each board that has all of them."""
-    names = [name for name in re.split(r"\s*,\s*", text) if name]
-    if len(names) == 1:
-        names = scope.places._pieces(text)
-    found = [scope.places.find(name, new_ok=True) for name in names]
+    """Parts and pins of a list, ranges written out, on each board that has all of them."""
+    found = [scope.places.several(name, new_ok=True) for name in scope.places.pieces(text)]
     boards = [one.board for one in found[0] if all(any(o.board == one.board for o in options) for options in found)]
     whole = []
     for board in boards or [found[0][0].board]:
         chosen = [next((o for o in options if o.board == board), options[0]) for options in found]
         news = tuple(dict.fromkeys(new for one in chosen for new in one.new))
-        whole.append(Alternative(tuple(dict.fromkeys(one.one for one in chosen)), news))
+        whole.append(Alternative(tuple(dict.fromkeys(part for one in chosen for part in one.parts)), news))
     return whole
 
 

@@ -7,6 +7,7 @@ from itertools import product
 
 from loyal_trace.core.job.entries import (
     GOOD_BOARD,
+    OLD_PART,
     Lifted,
     Measured,
     NamedPart,
@@ -136,7 +137,7 @@ def _readings(scope: Scope, place: str, quantity: Quantity, text: str, good: boo
 
 
 @form(
-    rf"{_GOOD}(?P<at><point>)\s+(?:(?P<being>is)\s+|=\s*)?(?P<value>{VALUE}\s*{UNIT})",
+    rf"{_GOOD}(?P<at><point>)\s+(?:(?P<being>is)\s+|(?:reads|measures)\s+|=\s*)?(?P<value>{VALUE}\s*{UNIT})",
     "5D.13 4.87V",
     "good board 5D.13 4.95V",
     "F1 0.08 ohm",
@@ -215,24 +216,32 @@ _ANY_PIECES = re.sub(r"\?P<\w+>", "?:", _PIECE)
 
 
 @form(
-    rf"(?P<at><part>)\s+(?:measures|reads)\s+(?P<rest>{_ANY_PIECES}(?:\s*,?\s+{_ANY_PIECES})*)",
+    rf"(?P<old>old\s+)?(?P<at><part>)\s+(?:measures|measured|reads|read)\s+(?P<rest>{_ANY_PIECES}(?:\s*,?\s+{_ANY_PIECES})*)",
     "C1 measures 51u esr 5 loss 12% at 100kHz out of circuit",
+    "old C1 measures 51u esr 5",
     stage=Stage.PLAN,
 )
 def capacitor_measured(m: Match, scope: Scope) -> Iterable[Said]:
-    """A measured capacitor: capacitance, ESR, loss, leakage, the meter's frequency, in circuit or out."""
+    """A measured capacitor: capacitance, ESR, loss, leakage, the meter's frequency, in circuit or out.
+
+    With `old` in front it is of the part that was taken out of the place.
+    """
     found = _taken_apart(m["rest"])
     if found is None:
         return
     numbers, more, tail = found
+    old = "old " if m["old"] else ""
+    more |= {"source": OLD_PART, "in_circuit": False} if old else {}
     for one in scope.places.find(m["at"]):
         own = _OWN_QUANTITY.get(scope.context.boards[one.board].part(one.one.refdes).kind)
+        if old and one.one.part not in scope.context.snapshot.parts.removed:
+            raise Refusal("not-out", place=one.one.refdes)
         if own is None:
             continue
         if own is not Quantity.CAPACITANCE:
             # A resistor or a coil measures one thing only; loss and ESR belong to capacitors.
-            if [quantity for quantity, _ in numbers] == [Quantity.CAPACITANCE] and not more:
-                yield from _readings(scope, m["at"], own, numbers[0][1].removesuffix("F"))
+            if [quantity for quantity, _ in numbers] == [Quantity.CAPACITANCE] and (old or not more):
+                yield from _own_value(scope, one.one, own, numbers[0][1].removesuffix("F"), more if old else {})
             continue
         for values in product(*(_of_capacitor(quantity, text) for quantity, text in numbers)):
             pairs = [(quantity, value) for (quantity, _), value in zip(numbers, values, strict=True)]
@@ -240,8 +249,30 @@ def capacitor_measured(m: Match, scope: Scope) -> Iterable[Said]:
                 typed_value(v, q) if q is Quantity.CAPACITANCE else f"{q.value.split()[0]} {typed_value(v, q)}"
                 for q, v in pairs
             )
-            canonical = f"{scope.named(one.one)} measures {told}{tail}".replace("leakage current", "leakage")
+            canonical = f"{old}{scope.named(one.one)} measures {told}{tail}".replace("leakage current", "leakage")
             yield said(canonical, *(reading(one.board, one.one.refdes, q, v, **more) for q, v in pairs))
+
+
+def _own_value(scope: Scope, part: NamedPart, quantity: Quantity, text: str, more: dict[str, object]) -> Iterator[Said]:
+    """What a resistor, a coil or a fuse measures; with `more`, of the one that was taken out."""
+    if not more:
+        yield from _readings(scope, f"{scope.board_words(part.board)}{part.refdes}", quantity, text)
+        return
+    for value in (v for v in read_values(text, quantity.unit) if possible(quantity, v)):
+        entry = reading(part.board, part.refdes, quantity, value, **more)
+        yield said(f"old {scope.named(part)} measures {typed_value(value, quantity)}", entry)
+
+
+@form(r"old\s+(?P<at><part>)\s+(?:reads\s+|measures\s+|is\s+)?OL", "old F1 OL", stage=Stage.REPAIR)
+def old_part_open(m: Match, scope: Scope) -> Iterable[Said]:
+    """The fuse, resistor or coil that was taken out is open."""
+    for one in scope.places.find(m["at"]):
+        if one.one.part not in scope.context.snapshot.parts.removed:
+            raise Refusal("not-out", place=one.one.refdes)
+        if scope.context.boards[one.board].part(one.one.refdes).kind == "capacitor":
+            continue  # a good one is open too
+        entry = reading(one.board, one.one.refdes, Quantity.RESISTANCE, math.inf, source=OLD_PART, in_circuit=False)
+        yield said(f"old {scope.named(one.one)} OL", entry)
 
 
 def _of_capacitor(quantity: Quantity, text: str) -> list[float]:

@@ -3,9 +3,12 @@
 from collections.abc import Iterable
 
 from loyal_trace.core.boards.classes import CHECKS_OF_CLASS
-from loyal_trace.core.job.entries import CheckTold, PartTold, SettingTold, Worked
+from loyal_trace.core.job.entries import CheckTold, ClockTold, LampTold, PartTold, SettingTold, Worked
 from loyal_trace.core.line.context import Refusal, Said
+from loyal_trace.core.line.places import Alternative
 from loyal_trace.core.line.registry import Match, Scope, about, at, form, said
+from loyal_trace.core.line.values import VALUE, read_values, typed_value
+from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.stages import Stage
 
 _ON = r"(?:(?P<on><board>)\s+)?"
@@ -65,6 +68,31 @@ def part_size(m: Match, scope: Scope) -> Iterable[Said]:
         raise Refusal("impossible-value", value=m["mm"], quantity=what)
     for one in scope.places.find(m["at"], new_ok=True):
         yield said(f"{scope.named(one.one)} {what} {length:g} mm", at(PartTold, one.one, **{what: length}), new=one)
+
+
+@form(
+    rf"clock\s+(?:at\s+)?(?P<at><pin>)\s*(?:is|=|:)?\s+(?P<value>{VALUE}\s*Hz)",
+    "clock at U3.6: 2 MHz",
+    stage=Stage.RAILS,
+)
+def clock_told(m: Match, scope: Scope) -> Iterable[Said]:
+    """The frequency that a healthy board shows at a pin; what is divided from it follows."""
+    for one in scope.places.find(m["at"], new_ok=True):
+        for value in (v for v in read_values(m["value"], "Hz") if v > 0):
+            entry = about(ClockTold, one.board, at=one.one, frequency=value)
+            yield said(f"clock at {scope.named(one.one)}: {typed_value(value, Quantity.FREQUENCY)}", entry, new=one)
+
+
+@form(r"(?:lamp\s+)?(?P<at><part>)\s+shows\s+(?P<parts><parts>)", "lamp LD1 shows F1", stage=Stage.RAILS)
+def lamp_shows(m: Match, scope: Scope) -> Iterable[Said]:
+    """A lamp that is lit while a fuse or a supply is intact; what it does is said by LD1 lit, or LD1 dark."""
+    for lamp in scope.places.find(m["at"], new_ok=True):
+        for one in (o for o in scope.places.several(m["parts"], new_ok=True) if o.board == lamp.board):
+            if lamp.one in one.parts:
+                raise Refusal("lamp-itself", place=lamp.one.refdes)
+            both = Alternative((lamp.one, *one.parts), (*lamp.new, *one.new))
+            entry = at(LampTold, lamp.one, members=one.parts)
+            yield said(f"lamp {scope.named(lamp.one)} shows {scope.listed(one.parts)}", entry, new=both)
 
 
 @form(

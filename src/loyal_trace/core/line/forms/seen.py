@@ -13,6 +13,8 @@ from loyal_trace.core.vocabulary.stages import Stage
 _WORDS: dict[str, Finding] = {finding.value: finding for finding in Finding if finding is not Finding.NOTED}
 _WORDS |= {
     "good": Finding.LOOKS_GOOD,
+    "looks fine": Finding.LOOKS_GOOD,
+    "looks ok": Finding.LOOKS_GOOD,
     "pin bent": Finding.PIN_BENT,
     "pin bent under": Finding.PIN_BENT,
     "pin missing": Finding.PIN_BENT,
@@ -30,8 +32,9 @@ _WORDS |= {
     "compound missing": Finding.COMPOUND_MISSING,
 }
 _FINDING = "|".join(sorted((word.replace(" ", r"\s+") for word in _WORDS), key=len, reverse=True))
-# Alone, only the finding's own name counts: "good" by itself is a remark.
-_BARE_WORDS = "|".join(sorted((w.replace(" ", r"\s+") for w in _WORDS if w != "good"), key=len, reverse=True))
+# Alone, only the finding's own name counts: "good" by itself is a remark, and so is "dark".
+_REMARKS = ("good", "lit", "dark")
+_BARE_WORDS = "|".join(sorted((w.replace(" ", r"\s+") for w in _WORDS if w not in _REMARKS), key=len, reverse=True))
 
 
 def _finding(text: str) -> Finding:
