@@ -68,12 +68,12 @@ def test_the_whole_job_finds_every_hidden_fault_and_proves_the_repair(person):
     assert probability(person, "tw-cpu", "C1") > 0.5
 
     person.probe("tw-vid", "5D")
-    assert [o.pin for o in person.session.assessment().chips[("tw-vid", "5D")].impossible] == [13]
+    assert [o.pin for o in person.session.assessment().chips[("tw-vid", "5D")].unusual] == [13]
     assert (
         max(person.session.assessment().suspects, key=lambda s: s.probability * (s.place[0] == "tw-vid")).place[1]
         == "5D"
     )
-    assert probability(person, "tw-vid", "5D") > 0.9 and probability(person, "tw-vid", "5A") < 0.1
+    assert probability(person, "tw-vid", "5D") > 0.5 and probability(person, "tw-vid", "5A") < 0.1
 
     person.measure("tw-cpu", "C12", "capacitance", "esr")
     person.measure("tw-cpu", "C13", "capacitance", "esr")
@@ -98,7 +98,7 @@ def test_the_whole_job_finds_every_hidden_fault_and_proves_the_repair(person):
 
     person.fit("tw-vid", "5D", "74LS166", "drawer 3")
     person.probe("tw-vid", "5D")
-    assert person.session.assessment().chips[("tw-vid", "5D")].word == "impossible", (
+    assert person.session.assessment().chips[("tw-vid", "5D")].word == "unusual", (
         "the spare is bad, and is found out"
     )
     person.fit("tw-vid", "5D", "74LS166", "drawer 7")

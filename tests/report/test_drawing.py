@@ -15,7 +15,7 @@ from tests.helpers.builders import START, assessment_of, made, measured, probed,
 
 
 def test_the_svg_is_well_formed_and_marks_what_became_of_parts():
-    entries = [probed("U1", "1=L 2=H 3=L"), made(e.Fitted, board="small", place="C1", number="new")]
+    entries = [*[probed("U1", "1=L 2=H 3=L")] * 4, made(e.Fitted, board="small", place="C1", number="new")]
     found = assessment_of(None, entries)
     drawing = draw_board("small", small_board(), found)
     assert {b.label: b.mark for b in drawing.bodies} == {"U1": "suspect", "U2": "", "C1": "replaced"}

@@ -79,10 +79,10 @@ def test_tidewrack_from_the_missing_plane_to_the_printed_report(window, hands, b
     hand = hands(window)
     # Probe: every pin of 5D from the probe, then the line to ground.
     hand.press("Probe all pins")
-    assert "Pin 13 (QH) is low" in window.why and "Alt+M" in window.next
+    assert "Pin 13 (QH) is low" in window.why and "in step" in window.why
     hand.press("Measure to ground")
     assert window.last.place == "5D.13" and window.last.quantity == "resistance"
-    assert window.probability("tw-vid", "5D") > 0.9
+    assert window.probability("tw-vid", "5D") > 0.5, "its twins, probed the same way, do what is usual"
 
     # Suspects: the next thing is a capacitor; a button leads there; the meter measures and goes on by itself.
     hand.stage(Stage.SUSPECTS)

@@ -5,8 +5,9 @@ from typing import Any
 
 from loyal_trace.cli.output import print_json, print_table, tell
 from loyal_trace.core.chips.model import ChipType
-from loyal_trace.core.probing.check import ChipVerdict, check_chip
+from loyal_trace.core.probing.check import check_chip
 from loyal_trace.core.probing.states import PinReading, parse_assignment
+from loyal_trace.core.probing.verdicts import ChipVerdict
 from loyal_trace.core.roms.digests import canonical, known_algorithms
 from loyal_trace.core.roms.hypotheses import Hypothesis
 from loyal_trace.core.roms.images import ChecksumList

@@ -7,7 +7,7 @@ from datetime import datetime
 from loyal_trace.core.assess.assessment import Assessment
 from loyal_trace.core.assess.assumptions import assumptions
 from loyal_trace.core.assess.away import away
-from loyal_trace.core.assess.parts import old_parts, replaced
+from loyal_trace.core.assess.parts import old_parts, outdated, replaced
 from loyal_trace.core.assess.teardown import left_over, still_out
 from loyal_trace.core.boards.names import board_prefix
 from loyal_trace.core.boards.revisions import label_words
@@ -219,7 +219,9 @@ def _measured(assessment: Assessment) -> Section:
     rows = [(say("place"), say("quantity"), say("before"), say("after"))]
     for key, taken in assessment.moment.snapshot.readings.measured.items():
         old = assessment.moment.snapshot.readings.old_parts.get(key)
-        after = reading_words(taken[-1]) if len(taken) > 1 or old is not None else "–"
+        # What was read before the part came out is of the old one too.
+        newer = len(taken) > 1 if old is None else not outdated(assessment.moment, key.part, taken[-1].time)
+        after = reading_words(taken[-1]) if newer else "–"
         rows.append((_at(assessment, key.board, key.point), key.quantity, reading_words(old or taken[0]), after))
     for key, reading in assessment.moment.snapshot.readings.old_parts.items():
         if key not in assessment.moment.snapshot.readings.measured:

@@ -4,6 +4,7 @@ from dataclasses import replace
 
 import pytest
 
+from loyal_trace.core.assess.chips import judged_chip
 from loyal_trace.core.assess.gather import gather
 from loyal_trace.core.assess.next_things import next_things
 from loyal_trace.core.boards.model import Block, Part, RomSlot, SelfTestCode
@@ -84,6 +85,27 @@ def test_an_impossible_output_accuses_its_chip_and_a_little_whoever_shares_the_l
     assert kinds(small_board(), shorted, "U2") == ["line-held", "line-shorted-neighbour"]
     free = [*entries, measured("U1.3", "resistance", 4300.0)]
     assert kinds(small_board(), free, "U1") == ["output-impossible", "line-free-owner"]
+
+
+def test_pins_of_one_net_share_their_reading_and_two_that_differ_name_the_track_between():
+    nets = (("A", (("U1", 3), ("U2", 1))), ("GND", (("U1", 1), ("U1", 7))))
+    board = small_board(nets=nets)
+    moment = moment_of(board, [probed("U1", "2=H 3=L")])
+    assert judged_chip(moment, PartRef("small", "U1")).impossible, "input 1 is on ground"
+    inverter = [probed("U1", "3=L"), probed("U2", "2=L")]
+    assert judged_chip(moment_of(board, inverter), PartRef("small", "U2")).impossible, (
+        "its input was read at the other end"
+    )
+    broken = moment_of(board, [probed("U1", "3=L"), probed("U2", "1=H 2=L")])
+    assert "net-differs" in [line.kind for line in gather(broken)[PartRef("small", "U1")]]
+    assert any("continuity from U1.3 to U2.1" in thing.text for thing in next_things(broken, 9, (Stage.PROBE,)))
+    assert not judged_chip(broken, PartRef("small", "U2")).impossible
+
+
+def test_a_chip_without_supply_is_not_judged_and_not_accused():
+    entries = [probed("U1", "1=L 2=H 3=L 14=L")]
+    assert judged_chip(moment_of(None, entries), PartRef("small", "U1")).word == "cannot be judged"
+    assert kinds(small_board(), entries, "U1") == []
 
 
 def test_a_chip_whose_every_output_could_be_right_is_cleared_and_half_a_chip_is_not():
@@ -168,7 +190,7 @@ def test_suspects_are_ranked_and_carry_their_lines_strongest_first():
     found = assessment_of(
         None,
         [
-            probed("U1", "1=L 2=H 3=L"),
+            *[probed("U1", "1=L 2=H 3=L")] * 4,
             made(e.Observed, board="small", place="U1", finding="looks good"),
             measured("C1", "capacitance", 0.95e-3),
         ],
@@ -184,8 +206,10 @@ def test_suspects_are_ranked_and_carry_their_lines_strongest_first():
 
 def test_the_next_things_offer_the_meter_the_probe_and_the_drawer():
     drawer = [StockItem("74LS00", count=1, place="drawer 1")]
-    found = assessment_of(None, [probed("U1", "1=L 2=H 3=L")], drawer=drawer)
-    texts = {t.text for t in found.next}
+    once = assessment_of(None, [probed("U1", "1=L 2=H 3=L")], drawer=drawer)
+    assert "read U1 again at pins 1, 3: a misreading would explain it" in {t.text for t in once.next}
+    found = assessment_of(None, [probed("U1", "1=L 2=H 3=L")] * 3, drawer=drawer)
+    texts = {t.text for t in next_things(found.moment, 3, (Stage.RAILS,))}
     assert any("U1.3 to ground" in t for t in texts)
     swaps = next_things(found.moment, 3, (Stage.REPAIR,))
     assert [t.text for t in swaps] == ["exchange U1 with the 74LS00 from drawer 1"]

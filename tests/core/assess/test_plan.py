@@ -13,7 +13,8 @@ from loyal_trace.core.vocabulary.identity import PartRef
 from tests.helpers.builders import assessment_of, made, measured, moment_of, probed, small_board
 
 DRIED = measured("C1", "capacitance", 0.3e-3)
-DEAD = probed("U1", "1=L 2=H 3=L")
+# Read three times alike: one misreading explains it no longer.
+DEAD = [probed("U1", "1=L 2=H 3=L")] * 3
 
 
 def capacitor(number, value=1e-3, voltage=16, technology="aluminium", diameter=10, height=16, **more):
@@ -79,25 +80,34 @@ def test_the_usual_service_is_planned_until_the_part_proves_good():
 
 
 def test_a_suspect_beyond_doubt_is_renewed_and_a_doubtful_one_is_not():
-    assert "small/U1/chip" in steps(entries=[DEAD])
+    assert "small/U1/chip" in steps(entries=DEAD)
     assert steps(entries=[made(e.Observed, board="small", place="U1", finding="corroded")]) == {}
+
+
+def test_a_chip_is_exchanged_to_prove_it_below_the_probability_from_which_the_job_replaces():
+    spare = [StockItem("74LS00", count=1, place="drawer 1")]
+    strict = made(e.Decided, what="replace from", choice="70 %")
+    assert steps(entries=DEAD, drawer=spare)["small/U1/chip"].what.startswith("Replace U1")
+    found = steps(entries=[*DEAD, strict], drawer=spare)
+    assert found["small/U1/chip"].what.startswith("Exchange U1 to prove it")
+    assert steps(entries=[*DEAD, strict]) == {}, "without a spare it is measured on"
 
 
 def test_a_finished_step_stays_and_a_new_accusation_opens_a_further_one():
     done = [
-        DEAD,
+        *DEAD,
         made(e.Fitted, board="small", place="U1", number="74LS00", origin="drawer 1"),
         made(e.StepDone, step="small/U1/chip", what="Replace U1", minutes=25.0),
     ]
     assert [(s.id, s.done) for s in steps(entries=done).values()] == [("small/U1/chip", True)]
-    again = steps(entries=[*done, probed("U1", "1=L 2=H 3=L")])
+    again = steps(entries=[*done, *DEAD])
     assert list(again) == ["small/U1/chip", "small/U1/chip-2"] and not again["small/U1/chip-2"].done
     assert "drawer 1 shows the same fault" in again["small/U1/chip-2"].reason
 
 
 def test_a_skipped_step_is_not_asked_for_again():
     skipped = made(e.StepDone, step="small/U1/chip", what="Replace U1", skipped=True, note="owner wants it as found")
-    found = steps(entries=[DEAD, skipped])
+    found = steps(entries=[*DEAD, skipped])
     assert list(found) == ["small/U1/chip"] and found["small/U1/chip"].skipped and found["small/U1/chip"].done
 
 
@@ -117,7 +127,7 @@ def test_a_worn_socket_seen_is_renewed_once():
     ],
 )
 def test_each_school_orders_in_its_own_way(choice, order):
-    entries = [DRIED, DEAD, probed("U2", "1=H 2=H"), made(e.Decided, what="repair order", choice=choice)]
+    entries = [DRIED, *DEAD, *[probed("U2", "1=H 2=H")] * 4, made(e.Decided, what="repair order", choice=choice)]
     plan = assessment_of(entries=entries).plan
     assert [s.place[1] for s in plan.steps] == order and plan.order in REPAIR_ORDERS
 
@@ -127,8 +137,8 @@ def test_what_the_job_took_from_the_drawer_is_gone():
         StockItem("74LS00", count=1, place="drawer 1"),
         StockItem("74LS00", count=2, place="drawer 2", state="bad"),
     ]
-    assert steps(entries=[DEAD], drawer=drawer)["small/U1/chip"].from_drawer == "drawer 1"
-    used = [made(e.Fitted, board="small", place="U2", number="74LS00", origin="drawer 1"), probed("U1", "1=L 2=H 3=L")]
+    assert steps(entries=DEAD, drawer=drawer)["small/U1/chip"].from_drawer == "drawer 1"
+    used = [made(e.Fitted, board="small", place="U2", number="74LS00", origin="drawer 1"), *DEAD]
     moment = moment_of(entries=used, drawer=drawer)
     assert [in_stock(moment, i) for i in drawer] == [0, 0]
     found = assessment_of(entries=used, drawer=drawer)

@@ -84,7 +84,7 @@ def test_progress_counts_what_is_known_at_each_stage():
         made(e.Opened, title="x"),
         made(e.Observed, board="small", place="U1", finding="clean"),
         read("b"),
-        probed("U1", "1=L 2=H 3=L"),
+        *[probed("U1", "1=L 2=H 3=L")] * 4,
         made(e.Started, clean=True),
     ]
     stations = progress(assessment_of(rom_board(), entries, NAMES))

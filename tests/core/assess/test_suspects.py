@@ -4,16 +4,22 @@ import pytest
 
 from loyal_trace.core.boards.model import Part
 from loyal_trace.core.diagnosis.evidence import EvidenceTable, entropy_bits, expected_gain_bits, logit, sigmoid
+from loyal_trace.core.probing.check import check_chip
+from loyal_trace.core.probing.odds import chip_odds
+from loyal_trace.core.probing.states import PinReading
 from loyal_trace.core.vocabulary.errors import RequestError
-from loyal_trace.resources import default_tables, read_text
+from loyal_trace.resources import chip_library, default_tables, read_text
 from tests.helpers.builders import small_board
 
 
 def test_the_worked_example_of_the_method_page():
-    table = default_tables().evidence
-    weights = [table.weight(kind).log_ratio for kind in ("output-impossible", "odd-one-out")]
-    assert [round(w, 2) for w in weights] == [4.32, 1.52] and round(logit(0.03), 2) == -3.48
-    assert sigmoid(logit(0.03) + sum(weights)) == pytest.approx(0.914, abs=0.001)
+    chip = chip_library().find("74LS00")
+    readings = {pin: PinReading(state) for pin, state in ((1, "L"), (2, "H"), (3, "L"))}
+    once, thrice = (chip_odds(check_chip(chip, readings), readings, {1: n, 3: n}).log_ratio for n in (1, 3))
+    odd = default_tables().evidence.weight("odd-one-out").log_ratio
+    assert [round(w, 2) for w in (once, thrice, odd)] == [2.02, 3.74, 1.52] and round(logit(0.03), 2) == -3.48
+    assert sigmoid(logit(0.03) + once) == pytest.approx(0.19, abs=0.01)
+    assert sigmoid(logit(0.03) + thrice + odd) == pytest.approx(0.86, abs=0.01)
 
 
 def test_every_kind_of_evidence_has_a_source_and_says_something():

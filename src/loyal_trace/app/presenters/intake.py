@@ -21,6 +21,7 @@ from loyal_trace.app.presenters.model import Action, Cap, Cell, Meaning, Page, R
 from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.bench import bench_of, shortfalls_of
 from loyal_trace.core.assess.first_power import FIRST_POWER, first_power_choice, first_power_risk, repair_order
+from loyal_trace.core.assess.plan import replace_from
 from loyal_trace.core.assess.told import conflicts_of
 from loyal_trace.core.boards.model import RevisionMark
 from loyal_trace.core.boards.revisions import decision_name
@@ -28,7 +29,7 @@ from loyal_trace.core.diagnosis.complaint import Suggestion, suggest
 from loyal_trace.core.job.entries import Decided, Entry, Observed, SymptomSeen
 from loyal_trace.core.job.snapshot import SymptomKey
 from loyal_trace.core.line.context import AskedParts
-from loyal_trace.core.planning.steps import REPAIR_ORDERS
+from loyal_trace.core.planning.steps import REPAIR_ORDERS, REPLACE_FROM
 from loyal_trace.core.power.rails import SUPPLY_LIMITS
 from loyal_trace.core.proving.bench import ABILITIES, LACKS
 from loyal_trace.core.vocabulary.identity import PartRef
@@ -209,7 +210,7 @@ class IntakePresenter(StagePresenter):
             repair_order(moment),
             state.decision(say("supply limits"), "maker"),
         )
-        first = first_power_choice(moment)
+        first, proof = first_power_choice(moment), replace_from(moment)
         promise = state.decision("promise", (state.opened.promise if state.opened else "") or "")
         firmware = state.decision("firmware", "")
         reach, lowest = state.decision(say("leak reach"), "35 mm"), state.decision(say("lowest side"), say("not known"))
@@ -235,6 +236,7 @@ class IntakePresenter(StagePresenter):
             ),
             _Setting(say("supply limits"), tuple(SUPPLY_LIMITS), limits, limits, SUPPLY_LIMITS[limits]),
             _Setting(say("repair order"), tuple(REPAIR_ORDERS), order, order, REPAIR_ORDERS[order]),
+            _Setting(say("replace from"), tuple(REPLACE_FROM), proof, proof, REPLACE_FROM[proof]),
         ]
 
     def _setting_rows(self, rows: list[Row]) -> None:

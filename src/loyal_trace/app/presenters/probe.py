@@ -10,8 +10,8 @@ from loyal_trace.core.assess.chips import judged_chip, pin_readings
 from loyal_trace.core.chips.model import ChipType
 from loyal_trace.core.job.entries import Entry, Measured, PinsProbed, number_or_overload, pin_state
 from loyal_trace.core.line.asked import pins_from
-from loyal_trace.core.probing.check import ChipVerdict, OutputVerdict
 from loyal_trace.core.probing.states import NOT_PROBED, STATE_WORDS, PinReading
+from loyal_trace.core.probing.verdicts import ChipVerdict, OutputVerdict
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
 from loyal_trace.core.vocabulary.identity import PartRef, PinRef, in_order
 from loyal_trace.core.vocabulary.phrases import capital, joined, say, term
@@ -188,6 +188,9 @@ class ProbePresenter(StagePresenter):
                 refdes=place.refdes,
             )
             return Meaning(why, say("Put the probe on pin {pin}.", pin=self.pin), "unknown", aside)
+        if verdict.word == OutputWord.NOT_JUDGED:
+            why = say("{refdes} cannot be judged. {supply}.", refdes=place.refdes, supply=capital(verdict.supply))
+            return Meaning(why, say("Find out why first: supply voltages (Ctrl+3)."), "doubtful", aside)
         worst = min(verdict.outputs, key=lambda o: _rank(o, self.pin))
         following = {
             OutputWord.IMPOSSIBLE: self._after_impossible(place, worst.pin),
@@ -319,7 +322,7 @@ class ProbePresenter(StagePresenter):
         self._record_states(pins, readings, "probe")
 
     def to_ground(self) -> None:
-        """The resistance of the pin in hand (of the impossible output, if there is one) to ground, power off."""
+        """The resistance of the pin in hand (of the output in doubt, if there is one) to ground, power off."""
         place, meter = self._chip_place(), self.workspace.instruments.meter
         if place is None:
             return
@@ -327,8 +330,9 @@ class ProbePresenter(StagePresenter):
             self.workspace.say(say("No meter is connected. Type the reading, such as 5D.13 4k3 ohm."), True)
             return
         verdict = judged_chip(self.workspace.moment, place)
-        if verdict is not None and verdict.impossible:
-            self.pin = verdict.impossible[0].pin
+        doubted = verdict.impossible or verdict.unusual if verdict is not None else ()
+        if doubted:
+            self.pin = doubted[0].pin
         point = f"{place.refdes}.{self.pin}"
         try:
             value, overload = number_or_overload(meter.measure(place.board, point, Quantity.RESISTANCE))
@@ -377,5 +381,5 @@ def _picture(
 
 
 def _rank(output: OutputVerdict, pin: int) -> tuple[int, bool]:
-    order = {OutputWord.IMPOSSIBLE: 0, OutputWord.UNUSUAL: 1, OutputWord.POSSIBLE: 2, OutputWord.NOT_PROBED: 3}
-    return order[output.verdict], output.pin != pin
+    order = (OutputWord.IMPOSSIBLE, OutputWord.UNUSUAL, OutputWord.POSSIBLE, OutputWord.NOT_JUDGED)
+    return order.index(output.verdict) if output.verdict in order else len(order), output.pin != pin

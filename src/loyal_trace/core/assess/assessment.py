@@ -15,7 +15,7 @@ from loyal_trace.core.assess.roms import SlotAssessment, firmware, judged_slots
 from loyal_trace.core.assess.suspects import Suspect, suspect_at, suspects_of
 from loyal_trace.core.planning.steps import Plan
 from loyal_trace.core.power.rails import RailReport
-from loyal_trace.core.probing.check import ChipVerdict
+from loyal_trace.core.probing.verdicts import ChipVerdict
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.verdicts import PartVerdict

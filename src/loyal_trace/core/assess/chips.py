@@ -1,9 +1,18 @@
 """Chips: can each output do what it does?"""
 
+from collections.abc import Iterable
+
 from loyal_trace.core.assess.moment import Moment, once
-from loyal_trace.core.probing.check import ChipVerdict, check_chip
+from loyal_trace.core.boards.model import BoardDefinition
+from loyal_trace.core.chips.model import ChipType
+from loyal_trace.core.probing.check import check_chip
+from loyal_trace.core.probing.drives import DRIVE_OF_STATE
+from loyal_trace.core.probing.odds import ChipOdds, chip_odds
 from loyal_trace.core.probing.states import PinReading
-from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.probing.verdicts import ChipVerdict
+from loyal_trace.core.vocabulary.identity import BoardPin, PartRef
+
+GROUNDS, SUPPLIES, LOGIC_SUPPLY = ("GND", "VSS", "0V"), ("VCC", "+5V"), 5.0
 
 
 def pin_readings(moment: Moment, place: PartRef) -> dict[int, PinReading]:
@@ -12,14 +21,78 @@ def pin_readings(moment: Moment, place: PartRef) -> dict[int, PinReading]:
     return {n: PinReading(p.state, p.voltage, p.frequency) for n, p in pins.items()}
 
 
+def _in_order(readings: dict[int, PinReading]) -> tuple[tuple[int, PinReading], ...]:
+    return tuple(sorted(readings.items(), key=lambda item: item[0]))
+
+
 def judged_chip(moment: Moment, place: PartRef) -> ChipVerdict | None:
     """The verdict on one chip, or None when the library does not know its type."""
     chip = moment.chip_type(place)
     if chip is None:
         return None
-    readings = {n: r for n, r in pin_readings(moment, place).items() if n <= len(chip.pins)}
-    key = ("chip", chip.name, tuple(sorted(readings.items(), key=lambda item: item[0])))
+    readings = _with_nets(moment, place, chip)
+    key = ("chip", chip.name, _in_order(readings))
     return moment.memo.of(key, lambda: check_chip(chip, readings))
+
+
+def _with_nets(moment: Moment, place: PartRef, chip: ChipType) -> dict[int, PinReading]:
+    """The readings of a chip's pins, and of the nets that they are on where the pin itself was not read."""
+    own = {n: r for n, r in pin_readings(moment, place).items() if n <= len(chip.pins)}
+    board = moment.boards[place.board]
+    for pin in chip.pins if own and board.nets else ():
+        if pin.number not in own and pin.role in ("input", "bidirectional"):
+            found = _reading_of_net(moment, board, place.refdes, pin.number)
+            if found is not None:
+                own[pin.number] = found
+    return own
+
+
+def _reading_of_net(moment: Moment, board: BoardDefinition, refdes: str, number: int) -> PinReading | None:
+    """What the net of a pin does: a supply line by its name, else as its other pins were read; None if they differ."""
+    net = board.net_of(refdes, number)
+    if not net:
+        return None
+    if net in GROUNDS:
+        return PinReading("L")
+    if net in SUPPLIES or any(rail.net == net and rail.nominal == LOGIC_SUPPLY for rail in board.rails):
+        return PinReading("H")
+    read = _read_at(moment, board.id, board.others_on_net(refdes, number))
+    states = {reading.state for reading in read.values()}
+    return PinReading(states.pop()) if len(states) == 1 else None
+
+
+def _read_at(moment: Moment, board_id: str, pins: Iterable[tuple[str, int]]) -> dict[BoardPin, PinReading]:
+    """Those of some pins that were read at a level or pulsing."""
+    found = {}
+    for refdes, number in pins:
+        state = moment.snapshot.readings.pins.get(PartRef(board_id, refdes), {}).get(number)
+        if state is not None and state.state in DRIVE_OF_STATE:
+            found[BoardPin(refdes, number)] = PinReading(state.state, state.voltage, state.frequency)
+    return found
+
+
+@once
+def broken_nets(moment: Moment) -> tuple[tuple[str, str, BoardPin, BoardPin], ...]:
+    """(board, net, one pin, another) where two pins of a net were read differently: the track or a joint is open."""
+    found = []
+    for board_id, board in moment.boards.items():
+        for net, pins in board.nets:
+            read = _read_at(moment, board_id, pins)
+            other = [pin for pin, reading in read.items() if reading.state != next(iter(read.values())).state]
+            if other:
+                found.append((board_id, net, next(iter(read)), other[0]))
+    return tuple(found)
+
+
+def odds_of_chip(moment: Moment, place: PartRef) -> ChipOdds:
+    """How much the readings of a chip speak for a fault in it, all together."""
+    verdict = judged_chip(moment, place)
+    if verdict is None:
+        return ChipOdds(0.0)
+    readings = _with_nets(moment, place, verdict.chip)
+    repeats = {n: count for n, count in moment.snapshot.readings.repeats.get(place, {}).items() if count > 1}
+    key = ("chip odds", verdict.chip.name, _in_order(readings), tuple(sorted(repeats.items())))
+    return moment.memo.of(key, lambda: chip_odds(verdict, readings, repeats))
 
 
 @once

@@ -1,12 +1,13 @@
 """Collects the lines of evidence that a case holds: ROM verdicts, chip checks, rails, capacitors, findings, swaps."""
 
+import math
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from datetime import datetime
 
 from loyal_trace.core.assess.alike import common_evidence, odd_readings
 from loyal_trace.core.assess.bits import bit_evidence
-from loyal_trace.core.assess.chips import judged_chips
+from loyal_trace.core.assess.chips import broken_nets, judged_chips, odds_of_chip
 from loyal_trace.core.assess.moment import Moment, once, tables_of
 from loyal_trace.core.assess.own_chips import own_chip_evidence
 from loyal_trace.core.assess.parts import judged_capacitors, last_change, outdated, replaced
@@ -21,12 +22,16 @@ from loyal_trace.core.diagnosis.evidence import Evidence, EvidenceTable
 from loyal_trace.core.diagnosis.paths import PathOdds
 from loyal_trace.core.job.entries import Started, reading_words
 from loyal_trace.core.power.blocks import dead_blocks
+from loyal_trace.core.probing.verdicts import OutputVerdict
 from loyal_trace.core.vocabulary.findings import NEUTRAL, Finding
 from loyal_trace.core.vocabulary.identity import PartRef, PointRef
 from loyal_trace.core.vocabulary.phrases import joined, say, term
+from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.core.vocabulary.verdicts import OutputWord
 
 SHORTED_BELOW = 50.0
+# An output that is held is held by one of the inputs on its line about once in fifteen times.
+_HELD_BY_OTHER = 1 / 15
 _LAMP = (Finding.LIT, Finding.DARK)
 _SELECT = re.compile(r"CS|CE|OE|SEL|EN|RAS|CAS")
 # These say that the wrong image was put there or the list is of another board: nothing about the chip itself.
@@ -57,6 +62,7 @@ def each_alone(moment: Moment) -> dict[PartRef, list[Evidence]]:
         _roms,
         _chips,
         _odd_ones,
+        _broken,
         _rails,
         _clocks,
         _shorts,
@@ -96,22 +102,42 @@ def _roms(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
 
 def _chips(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
     for place, verdict in judged_chips(moment).items():
-        outputs = verdict.outputs
-        for output in verdict.impossible:
-            yield table.line(place, "output-impossible", output.reason)
-            yield from _held_lines(moment, table, place, output.pin)
-        for output in outputs:
-            if output.verdict == OutputWord.UNUSUAL:
-                yield table.line(place, "output-unusual", output.reason)
+        outputs, weight = verdict.outputs, odds_of_chip(moment, place).log_ratio
+        if verdict.impossible:
+            yield Evidence(place, "output-impossible", _worst(verdict.impossible), weight)
+        elif verdict.unusual:
+            yield Evidence(place, "output-unusual", _worst(verdict.unusual), weight)
         # Part of the outputs says nothing for the rest: a chip is only cleared by all of them.
-        if outputs and all(output.verdict == OutputWord.POSSIBLE for output in outputs):
-            yield table.line(
-                place, "outputs-possible", say("all {count} outputs were probed; each is possible", count=len(outputs))
-            )
+        elif outputs and all(output.verdict == OutputWord.POSSIBLE for output in outputs):
+            text = say("all {count} outputs were probed; each is possible", count=len(outputs))
+            yield Evidence(place, "outputs-possible", text, weight)
+        for output in verdict.impossible:
+            yield from _held_lines(moment, table, place, output.pin, weight)
+        for output in verdict.unusual if not verdict.impossible else ():
+            yield from _resistances(moment, table, place, output.pin)
 
 
-def _held_lines(moment: Moment, table: EvidenceTable, place: PartRef, pin: int) -> Iterator[Evidence]:
-    """Whatever else is on the line of an impossible output may be holding it."""
+def _resistances(moment: Moment, table: EvidenceTable, place: PartRef, pin: int) -> Iterator[Evidence]:
+    """What a line measures to ground, about its owner and the chips on it."""
+    board = moment.boards[place.board]
+    yield from _line_resistance(moment, table, place, pin, place, "owner")
+    for refdes in dict.fromkeys(other for other, _ in board.others_on_net(place.refdes, pin)):
+        if refdes != place.refdes and board.part(refdes).is_chip:
+            yield from _line_resistance(moment, table, place, pin, PartRef(place.board, refdes), "neighbour")
+
+
+def _worst(outputs: Sequence[OutputVerdict]) -> str:
+    """The reason of the first output, and how many others there are: one observation, not several."""
+    if len(outputs) == 1:
+        return outputs[0].reason
+    return say("{reason}; {count} more like it", reason=outputs[0].reason, count=count_of(len(outputs) - 1, "output"))
+
+
+def _held_lines(moment: Moment, table: EvidenceTable, place: PartRef, pin: int, weight: float) -> Iterator[Evidence]:
+    """Whatever else is on the line of an impossible output may be holding it.
+
+    `weight`: what the readings are worth against the chip itself; the same misreading would explain both.
+    """
     board = moment.boards[place[0]]
     net = board.net_of(place[1], pin)
     # One line for each neighbour, however many of its pins are on the net.
@@ -128,7 +154,7 @@ def _held_lines(moment: Moment, table: EvidenceTable, place: PartRef, pin: int) 
                 pin=pin,
             )
             other = PartRef(place.board, refdes)
-            yield table.line(other, "line-held", text)
+            yield Evidence(other, "line-held", text, math.log1p(max(0.0, math.expm1(weight)) * _HELD_BY_OTHER))
             yield from _line_resistance(moment, table, place, pin, other, "neighbour")
     yield from _line_resistance(moment, table, place, pin, place, "owner")
 
@@ -154,25 +180,39 @@ def _line_resistance(
 
 
 def _odd_ones(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
-    """One of several alike parts is wrong while the others, checked the same way, are right."""
+    """One of several alike parts is wrong, or does what is unusual, while the others, probed alike, are right."""
     chips, roms = judged_chips(moment), judged_slots(moment)
     for board_id, board in moment.boards.items():
         for group in board.siblings:
-            wrong, right = [], []
+            words: dict[OutputWord, list[str]] = {}
             for refdes in group:
                 place = PartRef(board_id, refdes)
-                chip, rom = chips.get(place), roms.get(place)
-                if chip and chip.word == OutputWord.IMPOSSIBLE:
-                    wrong.append(refdes)
                 # A ROM that drives plausible levels can still hold wrong data: it is no proof for its siblings.
-                elif chip and chip.word == OutputWord.POSSIBLE and rom is None:
-                    right.append(refdes)
-            if len(wrong) == 1 and right:
+                if place in chips and roms.get(place) is None:
+                    words.setdefault(chips[place].word, []).append(refdes)
+            right = words.get(OutputWord.POSSIBLE, [])
+            wrong = words.get(OutputWord.IMPOSSIBLE, [])
+            odd = wrong or words.get(OutputWord.UNUSUAL, [])
+            if len(odd) == 1 and right:
                 text = say(
-                    "odd one out: {right}, probed the same way, show only possible outputs",
+                    "odd one out: {right}, probed the same way, show only what is usual",
                     right=joined(say(" and "), right),
                 )
-                yield table.line(PartRef(board_id, wrong[0]), "odd-one-out", text)
+                kind = "odd-one-out" if wrong else "odd-one-unusual" if len(right) == 1 else "odd-among-several"
+                yield table.line(PartRef(board_id, odd[0]), kind, text)
+
+
+def _broken(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
+    """Two pins of one net that were read differently: its track, a joint or a socket contact between them is open."""
+    for board_id, net, first, second in broken_nets(moment):
+        text = say(
+            "{first} and {second} are both on {net} and were read differently: the track, a joint or a contact is open",
+            first=f"{first.refdes}.{first.pin}",
+            second=f"{second.refdes}.{second.pin}",
+            net=net,
+        )
+        for refdes in dict.fromkeys((first.refdes, second.refdes)):
+            yield table.line(PartRef(board_id, refdes), "net-differs", text)
 
 
 def _rails(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:

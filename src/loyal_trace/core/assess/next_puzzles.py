@@ -6,6 +6,7 @@ from itertools import islice
 
 from loyal_trace.core.assess.alike import common_causes
 from loyal_trace.core.assess.bits import bit_verdicts, members
+from loyal_trace.core.assess.chips import broken_nets
 from loyal_trace.core.assess.gather import SHORTED_BELOW, path_odds_of
 from loyal_trace.core.assess.moment import Moment
 from loyal_trace.core.assess.next_thing import (
@@ -37,6 +38,7 @@ from loyal_trace.core.vocabulary.stages import Stage
 # Between these an exchange can still settle something; how much one supply reading tells of eight chips at once.
 _UNSETTLED = (0.1, 0.95)
 _COMMON_BITS = 0.5
+_NET_BITS = 0.6
 _TO_GROUND = (Quantity.RESISTANCE, Quantity.TO_GROUND)
 # A failing function whose path nobody told leaves about one bit open, as long as no part is clear.
 _UNTOLD_BITS, _CLEAR = 1.0, 0.9
@@ -87,6 +89,18 @@ def short_things(moment: Moment) -> Iterator[NextThing]:
             text = say("{how} on the line of {point}, and measure it to ground again", how=how, point=point)
             minutes = SWAP_MINUTES[True] if part.socketed else LIFT_MINUTES
             yield NextThing(Stage.RAILS, place, text, minutes, entropy_bits(1 / len(chips)), risk_of(part.socketed))
+
+
+def net_things(moment: Moment) -> Iterator[NextThing]:
+    """Two pins of a net that were read differently: check the continuity between them."""
+    for board_id, _, first, second in broken_nets(moment):
+        one, other = f"{first.refdes}.{first.pin}", f"{second.refdes}.{second.pin}"
+        text = say(
+            "check continuity from {one} to {other}, power off, then type {one} to {other} 0.2 ohm",
+            one=one,
+            other=other,
+        )
+        yield NextThing(Stage.PROBE, PartRef(board_id, second.refdes), text, 1.0, _NET_BITS)
 
 
 def _shorted_lines(moment: Moment) -> Iterator[tuple[BoardDefinition, str, list[str]]]:
@@ -238,4 +252,4 @@ def _exchangeable(moment: Moment, place: PartRef) -> bool:
     )
 
 
-SHARED = (path_things, untold_things, short_things, puzzle_things, code_things, common_things)
+SHARED = (net_things, path_things, untold_things, short_things, puzzle_things, code_things, common_things)

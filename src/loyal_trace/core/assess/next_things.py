@@ -1,6 +1,6 @@
 """What is worth doing next, over all stages: most expected bits per minute and risk first."""
 
-from loyal_trace.core.assess.chips import judged_chip
+from loyal_trace.core.assess.chips import judged_chip, odds_of_chip
 from loyal_trace.core.assess.moment import Moment, once, tables_of
 from loyal_trace.core.assess.next_puzzles import SHARED
 from loyal_trace.core.assess.next_thing import (
@@ -23,10 +23,13 @@ from loyal_trace.core.diagnosis.evidence import (
 from loyal_trace.core.power.guard import decided_to_go_on
 from loyal_trace.core.roms.across import READ_GOOD
 from loyal_trace.core.vocabulary.identity import PartRef
-from loyal_trace.core.vocabulary.phrases import say, term
+from loyal_trace.core.vocabulary.phrases import joined, say, term
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.core.vocabulary.verdicts import OutputWord
+
+# A reading taken three times alike is not taken again; how often the same comes out, faulty and healthy.
+_ENOUGH, _MOST_AGAIN, _AGAIN = 3, 6, (0.97, 0.2)
 
 
 @once
@@ -137,6 +140,16 @@ def _chip_things(moment: Moment, suspect: Suspect, table: EvidenceTable) -> list
             )
             bits = _gain(suspect, table, "output-impossible")
             things.append(NextThing(Stage.PROBE, suspect.place, text, max(0.5, left * PER_PIN_MINUTES), bits))
+        again = odds_of_chip(moment, suspect.place).read_again
+        repeats = moment.snapshot.readings.repeats.get(suspect.place, {})
+        often = min((repeats.get(pin, 1) for pin in again), default=_ENOUGH)
+        if verdict.impossible and often < _ENOUGH:
+            pins = joined(", ", (str(pin) for pin in again[:_MOST_AGAIN]))
+            text = say(
+                "read {refdes} again at pins {pins}: a misreading would explain it", refdes=part.refdes, pins=pins
+            )
+            bits = expected_gain_bits(suspect.probability, *_AGAIN)
+            things.append(NextThing(Stage.PROBE, suspect.place, text, 0.3 + len(again) * PER_PIN_MINUTES, bits))
         for output in verdict.impossible[:1]:
             things += _line_to_ground(moment, suspect, output.pin, table)
     # An exchange costs a part and an hour when it was needless; a ROM's twin is its reader, not a spare.

@@ -22,7 +22,9 @@ from loyal_trace.core.parts.marking import order_marking
 from loyal_trace.core.planning.steps import (
     DECIDE_FROM,
     MINUTES,
+    PROVE_FROM,
     REPAIR_ORDERS,
+    REPLACE_FROM,
     TALL,
     TOOLS,
     PartNeed,
@@ -38,6 +40,8 @@ from loyal_trace.core.vocabulary.findings import OF_SOCKETS
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import say, term
 from loyal_trace.core.vocabulary.units import format_percent
+
+REPLACE_FROM_DECISION = "replace from"
 
 
 @once
@@ -215,16 +219,28 @@ def _suspect_steps(moment: Moment, suspects: tuple[Suspect, ...]) -> list[Step]:
     for suspect in suspects:
         part = moment.part(suspect.place)
         # Capacitors have steps of their own, from measured values.
-        if part.kind == "capacitor" or suspect.probability < DECIDE_FROM:
+        if part.kind == "capacitor" or suspect.probability < PROVE_FROM:
             continue
         if suspect.place not in slots:
-            steps.append(_chip_step(moment, suspect, part))
-        elif any(line.kind == "fails-in-circuit" for line in suspect.evidence):
+            steps += _chip_step(moment, suspect, part)
+        elif suspect.probability >= DECIDE_FROM and any(line.kind == "fails-in-circuit" for line in suspect.evidence):
             steps.append(_socket_step(suspect.place, part, suspect.against[0].text))
     return steps
 
 
-def _chip_step(moment: Moment, suspect: Suspect, part: Part) -> Step:
+def _what(part: Part, proved: bool) -> str:
+    return say("Replace {refdes}" if proved else "Exchange {refdes} to prove it", refdes=part.refdes)
+
+
+def replace_from(moment: Moment) -> str:
+    """The probability from which this job replaces a chip."""
+    chosen = moment.snapshot.decision(REPLACE_FROM_DECISION, "50 %")
+    return chosen if chosen in REPLACE_FROM else "50 %"
+
+
+def _chip_step(moment: Moment, suspect: Suspect, part: Part) -> list[Step]:
+    """Replace it, or exchange it to prove it where a spare is at hand; below that, measure on."""
+    proved = suspect.probability >= float(replace_from(moment).removesuffix(" %")) / 100
     spare = next((i for i in stock(moment) if i.number == part.number and in_stock(moment, i)), None)
     reason = say(
         "probability {probability}: {text}",
@@ -262,11 +278,13 @@ def _chip_step(moment: Moment, suspect: Suspect, part: Part) -> Step:
                 ),
             ),
         )
-    return Step(
+    if not proved and (spare is None or suspect.probability < PROVE_FROM):
+        return []
+    step = Step(
         f"{suspect.place.board}/{part.refdes}/chip",
         "chip",
         suspect.place,
-        _named(say("Replace {refdes}", refdes=part.refdes), part),
+        _named(_what(part, proved), part),
         reason,
         MINUTES["chip-socketed" if part.socketed else "chip-soldered"],
         order_marking(part, moment.library),
@@ -280,6 +298,7 @@ def _chip_step(moment: Moment, suspect: Suspect, part: Part) -> Step:
         TALL.get(part.kind, 4.0),
         suspect.probability,
     )
+    return [step]
 
 
 def _socket_steps(moment: Moment) -> list[Step]:

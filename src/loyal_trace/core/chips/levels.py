@@ -12,7 +12,11 @@ from loyal_trace.core.vocabulary.phrases import say
 
 @dataclass(frozen=True)
 class Family:
-    """Input limits (volt), output limits (volt), and whether an open input acts as a high."""
+    """Input limits (volt), output limits (volt), whether an open input acts as a high, and the supply it works from.
+
+    A supply outside `supply_low` to `supply_high` (volt, absolute limits of the usual data sheets rounded) proves that
+    nothing else read at the chip can be judged.
+    """
 
     name: str
     input_low: float
@@ -21,6 +25,8 @@ class Family:
     output_high: float
     open_input_is_high: bool
     typical_current: float = 0.004
+    supply_low: float = 4.5
+    supply_high: float = 5.5
 
 
 _TTL: dict[str, Any] = {"input_low": 0.8, "input_high": 2.0, "output_low": 0.5, "open_input_is_high": True}
@@ -33,8 +39,8 @@ FAMILIES = {
     "AS": Family("AS", output_high=2.7, typical_current=0.010, **_TTL),
     "F": Family("F", output_high=2.7, typical_current=0.010, **_TTL),
     "L": Family("L", output_high=2.4, typical_current=0.001, **_TTL),
-    "HC": Family("HC", 1.5, 3.5, 0.4, 4.0, False, 0.0001),
-    "AC": Family("AC", 1.5, 3.5, 0.4, 4.0, False, 0.0001),
+    "HC": Family("HC", 1.5, 3.5, 0.4, 4.0, False, 0.0001, 2.0, 6.5),
+    "AC": Family("AC", 1.5, 3.5, 0.4, 4.0, False, 0.0001, 2.0, 6.5),
     "HCT": Family("HCT", 0.8, 2.0, 0.4, 4.0, False, 0.0001),
     "ACT": Family("ACT", 0.8, 2.0, 0.4, 4.0, False, 0.0001),
     "NMOS": Family("NMOS", 0.8, 2.0, 0.45, 2.4, False, 0.060),

@@ -13,6 +13,13 @@ REPAIR_ORDERS = {
     "capacitors first": say("replace the capacitors first: a reliable baseline to work from"),
 }
 DECIDE_FROM = 0.5
+# From where a chip is replaced, as the job decides; below it, from where an exchange is worth its time.
+REPLACE_FROM = {
+    "50 %": say("replace what is more likely faulty than not"),
+    "70 %": say("below that, exchange the part first and see"),
+    "90 %": say("below that, exchange the part first and see"),
+}
+PROVE_FROM = 0.3
 
 TALL = {"regulator": 12.0, "amplifier": 12.0, "bridge": 12.0, "connector": 10.0, "control": 10.0}
 TOOLS = {

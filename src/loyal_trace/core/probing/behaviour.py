@@ -3,12 +3,12 @@
 Each signal has a *drive*: 0 or 1 (steady), "P" (seen at both levels), "?" (anything), "C" (steady, level unknown).
 Two questions are asked of each output for each behaviour (steady low, steady high, pulsing):
 
-* *possible*: is there any way for the inputs to move, each pulsing one taking both levels, that gives it?
+* *likely*: is there a way for the inputs to move, each pulsing one taking both levels, that gives it, if a register
+  whose clock runs sees moving data at both levels?
 * *usual*: does it come out when the pulsing inputs move independently of each other?
 
-A gate held steady by two inputs that move against each other is possible but unusual. A register whose clock runs
-samples moving data at both levels (the clock is not in league with the data), so a flip-flop that never changes while
-clocked with changing data is impossible. docs/method.md has the definitions in full.
+A gate held steady by two inputs that move against each other is likely but unusual. What is not likely here may still
+be possible, since clock and data can be in league: `reach` decides that exactly. docs/method.md has the definitions.
 """
 
 from collections.abc import Iterable, Mapping
@@ -20,27 +20,20 @@ import numpy as np
 
 from loyal_trace.core.chips.expressions import Branch, Expr, Tree, control_names, leaf_for
 from loyal_trace.core.chips.model import ChipType, Register
+from loyal_trace.core.probing.cones import combinations_of
+from loyal_trace.core.probing.drives import BEHAVIOURS, Drive, Drives
 
-Drive = int | str
-Drives = Mapping[str, Drive]
-BEHAVIOURS = (0, 1, "P")
 # 2^14 rows are a blink; a cone with more free inputs than that decides nothing anyway.
 _MAX_FREE = 14
 
 
 @dataclass(frozen=True)
 class Expectation:
-    """Behaviours (0, 1, "P") that are possible and usual; `released` when the output may be switched off."""
+    """Behaviours (0, 1, "P") that are likely and usual; `released` when the output may be switched off."""
 
-    possible: frozenset[Drive]
+    likely: frozenset[Drive]
     usual: frozenset[Drive]
     released: str = "never"
-
-
-def _combinations(names: list[str]) -> dict[str, np.ndarray]:
-    """All 2^n assignments of the names, as one uint8 column each."""
-    count = np.arange(1 << len(names), dtype=np.uint32)
-    return {name: ((count >> i) & 1).astype(np.uint8) for i, name in enumerate(names)}
 
 
 def _covers(values: Mapping[str, np.ndarray], mask: np.ndarray, names: Iterable[str]) -> bool:
@@ -74,7 +67,7 @@ def _function_behaviour(expr: Expr, drives: Drives) -> tuple[set[Drive], set[Dri
     free = [n for n in expr.names if drives.get(n, "?") == "?"]
     if len(pulsing) + len(free) > _MAX_FREE:
         return set(BEHAVIOURS), set(BEHAVIOURS)
-    values: dict[str, np.ndarray] = _combinations(pulsing + free)
+    values: dict[str, np.ndarray] = combinations_of(pulsing + free)
     size = 1 << len(pulsing + free)
     for name in expr.names:
         if name not in values:
@@ -250,7 +243,7 @@ def _orbits(chip: ChipType, inputs: Drives) -> list[list[dict[str, int]]] | None
         if register.clock is None or function_behaviour(register.clock, inputs)[0] != {"P"}:
             return None
     values: dict[str, np.ndarray | int] = {n: d for n, d in inputs.items() if isinstance(d, int)}
-    states = _combinations(bits)
+    states = combinations_of(bits)
     values.update(states)
     following = np.zeros(1 << len(bits), dtype=np.uint32)
     for position, register in enumerate(chip.registers):
@@ -325,10 +318,11 @@ def expected_behaviours(chip: ChipType, inputs: Drives) -> dict[str, Expectation
             # things usual.
             can, _ = function_behaviour(output.value, {**drives, **{b: _as_drive(s) for b, s in possible.items()}})
             _, does = function_behaviour(output.value, {**drives, **{b: _as_drive(s) for b, s in usual.items()}})
-        found[output.name] = _with_enable(output.enable, drives, can, does)
+        found[output.name] = _with_enable(output.enable, drives, can, does & can)
     found.update(_memory_expectations(chip, drives))
+    # A processor gives its bus away at times: the lines may float then, or be driven by others.
     for name in chip.cpu_address:
-        found[name] = Expectation(frozenset(BEHAVIOURS), frozenset(BEHAVIOURS))
+        found[name] = Expectation(frozenset(BEHAVIOURS), frozenset(BEHAVIOURS), "sometimes")
     return found
 
 

@@ -4,146 +4,96 @@ Works from one chip and its own pins; no schematic is needed. See `behaviour` fo
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import lru_cache
-from itertools import combinations
-
-import numpy as np
 
 from loyal_trace.core.chips.levels import Family, output_margin
 from loyal_trace.core.chips.model import ChipType, Output, Pin
-from loyal_trace.core.probing.behaviour import BEHAVIOURS, Drive, Expectation, expected_behaviours
+from loyal_trace.core.probing.behaviour import Expectation, expected_behaviours
+from loyal_trace.core.probing.cones import cone_of, names_nearby, names_read
+from loyal_trace.core.probing.drives import BEHAVIOURS, DRIVE_OF_STATE, Drive
+from loyal_trace.core.probing.frequency import wrong_frequency
+from loyal_trace.core.probing.reach import can_show
 from loyal_trace.core.probing.states import NOT_PROBED, STATE_WORDS, PinReading
+from loyal_trace.core.probing.supply import judge_supply
+from loyal_trace.core.probing.together import judge_together
+from loyal_trace.core.probing.verdicts import ChipVerdict, OutputVerdict
 from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.verdicts import OutputWord
 
 Readings = Mapping[int, PinReading]
-_DRIVE_OF_STATE: dict[str, Drive] = {"L": 0, "H": 1, "P": "P"}
+# A probe's own offset and a diode drop; further out the level comes from elsewhere.
+_RAIL_MARGIN, _BEYOND = 0.3, 0.8
 _CAN_WORDS = {0: say("low"), 1: say("high"), "P": say("pulsing")}
 
 
-@dataclass(frozen=True)
-class OutputVerdict:
-    """One output judged: `verdict` is possible, impossible, unusual or not probed; `because` are pin numbers.
-
-    `expected` says in words what a healthy output could do with these inputs.
-    """
-
-    pin: int
-    name: str
-    reading: PinReading
-    verdict: OutputWord
-    reason: str
-    because: tuple[int, ...] = ()
-    expected: str = ""
-
-
-_WORST_FIRST = (OutputWord.IMPOSSIBLE, OutputWord.UNUSUAL, OutputWord.POSSIBLE)
-
-
-@dataclass(frozen=True)
-class ChipVerdict:
-    """All outputs of one chip, and a word on its supply pins when they were probed and are wrong."""
-
-    chip: ChipType
-    outputs: tuple[OutputVerdict, ...]
-    supply: str = ""
-    probed: int = 0
-
-    @property
-    def impossible(self) -> tuple[OutputVerdict, ...]:
-        return tuple(v for v in self.outputs if v.verdict == OutputWord.IMPOSSIBLE)
-
-    @property
-    def word(self) -> OutputWord:
-        """The chip's verdict in one word: its worst output's, or not probed when no output was."""
-        seen = {v.verdict for v in self.outputs}
-        return next(
-            (w for w in (OutputWord.IMPOSSIBLE, OutputWord.UNUSUAL, OutputWord.POSSIBLE) if w in seen),
-            OutputWord.NOT_PROBED,
-        )
-
-
-def drive_of(reading: PinReading, family: Family) -> Drive:
+def drive_of(reading: PinReading, family: Family, surely: bool = False) -> Drive:
     """What an input makes of a reading: a level, pulses, or anything (`?`).
 
-    A floating TTL input acts as a high; an invalid level or a floating CMOS input may act as either.
+    A floating TTL input acts as a high as a rule; an invalid level or a floating CMOS input may act as either. `surely`
+    takes nothing for granted: an open input may pick up anything, and a meter shows the average of a pulsing pin, so
+    that a weak level, or one outside the supply, is none.
     """
     # Bipolar inputs source current: an open one reads as a high to the chip behind it.
-    if reading.state == "Z" and family.open_input_is_high:
+    if reading.state == "Z" and family.open_input_is_high and not surely:
         return 1
-    return _DRIVE_OF_STATE.get(reading.state, "?")
+    if surely and reading.voltage is not None and not _clean(reading.voltage, family):
+        return "?"
+    return DRIVE_OF_STATE.get(reading.state, "?")
+
+
+def _clean(voltage: float, family: Family) -> bool:
+    """A level that a healthy output holds, not the average of pulses, and not from another supply."""
+    low, high = _RAIL_MARGIN, family.supply_high + _RAIL_MARGIN
+    return -low <= voltage <= family.output_low or family.output_high <= voltage <= high
 
 
 def check_chip(chip: ChipType, readings: Readings) -> ChipVerdict:
     """Judges every output of a chip from the readings of its pins (pin number → reading)."""
-    verdicts = [_judge(chip, pin, readings) for pin in chip.output_pins]
-    verdicts = _judge_together(chip, verdicts, readings)
     probed = sum(1 for r in readings.values() if r.state != "?")
-    return ChipVerdict(chip, tuple(verdicts), _supply_word(chip, readings), probed)
+    supply, wrong = judge_supply(chip, readings)
+    if wrong:
+        return ChipVerdict(chip, tuple(_unsupplied(pin, readings, supply) for pin in chip.output_pins), supply, probed)
+    verdicts = [_judge(chip, pin, readings) for pin in chip.output_pins]
+    verdicts = judge_together(chip, verdicts, input_drives(chip, readings, surely=True))
+    verdicts = [_by_frequency(chip, verdict, readings) for verdict in verdicts]
+    return ChipVerdict(chip, tuple(verdicts), supply, probed)
 
 
-@lru_cache(maxsize=512)
-def cone_of(chip: ChipType, output_name: str) -> ChipType:
-    """The part of a chip that decides one output: that output and the stored bits behind it."""
-    output = chip.output_of.get(output_name)
-    if output is None:
-        return replace(chip, outputs=(), registers=())
-    needed = set(output.value.names)
-    growing = True
-    # Bits read bits: everything behind the output, until nothing is added.
-    while growing:
-        growing = False
-        for register in chip.registers:
-            clock = set(register.clock.names) if register.clock else set()
-            if register.bit in needed and not (register.reads | clock) <= needed:
-                needed |= register.reads | clock
-                growing = True
-    registers = tuple(r for r in chip.registers if r.bit in needed)
-    return replace(chip, outputs=(output,), registers=registers, memory=None, cpu_address=())
+def _unsupplied(pin: Pin, readings: Readings, supply: str) -> OutputVerdict:
+    """No supply, no verdict: the rail comes first."""
+    reading = readings.get(pin.number, NOT_PROBED)
+    if reading.state == "?":
+        return OutputVerdict(pin.number, pin.name, reading, OutputWord.NOT_PROBED, say("this pin has not been probed"))
+    reason = say("cannot be judged: {supply}", supply=supply)
+    return OutputVerdict(pin.number, pin.name, reading, OutputWord.NOT_JUDGED, reason)
+
+
+def _by_frequency(chip: ChipType, verdict: OutputVerdict, readings: Readings) -> OutputVerdict:
+    """What the frequencies say, where the levels rule nothing out."""
+    if verdict.verdict not in (OutputWord.POSSIBLE, OutputWord.UNUSUAL) or verdict.reading.frequency is None:
+        return verdict
+    why = wrong_frequency(cone_of(chip, verdict.name), chip, verdict.name, readings)
+    return replace(verdict, verdict=OutputWord.IMPOSSIBLE, reason=why) if why else verdict
 
 
 def expectation_for(chip: ChipType, pin: Pin, drives: Mapping[str, Drive]) -> Expectation:
     """What one output can do under the given input drives."""
     cone = cone_of(chip, pin.name)
-    return _expectation(cone, pin.name, tuple((n, drives[n]) for n in _names_read(cone) if n in drives))
-
-
-@lru_cache(maxsize=512)
-def _names_read(cone: ChipType) -> tuple[str, ...]:
-    names: set[str] = set()
-    for output in cone.outputs:
-        names |= set(output.value.names) | set(output.enable.names if output.enable else ())
-    for register in cone.registers:
-        names |= register.reads | set(register.clock.names if register.clock else ())
-    if cone.memory:
-        names |= set(cone.memory.address) | set(cone.memory.select.names)
-    return tuple(sorted(names))
-
-
-@lru_cache(maxsize=512)
-def _names_nearby(cone: ChipType, name: str) -> frozenset[str]:
-    """What an output reads itself, and what the stored bits that it shows read."""
-    output = cone.output_of.get(name)
-    if output is None:
-        return frozenset(_names_read(cone))
-    names = set(output.value.names) | set(output.enable.names if output.enable else ())
-    for register in cone.registers:
-        if register.bit in names:
-            names |= register.reads | set(register.clock.names if register.clock else ())
-    return frozenset(names)
+    return _expectation(cone, pin.name, tuple((n, drives[n]) for n in names_read(cone) if n in drives))
 
 
 @lru_cache(maxsize=8192)
 def _expectation(cone: ChipType, name: str, drives: tuple[tuple[str, Drive], ...]) -> Expectation:
     found = expected_behaviours(cone, dict(drives)).get(name)
-    return found or Expectation(frozenset(BEHAVIOURS), frozenset(BEHAVIOURS))
+    # Without a model nothing is known of it, not even that it drives at all times.
+    return found or Expectation(frozenset(BEHAVIOURS), frozenset(BEHAVIOURS), "sometimes")
 
 
-def input_drives(chip: ChipType, readings: Readings) -> dict[str, Drive]:
+def input_drives(chip: ChipType, readings: Readings, surely: bool = False) -> dict[str, Drive]:
     """The drives of all inputs, from the readings."""
     return {
-        pin.name: drive_of(readings.get(pin.number, NOT_PROBED), chip.family)
+        pin.name: drive_of(readings.get(pin.number, NOT_PROBED), chip.family, surely)
         for pin in chip.pins
         if pin.role in ("input", "bidirectional")
     }
@@ -151,9 +101,32 @@ def input_drives(chip: ChipType, readings: Readings) -> dict[str, Drive]:
 
 def _judge(chip: ChipType, pin: Pin, readings: Readings) -> OutputVerdict:
     reading = readings.get(pin.number, NOT_PROBED)
-    expected = expectation_for(chip, pin, input_drives(chip, readings))
-    words = {"never": _can(expected), "always": say("off"), "sometimes": say("on and off")}[expected.released]
+    expected = expected_of(chip, pin, readings)
+    words = {"never": _can(expected.likely), "always": say("off"), "sometimes": say("on and off")}[expected.released]
     return replace(_judged(chip, pin, reading, readings, expected), expected=words)
+
+
+def expected_of(chip: ChipType, pin: Pin, readings: Readings) -> Expectation:
+    """What is possible whatever the doubtful inputs do, and usual with what they do as a rule."""
+    surely = expectation_for(chip, pin, input_drives(chip, readings, surely=True))
+    usual = expectation_for(chip, pin, input_drives(chip, readings))
+    if surely.released != usual.released:
+        return surely
+    return replace(surely, usual=usual.usual)
+
+
+def possible_for(chip: ChipType, pin: Pin, drives: Mapping[str, Drive], behaviour: Drive) -> bool:
+    """Can an output do this at all, whatever waveforms its inputs have as far as they were read?"""
+    if behaviour in expectation_for(chip, pin, drives).likely:
+        return True
+    cone = cone_of(chip, pin.name)
+    return bool(cone.registers) and can_show(cone, drives, (behaviour,))
+
+
+def all_possible(chip: ChipType, pin: Pin, readings: Readings) -> frozenset[Drive]:
+    """Everything that an output can do."""
+    drives = input_drives(chip, readings, surely=True)
+    return frozenset(one for one in BEHAVIOURS if possible_for(chip, pin, drives, one))
 
 
 def _judged(chip: ChipType, pin: Pin, reading: PinReading, readings: Readings, expected: Expectation) -> OutputVerdict:
@@ -163,11 +136,13 @@ def _judged(chip: ChipType, pin: Pin, reading: PinReading, readings: Readings, e
     # An output that may be off says nothing by its level: whatever else is on the line is seen there.
     if expected.released != "never":
         return _judge_released(pin, reading, expected)
+    if reading.voltage is not None and not _within_supply(reading.voltage, chip.family):
+        return OutputVerdict(pin.number, pin.name, reading, OutputWord.UNUSUAL, _other_supply(pin, reading))
     if reading.state in "XZ":
-        return _judge_no_level(pin, reading, expected, output)
-    drive = _DRIVE_OF_STATE[reading.state]
-    if drive not in expected.possible:
-        return _impossible(chip, pin, reading, readings, expected, output)
+        return _judge_no_level(chip, pin, readings, expected, output)
+    drive = DRIVE_OF_STATE[reading.state]
+    if not possible_for(chip, pin, input_drives(chip, readings, surely=True), drive):
+        return _impossible(chip, pin, readings, output)
     if drive not in expected.usual:
         return _unusual(chip, pin, reading, readings, expected)
     margin = output_margin(reading.voltage, chip.family) if reading.voltage is not None else None
@@ -184,7 +159,7 @@ def _judged(chip: ChipType, pin: Pin, reading: PinReading, readings: Readings, e
         pin.name,
         reading,
         OutputWord.POSSIBLE,
-        say("{named} may be {can} with these inputs", named=_named(pin), can=_can(expected)),
+        say("{named} may be {can} with these inputs", named=_named(pin), can=_can(expected.likely)),
     )
 
 
@@ -196,10 +171,43 @@ def _judge_released(pin: Pin, reading: PinReading, expected: Expectation) -> Out
     return OutputVerdict(pin.number, pin.name, reading, OutputWord.POSSIBLE, reason)
 
 
-def _judge_no_level(pin: Pin, reading: PinReading, expected: Expectation, output: Output | None) -> OutputVerdict:
+def _within_supply(voltage: float, family: Family) -> bool:
+    return -_BEYOND <= voltage <= family.supply_high + _BEYOND
+
+
+def _other_supply(pin: Pin, reading: PinReading) -> str:
+    return say(
+        "{named} is at {reading}, outside the supply of this chip: another supply reaches the line, or the probe "
+        "slipped. Find where it comes from before anything is replaced",
+        named=_named(pin),
+        reading=reading.words,
+    )
+
+
+def _judge_no_level(
+    chip: ChipType, pin: Pin, readings: Readings, expected: Expectation, output: Output | None
+) -> OutputVerdict:
+    reading = readings[pin.number]
+    between = _between(chip, pin, readings)
+    if reading.state == "X" and between:
+        reason = say(
+            "{named} is between the levels ({reading}), and so is its input, pin {input}: an amplifier of this "
+            "kind, or an input that floats",
+            named=_named(pin),
+            reading=reading.words,
+            input=between,
+        )
+        return OutputVerdict(pin.number, pin.name, reading, OutputWord.UNUSUAL, reason, (between,))
+    if reading.state == "X" and possible_for(chip, pin, input_drives(chip, readings, surely=True), "P"):
+        reason = say(
+            "{named} is between the levels ({reading}): a meter shows the average of pulses. Look with a probe",
+            named=_named(pin),
+            reading=reading.words,
+        )
+        return OutputVerdict(pin.number, pin.name, reading, OutputWord.UNUSUAL, reason)
     # An open collector that is off is no driver: a missing pull-up leaves it without a level, the chip is not to
     # blame.
-    if output and output.open_collector and 1 in expected.possible:
+    if output and output.open_collector and 1 in expected.likely:
         reason = say("{named} is open collector and off; the pull-up resistor seems to be missing", named=_named(pin))
         return OutputVerdict(pin.number, pin.name, reading, OutputWord.UNUSUAL, reason)
     if reading.state == "Z":
@@ -216,32 +224,46 @@ def _judge_no_level(pin: Pin, reading: PinReading, expected: Expectation, output
     return OutputVerdict(pin.number, pin.name, reading, OutputWord.IMPOSSIBLE, reason)
 
 
-def _impossible(
-    chip: ChipType,
-    pin: Pin,
-    reading: PinReading,
-    readings: Readings,
-    expected: Expectation,
-    output: Output | None,
-) -> OutputVerdict:
-    because = _deciding_pins(chip, pin, readings, _DRIVE_OF_STATE[reading.state])
+def _between(chip: ChipType, pin: Pin, readings: Readings) -> int:
+    """The first input of an output that is read between the levels, or floating; 0 for none."""
+    output = chip.output_of.get(pin.name)
+    names = output.value.names if output is not None else ()
+    numbers = sorted(chip.pin(name).number for name in names if name in chip.input_names)
+    return next((n for n in numbers if readings.get(n, NOT_PROBED).state in "XZ"), 0)
+
+
+def _impossible(chip: ChipType, pin: Pin, readings: Readings, output: Output | None) -> OutputVerdict:
+    reading, can = readings[pin.number], all_possible(chip, pin, readings)
+    because = _deciding_pins(chip, pin, readings, DRIVE_OF_STATE[reading.state])
     reason = say(
         "{named} is {state_words} although {list_inputs}; by the logic of a {chip} it can only be {can}",
         named=_named(pin),
         state_words=STATE_WORDS[reading.state],
         list_inputs=_list_inputs(chip, because, readings),
         chip=chip.name,
-        can=_can(expected),
+        can=_can(can),
     )
     # Wired-AND: another output may pull the line down while this one is off.
-    if output and output.open_collector and reading.state in "LP" and expected.possible != {0}:
+    if output and output.open_collector and reading.state in "LP" and can != {0}:
         reason += say(", unless another open-collector output on the line pulls it down")
         return OutputVerdict(pin.number, pin.name, reading, OutputWord.UNUSUAL, reason, because)
     return OutputVerdict(pin.number, pin.name, reading, OutputWord.IMPOSSIBLE, reason, because)
 
 
 def _unusual(chip: ChipType, pin: Pin, reading: PinReading, readings: Readings, expected: Expectation) -> OutputVerdict:
-    because = _deciding_pins(chip, pin, readings, _DRIVE_OF_STATE[reading.state], usual=True)
+    because = _deciding_pins(chip, pin, readings, DRIVE_OF_STATE[reading.state], usual=True)
+    open_inputs = [number for number in because if readings[number].state == "Z"]
+    if open_inputs:
+        reason = say(
+            "{named} is {state_words} although {list_inputs}; an open input acts high as a rule, and the output would "
+            "be {ordered}. Find out why pin {open} is open",
+            named=_named(pin),
+            state_words=STATE_WORDS[reading.state],
+            list_inputs=_list_inputs(chip, because, readings),
+            ordered=joined(say(" or "), (_CAN_WORDS[b] for b in _ordered(expected.usual))) or say("different"),
+            open=open_inputs[0],
+        )
+        return OutputVerdict(pin.number, pin.name, reading, OutputWord.UNUSUAL, reason, because)
     reason = say(
         "{named} is {state_words} although {list_inputs}; that happens only if those signals move in step "
         "with each other, otherwise it would be {ordered}",
@@ -260,11 +282,12 @@ def _deciding_pins(chip: ChipType, pin: Pin, readings: Readings, drive: Drive, u
     """
 
     def settles(drives: Mapping[str, Drive]) -> bool:
-        expected = expectation_for(chip, pin, drives)
-        return drive not in (expected.usual if usual else expected.possible)
+        if usual:
+            return drive not in expectation_for(chip, pin, drives).usual
+        return not possible_for(chip, pin, drives, drive)
 
-    kept = input_drives(chip, readings)
-    near = _names_nearby(cone_of(chip, pin.name), pin.name)
+    kept = input_drives(chip, readings, surely=not usual)
+    near = names_nearby(cone_of(chip, pin.name), pin.name)
     only_near: dict[str, Drive] = {n: (d if n in near else "?") for n, d in kept.items()}
     if settles(only_near):
         kept = only_near
@@ -308,82 +331,8 @@ def _ordered(behaviours: frozenset[Drive]) -> list[Drive]:
     return [b for b in BEHAVIOURS if b in behaviours]
 
 
-def _can(expected: Expectation) -> str:
-    words = [_CAN_WORDS[b] for b in _ordered(expected.possible)]
+def _can(behaviours: frozenset[Drive]) -> str:
+    words = [_CAN_WORDS[b] for b in _ordered(behaviours)]
     if len(words) == 3:
         return say("low, high or pulsing")
     return joined(say(" or "), words) or say("nothing at all")
-
-
-def _steady_push_pull(chip: ChipType, verdict: OutputVerdict) -> bool:
-    """Is it an output that drives by itself, seen at a steady level that is possible as far as one can tell?"""
-    if verdict.verdict not in (OutputWord.POSSIBLE, OutputWord.UNUSUAL) or verdict.reading.state not in "LH":
-        return False
-    output = chip.output_of.get(verdict.name)
-    return output is not None and output.enable is None and not output.open_collector
-
-
-def _judge_together(chip: ChipType, verdicts: list[OutputVerdict], readings: Readings) -> list[OutputVerdict]:
-    """Finds pairs of steady outputs that are each possible but never at the same time (Q and /Q both low)."""
-    steady = [v for v in verdicts if _steady_push_pull(chip, v)]
-    drives = input_drives(chip, readings)
-    together: dict[int, OutputVerdict] = {}
-    for first, second in combinations(steady, 2):
-        if not _compatible(chip, first, second, drives):
-            for here, there in ((first, second), (second, first)):
-                reason = say(
-                    "pin {pin} ({here}) is {state_words} while pin {pin2} ({there}) is {state_words2}; a "
-                    "{chip} cannot show both at once",
-                    pin=here.pin,
-                    here=here.name,
-                    state_words=STATE_WORDS[here.reading.state],
-                    pin2=there.pin,
-                    there=there.name,
-                    state_words2=STATE_WORDS[there.reading.state],
-                    chip=chip.name,
-                )
-                together[here.pin] = replace(here, verdict=OutputWord.IMPOSSIBLE, reason=reason, because=(there.pin,))
-    return [together.get(v.pin, v) for v in verdicts]
-
-
-def _compatible(chip: ChipType, first: OutputVerdict, second: OutputVerdict, drives: Mapping[str, Drive]) -> bool:
-    left, right = chip.output_of[first.name].value, chip.output_of[second.name].value
-    # Outputs that share nothing can show any two levels at once.
-    if not set(left.names) & set(right.names):
-        return True
-    names = sorted(set(left.names) | set(right.names))
-    moving = [n for n in names if drives.get(n, "?") not in (0, 1)]
-    # 4096 rows are enough for every output pair of the library; above that nothing is claimed.
-    if len(moving) > 12:
-        return True
-    index = np.arange(1 << len(moving))
-    values = {n: np.full(len(index), drives.get(n, 0), dtype=np.uint8) for n in names if n not in moving}
-    values.update({n: ((index >> i) & 1).astype(np.uint8) for i, n in enumerate(moving)})
-    wanted = (left.evaluate(values) == _DRIVE_OF_STATE[first.reading.state]) & (
-        right.evaluate(values) == _DRIVE_OF_STATE[second.reading.state]
-    )
-    return bool(np.any(wanted))
-
-
-def _supply_word(chip: ChipType, readings: Readings) -> str:
-    for pin in chip.pins:
-        reading = readings.get(pin.number, NOT_PROBED)
-        if pin.role == "power" and pin.name == "VCC":
-            # The lower limit of 5 V TTL (recommended operating conditions): below it levels and margins mean nothing.
-            if reading.voltage is not None and reading.voltage < 4.75:
-                return say(
-                    "{named} is at {voltage:.2f} V: below 4.75 V nothing else here can be judged",
-                    named=_named(pin),
-                    voltage=reading.voltage,
-                )
-            if reading.state in "LZ" and reading.state != "?":
-                return say(
-                    "{named} is {reading}: the chip has no supply, judge that first",
-                    named=_named(pin),
-                    reading=reading.words,
-                )
-        if pin.role == "ground" and (reading.state in "HPZ" or (reading.voltage or 0) > 0.3):
-            return say(
-                "{named} reads {reading}: the ground connection is open", named=_named(pin), reading=reading.words
-            )
-    return ""

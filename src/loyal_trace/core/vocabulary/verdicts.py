@@ -29,6 +29,7 @@ class OutputWord(StrEnum):
     UNUSUAL = "unusual"
     IMPOSSIBLE = "impossible"
     NOT_PROBED = "not probed"
+    NOT_JUDGED = "cannot be judged"
 
 
 @dataclass(frozen=True)

@@ -33,8 +33,11 @@ def _lifted(draft: Draft, entry: "Lifted") -> None:
 
 
 def _pins_probed(draft: Draft, entry: "PinsProbed") -> None:
-    pins = draft.readings.pins.of(entry.part)
+    pins, repeats = draft.readings.pins.of(entry.part), draft.readings.repeats.of(entry.part)
     for state in entry.pins:
+        before = pins.get(state.pin)
+        same = before is not None and before.state == state.state
+        repeats[state.pin] = repeats.get(state.pin, 1) + 1 if same else 1
         pins[state.pin] = state
 
 

@@ -103,14 +103,22 @@ def part_is_of_kind(m: Match, scope: Scope) -> Iterable[Said]:
         yield said(f"{scope.listed(one.parts)} {verb}", *entries, new=one)
 
 
-@form(r"(?P<at><part>)\s+is\s+type\s+(?P<what>\S{1,32}(?:\s+\S{1,16})?)", "5D is type HYB-3", stage=Stage.INTAKE)
+@form(
+    r"(?P<parts><parts>)\s+(?:is|are)\s+type\s+(?P<what>\S{1,32}(?:\s+\S{1,16})?)",
+    "5D is type HYB-3",
+    stage=Stage.INTAKE,
+)
 def part_is_type(m: Match, scope: Scope) -> Iterable[Said]:
     """A type that no series knows, taken as it is written."""
-    for one in scope.places.find(m["at"], new_ok=True):
-        number = " ".join(m["what"].split())
-        kind = _kind(scope, one.one)
-        entry = at(PartTold, one.one, number=number, sort="unknown" if one.new and kind == "chip" else kind)
-        yield said(f"{scope.named(one.one)} is type {number}", entry, new=one)
+    number = " ".join(m["what"].split())
+    for one in scope.places.several(m["parts"], new_ok=True, fill=True):
+        kinds = ((part, _kind(scope, part), part.part in one.new) for part in one.parts)
+        entries = (
+            at(PartTold, part, number=number, sort="unknown" if new and kind == "chip" else kind)
+            for part, kind, new in kinds
+        )
+        verb = "is" if len(one.parts) == 1 else "are"
+        yield said(f"{scope.listed(one.parts)} {verb} type {number}", *entries, new=one)
 
 
 def socketed_fact(scope: Scope, part: NamedPart, socketed: bool, new: Alternative | None = None) -> Said:
