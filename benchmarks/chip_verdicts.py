@@ -1,5 +1,6 @@
 """Chip verdicts against a search for waveforms: none of what a healthy chip shows is ever called impossible."""
 
+import re
 import time
 import zlib
 
@@ -17,7 +18,7 @@ _VERDICTS = 100_000
 def run() -> list[Figure]:
     """Every type with a model, until so many outputs were judged."""
     library = chip_library()
-    names = [n.replace("74", "74LS", 1) if n.startswith("74") else n for n in library.type_names]
+    names = [re.sub(r"^74(?=\d)", "74LS", name) for name in library.type_names]
     chips = [chip for chip in map(library.find, names) if chip.outputs]
     dice = {chip.name: np.random.default_rng(zlib.crc32(chip.name.encode())) for chip in chips}
     judged = wrong = 0

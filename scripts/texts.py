@@ -103,8 +103,16 @@ def _literals(node: ast.expr) -> Iterator[str]:
         yield from _literals(node.orelse)
 
 
+# Data files with texts for people → the fields that hold them.
+_TEXTS = {
+    "cautions": ("text",),
+    **dict.fromkeys(("chips", "chips_74", "chips_4000", "chips_lsi"), ("title", "notes")),
+    "memories": ("title", "supplies"),
+}
+
+
 def _of_data() -> Iterator[Sentence]:
-    for name, fields in (("cautions", ("text",)), ("chips", ("title", "notes")), ("memories", ("title", "supplies"))):
+    for name, fields in _TEXTS.items():
         file = SOURCE / f"resources/data/{name}.toml"
         for row in tomllib.loads(file.read_text(encoding="utf-8")).values():
             for text in (row[field] for field in fields if row.get(field)):

@@ -98,9 +98,7 @@ def test_the_whole_job_finds_every_hidden_fault_and_proves_the_repair(person):
 
     person.fit("tw-vid", "5D", "74LS166", "drawer 3")
     person.probe("tw-vid", "5D")
-    assert person.session.assessment().chips[("tw-vid", "5D")].word == "unusual", (
-        "the spare is bad, and is found out"
-    )
+    assert person.session.assessment().chips[("tw-vid", "5D")].word == "unusual", "the spare is bad, and is found out"
     person.fit("tw-vid", "5D", "74LS166", "drawer 7")
     person.probe("tw-vid", "5D")
     assert (

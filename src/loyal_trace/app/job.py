@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any, TypeVar
 from uuid import uuid4
 
+from loyal_trace.app.own_types import library_with_own
 from loyal_trace.app.preferences import load_preferences, remember
 from loyal_trace.app.workshop import Workshop, load_workshop, save_bench
 from loyal_trace.core.assess.assessment import Assessment
@@ -65,12 +66,12 @@ class OpenJob:
         self.env = environment or Environment()
         # Entries carry the name of the person, never that of an account.
         self.author = self.env.author or load_preferences(store.folder).name
-        self.library = self.env.library()
+        self.library, self._of_types = library_with_own(store.folder, self.env.library)
         self._fold = Fold(store.entries(job))
         parsed = {name: parse_board(files, name, self.library) for name, files in store.board_files(job).items()}
         order = self.snapshot.opened.boards if self.snapshot.opened else ()
         self.defined = {b: parsed[b] for b in sorted(parsed, key=lambda b: (b not in order, b))}
-        self.workshop: Workshop = load_workshop(store.folder)
+        self.workshop = self._workshop()
         self._memo = Memo()
         self._moment: Moment | None = None
         self._boards_kept: tuple[tuple[object, ...], Mapping[str, BoardDefinition]] = ((), {})
@@ -179,8 +180,12 @@ class OpenJob:
 
     def read_workshop(self) -> None:
         """The drawer and the bench profile as they are on disk now; what cannot be read is named in its warnings."""
-        self.workshop = load_workshop(self.store.folder)
+        self.workshop = self._workshop()
         self._moment = None
+
+    def _workshop(self) -> Workshop:
+        found = load_workshop(self.store.folder)
+        return replace(found, warnings=(*found.warnings, *self._of_types))
 
     def save_bench(self) -> None:
         """The bench as this job has it becomes the workshop's own, with which the next job begins."""
@@ -283,8 +288,9 @@ def open_new_job(
     `listed` are boards made from parts lists, as the bytes of their files.
     """
     env = environment or Environment()
-    found = {load_board(path, env.library()).id: board_files(path) for path in boards}
-    found |= {parse_board(files, say("the parts list"), env.library()).id: dict(files) for files in listed}
+    library, _ = library_with_own(store.folder, env.library)
+    found = {load_board(path, library).id: board_files(path) for path in boards}
+    found |= {parse_board(files, say("the parts list"), library).id: dict(files) for files in listed}
     if len(found) < len(boards) + len(listed):
         raise RequestError(say("two of the boards carry the same id; give each its own in board.toml"))
     job, opened_at = env.ids()[:8], env.clock()

@@ -3,6 +3,7 @@
 import argparse
 from typing import Any
 
+from loyal_trace.cli.chips import own_library
 from loyal_trace.cli.output import print_json, print_table, tell
 from loyal_trace.core.chips.model import ChipType
 from loyal_trace.core.probing.check import check_chip
@@ -134,7 +135,7 @@ def _readings(chip: ChipType, pins: list[str]) -> dict[int, PinReading]:
 
 def chip_check(options: argparse.Namespace) -> int:
     """Judges a chip's outputs; 1 when any is impossible or unusual."""
-    chip = chip_library().find(options.type)
+    chip = own_library(options.store).find(options.type)
     verdict = check_chip(chip, _readings(chip, options.pins))
     if options.json:
         print_json(_chip_document(verdict))
@@ -171,7 +172,7 @@ def _chip_document(verdict: ChipVerdict) -> dict[str, Any]:
 
 def chip_show(options: argparse.Namespace) -> int:
     """Pinout and logic of one type."""
-    chip = chip_library().find(options.type)
+    chip = own_library(options.store).find(options.type)
     pins = [{"pin": p.number, "name": p.name, "role": p.role} for p in chip.pins]
     logic = {o.name: o.value.text for o in chip.outputs}
     if options.json:
@@ -197,7 +198,7 @@ def chip_show(options: argparse.Namespace) -> int:
 
 def chip_list(options: argparse.Namespace) -> int:
     """All types of the library."""
-    library = chip_library()
+    library = own_library(options.store)
     rows = [(name, library.title(name)) for name in library.type_names]
     if options.json:
         print_json({"types": [{"type": name, "title": title} for name, title in rows]})

@@ -131,7 +131,7 @@ def job_show(options: argparse.Namespace) -> int:
         )
     for words in document["rom_lines"]:
         tell(say("  ROMs: {words}", words=words))
-    _print_suspects(document)
+    print_suspects(document)
     return 0
 
 
@@ -165,7 +165,7 @@ def _standing(job: OpenJob) -> dict[str, Any]:
             {"board": k.board, "text": k.text, "present": s.present, "partly": s.partly}
             for k, s in job.snapshot.proving.symptoms.items()
         ],
-        **_suspects(job),
+        **suspects_document(job),
         "plan": planned["steps"],
         "parts": planned["parts"],
         **_proof(job),
@@ -175,15 +175,15 @@ def _standing(job: OpenJob) -> dict[str, Any]:
 def job_suspects(options: argparse.Namespace) -> int:
     """The suspects with their evidence, and what is worth doing next."""
     with _opened(options, _to_read(options)) as job:
-        document = _suspects(job)
+        document = suspects_document(job)
     if options.json:
         print_json(document)
     else:
-        _print_suspects(document)
+        print_suspects(document)
     return 0
 
 
-def _print_suspects(document: Mapping[str, Any]) -> None:
+def print_suspects(document: Mapping[str, Any]) -> None:
     for one in document["suspects"][:8]:
         why = say(", {one}", one=one["against"][0]) if one["against"] else ""
         tell(
@@ -199,7 +199,7 @@ def _print_suspects(document: Mapping[str, Any]) -> None:
         tell(say("  next: {thing}", thing=thing["does"]))
 
 
-def _suspects(job: OpenJob) -> dict[str, Any]:
+def suspects_document(job: OpenJob) -> dict[str, Any]:
     found = job.assessment()
     return {
         "suspects": [_suspect(s) for s in found.suspects if s.against],

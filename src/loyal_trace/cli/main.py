@@ -158,8 +158,24 @@ def _chip_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
     show = chip.add_parser("show", help=say("pinout and logic of one type"))
     show.add_argument("type")
     listing = chip.add_parser("list", help=say("all types known"))
-    for parser in (check, show, listing):
+    finding = chip.add_parser("find", help=say("what a printed name means: chip find SN74LS00N"))
+    finding.add_argument("marking", nargs="+", metavar="MARKING")
+    adding = chip.add_parser(
+        "add", help=say("keep types of your own: TOML like the library, or a CSV of pins (number, name, direction)")
+    )
+    adding.add_argument("file", type=Path)
+    for parser in (check, show, listing, finding, adding):
+        parser.add_argument("--store", type=Path, help=say("store folder (default: the user's data folder)"))
         parser.add_argument("--json", action="store_true")
+
+
+def _swap_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
+    swap = commands.add_parser("swap", help=say("exchanges of parts")).add_subparsers(dest="action", required=True)
+    solve = swap.add_parser(
+        "solve", help=say("which part, place or spare is bad, from a CSV: place, part, place, part, …, outcome")
+    )
+    solve.add_argument("file", type=Path)
+    solve.add_argument("--json", action="store_true")
 
 
 def _board_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
@@ -169,6 +185,23 @@ def _board_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
     )
     check.add_argument("folder", type=Path)
     check.add_argument("--json", action="store_true")
+    signing = board.add_parser(
+        "signatures", help=say("the signature of every net in free run, healthy or with a fault")
+    )
+    signing.add_argument(
+        "--fault", action="append", default=[], metavar="FAULT", help=say("REFDES.PIN stuck 0, stuck 1 or open")
+    )
+    listing = board.add_parser("dictionary", help=say("what every pin stuck low or high changes in the signatures"))
+    for parser in (signing, listing):
+        parser.add_argument("folder", type=Path)
+        parser.add_argument("--clocks", type=int, default=65_664, help=say("length of the run"))
+        parser.add_argument("--register", default="", help=say("of the tester: 0x1021 0xFFFF, or a catalogue name"))
+        parser.add_argument("--images", type=Path, help=say("folder of memory contents named like their sockets"))
+        parser.add_argument("--json", action="store_true")
+    judged = board.add_parser("diagnose", help=say("the suspects of a board from a file of lines as they are typed"))
+    judged.add_argument("folder", type=Path)
+    judged.add_argument("--evidence", type=Path, required=True, metavar="FILE")
+    judged.add_argument("--json", action="store_true")
 
 
 _CALC: dict[str, tuple[str, dict[str, str | None]]] = {
@@ -331,7 +364,7 @@ def build_commands() -> argparse.ArgumentParser:
     commands: argparse._SubParsersAction[_Parser] = parser.add_subparsers(
         dest="command", required=True, parser_class=_Parser
     )
-    for add in (_roms_parser, _chip_parser, _board_parser, _rails_parser, _calc_parser, _job_parser):
+    for add in (_roms_parser, _chip_parser, _swap_parser, _board_parser, _rails_parser, _calc_parser, _job_parser):
         add(commands)
     return parser
 
@@ -359,7 +392,7 @@ EXAMPLES = (
     ),
     ('loyal-trace job report "Sound board" report.pdf', say("write the report for the owner")),
 )
-COMMANDS = ("roms", "chip", "board", "rails", "calc", "job")
+COMMANDS = ("roms", "chip", "swap", "board", "rails", "calc", "job")
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -389,7 +422,7 @@ def _help() -> int:
     build_parser().print_help()
     tell(say("\ncommands (each has --help):"))
     tell("  roms check|slots|identify|repair|vote|signature|learn-signature|convert|substitutes|labels")
-    tell("  chip check|show|list   board check   rails check")
+    tell("  chip check|show|list|find|add   swap solve   board check|signatures|dictionary|diagnose   rails check")
     tell("  calc starts|ripple|reservoir|regulator|bridge|crystal|cell|erase|divider")
     tell("  job new|list|show|enter|add|suspects|plan|proof|export|import|report")
     tell(say("\nexamples:"))
@@ -401,6 +434,10 @@ def _help() -> int:
 def _run(options: argparse.Namespace) -> int:
     if options.command == "job":
         from loyal_trace.cli import jobs as module
+    elif options.command == "swap" or (options.command == "chip" and options.action in ("find", "add")):
+        from loyal_trace.cli import chips as module  # type: ignore[no-redef]
+    elif options.command == "board" and options.action != "check":
+        from loyal_trace.cli import boards as module  # type: ignore[no-redef]
     elif options.command == "rails":
         from loyal_trace.cli import rails as module  # type: ignore[no-redef]
     elif options.command == "calc":

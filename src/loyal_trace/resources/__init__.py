@@ -14,6 +14,9 @@ if TYPE_CHECKING:
     from loyal_trace.core.power.consumption import CurrentTable
     from loyal_trace.core.roms.devices import MemoryTypes
 
+# The types of the demo and the most common ones first: the others are only read when they are asked for.
+_CHIP_FILES = ("chips", "chips_74", "chips_4000", "chips_lsi")
+
 
 def read_bytes(name: str) -> bytes:
     """The bytes of a shipped resource, by its path inside `resources/`."""
@@ -49,7 +52,7 @@ def chip_library() -> "ChipLibrary":
     """The chip library that ships with the program."""
     from loyal_trace.core.chips.library import ChipLibrary  # not before the first paint
 
-    return ChipLibrary(read_text("data/chips.toml"))
+    return ChipLibrary(*(read_text(f"data/{name}.toml") for name in _CHIP_FILES))
 
 
 @cache

@@ -194,13 +194,22 @@ class ProbePresenter(StagePresenter):
         worst = min(verdict.outputs, key=lambda o: _rank(o, self.pin))
         following = {
             OutputWord.IMPOSSIBLE: self._after_impossible(place, worst.pin),
-            OutputWord.UNUSUAL: say(
-                "Look at these signals with an analyser or oscilloscope, or probe what drives them."
-            ),
+            OutputWord.UNUSUAL: self._after_unusual(place),
             OutputWord.POSSIBLE: say("Go on with the next pin, or the next chip (Alt+N)."),
         }
         reason = verdict.supply or say("{reason}.", reason=capital(worst.reason))
         return Meaning(reason, following.get(worst.verdict, ""), _EDGE.get(worst.verdict, "unknown"), aside)
+
+    def _after_unusual(self, place: PartRef) -> str:
+        """Twins have the same use: what is unusual for one of them is a fault, for all of them it is none."""
+        board, probed = self.workspace.job.boards[place.board], self.workspace.snapshot.readings.pins
+        twins = [refdes for group in board.siblings if place.refdes in group for refdes in group]
+        still = [refdes for refdes in twins if PartRef(place.board, refdes) not in probed]
+        if still:
+            return say("Probe {twins} the same way: twins do the same.", twins=joined(", ", still[:3]))
+        if twins:
+            return say("Its twins were probed: compare them in Suspects (Ctrl+6), or exchange it and see.")
+        return say("Look at these signals with an analyser or oscilloscope, or probe what drives them.")
 
     def _after_impossible(self, place: PartRef, pin: int) -> str:
         if self.workspace.snapshot.latest(place.board, f"{place.refdes}.{pin}", Quantity.RESISTANCE):

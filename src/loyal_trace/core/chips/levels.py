@@ -43,6 +43,11 @@ FAMILIES = {
     "AC": Family("AC", 1.5, 3.5, 0.4, 4.0, False, 0.0001, 2.0, 6.5),
     "HCT": Family("HCT", 0.8, 2.0, 0.4, 4.0, False, 0.0001),
     "ACT": Family("ACT", 0.8, 2.0, 0.4, 4.0, False, 0.0001),
+    # The 4000 series works from 3 to 18 V; its levels are those at 5 V.
+    "4000": Family("4000", 1.5, 3.5, 0.5, 4.5, False, 0.0001, 3.0, 18.5),
+    # Drivers of lamps and coils: TTL inputs, outputs that other supplies pull up.
+    "DRIVER": Family("DRIVER", output_high=2.4, typical_current=0.010, supply_low=0.0, supply_high=100.0, **_TTL),
+    "ANALOGUE": Family("ANALOGUE", 0.8, 2.0, 0.5, 2.4, False, 0.003, -40.0, 60.0),
     "NMOS": Family("NMOS", 0.8, 2.0, 0.45, 2.4, False, 0.060),
 }
 

@@ -6,34 +6,78 @@ In an entry with `repeat`, every key and expression that holds `{n}` is written 
 
 import re
 import tomllib
-from collections.abc import Mapping
-from dataclasses import replace
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Any
 
 from loyal_trace.core.chips.expressions import compile_expression, compile_tree
 from loyal_trace.core.chips.levels import FAMILIES
 from loyal_trace.core.chips.model import ChipType, Memory, Output, Pin, Register
+from loyal_trace.core.chips.names import Printed, readings
 from loyal_trace.core.vocabulary.errors import RequestError
-from loyal_trace.core.vocabulary.phrases import say, term
+from loyal_trace.core.vocabulary.phrases import joined, say, term
 
-_LOGIC = re.compile(r"[A-Z]{0,3}(?:74|54)(ALS|AS|LS|S|F|L|HCT|HC|ACT|AC|)(\d{2,4})[A-Z]?[A-Z]?\d?")
+_IS_LOGIC = re.compile(r"74\d{2,5}")
 _NAME = re.compile(r"/?[A-Za-z0-9]+")
-_POWER = {"VCC", "VDD", "VPP"}
-_GROUND = {"GND", "VSS"}
+_POWER = {"VCC", "VDD", "VPP", "VEE", "VBB", "VCCS", "VCCO", "VS"}
+_GROUND = {"GND", "VSS", "AGND"}
 
 
 class ChipLibrary:
-    """All known chip types. Immutable after loading."""
+    """All known chip types, read as they are asked for. What is found never changes."""
 
-    def __init__(self, text: str) -> None:
-        """`text` is the TOML of the library file; RequestError names the entry that cannot be read."""
-        self._entries: Mapping[str, dict[str, Any]] = tomllib.loads(text)
+    def __init__(self, *texts: str) -> None:
+        """TOML texts, the most common types first; RequestError names the entry that cannot be read."""
+        self._texts, self._waiting = texts, list(texts)
+        self._entries: dict[str, dict[str, Any]] = {}
+        self._aliases: dict[str, str] = {}
         self._built: dict[str, ChipType] = {}
         self._unknown: set[str] = set()
+        self._read_next()
+
+    def _read_next(self) -> bool:
+        """Reads one more of the texts; False when there is none left."""
+        if not self._waiting:
+            return False
+        try:
+            entries = tomllib.loads(self._waiting.pop(0))
+        except tomllib.TOMLDecodeError as error:
+            raise RequestError(say("the chip data cannot be read: {error}", error=str(error))) from None
+        for key, entry in entries.items():
+            self._entries.setdefault(key.upper(), entry)
+            for alias in entry.get("aliases", ()):
+                self._aliases.setdefault(str(alias).upper(), key.upper())
+        return True
+
+    def with_types(self, text: str) -> "ChipLibrary":
+        """A library that has further types, which count before its own; RequestError names what is wrong with one."""
+        found = ChipLibrary(text, *self._texts)
+        for key in self.names_in(text):
+            entry = found._entries[key.upper()]
+            try:
+                chip = _chip(key, entry, str(entry.get("family", "TTL")))
+            except (KeyError, AttributeError, TypeError):
+                why = say("it needs title and pins; family is one of {families}", families=joined(", ", FAMILIES))
+                raise RequestError(say("the type {key} cannot be read: {why}", key=key, why=why)) from None
+            except RequestError as error:
+                raise RequestError(say("the type {key} cannot be read: {why}", key=key, why=str(error))) from None
+            check_type(chip)
+        return found
+
+    def names_in(self, text: str) -> tuple[str, ...]:
+        """The types that a text describes; RequestError when it is no TOML, or describes none."""
+        try:
+            names = tuple(key for key, entry in tomllib.loads(text).items() if isinstance(entry, dict))
+        except tomllib.TOMLDecodeError as error:
+            raise RequestError(say("the chip data cannot be read: {error}", error=str(error))) from None
+        if not names:
+            raise RequestError(say("the file describes no chip type"))
+        return names
 
     @property
     def type_names(self) -> tuple[str, ...]:
-        """The plain type numbers, in the order of the file."""
+        """The plain type numbers, in the order of the files."""
+        while self._read_next():
+            pass
         return tuple(self._entries)
 
     def title(self, key: str) -> str:
@@ -41,7 +85,7 @@ class ChipLibrary:
 
     def find(self, printed: str) -> ChipType:
         """The chip type printed on a package; RequestError when the library does not know it."""
-        name = printed.strip().upper()
+        name = " ".join(printed.upper().split())
         if name not in self._built:
             self._built[name] = self._build(name)
         return self._built[name]
@@ -57,16 +101,50 @@ class ChipLibrary:
             return False
         return True
 
+    def read_as(self, printed: str) -> tuple[str, Printed] | None:
+        """(key of the type, how its name was read) of a printed name; None for an unknown one."""
+        name = " ".join(printed.upper().split())
+        while True:
+            found = next(filter(None, map(self._looked_up, (Printed(name), *readings(name)))), None)
+            if found is not None or not self._read_next():
+                return found
+
+    def _looked_up(self, one: Printed) -> tuple[str, Printed] | None:
+        """The entry that a reading means: 74-series numbers only with their family said, the others as they are."""
+        key = self._aliases.get(one.number, one.number)
+        if key not in self._entries:
+            return None
+        entry = self._entries[key]
+        if _IS_LOGIC.fullmatch(key) and "memory" not in entry and not one.family and "family" not in entry:
+            return None  # a bare 00 or 373 is no name of a chip
+        return key, one
+
     def _build(self, name: str) -> ChipType:
-        if name in self._entries and not name.startswith("74"):
-            return _chip(name, self._entries[name], str(self._entries[name].get("family", "NMOS")))
-        for key, entry in self._entries.items():
-            if name in entry.get("aliases", ()):
-                return replace(self.find(key), name=name)
-        match = _LOGIC.fullmatch(name)
-        if match and "74" + match[2] in self._entries:
-            return _chip(name, self._entries["74" + match[2]], match[1] or "TTL")
-        raise RequestError(say("the chip library has no {name} (see `loyal-trace chip list`)", name=name))
+        found = self.read_as(name)
+        if found is None:
+            raise RequestError(say("the chip library has no {name} (see `loyal-trace chip list`)", name=name))
+        key, one = found
+        entry = self._entries[key]
+        family = one.family if one.family in FAMILIES else ""
+        own = str(entry.get("family", "TTL" if _IS_LOGIC.fullmatch(key) else "NMOS"))
+        # What a name says of the family counts for logic only; a memory has its own levels.
+        said = family if family and (_IS_LOGIC.fullmatch(key) or own == "4000") else own
+        return _chip(name, entry, said)
+
+
+def check_type(chip: ChipType) -> None:
+    """RequestError when the logic of a type names a pin or a stored bit that it does not have."""
+    known = {pin.name for pin in chip.pins} | {register.bit for register in chip.registers}
+    used: set[str] = set(chip.cpu_address)
+    for output in chip.outputs:
+        used |= {output.name, *output.value.names, *(output.enable.names if output.enable else ())}
+    for register in chip.registers:
+        used |= register.reads | set(register.clock.names if register.clock else ())
+    if chip.memory is not None:
+        used |= {*chip.memory.address, *chip.memory.data, *chip.memory.select.names}
+    if used - known:
+        names = joined(", ", sorted(used - known))
+        raise RequestError(say("the type {name} names {names}, which it does not have", name=chip.name, names=names))
 
 
 def _repeat(entry: dict[str, Any]) -> list[str]:
@@ -100,7 +178,7 @@ def _chip(name: str, entry: dict[str, Any], family: str) -> ChipType:
     pin_names = entry["pins"].split()
     cpu = tuple(entry.get("cpu_address", "").split())
     driven = set(values) | set(cpu) | set(entry.get("also_out", "").split())
-    both = set(memory.data if memory else ()) | _read_back(values, enables)
+    both = set(memory.data if memory else ()) | _read_back(values, enables, _texts_of(entry, repeat))
     pins = tuple(_pin(number, pin, driven, both) for number, pin in enumerate(pin_names, start=1))
     return ChipType(
         name,
@@ -115,9 +193,17 @@ def _chip(name: str, entry: dict[str, Any], family: str) -> ChipType:
     )
 
 
-def _read_back(values: Mapping[str, str], enables: Mapping[str, str]) -> set[str]:
-    """Pins driven by one expression, when enabled, and read by another: they are bidirectional."""
+def _texts_of(entry: Mapping[str, Any], repeat: list[str]) -> Iterator[str]:
+    """What stored bits read, as text."""
+    for item in entry.get("reg", []):
+        whole = " ".join((item["next"], *(text for pair in item.get("force", []) for text in pair)))
+        yield from (whole.replace("{n}", one) for one in repeat)
+
+
+def _read_back(values: Mapping[str, str], enables: Mapping[str, str], stored: Iterable[str]) -> set[str]:
+    """Pins driven by one expression, when enabled, and read by another or by a stored bit: they are bidirectional."""
     read = {pin: set(_NAME.findall(text)) for pin, text in values.items()}
+    read[""] = {name for text in stored for name in _NAME.findall(text)}
     return {
         pin for pin in enables if pin in values and any(pin in names for other, names in read.items() if other != pin)
     }

@@ -108,7 +108,7 @@ class ChipType:
     @property
     def is_rom(self) -> bool:
         """Whether it holds content that can be read out and cannot be written in circuit."""
-        return self.memory is not None and not any(pin.name.strip("/") in ("WE", "W") for pin in self.pins)
+        return self.memory is not None and not any(pin.name.strip("/") in ("WE", "W", "RW") for pin in self.pins)
 
     @cached_property
     def output_of(self) -> dict[str, Output]:

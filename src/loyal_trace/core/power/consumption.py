@@ -9,6 +9,8 @@ from typing import Any
 from loyal_trace.core.boards.model import Part
 
 _LOGIC = re.compile(r"(?:[A-Z]{0,3})(?:74|54)(ALS|AS|LS|S|F|L|HCT|HC|ACT|AC|)(\d{2,4})")
+_CMOS = re.compile(r"[A-Z]{0,3}1?(?:4[05]\d\d|40\d{3})[A-Z]{0,4}")
+_LINEAR = re.compile(r"(?:LM|TL|CA|MC1[45]|NE5|UPC|RC|NJM)\d{2,4}")
 # Typical currents are taken at room temperature without load; the largest ones hardly ever add up.
 _BELOW, _ABOVE = 0.6, 1.15
 
@@ -55,6 +57,10 @@ class CurrentTable:
             return _ampere(
                 self._logic.get(key, self._kind["logic"]), self._factor[logic[1] or "TTL"], key in self._logic
             )
+        if _CMOS.fullmatch(name):
+            return _ampere(self._kind["cmos"], 1.0, False)
+        if _LINEAR.match(name):
+            return _ampere(self._kind["linear"], 1.0, False)
         memory = re.match(r"(27|28|23|61|62|41|21|64)\d{2,3}", name)
         return _ampere(self._kind["memory" if memory else "other"], 1.0, False)
 

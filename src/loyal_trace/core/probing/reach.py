@@ -81,7 +81,8 @@ def _narrowed(cone: ChipType, drives: dict[str, Drive]) -> dict[str, Drive]:
         bit = waiting.pop(0)
         graph = _graph(_of_bit(cone, bit), {name: drive for name, drive in found.items() if name != bit}, 1)
         can = [b for b in BEHAVIOURS if graph is None or graph.shows((b,))]
-        if len(can) == 1 and bit not in found:
+        # That a bit must move is not passed on: behind many dividers it may take longer than anybody looks.
+        if len(can) == 1 and can[0] != "P" and bit not in found:
             found[bit] = next(iter(can))
             waiting += [r.bit for r in cone.registers if bit in r.reads and r.bit not in (*found, *waiting)]
     return found

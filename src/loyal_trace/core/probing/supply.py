@@ -19,13 +19,18 @@ def judge_supply(chip: ChipType, readings: Mapping[int, PinReading]) -> tuple[st
         reading = readings.get(pin.number, NOT_PROBED)
         if pin.role == "ground" and (reading.state in "HPZ" or abs(reading.voltage or 0.0) > _GROUND):
             return say("{pin} reads {reading}: no good ground", pin=_named(pin), reading=reading.words), True
-        if pin.role != "power" or pin.name not in ("VCC", "VDD5") or reading.state == "?":
+        if pin.role != "power" or not _is_logic_supply(pin, chip.family) or reading.state == "?":
             continue
         words, wrong = _power(pin, reading, chip.family)
         if wrong:
             return words, True
         doubtful = doubtful or words
     return doubtful, False
+
+
+def _is_logic_supply(pin: Pin, family: Family) -> bool:
+    """VDD of NMOS memories and processors is 12 V; analogue parts have the supplies that they have."""
+    return family.name not in ("ANALOGUE", "DRIVER") and pin.name == ("VDD" if family.name == "4000" else "VCC")
 
 
 def _power(pin: Pin, reading: PinReading, family: Family) -> tuple[str, bool]:

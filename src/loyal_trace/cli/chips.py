@@ -1,0 +1,91 @@
+"""`chip find`, `chip add`: printed names, and types of one's own. `swap solve`: arrangements from a file."""
+
+import argparse
+from pathlib import Path
+
+from loyal_trace.app.own_types import add_types, library_with_own
+from loyal_trace.cli.main import default_store
+from loyal_trace.cli.output import print_json, print_table, tell
+from loyal_trace.core.chips.library import ChipLibrary
+from loyal_trace.core.chips.model import ChipType
+from loyal_trace.core.diagnosis.arrangements import solve_arrangements
+from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.core.vocabulary.units import format_percent
+from loyal_trace.formats.arrangements import read_arrangements
+from loyal_trace.resources import chip_library
+
+_SHOWN, _MOVES = 12, 5
+
+
+def own_library(store: Path | None) -> ChipLibrary:
+    """The library with the workshop's own types; a file of them that cannot be read is named."""
+    library, warnings = library_with_own(store or default_store(), chip_library)
+    for warning in warnings:
+        tell(warning, error=True)
+    return library
+
+
+def chip_find(options: argparse.Namespace) -> int:
+    """What a printed name means; 1 when the library does not know it."""
+    printed, library = " ".join(options.marking), own_library(options.store)
+    found = library.read_as(printed)
+    if found is None:
+        if options.json:
+            print_json({"marking": printed, "type": None})
+        else:
+            tell(say("The library does not know {printed}. Describe it: chip add FILE.", printed=printed))
+        return 1
+    key, read = found
+    chip = library.find(printed)
+    document = {
+        "marking": printed,
+        "type": key,
+        "title": chip.title,
+        "family": chip.family.name,
+        "pins": len(chip.pins),
+        "speed": read.speed,
+        "model": _model(chip),
+    }
+    if options.json:
+        print_json(document)
+        return 0
+    tell(say("{printed}: {key}, {title}", printed=printed, key=key, title=chip.title))
+    told = say("family {family}, {count} pins", family=chip.family.name, count=len(chip.pins))
+    speed = say(", speed grade {speed}", speed=read.speed) if read.speed else ""
+    tell(f"  {told}{speed}, {_MODEL_WORDS[_model(chip)]}")
+    return 0
+
+
+_MODEL_WORDS = {
+    "logic": say("outputs are judged by its logic"),
+    "memory": say("outputs are judged by its select and address"),
+    "none": say("no model: its outputs are not judged from its pins alone"),
+}
+
+
+def _model(chip: ChipType) -> str:
+    return "logic" if chip.outputs else "memory" if chip.memory is not None else "none"
+
+
+def chip_add(options: argparse.Namespace) -> int:
+    """Keeps types of one's own in the workshop."""
+    names = add_types(options.store or default_store(), options.file, chip_library)
+    if options.json:
+        print_json({"types": list(names)})
+    else:
+        tell(say("Added: {names}.", names=joined(", ", names)))
+    return 0
+
+
+def swap_solve(options: argparse.Namespace) -> int:
+    """Which part, place or spare is bad, and the move that tells most."""
+    doubts, moves = solve_arrangements(read_arrangements(options.file))
+    suspects = [{"name": d.name, "kind": d.kind, "probability": round(d.probability, 4)} for d in doubts]
+    following = [{"part": m.part, "place": m.place, "bits": round(m.bits, 4)} for m in moves[:_MOVES]]
+    if options.json:
+        print_json({"suspects": suspects, "next": following})
+        return 0
+    print_table([(d.name, d.kind, format_percent(d.probability)) for d in doubts[:_SHOWN]])
+    for move in moves[:_MOVES]:
+        tell(say("next: put {part} in {place} ({bits:.2f} bit)", part=move.part, place=move.place, bits=move.bits))
+    return 0
