@@ -1,9 +1,15 @@
 """The demo job end to end without a window: readings from the simulated bench, faults found by the program."""
 
+import random
+
 import pytest
 
+from loyal_trace.app.job import OpenJob, open_new_job
+from loyal_trace.core.assess.chips import judged_chips, odds_of_chip
 from loyal_trace.core.job import entries as e
 from loyal_trace.core.job.entries import number_or_overload, pin_state
+from loyal_trace.core.probing.states import PinReading
+from loyal_trace.demo.common import board_files_of
 from loyal_trace.demo.workshop import JOB_ID, build_demo, demo_bench
 from loyal_trace.store.store import Store
 from tests.helpers.jobs import demo_job
@@ -115,6 +121,49 @@ def test_the_whole_job_finds_every_hidden_fault_and_proves_the_repair(person):
     person.starts(59)
     tally = person.session.assessment().proof.starts
     assert tally.failed == 0 and tally.upper < 0.05 and tally.still_needed == 0 and tally.failed_before > 0
+
+
+@pytest.fixture
+def healthy(tmp_path):
+    """The boards of the demo without a fault, on a job in which nothing was said yet."""
+    for board, files in board_files_of(("tw-cpu", "tw-vid")).items():
+        (tmp_path / board).mkdir()
+        for name, data in files.items():
+            (tmp_path / board / name).write_bytes(data)
+    bench = demo_bench()
+    bench.faults.clear()
+    with Store(tmp_path / "store") as store:
+        job = OpenJob(store, open_new_job(store, "healthy", [tmp_path / "tw-cpu", tmp_path / "tw-vid"]))
+        yield Bench(job, bench)
+
+
+def most_suspect(person):
+    return max((s.probability for s in person.session.assessment().suspects), default=0.0)
+
+
+@pytest.mark.parametrize("seed", [None, 1, 6])
+def test_healthy_boards_probed_completely_accuse_nobody_after_the_advised_readings(healthy, seed):
+    dice = random.Random(seed)
+
+    def misread(reading):
+        slips = seed is not None and reading.state in "LHP" and dice.random() < 0.02
+        return PinReading(dice.choice([s for s in "LHP" if s != reading.state])) if slips else reading
+
+    def probe(board, refdes, only=()):
+        chip = healthy.session.library.find(healthy.session.boards[board].part(refdes).number)
+        pins = [p.number for p in chip.pins if p.role != "unused" and (not only or p.number in only)]
+        states = tuple(pin_state(pin, misread(healthy.bench.probe(board, refdes, pin))) for pin in pins)
+        healthy.session.record(e.PinsProbed, board=board, place=refdes, pins=states)
+
+    for board_id, board in healthy.session.boards.items():
+        for part in board.chips:
+            probe(board_id, part.refdes)
+    assert seed is not None or most_suspect(healthy) < 0.2
+    for _ in range(2):
+        for place, verdict in judged_chips(healthy.session.moment).items():
+            if verdict.impossible:
+                probe(*place, odds_of_chip(healthy.session.moment, place).read_again)
+    assert most_suspect(healthy) < 0.2
 
 
 def test_healthy_boards_accuse_nobody(library):

@@ -2,6 +2,7 @@
 
 import argparse
 from pathlib import Path
+from typing import Any
 
 from loyal_trace.app.own_types import add_types, library_with_own
 from loyal_trace.cli.main import default_store
@@ -9,9 +10,12 @@ from loyal_trace.cli.output import print_json, print_table, tell
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.chips.model import ChipType
 from loyal_trace.core.diagnosis.arrangements import solve_arrangements
+from loyal_trace.core.simulation.traces import Disagreement, check_trace
+from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.phrases import joined, say
-from loyal_trace.core.vocabulary.units import format_percent
+from loyal_trace.core.vocabulary.units import count_of, format_percent
 from loyal_trace.formats.arrangements import read_arrangements
+from loyal_trace.formats.traces import read_trace
 from loyal_trace.resources import chip_library
 
 _SHOWN, _MOVES = 12, 5
@@ -54,6 +58,44 @@ def chip_find(options: argparse.Namespace) -> int:
     speed = say(", speed grade {speed}", speed=read.speed) if read.speed else ""
     tell(f"  {told}{speed}, {_MODEL_WORDS[_model(chip)]}")
     return 0
+
+
+def pin_number(chip: ChipType, text: str) -> int:
+    """The number of a pin by number or name; RequestError when there is none."""
+    return chip.pin_number(int(text)).number if text.isdecimal() else chip.pin(text.upper()).number
+
+
+def check_captured(chip: ChipType, options: argparse.Namespace) -> int:
+    """`chip check TYPE --trace FILE --map PIN=CHANNEL`: 1 when an output is not what the model gives."""
+    pins: dict[int, str] = {}
+    for text in options.map:
+        pin, sign, channel = text.partition("=")
+        if not sign or not channel:
+            raise RequestError(say("“{text}” should look like PIN=CHANNEL, for instance 3=D0", text=text))
+        pins[pin_number(chip, pin.strip())] = channel.strip()
+    if options.skew < 0:
+        raise RequestError(say("skew is a number of samples, 0 or more"))
+    found = check_trace(chip, read_trace(options.trace), pins, own_library(options.store), options.skew)
+    if options.json:
+        print_json({"type": chip.name, "disagreements": [_disagreement(one) for one in found]})
+    elif not found:
+        tell(say("{chip}: every captured output is what the model gives", chip=chip.name))
+    for one in found if not options.json else ():
+        tell(say("{reason} ({count} in all)", reason=one.reason, count=count_of(one.count, "time")))
+    return 1 if found else 0
+
+
+def _disagreement(one: Disagreement) -> dict[str, Any]:
+    return {
+        "time": one.time,
+        "pin": one.pin,
+        "name": one.name,
+        "expected": one.expected,
+        "seen": one.seen,
+        "inputs": dict(one.inputs),
+        "count": one.count,
+        "reason": one.reason,
+    }
 
 
 _MODEL_WORDS = {

@@ -3,7 +3,7 @@
 import argparse
 from typing import Any
 
-from loyal_trace.cli.chips import own_library
+from loyal_trace.cli.chips import check_captured, own_library, pin_number
 from loyal_trace.cli.output import print_json, print_table, tell
 from loyal_trace.core.chips.model import ChipType
 from loyal_trace.core.probing.check import check_chip
@@ -136,7 +136,10 @@ def _readings(chip: ChipType, pins: list[str]) -> dict[int, PinReading]:
 def chip_check(options: argparse.Namespace) -> int:
     """Judges a chip's outputs; 1 when any is impossible or unusual."""
     chip = own_library(options.store).find(options.type)
-    verdict = check_chip(chip, _readings(chip, options.pins))
+    if options.trace is not None:
+        return check_captured(chip, options)
+    alone = frozenset(pin_number(chip, text) for text in options.alone)
+    verdict = check_chip(chip, _readings(chip, options.pins), alone)
     if options.json:
         print_json(_chip_document(verdict))
     else:

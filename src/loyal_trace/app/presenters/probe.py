@@ -1,5 +1,6 @@
 """Probe: can this chip do what its pins do? The pin in hand, the verdict on each output, what is worth probing next."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from loyal_trace.app.commands import Setting, guard_words
@@ -119,7 +120,7 @@ class ProbePresenter(StagePresenter):
             self._actions(),
             guard_words(self.workspace.job, place.board),
             lists={WORTH: self._worth_rows()},
-            figures={CHIP: _picture(place, chip, verdict, readings, self.pin)},
+            figures={CHIP: _picture(place, chip, verdict, readings, self.pin, self._good(place))},
         )
 
     def _nothing_to_judge(self, place: PartRef | None) -> Page:
@@ -199,6 +200,11 @@ class ProbePresenter(StagePresenter):
         }
         reason = verdict.supply or say("{reason}.", reason=capital(worst.reason))
         return Meaning(reason, following.get(worst.verdict, ""), _EDGE.get(worst.verdict, "unknown"), aside)
+
+    def _good(self, place: PartRef) -> dict[int, str]:
+        """What the pins of a chip do on a good board, in words."""
+        pins = self.workspace.snapshot.readings.good_pins.get(place, {})
+        return {n: say("{state} on a good board", state=STATE_WORDS[pin.state]) for n, pin in pins.items()}
 
     def _after_unusual(self, place: PartRef) -> str:
         """Twins have the same use: what is unusual for one of them is a fault, for all of them it is none."""
@@ -373,7 +379,12 @@ class ProbePresenter(StagePresenter):
 
 
 def _picture(
-    place: PartRef, chip: ChipType, verdict: ChipVerdict | None, readings: dict[int, PinReading], current: int
+    place: PartRef,
+    chip: ChipType,
+    verdict: ChipVerdict | None,
+    readings: dict[int, PinReading],
+    current: int,
+    good: Mapping[int, str],
 ) -> ChipPicture:
     """The chip with its readings and verdicts."""
     outputs = {o.pin: o for o in verdict.outputs} if verdict else {}
@@ -383,6 +394,8 @@ def _picture(
         shown = reading.words if reading.voltage is None else say("{voltage:.2f} V", voltage=reading.voltage)
         output = outputs.get(pin.number)
         word, expected = (output.verdict, output.expected) if output else ("", "")
+        # What a good board shows says more than what the logic allows.
+        expected = good.get(pin.number, expected)
         pins.append(
             PinView(pin.number, pin.name, reading.state, shown, "" if word == OutputWord.NOT_PROBED else word, expected)
         )

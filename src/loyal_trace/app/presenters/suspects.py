@@ -172,7 +172,7 @@ class SuspectsPresenter(StagePresenter):
 
     def _meaning(self, suspect: Suspect | None) -> Meaning:
         things = self.workspace.assessment().next
-        following = say("{text}.", text=capital(things[0].text)) if things else say("Plan the repair (Ctrl+7).")
+        following = _sentence(things[0].text) if things else say("Plan the repair (Ctrl+7).")
         if suspect is None:
             picked = self.workspace.picked_part
             if picked is not None and self._suspects():
@@ -262,6 +262,11 @@ def _reason_rows(suspect: Suspect | None) -> Rows:
         )
         rows.append(Row(kind, cells, height=42 if len(one.text) > 74 else 25))
     return Rows(tuple(rows))
+
+
+def _sentence(text: str) -> str:
+    """With a capital and one stop at its end."""
+    return capital(text) if text.endswith("…") else say("{text}.", text=capital(text))
 
 
 def _thing_rows(things: tuple[NextThing, ...]) -> Rows:

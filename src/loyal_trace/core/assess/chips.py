@@ -76,12 +76,30 @@ def broken_nets(moment: Moment) -> tuple[tuple[str, str, BoardPin, BoardPin], ..
     """(board, net, one pin, another) where two pins of a net were read differently: the track or a joint is open."""
     found = []
     for board_id, board in moment.boards.items():
-        for net, pins in board.nets:
-            read = _read_at(moment, board_id, pins)
+        nets: dict[str, dict[BoardPin, PinReading]] = {}
+        for place, pins in moment.snapshot.readings.pins.items():
+            for number, state in pins.items() if place.board == board_id else ():
+                net = board.net_of(place.refdes, number) if state.state in DRIVE_OF_STATE else None
+                if net:
+                    nets.setdefault(net, {})[BoardPin(place.refdes, number)] = PinReading(state.state)
+        for net, read in nets.items():
             other = [pin for pin, reading in read.items() if reading.state != next(iter(read.values())).state]
             if other:
                 found.append((board_id, net, next(iter(read)), other[0]))
     return tuple(found)
+
+
+def unlike_good(moment: Moment, place: PartRef) -> tuple[int, ...]:
+    """Outputs of a chip that do something else than on a good board, while all inputs read on both do the same."""
+    good, here = moment.snapshot.readings.good_pins.get(place), moment.snapshot.readings.pins.get(place)
+    chip = moment.chip_type(place) if moment.has(place) else None
+    if not good or not here or chip is None:
+        return ()
+    differ = {n for n in set(good) & set(here) if good[n].state != here[n].state and n <= len(chip.pins)}
+    roles = {n: chip.pin_number(n).role for n in differ}
+    if any(role != "output" for role in roles.values()):
+        return ()
+    return tuple(sorted(differ))
 
 
 def odds_of_chip(moment: Moment, place: PartRef) -> ChipOdds:

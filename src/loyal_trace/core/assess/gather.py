@@ -7,7 +7,7 @@ from datetime import datetime
 
 from loyal_trace.core.assess.alike import common_evidence, odd_readings
 from loyal_trace.core.assess.bits import bit_evidence
-from loyal_trace.core.assess.chips import broken_nets, judged_chips, odds_of_chip
+from loyal_trace.core.assess.chips import broken_nets, judged_chips, odds_of_chip, unlike_good
 from loyal_trace.core.assess.moment import Moment, once, tables_of
 from loyal_trace.core.assess.own_chips import own_chip_evidence
 from loyal_trace.core.assess.parts import judged_capacitors, last_change, outdated, replaced
@@ -22,7 +22,8 @@ from loyal_trace.core.diagnosis.evidence import Evidence, EvidenceTable
 from loyal_trace.core.diagnosis.paths import PathOdds
 from loyal_trace.core.job.entries import Started, reading_words
 from loyal_trace.core.power.blocks import dead_blocks
-from loyal_trace.core.probing.verdicts import OutputVerdict
+from loyal_trace.core.probing.states import STATE_WORDS
+from loyal_trace.core.probing.verdicts import ChipVerdict, OutputVerdict
 from loyal_trace.core.vocabulary.findings import NEUTRAL, Finding
 from loyal_trace.core.vocabulary.identity import PartRef, PointRef
 from loyal_trace.core.vocabulary.phrases import joined, say, term
@@ -63,6 +64,7 @@ def each_alone(moment: Moment) -> dict[PartRef, list[Evidence]]:
         _chips,
         _odd_ones,
         _broken,
+        _unlike_good,
         _rails,
         _clocks,
         _shorts,
@@ -106,13 +108,15 @@ def _chips(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
         if verdict.impossible:
             yield Evidence(place, "output-impossible", _worst(verdict.impossible), weight)
         elif verdict.unusual:
-            yield Evidence(place, "output-unusual", _worst(verdict.unusual), weight)
+            told = _worst(verdict.unusual) if weight > 0 else _mostly_usual(verdict)
+            yield Evidence(place, "output-unusual", told, weight)
         # Part of the outputs says nothing for the rest: a chip is only cleared by all of them.
         elif outputs and all(output.verdict == OutputWord.POSSIBLE for output in outputs):
             text = say("all {count} outputs were probed; each is possible", count=len(outputs))
             yield Evidence(place, "outputs-possible", text, weight)
+        held: set[str] = {place.refdes}
         for output in verdict.impossible:
-            yield from _held_lines(moment, table, place, output.pin, weight)
+            yield from _held_lines(moment, table, place, output.pin, weight, held)
         for output in verdict.unusual if not verdict.impossible else ():
             yield from _resistances(moment, table, place, output.pin)
 
@@ -126,6 +130,18 @@ def _resistances(moment: Moment, table: EvidenceTable, place: PartRef, pin: int)
             yield from _line_resistance(moment, table, place, pin, PartRef(place.board, refdes), "neighbour")
 
 
+def _mostly_usual(verdict: ChipVerdict) -> str:
+    """What speaks for a chip although some of its outputs do what is unusual."""
+    usual = [output for output in verdict.outputs if output.verdict == OutputWord.POSSIBLE]
+    if not usual:
+        return say("what its outputs do is unusual, and happens in use: {reason}", reason=verdict.unusual[0].reason)
+    return say(
+        "{count} of its outputs do what is usual; unusual is that {reason}",
+        count=len(usual),
+        reason=verdict.unusual[0].reason,
+    )
+
+
 def _worst(outputs: Sequence[OutputVerdict]) -> str:
     """The reason of the first output, and how many others there are: one observation, not several."""
     if len(outputs) == 1:
@@ -133,15 +149,15 @@ def _worst(outputs: Sequence[OutputVerdict]) -> str:
     return say("{reason}; {count} more like it", reason=outputs[0].reason, count=count_of(len(outputs) - 1, "output"))
 
 
-def _held_lines(moment: Moment, table: EvidenceTable, place: PartRef, pin: int, weight: float) -> Iterator[Evidence]:
-    """Whatever else is on the line of an impossible output may be holding it.
+def _held_lines(
+    moment: Moment, table: EvidenceTable, place: PartRef, pin: int, weight: float, seen: set[str]
+) -> Iterator[Evidence]:
+    """Whatever else is on the line of an impossible output may be holding it; those `seen` have their line already.
 
     `weight`: what the readings are worth against the chip itself; the same misreading would explain both.
     """
     board = moment.boards[place[0]]
     net = board.net_of(place[1], pin)
-    # One line for each neighbour, however many of its pins are on the net.
-    seen = {place[1]}
     for refdes, other_pin in board.others_on_net(place[1], pin):
         if refdes not in seen and board.part(refdes).is_chip:
             seen.add(refdes)
@@ -203,7 +219,11 @@ def _odd_ones(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
 
 
 def _broken(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
-    """Two pins of one net that were read differently: its track, a joint or a socket contact between them is open."""
+    """Pins of one net that were read differently: the track, a joint or a contact is open, or one was misread.
+
+    One line a part, however many of its nets differ: a probe that slipped along a row does that.
+    """
+    told: dict[PartRef, list[str]] = {}
     for board_id, net, first, second in broken_nets(moment):
         text = say(
             "{first} and {second} are both on {net} and were read differently: the track, a joint or a contact is open",
@@ -212,7 +232,24 @@ def _broken(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
             net=net,
         )
         for refdes in dict.fromkeys((first.refdes, second.refdes)):
-            yield table.line(PartRef(board_id, refdes), "net-differs", text)
+            told.setdefault(PartRef(board_id, refdes), []).append(text)
+    for place, lines in told.items():
+        yield table.line(place, "net-differs", lines[0])
+
+
+def _unlike_good(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
+    """A chip whose inputs do what they do on a good board, and whose output does not."""
+    for place in moment.snapshot.readings.good_pins:
+        pins = unlike_good(moment, place)
+        if pins:
+            here, good = moment.snapshot.readings.pins[place], moment.snapshot.readings.good_pins[place]
+            text = say(
+                "pin {pin} is {here}, on a good board {good}, with inputs alike",
+                pin=pins[0],
+                here=STATE_WORDS[here[pins[0]].state],
+                good=STATE_WORDS[good[pins[0]].state],
+            )
+            yield table.line(place, "unlike-good", text)
 
 
 def _rails(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:

@@ -38,7 +38,7 @@ from loyal_trace.core.vocabulary.stages import Stage
 # Between these an exchange can still settle something; how much one supply reading tells of eight chips at once.
 _UNSETTLED = (0.1, 0.95)
 _COMMON_BITS = 0.5
-_NET_BITS = 0.6
+_NET_BITS, _READ_TWICE = 0.3, 2
 _TO_GROUND = (Quantity.RESISTANCE, Quantity.TO_GROUND)
 # A failing function whose path nobody told leaves about one bit open, as long as no part is clear.
 _UNTOLD_BITS, _CLEAR = 1.0, 0.9
@@ -92,8 +92,18 @@ def short_things(moment: Moment) -> Iterator[NextThing]:
 
 
 def net_things(moment: Moment) -> Iterator[NextThing]:
-    """Two pins of a net that were read differently: check the continuity between them."""
+    """Two pins of a net that were read differently: read both again, then check the continuity between them."""
     for board_id, _, first, second in broken_nets(moment):
+        often = moment.snapshot.readings.repeats
+        counts = [often.get(PartRef(board_id, pin.refdes), {}).get(pin.pin, 1) for pin in (first, second)]
+        if min(counts) < _READ_TWICE:
+            text = say(
+                "read {one} and {other} again: they are on one net and differ",
+                one=f"{first.refdes}.{first.pin}",
+                other=f"{second.refdes}.{second.pin}",
+            )
+            yield NextThing(Stage.PROBE, PartRef(board_id, second.refdes), text, 0.5, _NET_BITS)
+            continue
         one, other = f"{first.refdes}.{first.pin}", f"{second.refdes}.{second.pin}"
         text = say(
             "check continuity from {one} to {other}, power off, then type {one} to {other} 0.2 ohm",

@@ -30,6 +30,9 @@ _KIND = {
     "T": "transformer",
     "K": "relay",
     "LED": "diode",
+    "LD": "diode",
+    "LP": "other",
+    "DS": "other",
     "Z": "unknown",
 }
 UNITS = {

@@ -90,6 +90,7 @@ class Readings(Group):
     old_parts: Mapping[ReadingKey, e.Measured] = table()
     lifts: Mapping[PointRef, tuple[e.Lifted, ...]] = series()
     pins: Mapping[PartRef, Mapping[int, e.PinState]] = nested()
+    good_pins: Mapping[PartRef, Mapping[int, e.PinState]] = nested()
     repeats: Mapping[PartRef, Mapping[int, int]] = nested()
     earlier_pins: Mapping[PartRef, Mapping[int, e.PinState]] = table()
     pairs: tuple[e.PairSeen, ...] = listing()

@@ -23,6 +23,7 @@ from loyal_trace.core.vocabulary.verdicts import OutputWord
 
 Readings = Mapping[int, PinReading]
 _SEARCHED = 4
+_ALWAYS_OFF = say("off")
 # A probe's own offset and a diode drop; further out the level comes from elsewhere.
 _RAIL_MARGIN, _BEYOND = 0.3, 0.8
 _CAN_WORDS = {0: say("low"), 1: say("high"), "P": say("pulsing")}
@@ -49,16 +50,31 @@ def _clean(voltage: float, family: Family) -> bool:
     return -low <= voltage <= family.output_low or family.output_high <= voltage <= high
 
 
-def check_chip(chip: ChipType, readings: Readings) -> ChipVerdict:
-    """Judges every output of a chip from the readings of its pins (pin number → reading)."""
+def check_chip(chip: ChipType, readings: Readings, alone: frozenset[int] = frozenset()) -> ChipVerdict:
+    """Judges every output of a chip from the readings of its pins (pin number → reading).
+
+    `alone`: pins of which it is known that nothing else drives their line.
+    """
     probed = sum(1 for r in readings.values() if r.state != "?")
     supply, wrong = judge_supply(chip, readings)
     if wrong:
         return ChipVerdict(chip, tuple(_unsupplied(pin, readings, supply) for pin in chip.output_pins), supply, probed)
-    verdicts = [_judge(chip, pin, readings) for pin in chip.output_pins]
+    verdicts = [_alone(chip, _judge(chip, pin, readings), alone) for pin in chip.output_pins]
     verdicts = judge_together(chip, verdicts, input_drives(chip, readings, surely=True))
     verdicts = [_by_frequency(chip, verdict, readings) for verdict in verdicts]
     return ChipVerdict(chip, tuple(verdicts), supply, probed)
+
+
+def _alone(chip: ChipType, verdict: OutputVerdict, alone: frozenset[int]) -> OutputVerdict:
+    """An output that is switched off and alone on its line can not hold it low or move it."""
+    if verdict.pin not in alone or verdict.expected != _ALWAYS_OFF or verdict.reading.state not in "LP":
+        return verdict
+    reason = say(
+        "{named} is {state_words} although it is switched off and nothing else drives the line",
+        named=_named(chip.pin_number(verdict.pin)),
+        state_words=STATE_WORDS[verdict.reading.state],
+    )
+    return replace(verdict, verdict=OutputWord.IMPOSSIBLE, reason=reason)
 
 
 def _unsupplied(pin: Pin, readings: Readings, supply: str) -> OutputVerdict:
@@ -103,7 +119,7 @@ def input_drives(chip: ChipType, readings: Readings, surely: bool = False) -> di
 def _judge(chip: ChipType, pin: Pin, readings: Readings) -> OutputVerdict:
     reading = readings.get(pin.number, NOT_PROBED)
     expected = expected_of(chip, pin, readings)
-    words = {"never": _can(expected.likely), "always": say("off"), "sometimes": say("on and off")}[expected.released]
+    words = {"never": _can(expected.likely), "always": _ALWAYS_OFF, "sometimes": say("on and off")}[expected.released]
     return replace(_judged(chip, pin, reading, readings, expected), expected=words)
 
 

@@ -25,15 +25,16 @@ _WAYS = 3
 _REPEATED = 5.0
 _STUCK_LOW, _STUCK_HIGH, _OPEN = 0.42, 0.42, 0.16
 _INPUT_SHARE = 0.1
-# What is possible but not usual: for gates, and for registers in a pipeline or in a port.
-_RARE_GATE = 0.12
+# What is possible but not usual: for gates that are used freely or in a restricted way, and for registers in a pipeline
+# or in a port.
+_RARE_GATES = (0.12, 0.50)
 _USES = {"pipeline": 0.27, "port": 0.75}
 # A healthy output at no level: worn probe, a fight that lasts a moment.
 _NO_LEVEL = 0.01
 _NEVER = 0.002
-_MOST_DOUBTED = 5
+_MOST_DOUBTED = 4
 # Of many pins that could explain it, pairs are only taken of the first.
-_MOST_AT_ONCE = {1: _MOST_DOUBTED, 2: 3}
+_MOST_AT_ONCE = {1: _MOST_DOUBTED, 2: 2}
 # Frequencies are misread less often than levels; few faults make a wrong one.
 _WRONG_RATE_HEALTHY, _WRONG_RATE_FAULTY = 0.01, 0.10
 Repeats = Mapping[int, int]
@@ -55,14 +56,17 @@ def chip_odds(verdict: ChipVerdict, readings: Readings, repeats: Repeats | None 
     judged = [v for v in verdict.outputs if v.verdict in _JUDGED and _drives_always(verdict.chip, v)]
     if not judged:
         return ChipOdds(0.0)
+    # One unusual output happens more often than misreadings do; several at once may have one cause.
+    at_once = (1, 2) if verdict.impossible else (1,) if len(verdict.unusual) > 1 else ()
     doubted = _doubted(judged)
+    explaining = doubted if at_once else ()
     case = _Case(verdict.chip, readings, repeats or {}, tuple(v.pin for v in judged))
     healthy = faulty = 0.0
-    for weight, changed in case.misread(doubted):
+    for weight, changed in case.misread(explaining, at_once):
         rows = [case.row(changed, use) for use in _uses(verdict.chip)]
         healthy += weight * _mean(math.prod(row) for row in rows)
         faulty += weight * (1 - _INPUT_SHARE) * _mean(case.one_output_faulty(row) for row in rows)
-    faulty += _INPUT_SHARE * case.one_input_faulty(doubted)
+    faulty += _INPUT_SHARE * case.one_input_faulty(explaining)
     factor_healthy, factor_faulty = _beside_levels(judged)
     ratio = (faulty * factor_faulty + 1e-12) / (healthy * factor_healthy + 1e-12)
     return ChipOdds(math.log(ratio), tuple(sorted({*doubted, *(v.pin for v in judged if _speaks_against(v))})))
@@ -96,7 +100,7 @@ def _doubted(judged: Sequence[OutputVerdict]) -> tuple[int, ...]:
 
 def _uses(chip: ChipType) -> tuple[float, ...]:
     """How often what is possible but unusual happens, for each use that the chip may have."""
-    return tuple(_USES.values()) if chip.registers else (_RARE_GATE,)
+    return tuple(_USES.values()) if chip.registers else _RARE_GATES
 
 
 def _beside_levels(judged: Sequence[OutputVerdict]) -> tuple[float, float]:
@@ -128,10 +132,10 @@ class _Case:
         """The probability that a pin was misread."""
         return float(MISREADING / _REPEATED ** (self.repeats.get(pin, 1) - 1))
 
-    def misread(self, doubted: Sequence[int]) -> Iterator[tuple[float, Readings]]:
+    def misread(self, doubted: Sequence[int], at_once: Sequence[int]) -> Iterator[tuple[float, Readings]]:
         """(probability, readings as they would be) with none, one or two of the doubted pins misread."""
         yield 1.0, self.readings
-        for count in (1, 2):
+        for count in at_once:
             for pins in combinations(doubted[: _MOST_AT_ONCE[count]], count):
                 for states in product(*(self._others(pin) for pin in pins)):
                     weight = math.prod(self._error(pin) / _WAYS for pin in pins)

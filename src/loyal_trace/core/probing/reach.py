@@ -76,9 +76,14 @@ def _narrowed(cone: ChipType, drives: dict[str, Drive]) -> dict[str, Drive]:
     Of a long shift register fed with a steady level this leaves nothing open, whichever bits fit into one graph.
     """
     found = dict(drives)
+    bits = {register.bit for register in cone.registers}
+    reads = {r.bit: (r.reads | set(r.clock.names if r.clock else ())) & bits - {r.bit} for r in cone.registers}
     waiting = [register.bit for register in cone.registers]
     while waiting:
         bit = waiting.pop(0)
+        # What reads bits that may do anything does anything itself: only what follows from inputs is worth a graph.
+        if reads[bit] - set(found):
+            continue
         graph = _graph(_of_bit(cone, bit), {name: drive for name, drive in found.items() if name != bit}, 1)
         can = [b for b in BEHAVIOURS if graph is None or graph.shows((b,))]
         # That a bit must move is not passed on: behind many dividers it may take longer than anybody looks.

@@ -48,8 +48,16 @@ class StreamEngine:
 class StreamRun:
     """One simulation: streams computed so far, and those being computed (to notice loops)."""
 
-    def __init__(self, netlist: Netlist, stimuli: Mapping[str, Stream], steps: int) -> None:
+    def __init__(
+        self,
+        netlist: Netlist,
+        stimuli: Mapping[str, Stream],
+        steps: int,
+        start: Mapping[tuple[str, str], int] | None = None,
+    ) -> None:
+        """`start`: what stored bits (part, bit) begin with; 0 where nothing is said."""
         self.netlist, self.stimuli, self.steps = netlist, stimuli, steps
+        self.start = start or {}
         self.nets: dict[str, Stream] = {}
         self.levels: dict[str, Stream] = {}
         self.bits: dict[tuple[str, str], Stream] = {}
@@ -142,7 +150,7 @@ class StreamRun:
         return ((self.bits[key] >> memory.data.index(pin)) & 1).astype(np.uint8), selected
 
     def bit(self, chip: PlacedChip, register: Register) -> Stream:
-        """The stream of one stored bit, starting from 0."""
+        """The stream of one stored bit, from what it starts with."""
         key = (chip.refdes, register.bit)
         if key in self.bits:
             return self.bits[key]
@@ -152,7 +160,7 @@ class StreamRun:
         now = self.values(chip, register.reads - {register.bit})
         if register.clock is not None:
             now |= self.values(chip, register.clock.names)
-        self.bits[key] = _scan(register, now, self.steps)
+        self.bits[key] = _scan(register, now, self.steps, self.start.get(key, 0))
         self.busy.discard(key)
         return self.bits[key]
 
@@ -161,7 +169,7 @@ def _before(stream: Stream) -> Stream:
     return np.concatenate((stream[:1], stream[:-1]))
 
 
-def _scan(register: Register, now: dict[str, Stream], steps: int) -> Stream:
+def _scan(register: Register, now: dict[str, Stream], steps: int, start: int = 0) -> Stream:
     """A bit's stream: each step maps the old value to a new one (set, keep or flip); maps compose by a prefix scan."""
     zero, one = np.zeros(steps, dtype=np.uint8), np.ones(steps, dtype=np.uint8)
     if register.clock is None:
@@ -179,7 +187,7 @@ def _scan(register: Register, now: dict[str, Stream], steps: int) -> Stream:
     settles = if_zero == if_one
     flips = np.cumsum((if_zero == 1) & (if_one == 0)) & 1
     last = np.maximum.accumulate(np.where(settles, np.arange(steps), -1))
-    started = np.where(last >= 0, if_zero[last], 0)
+    started = np.where(last >= 0, if_zero[last], start)
     flips_before = np.where(last >= 0, flips[last], 0)
     scanned: Stream = (started ^ flips ^ flips_before).astype(np.uint8)
     return scanned

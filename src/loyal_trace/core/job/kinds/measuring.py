@@ -33,6 +33,10 @@ def _lifted(draft: Draft, entry: "Lifted") -> None:
 
 
 def _pins_probed(draft: Draft, entry: "PinsProbed") -> None:
+    if entry.source == GOOD_BOARD:
+        good = draft.readings.good_pins.of(entry.part)
+        good.update((state.pin, state) for state in entry.pins)
+        return
     pins, repeats = draft.readings.pins.of(entry.part), draft.readings.repeats.of(entry.part)
     for state in entry.pins:
         before = pins.get(state.pin)
@@ -92,9 +96,10 @@ def _pin_words(place: str, pin: "PinState") -> str:
 
 
 def _pins_words(entry: "PinsProbed") -> str:
+    told = joined(", ", (_pin_words(entry.place, pin) for pin in entry.pins))
     if len(entry.pins) > 3:
-        return say("{place} {pins} probed", place=entry.place, pins=count_of(len(entry.pins), "pin"))
-    return joined(", ", (_pin_words(entry.place, pin) for pin in entry.pins))
+        told = say("{place} {pins} probed", place=entry.place, pins=count_of(len(entry.pins), "pin"))
+    return told + (say(", of a good board") if entry.source == GOOD_BOARD else "")
 
 
 def _signature_words(entry: "SignatureTaken") -> str:
@@ -152,7 +157,10 @@ class PinState(Strict):
 
 @kind(_pins_probed, _pins_words, Stage.PROBE)
 class PinsProbed(PlacedEntry):
-    """Pins of one chip were probed; a later reading of a pin replaces an earlier one."""
+    """Pins of one chip were probed; a later reading of a pin replaces an earlier one.
+
+    With the source `good board` they were probed on a board known to work, and are what this one is held against.
+    """
 
     kind: Literal["pins_probed"] = "pins_probed"
     pins: tuple[PinState, ...]

@@ -4,7 +4,7 @@ import re
 from collections.abc import Iterable, Iterator
 
 from loyal_trace.core.chips.levels import FAMILIES, Family
-from loyal_trace.core.job.entries import NamedPart, PinsProbed, PinState, pin_state
+from loyal_trace.core.job.entries import GOOD_BOARD, NamedPart, PinsProbed, PinState, pin_state
 from loyal_trace.core.line.context import AskedPin, Planned, Refusal, Said
 from loyal_trace.core.line.registry import Match, Scope, at, form, said
 from loyal_trace.core.line.values import VALUE, possible, read_values, unit_of
@@ -18,6 +18,7 @@ from loyal_trace.core.vocabulary.units import typed_quantity
 _LETTERS = {word: letter for letter, word in STATE_WORDS.items() if letter != "?"}
 _STATE = "|".join(_LETTERS)
 _MOST_VOLTS = 30.0
+_GOOD = r"(?P<good>good\s+board:?\s+)?"
 _WORD_TOO = ("PLL", "HP", "LP", "PH", "HZ", "XL", "XP", "HXL", "ZX")
 _ASSIGNED = rf"(?:\d{{1,3}}|/?[A-Z][A-Z0-9/]*)\s*=\s*(?:[LHPXZ](?![\w.])|{_STATE}|{VALUE}\s*(?:V|Hz)?)"
 
@@ -39,17 +40,18 @@ def _short(pin: PinState) -> str:
     return _typed(pin) if pin.voltage is not None or pin.frequency is not None else pin.state
 
 
-def probed(scope: Scope, part: NamedPart, pins: tuple[PinState, ...]) -> Said:
-    """Pins of one chip as a reading of the line."""
+def probed(scope: Scope, part: NamedPart, pins: tuple[PinState, ...], good: bool = False) -> Said:
+    """Pins of one chip as a reading of the line; `good`: of a board known to work."""
     bare = NamedPart(board=part.board, refdes=part.refdes)
-    entry: Planned = at(PinsProbed, bare, pins=pins)
+    entry: Planned = at(PinsProbed, bare, pins=pins, **({"source": GOOD_BOARD} if good else {}))
+    head = "good board " if good else ""
     if len(pins) == 1 and pins[0].voltage is None and pins[0].frequency is None:
-        return said(f"{scope.named(bare)}.{pins[0].pin} {_typed(pins[0])}", entry)
-    return said(f"{scope.named(bare)} {' '.join(f'{pin.pin}={_short(pin)}' for pin in pins)}", entry)
+        return said(f"{head}{scope.named(bare)}.{pins[0].pin} {_typed(pins[0])}", entry)
+    return said(f"{head}{scope.named(bare)} {' '.join(f'{pin.pin}={_short(pin)}' for pin in pins)}", entry)
 
 
 @form(
-    rf"(?P<at><pin>)\s+(?:is\s+)?(?P<state>[LHPXZ]|{_STATE})",
+    rf"{_GOOD}(?P<at><pin>)\s+(?:is\s+)?(?P<state>[LHPXZ]|{_STATE})",
     "5D.13 low",
     "5D-13 low",
     "5D.13 is low",
@@ -59,10 +61,15 @@ def pin_state_said(m: Match, scope: Scope) -> Iterable[Said]:
     """The state of one pin."""
     letter = _LETTERS.get(m["state"].lower(), m["state"].upper())
     for one in scope.places.find(m["at"]):
-        yield probed(scope, one.one, (pin_state(one.one.pin or 1, PinReading(letter)),))
+        yield probed(scope, one.one, (pin_state(one.one.pin or 1, PinReading(letter)),), bool(m["good"]))
 
 
-@form(rf"(?P<at><part>)\s+(?P<pins>{_ASSIGNED}(?:[\s,]+{_ASSIGNED})*)", "5D 1=L 2=P 3=4.1V", stage=Stage.PROBE)
+@form(
+    rf"{_GOOD}(?P<at><part>)\s+(?P<pins>{_ASSIGNED}(?:[\s,]+{_ASSIGNED})*)",
+    "5D 1=L 2=P 3=4.1V",
+    "good board 5D 1=L 2=P",
+    stage=Stage.PROBE,
+)
 def pins_assigned(m: Match, scope: Scope) -> Iterable[Said]:
     """Several pins of one chip."""
     for one in scope.places.find(m["at"]):
@@ -70,7 +77,7 @@ def pins_assigned(m: Match, scope: Scope) -> Iterable[Said]:
         pins = tuple(_assigned(scope, one.one, text, family) for text in re.findall(_ASSIGNED, m["pins"], re.I))
         if len({pin.pin for pin in pins}) < len(pins):
             raise Refusal("pin-twice", place=one.one.refdes)
-        yield probed(scope, one.one, pins)
+        yield probed(scope, one.one, pins, bool(m["good"]))
 
 
 def _assigned(scope: Scope, part: NamedPart, text: str, family: Family) -> PinState:
