@@ -26,10 +26,10 @@ def _count(job, kind, number):
     assert found == int(number), found
 
 
-def _chip(job, board, refdes, word):
+def _chip(job, board, refdes, *word):
     """`check chip own U1 impossible`: the verdict on a chip."""
     found = job.assessment().chips.get(PartRef(board, refdes))
-    assert found is not None and found.word == word, found and found.word
+    assert found is not None and found.word == " ".join(word), found and found.word
 
 
 def _rom(job, board, refdes, word, verdict=""):

@@ -81,12 +81,27 @@ def broken_nets(moment: Moment) -> tuple[tuple[str, str, BoardPin, BoardPin], ..
             for number, state in pins.items() if place.board == board_id else ():
                 net = board.net_of(place.refdes, number) if state.state in DRIVE_OF_STATE else None
                 if net:
-                    nets.setdefault(net, {})[BoardPin(place.refdes, number)] = PinReading(state.state)
+                    read_here = PinReading(state.state, frequency=state.frequency)
+                    nets.setdefault(net, {})[BoardPin(place.refdes, number)] = read_here
         for net, read in nets.items():
-            other = [pin for pin, reading in read.items() if reading.state != next(iter(read.values())).state]
+            first = next(iter(read.values()))
+            other = [pin for pin, reading in read.items() if _differ(first, reading)]
             if other:
                 found.append((board_id, net, next(iter(read)), other[0]))
     return tuple(found)
+
+
+# What two readings of a counter may differ by.
+_COUNTER = 0.03
+
+
+def _differ(one: PinReading, other: PinReading) -> bool:
+    """Another state, or frequencies further apart than a counter errs."""
+    if one.state != other.state:
+        return True
+    if one.frequency is None or other.frequency is None:
+        return False
+    return abs(one.frequency - other.frequency) > _COUNTER * max(one.frequency, other.frequency)
 
 
 def unlike_good(moment: Moment, place: PartRef) -> tuple[int, ...]:

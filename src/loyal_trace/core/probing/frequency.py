@@ -71,13 +71,24 @@ def _of_bit(register: Register, bits: Mapping[str, Register], rates: Rates, abov
 def _undivided(
     cone: ChipType, chip: ChipType, output: str, rates: Rates, read: float, readings: Mapping[int, PinReading]
 ) -> str:
-    """A counter whose clock is all that moves has the frequencies of its cycles, and no others."""
+    """What only one input moves has the frequency of that input, or that of a cycle of a counter, and no other."""
     known = {name: int(readings[chip.pin(name).number].state == "H") for name, rate in rates.items() if rate == 0.0}
     deciding = deciding_inputs(cone, known)
     moving = sorted(deciding - set(known))
     hertz = rates.get(moving[0]) if len(moving) == 1 else None
-    if not cone.registers or hertz is None:
+    if hertz is None:
         return ""
+    if not cone.registers:
+        # The only input that moves and makes a difference is followed, upright or inverted.
+        if abs(read - hertz) <= _COUNTER * max(hertz, read):
+            return ""
+        return say(
+            "{output} shows {read}; it follows {clock}, which has {hertz}",
+            output=_named(chip, output),
+            read=format_quantity(read, "Hz"),
+            clock=_named(chip, moving[0]),
+            hertz=format_quantity(hertz, "Hz"),
+        )
     # What decides nothing with the others as they are may stand still.
     drives: dict[str, Drive] = dict.fromkeys(names_read(cone), 0)
     drives |= {**known, moving[0]: "P"}

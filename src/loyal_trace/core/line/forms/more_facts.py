@@ -3,7 +3,8 @@
 from collections.abc import Iterable
 
 from loyal_trace.core.boards.classes import CHECKS_OF_CLASS
-from loyal_trace.core.job.entries import CheckTold, ClockTold, LampTold, PartTold, SettingTold, Worked
+from loyal_trace.core.boards.kinds import kind_of
+from loyal_trace.core.job.entries import CheckTold, ClockTold, LampTold, NamedPart, PartTold, SettingTold, Worked
 from loyal_trace.core.line.context import Refusal, Said
 from loyal_trace.core.line.places import Alternative
 from loyal_trace.core.line.registry import Match, Scope, about, at, form, said
@@ -83,11 +84,22 @@ def clock_told(m: Match, scope: Scope) -> Iterable[Said]:
             yield said(f"clock at {scope.named(one.one)}: {typed_value(value, Quantity.FREQUENCY)}", entry, new=one)
 
 
-@form(r"(?:lamp\s+)?(?P<at><part>)\s+shows\s+(?P<parts><parts>)", "lamp LD1 shows F1", stage=Stage.RAILS)
+# What may be a lamp without being called one.
+_LAMPS = ("diode", "other", "unknown")
+
+
+def _kind_of(scope: Scope, part: NamedPart) -> str:
+    board = scope.context.boards.get(part.board)
+    return board.part(part.refdes).kind if board and board.has(part.refdes) else kind_of(part.refdes)
+
+
+@form(r"(?P<lamp>lamp\s+)?(?P<at><part>)\s+shows\s+(?P<parts><parts>)", "lamp LD1 shows F1", stage=Stage.RAILS)
 def lamp_shows(m: Match, scope: Scope) -> Iterable[Said]:
     """A lamp that is lit while a fuse or a supply is intact; what it does is said by LD1 lit, or LD1 dark."""
     for lamp in scope.places.find(m["at"], new_ok=True):
         for one in (o for o in scope.places.several(m["parts"], new_ok=True) if o.board == lamp.board):
+            if not m["lamp"] and _kind_of(scope, lamp.one) not in _LAMPS:
+                continue  # a sentence about something else
             if lamp.one in one.parts:
                 raise Refusal("lamp-itself", place=lamp.one.refdes)
             both = Alternative((lamp.one, *one.parts), (*lamp.new, *one.new))
