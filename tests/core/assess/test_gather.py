@@ -4,8 +4,9 @@ from dataclasses import replace
 
 import pytest
 
-from loyal_trace.core.assess.chips import judged_chip
+from loyal_trace.core.assess.chips import judged_chip, odds_of_chip
 from loyal_trace.core.assess.gather import gather
+from loyal_trace.core.assess.next_puzzles import steady_things
 from loyal_trace.core.assess.next_things import next_things
 from loyal_trace.core.boards.model import Block, Part, RomSlot, SelfTestCode
 from loyal_trace.core.boards.supplies import ChainPoint, Rail
@@ -102,6 +103,19 @@ def test_pins_of_one_net_share_their_reading_and_two_that_differ_name_the_track_
     twice = moment_of(board, [probed("U1", "3=L"), probed("U2", "1=H 2=L")] * 2)
     assert any("continuity from U1.3 to U2.1" in thing.text for thing in next_things(twice, 9, (Stage.PROBE,)))
     assert not judged_chip(broken, PartRef("small", "U2")).impossible
+    rung = [probed("U1", "3=L"), probed("U2", "1=H 2=L")] * 2 + [measured("U1.3 U2.1", "continuity", 0.2)]
+    told = next_things(moment_of(board, rung), 9, (Stage.PROBE,))
+    assert not any("continuity" in thing.text for thing in told), "measured already"
+
+
+def test_the_other_end_of_a_net_doubts_or_confirms_what_was_read_at_an_output():
+    board, chip = small_board(nets=(("A", (("U1", 3), ("U2", 1))),)), PartRef("small", "U1")
+
+    def odds(*more):
+        return odds_of_chip(moment_of(board, [probed("U1", "1=L 2=H 3=L"), *more]), chip).log_ratio
+
+    alone, alike, otherwise = odds(), odds(probed("U2", "1=L")), odds(probed("U2", "1=H"))
+    assert alike > alone > otherwise, "impossible where it was read, and right at the other end: rather misread"
 
 
 def test_an_output_unlike_a_good_board_with_inputs_alike_is_evidence_and_unlike_inputs_are_not():
@@ -112,6 +126,19 @@ def test_an_output_unlike_a_good_board_with_inputs_alike_is_evidence_and_unlike_
     assert "unlike-good" in kinds(small_board(), [good, at("1=P 2=P 3=H")], "U1")
     assert "unlike-good" not in kinds(small_board(), [good, at("1=P 2=L 3=H")], "U1")
     assert kinds(small_board(), [good], "U1") == [], "what a good board shows is no reading of this one"
+
+
+def test_a_memory_with_one_data_line_at_rest_among_moving_ones_is_evidence_against_it_and_its_line():
+    parts = (Part("U1", "6116", "DIP-24"), Part("U2", "74LS245", "DIP-20"))
+    board = small_board(parts=parts, nets=(("D3", (("U1", 13), ("U2", 5))),))
+    moving = "9=P 10=P 11=P 14=P 15=P"
+    once, again = probed("U1", f"{moving} 13=L"), probed("U1", "13=L")
+    assert kinds(board, [once], "U1") == [], "one misread pin looks the same"
+    assert any("read U1.13 again" in thing.text for thing in steady_things(moment_of(board, [once])))
+    assert "steady-bit" in kinds(board, [once, again], "U1")
+    assert kinds(board, [once, again], "U2") == ["steady-bit-beside"]
+    assert list(steady_things(moment_of(board, [once, again]))) == []
+    assert "steady-bit" not in kinds(board, [probed("U1", "9=L 10=P 11=P 13=L"), again], "U1")
 
 
 def test_a_chip_without_supply_is_not_judged_and_not_accused():

@@ -1,5 +1,6 @@
 """Chips: can each output do what it does?"""
 
+from collections import Counter
 from collections.abc import Iterable
 
 from loyal_trace.core.assess.moment import Moment, once
@@ -104,6 +105,26 @@ def _differ(one: PinReading, other: PinReading) -> bool:
     return abs(one.frequency - other.frequency) > _COUNTER * max(one.frequency, other.frequency)
 
 
+# So many data lines that move make one that does not the odd one.
+_MOVING_LINES = 3
+
+
+def steady_bit(moment: Moment, place: PartRef) -> int:
+    """The one data pin of a RAM that stays at a level while the others move; 0 for none, and for several.
+
+    A ROM is told by its dump, where a bit that is steady is seen without doubt.
+    """
+    chip = moment.chip_type(place) if moment.has(place) else None
+    here = moment.snapshot.readings.pins.get(place, {})
+    slots = moment.boards[place.board].rom_slots
+    if chip is None or chip.memory is None or any(slot.refdes == place.refdes for slot in slots):
+        return 0
+    states = {n: here[n].state for n in (chip.pin(name).number for name in chip.memory.data) if n in here}
+    steady = [n for n, state in states.items() if state in "LH"]
+    moving = sum(state == "P" for state in states.values())
+    return steady[0] if len(steady) == 1 and moving >= _MOVING_LINES else 0
+
+
 def unlike_good(moment: Moment, place: PartRef) -> tuple[int, ...]:
     """Outputs of a chip that do something else than on a good board, while all inputs read on both do the same."""
     good, here = moment.snapshot.readings.good_pins.get(place), moment.snapshot.readings.pins.get(place)
@@ -123,9 +144,42 @@ def odds_of_chip(moment: Moment, place: PartRef) -> ChipOdds:
     if verdict is None:
         return ChipOdds(0.0)
     readings = _with_nets(moment, place, verdict.chip)
-    repeats = {n: count for n, count in moment.snapshot.readings.repeats.get(place, {}).items() if count > 1}
+    repeats = _votes(moment, place)
     key = ("chip odds", verdict.chip.name, _in_order(readings), tuple(sorted(repeats.items())))
     return moment.memo.of(key, lambda: chip_odds(verdict, readings, repeats))
+
+
+# Another pin of the net read alike is a second reading of the net; one read otherwise makes either as likely wrong,
+# until the pin was read again: then both are right, and the track between them is open.
+_DISSENT = 2
+
+
+@once
+def _states_of_nets(moment: Moment) -> dict[tuple[str, str | None], Counter[str]]:
+    """(board, net) → how many of its pins were read low, high and pulsing."""
+    found: dict[tuple[str, str | None], Counter[str]] = {}
+    for place, pins in moment.snapshot.readings.pins.items():
+        if not moment.has(place):
+            continue
+        for number, reading in pins.items():
+            drives = reading.state in DRIVE_OF_STATE
+            net = moment.boards[place.board].net_of(place.refdes, number) if drives else None
+            if net:
+                found.setdefault((place.board, net), Counter())[reading.state] += 1
+    return found
+
+
+def _votes(moment: Moment, place: PartRef) -> dict[int, int]:
+    """How often each pin was read alike, at other pins of its net too; less than 1 where those were read otherwise."""
+    own, board = moment.snapshot.readings.repeats.get(place, {}), moment.boards[place.board]
+    states_of, found = _states_of_nets(moment), {}
+    for number, state in moment.snapshot.readings.pins.get(place, {}).items():
+        read = states_of.get((place.board, board.net_of(place.refdes, number)), Counter())
+        # The count has this pin in it.
+        alike, otherwise = max(0, read[state.state] - 1), read.total() - read[state.state]
+        times = own.get(number, 1)
+        found[number] = times + min(alike, 1) - (_DISSENT * otherwise if times == 1 else 0)
+    return {number: votes for number, votes in found.items() if votes != 1}
 
 
 @once

@@ -7,7 +7,7 @@ from datetime import datetime
 
 from loyal_trace.core.assess.alike import common_evidence, odd_readings
 from loyal_trace.core.assess.bits import bit_evidence
-from loyal_trace.core.assess.chips import broken_nets, judged_chips, odds_of_chip, unlike_good
+from loyal_trace.core.assess.chips import broken_nets, judged_chips, odds_of_chip, steady_bit, unlike_good
 from loyal_trace.core.assess.moment import Moment, once, tables_of
 from loyal_trace.core.assess.own_chips import own_chip_evidence
 from loyal_trace.core.assess.parts import judged_capacitors, last_change, outdated, replaced
@@ -33,6 +33,7 @@ from loyal_trace.core.vocabulary.verdicts import OutputWord
 SHORTED_BELOW = 50.0
 # An output that is held is held by one of the inputs on its line about once in fifteen times.
 _HELD_BY_OTHER = 1 / 15
+_READ_TWICE = 2
 _LAMP = (Finding.LIT, Finding.DARK)
 _SELECT = re.compile(r"CS|CE|OE|SEL|EN|RAS|CAS")
 # These say that the wrong image was put there or the list is of another board: nothing about the chip itself.
@@ -65,6 +66,7 @@ def each_alone(moment: Moment) -> dict[PartRef, list[Evidence]]:
         _odd_ones,
         _broken,
         _unlike_good,
+        _steady_bits,
         _rails,
         _clocks,
         _shorts,
@@ -235,6 +237,24 @@ def _broken(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
             told.setdefault(PartRef(board_id, refdes), []).append(text)
     for place, lines in told.items():
         yield table.line(place, "net-differs", lines[0])
+
+
+def _steady_bits(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
+    """A RAM of which one data line, read twice, stays at a level while the others move: it, or what is on the line."""
+    beside: set[PartRef] = set()
+    for place in moment.snapshot.readings.pins:
+        pin = steady_bit(moment, place)
+        # One misread pin among the many of a board looks just like this.
+        if not pin or moment.snapshot.readings.repeats.get(place, {}).get(pin, 1) < _READ_TWICE:
+            continue
+        board = moment.boards[place.board]
+        text = say("data pin {pin} stays at a level while the others move", pin=f"{place.refdes}.{pin}")
+        yield table.line(place, "steady-bit", text)
+        for refdes in dict.fromkeys(other for other, _ in board.others_on_net(place.refdes, pin)):
+            other = PartRef(place.board, refdes)
+            if other != place and other not in beside and board.part(refdes).is_chip:
+                beside.add(other)
+                yield table.line(other, "steady-bit-beside", text)
 
 
 def _unlike_good(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:

@@ -5,8 +5,9 @@ from datetime import datetime
 from itertools import islice
 
 from loyal_trace.core.assess.alike import common_causes
+from loyal_trace.core.assess.assumptions import place_of_pair
 from loyal_trace.core.assess.bits import bit_verdicts, members
-from loyal_trace.core.assess.chips import broken_nets
+from loyal_trace.core.assess.chips import broken_nets, steady_bit
 from loyal_trace.core.assess.gather import SHORTED_BELOW, path_odds_of
 from loyal_trace.core.assess.moment import Moment
 from loyal_trace.core.assess.next_thing import (
@@ -21,7 +22,7 @@ from loyal_trace.core.assess.next_thing import (
     risk_of,
     was_swapped,
 )
-from loyal_trace.core.assess.paths import paths_of, states_now, tried_since_change, without_path
+from loyal_trace.core.assess.paths import looked_since_change, paths_of, states_now, tried_since_change, without_path
 from loyal_trace.core.assess.suspects import suspects_of
 from loyal_trace.core.assess.swaps import solved_swaps, spare_of
 from loyal_trace.core.assess.trials import parts_tried, trials_that_count
@@ -91,6 +92,18 @@ def short_things(moment: Moment) -> Iterator[NextThing]:
             yield NextThing(Stage.RAILS, place, text, minutes, entropy_bits(1 / len(chips)), risk_of(part.socketed))
 
 
+def steady_things(moment: Moment) -> Iterator[NextThing]:
+    """A data line of a RAM that alone stays at a level: read it again before anything is made of it."""
+    for place in moment.snapshot.readings.pins:
+        pin = steady_bit(moment, place)
+        if pin and moment.snapshot.readings.repeats.get(place, {}).get(pin, 1) < _READ_TWICE:
+            text = say(
+                "read {pin} again: it alone stays at a level while the other data lines move",
+                pin=f"{place.refdes}.{pin}",
+            )
+            yield NextThing(Stage.PROBE, place, text, 0.3, _NET_BITS)
+
+
 def net_things(moment: Moment) -> Iterator[NextThing]:
     """Two pins of a net that were read differently: read both again, then check the continuity between them."""
     for board_id, _, first, second in broken_nets(moment):
@@ -105,6 +118,8 @@ def net_things(moment: Moment) -> Iterator[NextThing]:
             yield NextThing(Stage.PROBE, PartRef(board_id, second.refdes), text, 0.5, _NET_BITS)
             continue
         one, other = f"{first.refdes}.{first.pin}", f"{second.refdes}.{second.pin}"
+        if moment.snapshot.latest(board_id, place_of_pair((one, other)), "continuity"):
+            continue
         text = say(
             "check continuity from {one} to {other}, power off, then type {one} to {other} 0.2 ohm",
             one=one,
@@ -147,7 +162,11 @@ def untold_things(moment: Moment) -> Iterator[NextThing]:
 def _signal_things(moment: Moment, board: str, odds: PathOdds) -> Iterator[NextThing]:
     """The place on each failing path where looking at the signal halves what is still possible."""
     best: dict[str, tuple[float, PartRef]] = {}
+    paths = paths_of(moment, board)
     for name, part in odds.worlds.stages:
+        # Said once, it tells nothing new when it is said again with nothing changed between.
+        if looked_since_change(moment, board, name, part, paths[name]):
+            continue
         bits = odds.worlds.bits_of_signal(name, part)
         if bits > best.get(name, (0.0, part))[0]:
             best[name] = (bits, part)
@@ -262,4 +281,13 @@ def _exchangeable(moment: Moment, place: PartRef) -> bool:
     )
 
 
-SHARED = (net_things, path_things, untold_things, short_things, puzzle_things, code_things, common_things)
+SHARED = (
+    net_things,
+    steady_things,
+    path_things,
+    untold_things,
+    short_things,
+    puzzle_things,
+    code_things,
+    common_things,
+)

@@ -126,7 +126,7 @@ def _rom_things(moment: Moment, suspect: Suspect, table: EvidenceTable) -> list[
 def _chip_things(moment: Moment, suspect: Suspect, table: EvidenceTable) -> list[NextThing]:
     part, verdict = moment.part(suspect.place), judged_chip(moment, suspect.place)
     things = []
-    if verdict is not None and verdict.chip.memory is None:
+    if verdict is not None and not is_rom(moment, suspect.place):
         open_pins = [o.pin for o in verdict.outputs if o.verdict == OutputWord.NOT_PROBED]
         all_pins = sum(1 for p in verdict.chip.pins if p.role not in ("unused", "ground"))
         # Inputs decide what an output can be, so they count as work to be done too.
@@ -138,7 +138,9 @@ def _chip_things(moment: Moment, suspect: Suspect, table: EvidenceTable) -> list
                 pins=count_of(left, "pin"),
                 outputs=count_of(len(open_pins), "output"),
             )
-            bits = _gain(suspect, table, "output-impossible")
+            # Of a memory, only a line that stays at a level among moving ones tells anything.
+            kind = "output-impossible" if verdict.chip.memory is None else "steady-bit"
+            bits = _gain(suspect, table, kind)
             things.append(NextThing(Stage.PROBE, suspect.place, text, max(0.5, left * PER_PIN_MINUTES), bits))
         again = odds_of_chip(moment, suspect.place).read_again
         repeats = moment.snapshot.readings.repeats.get(suspect.place, {})

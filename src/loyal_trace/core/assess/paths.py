@@ -9,7 +9,7 @@ from loyal_trace.core.assess.parts import last_change, old_parts
 from loyal_trace.core.assess.trials import trials_that_count
 from loyal_trace.core.diagnosis.evidence import Evidence, logit, sigmoid
 from loyal_trace.core.diagnosis.paths import Case, Exchange, PathOdds, Statement, path_odds
-from loyal_trace.core.job.entries import KEEPS_PART, Fitted
+from loyal_trace.core.job.entries import KEEPS_PART, Entry, Fitted
 from loyal_trace.core.job.snapshot import CheckKey
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import joined, say
@@ -91,7 +91,16 @@ def paths_of(moment: Moment, board: str) -> dict[str, tuple[PartRef, ...]]:
 
 def tried_since_change(moment: Moment, board: str, function: str, path: Iterable[PartRef]) -> bool:
     """Was the function tried after the last replacement on its path?"""
-    series = moment.snapshot.proving.functions.get(CheckKey(board, function), ())
+    return _after_changes(moment, moment.snapshot.proving.functions.get(CheckKey(board, function), ()), path)
+
+
+def looked_since_change(moment: Moment, board: str, function: str, part: PartRef, path: Iterable[PartRef]) -> bool:
+    """Was the signal of a function looked at after this part, after the last replacement on its path?"""
+    series = moment.snapshot.proving.stages.get(CheckKey(board, function), ())
+    return _after_changes(moment, [entry for entry in series if entry.member.part == part], path)
+
+
+def _after_changes(moment: Moment, series: Sequence[Entry], path: Iterable[PartRef]) -> bool:
     changes = [since for place in path if (since := last_change(moment, place)) is not None]
     return bool(series) and all(series[-1].time > change for change in changes)
 

@@ -22,7 +22,7 @@ MISREADING = 0.02
 # Low, high, pulsing, no level: a misreading is one of the three others.
 _WAYS = 3
 # A pin read again with the same result: a bad contact of the probe misreads twice, so it counts five times, not fifty.
-_REPEATED = 5.0
+_REPEATED, _AS_LIKELY_WRONG = 5.0, 0.5
 _STUCK_LOW, _STUCK_HIGH, _OPEN = 0.42, 0.42, 0.16
 _INPUT_SHARE = 0.1
 # What is possible but not usual: for gates that are used freely or in a restricted way, and for registers in a pipeline
@@ -51,7 +51,7 @@ class ChipOdds:
 def chip_odds(verdict: ChipVerdict, readings: Readings, repeats: Repeats | None = None) -> ChipOdds:
     """The odds of a chip from the verdicts on its outputs and the readings behind them.
 
-    `repeats`: how often each pin was read with the same result (1 when it is not named).
+    `repeats`: how often each pin was read with the same result (1 when it is not named; less when it is doubted).
     """
     judged = [v for v in verdict.outputs if v.verdict in _JUDGED and _drives_always(verdict.chip, v)]
     if not judged:
@@ -130,7 +130,7 @@ class _Case:
 
     def _error(self, pin: int) -> float:
         """The probability that a pin was misread."""
-        return float(MISREADING / _REPEATED ** (self.repeats.get(pin, 1) - 1))
+        return min(_AS_LIKELY_WRONG, float(MISREADING / _REPEATED ** (self.repeats.get(pin, 1) - 1)))
 
     def misread(self, doubted: Sequence[int], at_once: Sequence[int]) -> Iterator[tuple[float, Readings]]:
         """(probability, readings as they would be) with none, one or two of the doubted pins misread."""
