@@ -8,6 +8,7 @@ from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.chips.model import ChipType
 from loyal_trace.core.probing.check import check_chip
 from loyal_trace.core.probing.drives import DRIVE_OF_STATE
+from loyal_trace.core.probing.frequency import same_frequency
 from loyal_trace.core.probing.odds import ChipOdds, chip_odds
 from loyal_trace.core.probing.states import PinReading
 from loyal_trace.core.probing.verdicts import ChipVerdict
@@ -73,27 +74,32 @@ def _read_at(moment: Moment, board_id: str, pins: Iterable[tuple[str, int]]) -> 
 
 
 @once
+def _read_on_nets(moment: Moment) -> dict[tuple[str, str], dict[BoardPin, PinReading]]:
+    """(board, net) → those of its pins that were read at a level or pulsing."""
+    found: dict[tuple[str, str], dict[BoardPin, PinReading]] = {}
+    for place, pins in moment.snapshot.readings.pins.items():
+        board = moment.boards.get(place.board)
+        if board is None:
+            continue
+        for number, state in pins.items():
+            net = board.net_of(place.refdes, number) if state.state in DRIVE_OF_STATE else None
+            if net:
+                read_here = PinReading(state.state, frequency=state.frequency)
+                found.setdefault((place.board, net), {})[BoardPin(place.refdes, number)] = read_here
+    return found
+
+
+@once
 def broken_nets(moment: Moment) -> tuple[tuple[str, str, BoardPin, BoardPin], ...]:
     """(board, net, one pin, another) where two pins of a net were read differently: the track or a joint is open."""
     found = []
-    for board_id, board in moment.boards.items():
-        nets: dict[str, dict[BoardPin, PinReading]] = {}
-        for place, pins in moment.snapshot.readings.pins.items():
-            for number, state in pins.items() if place.board == board_id else ():
-                net = board.net_of(place.refdes, number) if state.state in DRIVE_OF_STATE else None
-                if net:
-                    read_here = PinReading(state.state, frequency=state.frequency)
-                    nets.setdefault(net, {})[BoardPin(place.refdes, number)] = read_here
-        for net, read in nets.items():
-            first = next(iter(read.values()))
-            other = [pin for pin, reading in read.items() if _differ(first, reading)]
-            if other:
-                found.append((board_id, net, next(iter(read)), other[0]))
-    return tuple(found)
-
-
-# What two readings of a counter may differ by.
-_COUNTER = 0.03
+    for (board_id, net), read in _read_on_nets(moment).items():
+        first = next(iter(read.values()))
+        other = [pin for pin, reading in read.items() if _differ(first, reading)]
+        if other:
+            found.append((board_id, net, next(iter(read)), other[0]))
+    in_order = list(moment.boards)
+    return tuple(sorted(found, key=lambda one: in_order.index(one[0])))
 
 
 def _differ(one: PinReading, other: PinReading) -> bool:
@@ -102,7 +108,7 @@ def _differ(one: PinReading, other: PinReading) -> bool:
         return True
     if one.frequency is None or other.frequency is None:
         return False
-    return abs(one.frequency - other.frequency) > _COUNTER * max(one.frequency, other.frequency)
+    return not same_frequency(one.frequency, other.frequency)
 
 
 # So many data lines that move make one that does not the odd one.
@@ -157,16 +163,8 @@ _DISSENT = 2
 @once
 def _states_of_nets(moment: Moment) -> dict[tuple[str, str | None], Counter[str]]:
     """(board, net) → how many of its pins were read low, high and pulsing."""
-    found: dict[tuple[str, str | None], Counter[str]] = {}
-    for place, pins in moment.snapshot.readings.pins.items():
-        if not moment.has(place):
-            continue
-        for number, reading in pins.items():
-            drives = reading.state in DRIVE_OF_STATE
-            net = moment.boards[place.board].net_of(place.refdes, number) if drives else None
-            if net:
-                found.setdefault((place.board, net), Counter())[reading.state] += 1
-    return found
+    nets = _read_on_nets(moment).items()
+    return {place: Counter(reading.state for reading in read.values()) for place, read in nets}
 
 
 def _votes(moment: Moment, place: PartRef) -> dict[int, int]:

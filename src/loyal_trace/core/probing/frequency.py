@@ -15,6 +15,11 @@ _COUNTER = 0.03
 Rates = Mapping[str, float | None]
 
 
+def same_frequency(one: float, other: float) -> bool:
+    """Are two counts (hertz) of one thing? They may differ by what a counter errs."""
+    return abs(one - other) <= _COUNTER * max(one, other)
+
+
 def wrong_frequency(cone: ChipType, chip: ChipType, output: str, readings: Mapping[int, PinReading]) -> str:
     """Why an output cannot have the frequency it was read with; empty when it can, or when too little is known.
 
@@ -80,7 +85,7 @@ def _undivided(
         return ""
     if not cone.registers:
         # The only input that moves and makes a difference is followed, upright or inverted.
-        if abs(read - hertz) <= _COUNTER * max(hertz, read):
+        if same_frequency(read, hertz):
             return ""
         return say(
             "{output} shows {read}; it follows {clock}, which has {hertz}",
@@ -93,7 +98,7 @@ def _undivided(
     drives: dict[str, Drive] = dict.fromkeys(names_read(cone), 0)
     drives |= {**known, moving[0]: "P"}
     can = {float(hertz * division) for division in divisions(cone, drives, moving[0])}
-    if not can or any(abs(read - one) <= _COUNTER * max(one, read) for one in can):
+    if not can or any(same_frequency(read, one) for one in can):
         return ""
     return say(
         "{output} shows {read}; divided from {clock} at {hertz} it would be {can}",
