@@ -29,6 +29,12 @@ if os.environ.get("LOYAL_TRACE_BLOCK_QT"):
     sys.meta_path.insert(0, _NoQt())
 
 
+@pytest.fixture(scope="session", autouse=True)
+def own_cache(tmp_path_factory):
+    """What is kept for the next time is kept for the tests alone."""
+    os.environ["XDG_CACHE_HOME"] = str(tmp_path_factory.mktemp("cache"))
+
+
 @pytest.fixture(scope="session")
 def library():
     from loyal_trace.resources import chip_library

@@ -18,7 +18,9 @@ def test_the_core_opens_no_file_and_reads_no_clock():
             call = node.func if isinstance(node, ast.Call) else None
             if isinstance(call, ast.Attribute) and call.attr in ("now", "utcnow", "today", "default_rng"):
                 found.append(f"{path.name}: .{call.attr}")
-    assert [f for f in found if f != "bench.py: .default_rng"] == []
+    # A loop of signals runs as a function written for it, which has `zip` and nothing else of the language's own.
+    assert [f for f in found if f not in ("bench.py: .default_rng", "loops.py: exec()")] == []
+    assert '{"__builtins__": {"zip": zip}}' in (CORE / "simulation" / "loops.py").read_text()
 
 
 def test_the_bench_draws_noise_only_from_the_seed_it_is_given():

@@ -198,6 +198,39 @@ def test_probe_walks_pins_and_chips_by_key_and_click(window):
     assert window.last.quantity == "resistance" and window.last.value == pytest.approx(4300)
 
 
+def test_the_picture_of_a_stuck_pin_is_shown_beside_the_healthy_one(window):
+    window.workspace.pick("tw-vid", "6G")
+    window.wiring.presenter.go_to(19)
+    window.press("Show the screen")
+    assert window.why.startswith("Only blue is wrong") and window.figure("screen").isVisible()
+    assert not window.figure("chip from above").isVisible()
+    low = window.figure("screen").view.faulty
+    window.press("Other level")
+    assert window.why.startswith("Only blue is wrong") and (window.figure("screen").view.faulty != low).any()
+    window.press("Next pin")
+    assert window.about.endswith("pin 20 VCC") and window.figure("chip from above").isVisible()
+    window.keys("Esc")
+    assert window.figure("chip from above").isVisible()
+
+
+def test_signatures_typed_in_free_run_are_held_against_the_simulated_board(window):
+    window.type("signature window: 64 clocks")
+    window.type("free run: on")
+    while window.workspace.tasks.busy:
+        window.qtbot.wait(20)
+    window.workspace.pick("tw-cpu", "3A")
+    picture = window.figure("chip from above").picture
+    expected = picture.pins[17].good
+    assert expected.startswith("healthy ") and "signature" in window.next
+    window.type(f"3A.18 sig {expected.split()[-1]}")
+    assert window.figure("chip from above").picture.pins[17].words.endswith("matches")
+    window.type("3A.18 sig 1234")
+    assert "≠" in window.figure("chip from above").picture.pins[17].words
+    assert any(
+        row.startswith(("1 signature", "2 signature", "3 signature")) for row in window.row_texts("worth probing next")
+    )
+
+
 def test_suspects_are_walked_with_arrows_and_take_a_note(window):
     window.stage(Stage.SUSPECTS)
     window.click_row("suspects", 0)

@@ -23,6 +23,7 @@ from loyal_trace.core.job.entries import ChecksumsKnown, Entry, Imported, Note, 
 from loyal_trace.core.job.fold import Fold
 from loyal_trace.core.job.snapshot import JobSnapshot
 from loyal_trace.core.proving.bench import profile_of
+from loyal_trace.core.simulation.dictionary import Dictionary
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.formats.archive import JobArchive
@@ -73,6 +74,7 @@ class OpenJob:
         self.defined = {b: parsed[b] for b in sorted(parsed, key=lambda b: (b not in order, b))}
         self.workshop = self._workshop()
         self._memo = Memo()
+        self.dictionaries: Mapping[str, Dictionary] = {}
         self._moment: Moment | None = None
         self._boards_kept: tuple[tuple[object, ...], Mapping[str, BoardDefinition]] = ((), {})
         self._undone: list[list[Entry]] = []
@@ -120,6 +122,7 @@ class OpenJob:
             current_table(),
             self.workshop.bench,
             self.env.tables(),
+            self.dictionaries,
             self._memo,
         )
 
@@ -132,6 +135,11 @@ class OpenJob:
             boards = boards_of(self.defined, snapshot, self.library)
             self._boards_kept = (inputs, boards)
         return boards
+
+    def use_dictionaries(self, dictionaries: Mapping[str, Dictionary]) -> None:
+        """The fault dictionaries that the moments carry from now on."""
+        self.dictionaries = dictionaries
+        self._moment = None
 
     def moment_with(self, lists: Sequence[ChecksumsKnown]) -> Moment:
         """The moment as it would be with further lists of checksums, before they are recorded."""

@@ -1,6 +1,7 @@
 """The job commands, on the same store as the window."""
 
 import argparse
+import os
 import re
 import sys
 from collections.abc import Iterator, Mapping
@@ -12,8 +13,10 @@ from typing import Any
 from loyal_trace.app.board_saving import board_folder_named, save_board
 from loyal_trace.app.cautions import caution_texts
 from loyal_trace.app.commands import LineResult, Tally, enter_line, setting_at
+from loyal_trace.app.dictionaries import cache_folder
 from loyal_trace.app.importers import Meant, import_files, place_words
 from loyal_trace.app.job import OpenJob, find_job, import_archive, open_new_job
+from loyal_trace.app.job_dictionaries import JobDictionaries
 from loyal_trace.app.rehearsal import Rehearsal
 from loyal_trace.cli.main import default_store
 from loyal_trace.cli.output import print_json, print_table, tell
@@ -175,6 +178,7 @@ def _standing(job: OpenJob) -> dict[str, Any]:
 def job_suspects(options: argparse.Namespace) -> int:
     """The suspects with their evidence, and what is worth doing next."""
     with _opened(options, _to_read(options)) as job:
+        JobDictionaries(job, cache_folder()).complete(os.cpu_count() or 1)
         document = suspects_document(job)
     if options.json:
         print_json(document)

@@ -197,8 +197,18 @@ def _board_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
         "signatures", help=say("the signature of every net in free run, healthy or with a fault")
     )
     signing.add_argument(
-        "--fault", action="append", default=[], metavar="FAULT", help=say("REFDES.PIN stuck 0, stuck 1 or open")
+        "--fault",
+        action="append",
+        default=[],
+        metavar="FAULT",
+        help=say("such as “U3.6 stuck 0”; an unknown one lists the kinds"),
     )
+    shown = board.add_parser("screen", help=say("what one fault does to the picture of a board with a screen"))
+    shown.add_argument("--fault", required=True, metavar="FAULT", help=say("such as “U3.6 stuck 0”"))
+    shown.add_argument("--out", type=Path, metavar="FILE.png", help=say("the picture healthy and faulty, side by side"))
+    shown.add_argument("folder", type=Path)
+    shown.add_argument("--images", type=Path, help=say("folder of memory contents named like their sockets"))
+    shown.add_argument("--json", action="store_true")
     listing = board.add_parser("dictionary", help=say("what every pin stuck low or high changes in the signatures"))
     for parser in (signing, listing):
         parser.add_argument("folder", type=Path)
@@ -206,6 +216,7 @@ def _board_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
         parser.add_argument("--register", default="", help=say("of the tester: 0x1021 0xFFFF, or a catalogue name"))
         parser.add_argument("--images", type=Path, help=say("folder of memory contents named like their sockets"))
         parser.add_argument("--json", action="store_true")
+    listing.add_argument("--no-cache", action="store_true", help=say("compute it without the one that was kept"))
     judged = board.add_parser("diagnose", help=say("the suspects of a board from a file of lines as they are typed"))
     judged.add_argument("folder", type=Path)
     judged.add_argument("--evidence", type=Path, required=True, metavar="FILE")
@@ -430,7 +441,9 @@ def _help() -> int:
     build_parser().print_help()
     tell(say("\ncommands (each has --help):"))
     tell("  roms check|slots|identify|repair|vote|signature|learn-signature|convert|substitutes|labels")
-    tell("  chip check|show|list|find|add   swap solve   board check|signatures|dictionary|diagnose   rails check")
+    tell(
+        "  chip check|show|list|find|add   swap solve   board check|signatures|dictionary|screen|diagnose   rails check"
+    )
     tell("  calc starts|ripple|reservoir|regulator|bridge|crystal|cell|erase|divider")
     tell("  job new|list|show|enter|add|suspects|plan|proof|export|import|report")
     tell(say("\nexamples:"))

@@ -70,6 +70,23 @@ def picture_image(seed: str, size: int) -> bytes:
 
 
 @lru_cache(maxsize=8)
+def tile_image(plane: int, size: int) -> bytes:
+    """One of the three planes of the tiles: the same shapes in each, filled and edged in colours of their own."""
+    tiles = size // 8
+    noise = np.unpackbits(_stream("tidewrack shapes", size)[:, None], axis=1).reshape(tiles, 8, 8)
+    framed = np.pad(noise, ((0, 0), (1, 1), (1, 1)))
+    near = [framed[:, 1 + y : 9 + y, 1 + x : 9 + x].astype(np.int64) for y in (-1, 0, 1) for x in (-1, 0, 1)]
+    around = np.sum(near, axis=0)
+    body = (around >= 5).astype(np.uint8)
+    inside = (around >= 7).astype(np.uint8)
+    colour = _stream("tidewrack colours", 2 * tiles).reshape(2, tiles, 1, 1)
+    edge, fill = (colour[n] % 7 + 1 >> plane & 1 for n in (0, 1))
+    drawn = np.where(inside == 1, fill, body * edge).astype(np.uint8)
+    drawn[0] = 0
+    return np.packbits(drawn.reshape(-1, 8), axis=1).tobytes()
+
+
+@lru_cache(maxsize=8)
 def palette_image() -> bytes:
     """Thirty-two colours as red, green and blue bits."""
     return bytes((i * 37 + (i >> 3) * 19) & 0xFF for i in range(32))
@@ -87,10 +104,26 @@ def reference_image(board: str, refdes: str, firmware: str) -> bytes:
     if board == "tw-cpu":
         revision = "AB" if refdes in SAME_IN_BOTH else firmware
         return program_image(f"tidewrack {refdes} {revision}", 0x2000)
-    return palette_image() if refdes == "6E" else picture_image(f"tidewrack tiles {refdes}", 0x2000)
+    return palette_image() if refdes == "6E" else tile_image(TILE_SLOTS.index(refdes), 0x2000)
 
 
 @lru_cache(maxsize=2)
 def screen_content(attribute: bool) -> bytes:
-    """What the game has drawn into tile (or attribute) RAM when the board is probed: 32 by 32 cells."""
-    return bytes(_stream("tidewrack attribute" if attribute else "tidewrack screen", 0x800))
+    """What the game has drawn into tile (or attribute) RAM when the board is probed: 32 by 32 cells.
+
+    Two lines of text, an open sky with things in it, a pier on its legs, and waves below.
+    """
+    cells = np.zeros((64, 32), dtype=np.uint8)
+    dice = _stream("tidewrack scene", 64 * 32).reshape(64, 32).astype(np.int64)
+    text, things, waves = dice % 40 + 1, dice % 60 + 64, dice % 3 + 130
+    cells[1:3, 2:26] = text[1:3, 2:26]
+    sky = np.where(dice < 18, things, 0)
+    cells[4:18] = sky[4:18]
+    cells[18] = 140
+    cells[19:22, ::4] = 141
+    cells[22:] = waves[22:]
+    if not attribute:
+        return cells.tobytes()
+    colours = np.zeros((64, 32), dtype=np.uint8)
+    colours[1:3], colours[18:22], colours[22:] = 1, 2, 3
+    return colours.tobytes()

@@ -22,6 +22,7 @@ _TABLES: Mapping[str, str] = {
     "supply": "supplies",
     "chain": "chain",
     "clock": "clocks",
+    "screen": "screens",
     "lamp": "lamps",
     "cell": "cells",
     "reset": "resets",

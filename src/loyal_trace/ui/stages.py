@@ -64,9 +64,12 @@ def _roms(workspace: Workspace) -> StagePage:
 
 def _probe(workspace: Workspace) -> StagePage:
     from loyal_trace.app.presenters import probe
+    from loyal_trace.app.presenters.screen import SCREEN
     from loyal_trace.ui.widgets.chip_view import ChipView
+    from loyal_trace.ui.widgets.screen_view import ScreenPair
 
-    return StagePage(probe.ProbePresenter(workspace), ((probe.CHIP, ChipView()), probe.WORTH), steady=True)
+    parts = ((probe.CHIP, ChipView()), (SCREEN, ScreenPair()), probe.WORTH)
+    return StagePage(probe.ProbePresenter(workspace), parts, steady=True)
 
 
 def _suspects(workspace: Workspace) -> StagePage:

@@ -9,6 +9,8 @@ from typing import Any
 from PyQt6.QtCore import QBuffer, QIODevice, QObject, QPoint
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
 
+from loyal_trace.app.dictionaries import cache_folder
+from loyal_trace.app.job_dictionaries import JobDictionaries
 from loyal_trace.app.pad import Pad, Timer
 from loyal_trace.app.preferences import load_preferences, remember
 from loyal_trace.app.presenters.logbook import line_of, newest
@@ -52,6 +54,7 @@ class JobWiring(QObject):
         self.control = LineControl(workspace, self.foot, self.pad, lambda: self.presenter)
         self.control.leave = self._leave
         self.watch = PhotoWatch(workspace)
+        self.dictionaries = JobDictionaries(workspace.job, cache_folder())
         pick_where_work_left_off(workspace)
         self._connect()
         shell.pages.setCurrentWidget(shell.desk_page)
@@ -150,6 +153,7 @@ class JobWiring(QObject):
         self.shell.stations.set_stations(localised(stations(self.workspace)))
         self._picked()
         self._show_logbook()
+        self.dictionaries.search(self.workspace)
 
     def _picked(self) -> None:
         """Something else is in view on the same page."""

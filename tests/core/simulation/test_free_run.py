@@ -6,10 +6,9 @@ import pytest
 from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.boards.supplies import Clock
 from loyal_trace.core.roms.signature import Register
+from loyal_trace.core.simulation.board_faults import BoardFault, fault_of
 from loyal_trace.core.simulation.free_run import (
-    FaultyRuns,
     all_faults,
-    fault_of,
     free_run,
     frequencies_of,
     signature_of,
@@ -33,7 +32,9 @@ def test_a_divider_halves_and_equal_nets_have_equal_signatures():
     rates = frequencies_of(run)
     assert rates["QA"] == pytest.approx(0.5, abs=0.01) and rates["QB"] == pytest.approx(0.25, abs=0.01)
     found = signatures(run)
-    assert found["GND"] == signature_of(np.zeros(2 * CLOCKS, np.uint8), Register())
+    assert found["GND"] == signature_of(np.zeros(2 * CLOCKS // 64, np.uint64), Register(), 2 * CLOCKS)
+    sampled = np.packbits(run.levels("NAND")[1::2]).tobytes()
+    assert found["NAND"] == Register().shown(Register().of(sampled))
     assert len({found["QA"], found["QB"], found["NAND"], found["XOR"]}) == 4
     assert signatures(run, Register(poly=0x8005)) != found
 
@@ -41,19 +42,66 @@ def test_a_divider_halves_and_equal_nets_have_equal_signatures():
 @pytest.mark.parametrize("fault", all_faults(BOARD, LIBRARY), ids=lambda f: f"{f.refdes}.{f.pin}-{f.level}")
 def test_a_fault_computed_in_part_is_the_fault_computed_whole(fault):
     good = free_run(BOARD, LIBRARY, CLOCKS)
-    whole = free_run(BOARD, LIBRARY, CLOCKS, (fault,))
-    changed = FaultyRuns(BOARD, LIBRARY, good, {}).changed(fault)
-    differs = {net for net, stream in whole.nets.items() if not np.array_equal(stream, good.nets[net])}
-    assert set(changed) == differs and all(np.array_equal(changed[net], whole.nets[net]) for net in differs)
+    whole = free_run(BOARD, LIBRARY, CLOCKS, (BoardFault((fault,)),))
+    changed = good.changed(fault)
+    differs = {net for net in NETS if not np.array_equal(whole.words(net), good.words(net))}
+    assert set(changed) & set(NETS) == differs
+    assert all(np.array_equal(changed[net], whole.words(net)) for net in differs)
+
+
+def levels_with(fault, net, contents=None):
+    return free_run(BOARD, LIBRARY, CLOCKS, (fault_of(fault, BOARD, LIBRARY),), contents).levels(net)
 
 
 def test_faults_are_typed_by_pin_and_other_kinds_are_refused():
-    assert fault_of("U2.3 stuck 0", BOARD, LIBRARY).kind == "output-stuck"
-    assert fault_of("U2.1A stuck 1", BOARD, LIBRARY).kind == "input-stuck"
-    assert fault_of("U2.3 open", BOARD, LIBRARY).kind == "open"
-    for text in ("U2.3 noisy", "U9.1 stuck 0", "U2.99 stuck 0", "U2 stuck 0", "U2.3 stuck 2"):
+    assert fault_of("U2.3 stuck 0", BOARD, LIBRARY).pins[0].kind == "output-stuck"
+    assert fault_of("U2.1A stuck 1", BOARD, LIBRARY).pins[0].kind == "input-stuck"
+    assert fault_of("U2.3 open", BOARD, LIBRARY).pins[0].kind == "open"
+    for text in ("U2.3 noisy", "U9.1 stuck 0", "U2.99 stuck 0", "U2 stuck 0", "U2.3 stuck 2", "U2.7 stuck 0",
+                 "U2.1 slow", "QA bridge QZ", "QZ missing", "U2 cell 0.0 stuck 1"):  # fmt: skip
         with pytest.raises(RequestError):
             fault_of(text, BOARD, LIBRARY)
+
+
+def test_nets_that_touch_read_alike_and_the_stronger_one_wins():
+    alone = {net: free_run(BOARD, LIBRARY, CLOCKS).levels(net) for net in ("QA", "QB")}
+    both = alone["QA"] & alone["QB"]
+    assert np.array_equal(levels_with("QA bridge QB", "QA"), both)
+    assert np.array_equal(levels_with("QA bridge QB", "QB"), both)
+    assert np.array_equal(levels_with("QA bridge QB or", "QB"), alone["QA"] | alone["QB"])
+    assert np.array_equal(levels_with("QA bridge QB strong", "QB"), alone["QA"])
+    assert not levels_with("QA bridge QB strong", "XOR").any() or not np.array_equal(
+        levels_with("QA bridge QB strong", "NAND"), free_run(BOARD, LIBRARY, CLOCKS).levels("NAND")
+    )
+
+
+def test_a_missing_clock_stops_what_it_drives_and_a_dead_chip_lets_its_lines_go():
+    assert not levels_with("CLK missing", "QA").any()
+    assert levels_with("U2 dead", "NAND").all()
+
+
+def test_a_slow_output_is_a_clock_late_and_a_leaky_pin_takes_a_line_down_that_nobody_drives():
+    good = free_run(BOARD, LIBRARY, CLOCKS).levels("NAND")
+    assert np.array_equal(levels_with("U2.3 slow", "NAND")[2:], good[:-2])
+    nets = {"E": (("U1", 1),), "A": (("U1", 2),), "BUS": (("U1", 3), ("U2", 1))}
+    bus = BoardDefinition("b", "b", parts=(Part("U1", "74LS125"), Part("U2", "74LS04")), nets=tuple(nets.items()),
+                          clocks=(Clock("E", frequency=1e6),))  # fmt: skip
+    leaky = free_run(bus, LIBRARY, CLOCKS, (fault_of("U2.1 leaky", bus, LIBRARY),))
+    enabled = leaky.levels("E") == 0
+    assert free_run(bus, LIBRARY, CLOCKS).levels("BUS").all()
+    assert np.array_equal(leaky.levels("BUS"), enabled)
+
+
+def test_a_memory_with_a_faulty_cell_shows_it_at_its_address():
+    nets = {f"A{n}": (("U1", pin), ("U2", cell)) for n, (pin, cell) in enumerate([(30, 8), (31, 7), (32, 6), (33, 5)])}
+    nets |= {"GND": (("U2", 18), ("U2", 20)), "D0": (("U2", 9),)}
+    board = BoardDefinition("b", "b", parts=(Part("U1", "Z80"), Part("U2", "2716")), nets=tuple(nets.items()))
+    contents = {"U2": bytes(2048)}
+    fault = fault_of("U2 cell 7FF.0 stuck 1", board, LIBRARY)
+    assert not free_run(board, LIBRARY, CLOCKS, (), contents).levels("D0").any()
+    assert free_run(board, LIBRARY, CLOCKS, (fault,), contents).levels("D0").any()
+    with pytest.raises(RequestError, match="not known"):
+        free_run(board, LIBRARY, CLOCKS, (fault,))
 
 
 def test_a_board_on_which_nothing_moves_is_refused():

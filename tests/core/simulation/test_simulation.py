@@ -5,7 +5,11 @@ import pytest
 
 from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.simulation.engine import PlainEngine, StreamEngine
+from loyal_trace.core.simulation.free_run import all_faults
+from loyal_trace.core.simulation.machine import Machine
 from loyal_trace.core.simulation.netlist import FIGHT, FLOATING, PinFault, build_netlist
+from loyal_trace.core.simulation.packed import unpack
+from loyal_trace.core.vocabulary.errors import RequestError
 
 ENGINES = [PlainEngine(), StreamEngine()]
 
@@ -83,6 +87,80 @@ def test_both_engines_agree_on_random_circuits(seed, library):
         assert np.array_equal(plain[net], fast[net]), net
 
 
+@pytest.mark.parametrize("seed", range(8))
+def test_registers_that_feed_themselves_through_gates_are_the_same_in_both_engines(seed, library):
+    """Property: one bit in a loop, rings of several bits, and clears made from their own outputs."""
+    rng = np.random.default_rng(seed)
+    parts = {"U1": "74LS163", "U2": "74LS174", "U3": "74LS86", "U4": "74LS00", "U5": "74LS74"}
+    outputs = [
+        f"{refdes}.{p.number}" for refdes, name in parts.items() for p in library.find(name).pins if p.role == "output"
+    ]
+    nets = {
+        "CLK": "U1.2 U2.9 U5.3 U5.11",
+        "HIGH": "U1.1 U2.1 U5.1 U5.4 U5.10 U5.13",
+        **{f"N{pin}": pin for pin in outputs},
+    }
+    gates = {"U3": ("U1", "U2", "U5"), "U4": ("U1", "U2", "U3", "U5")}
+    for refdes, name in parts.items():
+        for pin in library.find(name).pins:
+            at = f"{refdes}.{pin.number}"
+            if pin.role == "input" and not any(at in text.split() for text in nets.values()):
+                source = str(rng.choice([o for o in outputs if o.split(".")[0] in gates.get(refdes, parts)]))
+                nets[f"N{source}"] += f" {at}"
+    stimuli = {"CLK": CLOCK, "HIGH": np.ones(600)}
+    if seed % 2:
+        nets["HIGH"] = nets["HIGH"].replace("U1.1 ", "")
+        nets["NU3.3"] += " U1.1"
+    plain, fast = (run(engine, library, parts, nets, stimuli, 150) for engine in ENGINES)
+    for net in plain:
+        assert np.array_equal(plain[net], fast[net]), net
+
+
+@pytest.mark.parametrize("engine", ENGINES)
+def test_a_clear_that_ends_with_the_clock_edge_still_holds(engine, library):
+    """The clear is made from the clock: it ends after the edge, so that the edge counts nothing."""
+    nets = {"CLK": "U1.3", "CLEAR": "U1.1", "HIGH": "U1.2 U1.4", "Q": "U1.5"}
+    stimuli = {"CLK": CLOCK, "CLEAR": np.array([0, 0, 0, 1, 1, 1, 1, 1]), "HIGH": np.ones(8)}
+    found = run(engine, library, {"U1": "74LS74"}, nets, stimuli, 8)
+    assert list(found["Q"]) == [0, 0, 0, 0, 0, 1, 1, 1]
+
+
+@pytest.mark.parametrize("engine", ENGINES)
+def test_a_loop_of_gates_that_oscillates_is_refused(engine, library):
+    with pytest.raises(RequestError, match="oscillates"):
+        run(engine, library, {"U1": "74LS04"}, {"RING": "U1.1 U1.2"}, {}, 4)
+
+
+@pytest.mark.parametrize("engine", ENGINES)
+def test_a_latch_of_two_gates_keeps_what_was_set(engine, library):
+    nets = {"S": "U1.1", "R": "U1.5", "Q": "U1.3 U1.4", "NQ": "U1.6 U1.2"}
+    stimuli = {"S": [0, 1, 1, 1, 0, 1], "R": [1, 1, 0, 1, 1, 1]}
+    found = run(engine, library, {"U1": "74LS00"}, nets, stimuli, 6)
+    assert list(found["Q"]) == [1, 1, 0, 0, 1, 1]
+
+
+def test_one_more_fault_is_computed_as_if_it_had_been_there_from_the_start(library):
+    """Property over every pin: only what a fault reaches is computed again."""
+    parts = {"U1": "74LS163", "U2": "74LS175", "U3": "74LS283", "U4": "74LS00"}
+    nets = {
+        "CLK": "U1.2 U2.9", "HIGH": "U1.1 U1.7 U1.10 U2.1", "GND": "U1.3 U1.4 U1.5 U1.6 U3.7",
+        "RCO": "U1.15 U4.1 U4.2", "LOAD": "U4.3 U1.9",
+        "C0": "U1.14 U3.6", "C1": "U1.13 U3.2", "C2": "U1.12 U3.15", "C3": "U1.11 U3.11",
+        "A0": "U2.2 U3.5", "A1": "U2.7 U3.3", "A2": "U2.10 U3.14", "A3": "U2.15 U3.12",
+        "S0": "U3.4 U2.4", "S1": "U3.1 U2.5", "S2": "U3.13 U2.12", "S3": "U3.10 U2.13",
+    }  # fmt: skip
+    drawn = board(parts, nets)
+    stimuli = {"CLK": CLOCK[:200].astype(np.uint8), "HIGH": np.ones(200, np.uint8)}
+    good = Machine(build_netlist(drawn, library), stimuli, 200)
+    for fault in all_faults(drawn, library):
+        whole = Machine(build_netlist(drawn, library, faults=(fault,)), stimuli, 200)
+        changed = good.changed(fault)
+        for net in nets:
+            now = unpack(changed[net], 200) if net in changed else good.levels(net)
+            assert np.array_equal(now, whole.levels(net)), (fault, net)
+            assert (net in changed) == (not np.array_equal(good.levels(net), whole.levels(net)))
+
+
 def test_memories_give_their_content_when_selected(library):
     nets = {
         "A0": "U1.8",
@@ -96,3 +174,14 @@ def test_memories_give_their_content_when_selected(library):
     for engine in ENGINES:
         found = run(engine, library, {"U1": "2716"}, nets, stimuli, 5, contents={"U1": content})
         assert list(found["D0"]) == [0, 1, 1, 0, FLOATING]
+
+
+@pytest.mark.parametrize("engine", ENGINES)
+def test_a_shift_register_fed_back_through_exclusive_or_runs_through_its_states(engine, library):
+    """A ring of many bits: seven of them, taps at the last two, run through 127 states."""
+    nets = {"CLK": "U1.8", "HIGH": "U1.9 U1.2", "SET": "U2.10", "T6": "U1.12 U2.1", "T5": "U1.11 U2.2", "X": "U2.3 U2.9",
+            "IN": "U2.8 U1.1"}  # fmt: skip
+    stimuli = {"CLK": np.arange(600) & 1, "HIGH": np.ones(600), "SET": (np.arange(600) < 2).astype(int)}
+    found = run(engine, library, {"U1": "74LS164", "U2": "74LS86"}, nets, stimuli, 600)
+    clocked = found["T6"][1::2]
+    assert np.array_equal(clocked[20:147], clocked[147:274]) and not np.array_equal(clocked[20:83], clocked[83:146])

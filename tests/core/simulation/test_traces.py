@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from loyal_trace.core.boards.model import BoardDefinition, Part
-from loyal_trace.core.simulation.engine import StreamRun
+from loyal_trace.core.simulation.machine import Machine
 from loyal_trace.core.simulation.netlist import build_netlist
 from loyal_trace.core.simulation.traces import Trace, check_trace
 from loyal_trace.core.vocabulary.errors import RequestError
@@ -26,8 +26,8 @@ def captured(name, seed=1, start=0, late=0):
             levels[:] = 1  # clears and presets rest, active low
         stimuli[f"U.{pin.number}"] = levels.repeat(held)[:STEPS]
     netlist = build_netlist(BoardDefinition("b", "b", parts=(Part("U", name),)), LIBRARY)
-    run = StreamRun(netlist, stimuli, STEPS, {("U", r.bit): start for r in chip.registers})
-    outputs = {o.name: run.driver(netlist.chips[0], o.name)[0] for o in chip.outputs}
+    run = Machine(netlist, stimuli, STEPS, {("U", r.bit): start for r in chip.registers})
+    outputs = {o.name: run.levels(netlist.chips[0].net_of[o.name]) for o in chip.outputs}
     channels = {pin.name: stimuli[f"U.{pin.number}"] for pin in inputs}
     channels |= {
         name: np.concatenate([levels[:1].repeat(late), levels[: STEPS - late]]) for name, levels in outputs.items()

@@ -6,10 +6,15 @@ from dataclasses import dataclass
 from loyal_trace.app.commands import Setting, guard_words
 from loyal_trace.app.presenters.base import StagePresenter
 from loyal_trace.app.presenters.model import NO_TRACE, Action, Cap, Cell, Meaning, Page, Row, Rows, Trace, heading
+from loyal_trace.app.presenters.screen import SCREEN, has_screen, screen_change, screen_meaning, screen_view
 from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.chips import judged_chip, pin_readings
+from loyal_trace.core.assess.free_runs import expected_at, expected_words, signature_words
+from loyal_trace.core.assess.moment import Moment
+from loyal_trace.core.assess.roms import shown_signature
 from loyal_trace.core.chips.model import ChipType
 from loyal_trace.core.job.entries import Entry, Measured, PinsProbed, number_or_overload, pin_state
+from loyal_trace.core.job.free_run import free_run_is_on
 from loyal_trace.core.line.asked import pins_from
 from loyal_trace.core.probing.states import NOT_PROBED, STATE_WORDS, PinReading
 from loyal_trace.core.probing.verdicts import ChipVerdict, OutputVerdict
@@ -24,13 +29,17 @@ from loyal_trace.core.vocabulary.verdicts import OutputWord
 CHIP, WORTH = say("chip from above"), say("worth probing next")
 _STATES = {state: words for state, words in STATE_WORDS.items() if state != "?"}
 _SKIP = " "
+_SIGNALS = ("input", "output", "bidirectional")
 _EDGE = {OutputWord.IMPOSSIBLE: "bad", OutputWord.UNUSUAL: "doubtful", OutputWord.POSSIBLE: "good"}
 _HINT = say("{states} for the pins from here on; or {other}", states="L, LHPPL, 4.1V, 6MHz", other="5D.13 low")
 
 
 @dataclass(frozen=True)
 class PinView:
-    """One pin as drawn. `state` is L H P X Z or ?; `verdict` a word for outputs, empty for inputs."""
+    """One pin as drawn. `state` is L H P X Z or ?; `verdict` a word for outputs, empty for inputs.
+
+    `expected` is what the logic allows, `good` what a good board shows, for a pin that was not read.
+    """
 
     number: int
     name: str
@@ -38,6 +47,7 @@ class PinView:
     words: str
     verdict: str = ""
     expected: str = ""
+    good: str = ""
 
 
 @dataclass(frozen=True)
@@ -60,6 +70,8 @@ class ProbePresenter(StagePresenter):
         self.pin = 1
         self._shown = PartRef("", "")
         self._worth: list[PartRef] = []
+        # The level that the pin in hand is drawn stuck at, while the screen is in view.
+        self._stuck: int | None = None
 
     # what is in hand
 
@@ -99,8 +111,13 @@ class ProbePresenter(StagePresenter):
         place, chip = self._chip_place(), self._chip()
         if place is None or chip is None:
             return self._nothing_to_judge(place)
+        if self._stuck is not None:
+            shown = self._screen_page(place, chip, self._stuck)
+            if shown is not None:
+                return shown
         verdict = judged_chip(self.workspace.moment, place)
         readings = pin_readings(self.workspace.moment, place)
+        signed = self._signed(place)
         probed = sum(1 for r in readings.values() if r.state != "?")
         title = self.workspace.job.boards[place.board].title
         about = say(
@@ -120,8 +137,60 @@ class ProbePresenter(StagePresenter):
             self._actions(),
             guard_words(self.workspace.job, place.board),
             lists={WORTH: self._worth_rows()},
-            figures={CHIP: _picture(place, chip, verdict, readings, self.pin, self._good(place))},
+            figures={CHIP: _picture(place, chip, verdict, readings, self.pin, self._good(place), signed)},
         )
+
+    def _screen_page(self, place: PartRef, chip: ChipType, level: int) -> Page | None:
+        """What the pin in hand, stuck at a level, would do to the picture; None where that cannot be drawn."""
+        board = self.workspace.job.boards[place.board]
+        change = screen_change(self.workspace, place, self.pin, level) if has_screen(board) else None
+        if change is None:
+            return None
+        pin = chip.pin_number(self.pin)
+        actions = (
+            Action("O", say("Other level"), self.other_level, say("Draws the pin stuck at the other level"), main=True),
+            Action("P", say("Next pin"), lambda: self.move(1), say("Draws the next pin of the chip")),
+            Action("C", say("Show the chip"), self.show_chip, say("Goes back to the pins")),
+        )
+        return Page(
+            say("What would {refdes} do to the picture?", refdes=place.refdes),
+            say(
+                "{chip}, pin {pin} {name}. Drawn from the netlist; a RAM that nobody read is filled by counting.",
+                chip=chip.name,
+                pin=pin.number,
+                name=pin.name,
+            ),
+            screen_meaning(change, board),
+            self.target(_HINT, say("pin {pin_number} {pin}", pin_number=pin.number, pin=pin.name)),
+            actions,
+            figures={SCREEN: screen_view(change, self.pin, level)},
+        )
+
+    def show_screen(self) -> None:
+        """The picture with the pin in hand stuck low."""
+        place = self._chip_place()
+        if place is not None and screen_change(self.workspace, place, self.pin, 0) is None:
+            self.workspace.say(say("Pin {pin} carries no signal: pick another.", pin=self.pin), True)
+            return
+        self._stuck = 0
+        self.workspace.show()
+
+    def other_level(self) -> None:
+        """The same pin stuck at the other level."""
+        self._stuck = 1 - (self._stuck or 0)
+        self.workspace.show()
+
+    def show_chip(self) -> None:
+        """Back to the pins."""
+        self._stuck = None
+        self.workspace.show()
+
+    def leave(self) -> bool:
+        """Esc goes back to the pins."""
+        if self._stuck is None:
+            return False
+        self.show_chip()
+        return True
 
     def _nothing_to_judge(self, place: PartRef | None) -> Page:
         """Why nothing can be judged here, and what can be done instead."""
@@ -170,7 +239,12 @@ class ProbePresenter(StagePresenter):
             Action("M", say("Measure to ground"), self.to_ground, say("Resistance of the pin to ground, power off")),
         ]
         following = Action("N", say("Next chip"), self.next_chip, say("Goes to the next chip that was not probed yet"))
-        return (*probing, following) if self._chip_place() is not None else (following,)
+        if self._chip_place() is None:
+            return (following,)
+        screen = Action(
+            "S", say("Show the screen"), self.show_screen, say("Draws what a stuck pin does to the picture")
+        )
+        return (*probing, following, screen) if has_screen(self.workspace.definition) else (*probing, following)
 
     def _meaning(self, place: PartRef, verdict: ChipVerdict | None) -> Meaning:
         suspect = self.workspace.assessment().suspect_at(place)
@@ -188,7 +262,7 @@ class ProbePresenter(StagePresenter):
                 "No output of {refdes} has been judged yet. Probe the inputs first, then the outputs.",
                 refdes=place.refdes,
             )
-            return Meaning(why, say("Put the probe on pin {pin}.", pin=self.pin), "unknown", aside)
+            return Meaning(why, self._put_on(place), "unknown", aside)
         if verdict.word == OutputWord.NOT_JUDGED:
             why = say("{refdes} cannot be judged. {supply}.", refdes=place.refdes, supply=capital(verdict.supply))
             return Meaning(why, say("Find out why first: supply voltages (Ctrl+3)."), "doubtful", aside)
@@ -201,10 +275,46 @@ class ProbePresenter(StagePresenter):
         reason = verdict.supply or say("{reason}.", reason=capital(worst.reason))
         return Meaning(reason, following.get(worst.verdict, ""), _EDGE.get(worst.verdict, "unknown"), aside)
 
+    def _put_on(self, place: PartRef) -> str:
+        """What to do with the pin in hand, and what it shows when nothing is wrong."""
+        expected = expected_at(self.workspace.moment, place, self.pin)
+        if expected is None:
+            return say("Put the probe on pin {pin}.", pin=self.pin)
+        words = expected_words(self.workspace.moment, expected)
+        return say("Put the probe on pin {pin}. When healthy it shows {words}.", pin=self.pin, words=words)
+
     def _good(self, place: PartRef) -> dict[int, str]:
-        """What the pins of a chip do on a good board, in words."""
-        pins = self.workspace.snapshot.readings.good_pins.get(place, {})
-        return {n: say("{state} on a good board", state=STATE_WORDS[pin.state]) for n, pin in pins.items()}
+        """What the pins of a chip do on a good board, as read there or as simulated in free run, in two words."""
+        moment, readings = self.workspace.moment, self.workspace.snapshot.readings
+        found: dict[int, str] = {}
+        chip = moment.chip_type(place)
+        for pin in chip.pins if chip is not None and place.board in moment.dictionaries else ():
+            expected = expected_at(moment, place, pin.number) if pin.role in _SIGNALS else None
+            if expected is not None and expected.certain:
+                level = STATE_WORDS[expected.state] if expected.state in "LH" else ""
+                found[pin.number] = say("healthy {shown}", shown=level or shown_signature(moment, expected.signature))
+        pins = readings.good_pins.get(place, {})
+        found |= {n: say("good: {state}", state=STATE_WORDS[pin.state]) for n, pin in pins.items()}
+        for number, signed in readings.good_signatures.get(place, {}).items():
+            shown = shown_signature(moment, signed.value) if signed.value is not None else say("unstable")
+            found[number] = say("good: {state}", state=shown)
+        return found
+
+    def _signed(self, place: PartRef) -> dict[int, str]:
+        """The signatures taken at the pins of a chip, as the tester prints them."""
+        moment = self.workspace.moment
+        taken = self.workspace.snapshot.readings.pin_signatures.get(place, {})
+        return {number: self._compared(moment, place, number) for number in taken}
+
+    @staticmethod
+    def _compared(moment: Moment, place: PartRef, pin: int) -> str:
+        """A signature beside the one that a healthy board shows there, where that is known."""
+        shown, expected = signature_words(moment, place, pin), expected_at(moment, place, pin)
+        if expected is None or not expected.certain:
+            return shown
+        if moment.snapshot.readings.pin_signatures[place][pin].value == expected.signature:
+            return say("{shown} matches", shown=shown_signature(moment, expected.signature))
+        return say("{shown} ≠ {expected}", shown=shown, expected=shown_signature(moment, expected.signature))
 
     def _after_unusual(self, place: PartRef) -> str:
         """Twins have the same use: what is unusual for one of them is a fault, for all of them it is none."""
@@ -309,7 +419,14 @@ class ProbePresenter(StagePresenter):
         states = tuple(pin_state(pin, reading) for pin, reading in zip(pins, readings, strict=True))
         if len(pins) == 1:
             self.pin = self._after(here)  # first, so that what follows the record shows the next pin already
-        done = self.workspace.record(PinsProbed, board=place.board, place=place.refdes, pins=states, source=source)
+        done = self.workspace.record(
+            PinsProbed,
+            board=place.board,
+            place=place.refdes,
+            pins=states,
+            source=source,
+            free_run=free_run_is_on(self.workspace.snapshot),
+        )
         if not done:
             self.pin = here
         return done
@@ -385,6 +502,7 @@ def _picture(
     readings: dict[int, PinReading],
     current: int,
     good: Mapping[int, str],
+    signed: Mapping[int, str],
 ) -> ChipPicture:
     """The chip with its readings and verdicts."""
     outputs = {o.pin: o for o in verdict.outputs} if verdict else {}
@@ -392,12 +510,22 @@ def _picture(
     for pin in chip.pins:
         reading = readings.get(pin.number, NOT_PROBED)
         shown = reading.words if reading.voltage is None else say("{voltage:.2f} V", voltage=reading.voltage)
+        # A signature says more than that the pin pulses.
+        shown = signed.get(pin.number, shown)
         output = outputs.get(pin.number)
         word, expected = (output.verdict, output.expected) if output else ("", "")
-        # What a good board shows says more than what the logic allows.
-        expected = good.get(pin.number, expected)
+        # What has a signature was read, although nobody said whether it pulses.
+        state = "P" if pin.number in signed and reading.state == "?" else reading.state
         pins.append(
-            PinView(pin.number, pin.name, reading.state, shown, "" if word == OutputWord.NOT_PROBED else word, expected)
+            PinView(
+                pin.number,
+                pin.name,
+                state,
+                shown,
+                "" if word == OutputWord.NOT_PROBED else word,
+                expected,
+                good.get(pin.number, ""),
+            )
         )
     return ChipPicture(place.refdes, chip.name, tuple(pins), current)
 

@@ -133,11 +133,15 @@ def steady_bit(moment: Moment, place: PartRef) -> int:
 
 def unlike_good(moment: Moment, place: PartRef) -> tuple[int, ...]:
     """Outputs of a chip that do something else than on a good board, while all inputs read on both do the same."""
-    good, here = moment.snapshot.readings.good_pins.get(place), moment.snapshot.readings.pins.get(place)
+    readings = moment.snapshot.readings
+    good, here = readings.good_pins.get(place, {}), readings.pins.get(place, {})
+    signed, signed_here = readings.good_signatures.get(place, {}), readings.pin_signatures.get(place, {})
     chip = moment.chip_type(place) if moment.has(place) else None
-    if not good or not here or chip is None:
+    if chip is None:
         return ()
     differ = {n for n in set(good) & set(here) if good[n].state != here[n].state and n <= len(chip.pins)}
+    # A signature tells more than a state: two pins that pulse may still do different things.
+    differ |= {n for n in set(signed) & set(signed_here) if signed[n].value != signed_here[n].value}
     roles = {n: chip.pin_number(n).role for n in differ}
     if any(role != "output" for role in roles.values()):
         return ()

@@ -8,6 +8,7 @@ from datetime import datetime
 from loyal_trace.core.assess.alike import common_evidence, odd_readings
 from loyal_trace.core.assess.bits import bit_evidence
 from loyal_trace.core.assess.chips import broken_nets, judged_chips, odds_of_chip, steady_bit, unlike_good
+from loyal_trace.core.assess.free_runs import free_run_evidence
 from loyal_trace.core.assess.moment import Moment, once, tables_of
 from loyal_trace.core.assess.own_chips import own_chip_evidence
 from loyal_trace.core.assess.parts import judged_capacitors, last_change, outdated, replaced
@@ -78,6 +79,7 @@ def each_alone(moment: Moment) -> dict[PartRef, list[Evidence]]:
         odd_readings,
         own_chip_evidence,
         rate_evidence,
+        free_run_evidence,
         value_evidence,
         _common,
         _codes,
@@ -259,16 +261,20 @@ def _steady_bits(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
 
 def _unlike_good(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
     """A chip whose inputs do what they do on a good board, and whose output does not."""
-    for place in moment.snapshot.readings.good_pins:
+    readings = moment.snapshot.readings
+    for place in dict.fromkeys((*readings.good_pins, *readings.good_signatures)):
         pins = unlike_good(moment, place)
         if pins:
-            here, good = moment.snapshot.readings.pins[place], moment.snapshot.readings.good_pins[place]
-            text = say(
-                "pin {pin} is {here}, on a good board {good}, with inputs alike",
-                pin=pins[0],
-                here=STATE_WORDS[here[pins[0]].state],
-                good=STATE_WORDS[good[pins[0]].state],
-            )
+            here, good = readings.pins.get(place, {}), readings.good_pins.get(place, {})
+            if pins[0] in here and pins[0] in good:
+                text = say(
+                    "pin {pin} is {here}, on a good board {good}, with inputs alike",
+                    pin=pins[0],
+                    here=STATE_WORDS[here[pins[0]].state],
+                    good=STATE_WORDS[good[pins[0]].state],
+                )
+            else:
+                text = say("pin {pin} has another signature than on a good board, with inputs alike", pin=pins[0])
             yield table.line(place, "unlike-good", text)
 
 

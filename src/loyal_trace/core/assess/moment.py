@@ -18,6 +18,7 @@ from loyal_trace.core.parts.capacitors import StockItem
 from loyal_trace.core.parts.esr import EsrTable
 from loyal_trace.core.power.consumption import CurrentTable
 from loyal_trace.core.proving.bench import BenchProfile
+from loyal_trace.core.simulation.dictionary import Dictionary
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import say
@@ -60,7 +61,10 @@ class DiagnosisTables:
 
 @dataclass(frozen=True, eq=False)
 class Moment:
-    """The inputs of all assessments at one moment; nothing in it ever changes."""
+    """The inputs of all assessments at one moment; nothing in it ever changes.
+
+    `dictionaries`: what the nets of a board show in free run, healthy and under every fault, as far as computed.
+    """
 
     boards: Mapping[str, BoardDefinition]
     snapshot: JobSnapshot
@@ -70,6 +74,7 @@ class Moment:
     currents: CurrentTable | None = None
     workshop: BenchProfile | None = None
     tables: DiagnosisTables | None = None
+    dictionaries: Mapping[str, Dictionary] = field(default_factory=dict)
     memo: Memo = field(default_factory=Memo)
     _done: dict[Hashable, Any] = field(default_factory=dict, repr=False)
 

@@ -8,6 +8,7 @@ from loyal_trace.core.assess.alike import common_causes
 from loyal_trace.core.assess.assumptions import place_of_pair
 from loyal_trace.core.assess.bits import bit_verdicts, members
 from loyal_trace.core.assess.chips import broken_nets, steady_bit
+from loyal_trace.core.assess.free_runs import free_run_things
 from loyal_trace.core.assess.gather import SHORTED_BELOW, path_odds_of
 from loyal_trace.core.assess.moment import Moment
 from loyal_trace.core.assess.next_thing import (
@@ -283,6 +284,7 @@ def _exchangeable(moment: Moment, place: PartRef) -> bool:
 
 SHARED = (
     net_things,
+    free_run_things,
     steady_things,
     path_things,
     untold_things,

@@ -88,6 +88,22 @@ class Block:
 
 
 @dataclass(frozen=True)
+class Screen:
+    """What a board shows on a monitor: its nets of each colour, least weight first, one pixel a clock, line by line.
+
+    `planes` are the nets with one bit of every pixel each, before they become colours.
+    """
+
+    pixels: int
+    lines: int
+    red: tuple[str, ...] = ()
+    green: tuple[str, ...] = ()
+    blue: tuple[str, ...] = ()
+    planes: tuple[str, ...] = ()
+    sync: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
 class CheckItem:
     """One thing to prove before the board goes home, and what the bench needs for it."""
 
@@ -213,6 +229,7 @@ class BoardDefinition:
     chain: tuple[ChainPoint, ...] = ()
     supplies: tuple[Supply, ...] = ()
     clocks: tuple[Clock, ...] = ()
+    screens: tuple[Screen, ...] = ()
     lamps: tuple[Lamp, ...] = ()
     cells: tuple[Cell, ...] = ()
     resets: tuple[Reset, ...] = ()

@@ -2,7 +2,7 @@
 
 An expression is built from pin names, state bits, 0, 1, `~ & | ^`, brackets and `a if condition else b`.
 A pin whose name starts with a slash (`/CLR`) is active low; its value is the *level* of the pin, as everywhere.
-The same compiled function takes plain integers or NumPy arrays of 0 and 1.
+The same compiled function takes plain integers or NumPy arrays of 0 and 1; a second one takes 64 steps to a word.
 """
 
 import ast
@@ -11,6 +11,8 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.phrases import say
 
@@ -18,15 +20,28 @@ Value = Any  # int 0/1 or an array of them: the compiled code is the same
 _TOKEN = re.compile(r"/?[A-Za-z0-9][A-Za-z0-9]*")
 _KEEP = {"if", "else", "0", "1"}
 _OPERATORS = {ast.BitAnd: "&", ast.BitOr: "|", ast.BitXor: "^"}
+# What stands for 0, 1 and "not" where every bit of a word is a step of its own.
+_CONSTANT = re.compile(r"\b([01])\b(?!')")
+_WORDS = {"__builtins__": {}, "ONES": np.uint64(2**64 - 1), "ZERO": np.uint64(0)}
 
 
 @dataclass(frozen=True, eq=False)
 class Expr:
-    """A compiled logic expression: `names` it reads and the function of a name → value mapping."""
+    """A compiled logic expression: `names` it reads and the function of a name → value mapping.
+
+    `words` is the same function of packed streams (uint64, a step to a bit); without it, `evaluate` serves both.
+    `code` is its source, in which a name stands as `v['NAME']`.
+    """
 
     text: str
     names: tuple[str, ...]
     evaluate: Callable[[Mapping[str, Value]], Value]
+    words: Callable[[Mapping[str, Value]], Value] | None = None
+    code: str = ""
+
+    def on_words(self, values: Mapping[str, Value]) -> Value:
+        """The value of packed streams."""
+        return (self.words or self.evaluate)(values)
 
 
 @dataclass(frozen=True, eq=False)
@@ -83,7 +98,8 @@ def _compile(node: ast.expr, text: str) -> Expr:
     names: set[str] = set()
     code = _code(node, names)
     function = eval(f"lambda v: {code}", {"__builtins__": {}})
-    return Expr(text, tuple(sorted(names)), function)
+    packed = _CONSTANT.sub(lambda m: "ONES" if m[1] == "1" else "ZERO", code)
+    return Expr(text, tuple(sorted(names)), function, eval(f"lambda v: {packed}", dict(_WORDS)), code)
 
 
 def compile_expression(text: str) -> Expr:
@@ -121,6 +137,21 @@ def leaf_names(tree: Tree) -> set[str]:
     if isinstance(tree, Branch):
         return leaf_names(tree.then) | leaf_names(tree.other)
     return set(tree.names)
+
+
+def tree_code(tree: Tree) -> str:
+    """The source of a whole tree; only the side that counts is evaluated."""
+    if isinstance(tree, Branch):
+        return f"({tree_code(tree.then)} if {tree.condition.code} else {tree_code(tree.other)})"
+    return tree.code
+
+
+def tree_on_words(tree: Tree, values: Mapping[str, Value]) -> Value:
+    """The value of a whole tree over packed streams."""
+    if isinstance(tree, Branch):
+        chosen = tree.condition.on_words(values)
+        return (chosen & tree_on_words(tree.then, values)) | (~chosen & tree_on_words(tree.other, values))
+    return tree.on_words(values)
 
 
 def evaluate_tree(tree: Tree, values: Mapping[str, Value]) -> Value:

@@ -38,6 +38,13 @@ class _Keyed:
         if key in self._base:
             self._gone.add(key)
 
+    def __contains__(self, key: Any) -> bool:
+        return key in self._new or (key in self._base and key not in self._gone)
+
+    def keys(self) -> Iterator[Any]:
+        """The keys now."""
+        yield from (key for key in dict.fromkeys((*self._base, *self._new)) if key in self)
+
     def freeze(self) -> Mapping[Any, Any]:
         """The table as an unchangeable mapping, from which this one goes on."""
         if self.touched:
@@ -60,9 +67,6 @@ class Table(_Keyed):
         found = self._new[key] if key in self._new else self._old(key)
         return default if found is None else found
 
-    def __contains__(self, key: Any) -> bool:
-        return key in self._new or (key in self._base and key not in self._gone)
-
     def __setitem__(self, key: Any, value: Any) -> None:
         self._new[key] = value
 
@@ -71,10 +75,6 @@ class Table(_Keyed):
         found = self.get(key)
         self._drop(key)
         return found
-
-    def keys(self) -> Iterator[Any]:
-        """The keys now."""
-        yield from (key for key in dict.fromkeys((*self._base, *self._new)) if key in self)
 
 
 class Series(_Keyed):

@@ -16,7 +16,7 @@ from loyal_trace.core.boards.supplies import Clock
 from loyal_trace.core.chips.expressions import control_names, leaf_names
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.power.clocks import CrystalLoad, crystal_load
-from loyal_trace.core.simulation.engine import Loop, StreamRun
+from loyal_trace.core.simulation.machine import Machine
 from loyal_trace.core.simulation.netlist import Netlist, PlacedChip, Stream, build_netlist
 from loyal_trace.core.vocabulary.identity import natural_key
 from loyal_trace.core.vocabulary.units import format_quantity
@@ -64,7 +64,7 @@ def predict(board: BoardDefinition, library: ChipLibrary, steps: int = STEPS) ->
 def _tree(board: BoardDefinition, netlist: Netlist, clock: Clock, frequency: float, steps: int) -> list[ClockNode]:
     """Breadth first from the clock's own net; nets that do not move, or never repeat, are left out."""
     toggling = (np.arange(steps) & 1).astype(np.uint8)
-    run = StreamRun(netlist, {**_released(netlist, steps), clock.net: toggling}, steps)
+    run = Machine(netlist, {**_released(netlist, steps), clock.net: toggling}, steps, lenient=True)
     source = next((f"{r}.{p}" for r, p in dict(board.nets).get(clock.net, ())), clock.part)
     nodes = {clock.net: ClockNode(clock.net, source, frequency)}
     loaded = _fed_by_memory(netlist)
@@ -148,13 +148,11 @@ def _needs(chip: PlacedChip, pin: str, clocks_only: bool = True) -> set[str]:
     return seen & set(chip.type.input_names)
 
 
-def _rate(run: StreamRun, net: str) -> float | None:
+def _rate(run: Machine, net: str) -> float | None:
     """Rising edges of a net for one of the clock; None when it stands still, comes unevenly or cannot be told."""
-    try:
-        stream: Stream = run.net(net)[_SKIPPED:]
-    except Loop:
+    if net in run.unsettled:
         return None
-    levels = stream == 1
+    levels = run.levels(net)[_SKIPPED:].astype(bool)
     rises = np.flatnonzero(levels[1:] & ~levels[:-1])
     if len(rises) < 3 or np.ptp(np.diff(rises)):
         return None

@@ -11,17 +11,31 @@ from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.chips.model import ChipType
 
 Stream = NDArray[np.uint8]
+_NAMED = {"VCC": 1, "GND": 0}
 LOW, HIGH, FLOATING, FIGHT = 0, 1, 2, 3
 
 
 @dataclass(frozen=True)
 class PinFault:
-    """A fault at one pin. `kind`: input-stuck, output-stuck or open; `level` is what a stuck or open pin reads as."""
+    """A fault at one pin. `level` is what a stuck or open pin reads as.
+
+    `kind`: input-stuck, output-stuck or open; slow (an output shows what it should one clock, two steps, ago); leaky
+    (the pin pulls its net low while nobody drives it high).
+    """
 
     refdes: str
     pin: int
     kind: str
     level: int = 1
+
+
+@dataclass(frozen=True)
+class Bridge:
+    """Two nets that touch. `kind`: and (any low wins, as with TTL), or (any high wins), strong (`one` wins)."""
+
+    one: str
+    other: str
+    kind: str = "and"
 
 
 @dataclass(frozen=True, eq=False)
@@ -37,11 +51,16 @@ class PlacedChip:
 
 @dataclass(frozen=True, eq=False)
 class Netlist:
-    """All chips the library knows, and the (chip, output pin name) pairs that can drive each net."""
+    """All chips the library knows, the (chip, output pin name) pairs that can drive each net, and nets that touch.
+
+    `constant`: the level of nets that are supplies: named so, or on supply and ground pins of chips.
+    """
 
     chips: tuple[PlacedChip, ...]
     drivers: Mapping[str, tuple[tuple[PlacedChip, str], ...]]
     nets: tuple[str, ...]
+    bridges: tuple[Bridge, ...] = ()
+    constant: Mapping[str, int] = field(default_factory=lambda: dict(_NAMED))
 
 
 def build_netlist(
@@ -50,6 +69,7 @@ def build_netlist(
     contents: Mapping[str, bytes] | None = None,
     faults: tuple[PinFault, ...] = (),
     left_out: frozenset[str] = frozenset(),
+    bridges: tuple[Bridge, ...] = (),
 ) -> Netlist:
     """Places every known chip; `contents` are memory bytes by refdes, `left_out` chips are not in their sockets."""
     placed = []
@@ -68,7 +88,18 @@ def build_netlist(
             if pin.name not in item.type.cpu_address:
                 drivers.setdefault(item.net_of[pin.name], []).append((item, pin.name))
     names = {net for item in placed for net in item.net_of.values()}
-    return Netlist(tuple(placed), {n: tuple(d) for n, d in drivers.items()}, tuple(sorted(names)))
+    frozen = {net: tuple(pairs) for net, pairs in drivers.items()}
+    return Netlist(tuple(placed), frozen, tuple(sorted(names)), bridges, _constant(placed, frozen))
+
+
+def _constant(placed: list[PlacedChip], driven: Mapping[str, object]) -> dict[str, int]:
+    """Supply nets and their levels; ground wins where a net is on pins of both kinds."""
+    found: dict[str, int] = {}
+    for role, level in (("power", 1), ("ground", 0)):
+        for chip in placed:
+            nets = (chip.net_of[pin.name] for pin in chip.type.pins if pin.role == role)
+            found.update({net: level for net in nets if net not in driven})
+    return found | _NAMED
 
 
 def as_read(stream: Stream) -> Stream:

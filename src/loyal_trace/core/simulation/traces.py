@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.chips.model import ChipType
-from loyal_trace.core.simulation.engine import Loop, StreamRun
+from loyal_trace.core.simulation.machine import Machine
 from loyal_trace.core.simulation.netlist import build_netlist
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.phrases import joined, say
@@ -152,11 +152,8 @@ def _runs(
     placed = netlist.chips[0]
 
     def run(start: Mapping[str, int]) -> dict[str, Levels]:
-        one = StreamRun(netlist, stimuli, len(kept), {("U", bit): level for bit, level in start.items()})
-        try:
-            return {name: np.asarray(one.driver(placed, name)[0]) for name in seen}  # type: ignore[index]
-        except Loop:
-            raise RequestError(say("the model of {chip} depends on itself with these inputs", chip=chip.name)) from None
+        one = Machine(netlist, stimuli, len(kept), {("U", bit): level for bit, level in start.items()})
+        return {name: one.levels(placed.net_of[name]) for name in seen}
 
     shown = _shown_at_first(chip, seen)
     left = [register.bit for register in chip.registers if register.bit not in shown]

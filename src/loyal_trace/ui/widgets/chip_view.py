@@ -151,8 +151,12 @@ class ChipView(Drawn):
     def _paint_reading(self, painter: QPainter, pin: PinView, edge: float, on_left: bool, y: float, kind: str) -> None:
         painter.setFont(plain_font(12.5, bold=kind == "bad"))
         painter.setPen(THEME.verdict_colour(kind) if kind == "bad" else THEME.colour("soft"))
-        words = pin.words if pin.state != "?" else ""
+        words = pin.words if pin.state != "?" else pin.good
+        if pin.state == "?":
+            painter.setFont(plain_font(11))
         box = QRectF(edge - 114, y - 9, 92, 18) if on_left else QRectF(edge + 22, y - 9, 92, 18)
+        if pin.state == "?":  # nothing else stands beside it
+            box = box.adjusted(-60 if on_left else 0, 0, 0 if on_left else 60, 0)
         side = Qt.AlignmentFlag.AlignRight if on_left else Qt.AlignmentFlag.AlignLeft
         painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | side, words)
         if pin.expected and pin.expected != _ANYTHING and self._pitch() >= 29:

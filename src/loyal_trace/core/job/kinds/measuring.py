@@ -44,6 +44,23 @@ def _pins_probed(draft: Draft, entry: "PinsProbed") -> None:
         repeats[state.pin] = repeats.get(state.pin, 1) + 1 if same else 1
         pins[state.pin] = state
 
+    if entry.free_run:
+        draft.readings.free_run_pins.of(entry.part).update((state.pin, state) for state in entry.pins)
+
+
+def _pin_signed(draft: Draft, entry: "PinSigned") -> None:
+    readings = draft.readings
+    table = readings.good_signatures if entry.source == GOOD_BOARD else readings.pin_signatures
+    table.of(entry.part)[entry.pin] = entry
+
+
+def _pin_signed_words(entry: "PinSigned") -> str:
+    if entry.value is None:
+        told = say("{place}.{pin} signature unstable", place=entry.place, pin=entry.pin)
+    else:
+        told = say("{place}.{pin} signature {value:04X}", place=entry.place, pin=entry.pin, value=entry.value)
+    return told + (say(", of a good board") if entry.source == GOOD_BOARD else "")
+
 
 def _signature(draft: Draft, entry: "SignatureTaken") -> None:
     draft.roms.signatures[entry.part] = entry
@@ -99,6 +116,7 @@ def _pins_words(entry: "PinsProbed") -> str:
     told = joined(", ", (_pin_words(entry.place, pin) for pin in entry.pins))
     if len(entry.pins) > 3:
         told = say("{place} {pins} probed", place=entry.place, pins=count_of(len(entry.pins), "pin"))
+    told += say(", in free run") if entry.free_run else ""
     return told + (say(", of a good board") if entry.source == GOOD_BOARD else "")
 
 
@@ -160,11 +178,23 @@ class PinsProbed(PlacedEntry):
     """Pins of one chip were probed; a later reading of a pin replaces an earlier one.
 
     With the source `good board` they were probed on a board known to work, and are what this one is held against.
+    `free_run`: while the processor did nothing but count through its addresses.
     """
 
     kind: Literal["pins_probed"] = "pins_probed"
     pins: tuple[PinState, ...]
     chip: str = ""
+    source: str = "hand"
+    free_run: bool = False
+
+
+@kind(_pin_signed, _pin_signed_words, Stage.PROBE)
+class PinSigned(PlacedEntry):
+    """What a tester showed at a pin over its window, in free run; None when it changed from run to run."""
+
+    kind: Literal["pin_signature"] = "pin_signature"
+    pin: int = Field(ge=1)
+    value: int | None = Field(ge=0)
     source: str = "hand"
 
 

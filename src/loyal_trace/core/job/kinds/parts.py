@@ -37,6 +37,10 @@ def retire(draft: Draft, place: PartRef) -> None:
         earlier = draft.readings.earlier_pins.get(place, EMPTY)
         draft.readings.earlier_pins[place] = MappingProxyType({**earlier, **pins})
     draft.roms.signatures.discard(place)
+    # A signature speaks of everything before its net: on a changed board all are taken again.
+    for table in (draft.readings.free_run_pins, draft.readings.pin_signatures):
+        for other in [key for key in table.keys() if key.board == place.board]:  # noqa: SIM118
+            table.discard(other)
     starts = draft.proving.starts.clear()
     if starts:
         draft.proving.starts_before.add(*starts)

@@ -4,8 +4,11 @@ import re
 from collections.abc import Iterable, Iterator
 
 from loyal_trace.core.chips.levels import FAMILIES, Family
-from loyal_trace.core.job.entries import GOOD_BOARD, NamedPart, PinsProbed, PinState, pin_state
+from loyal_trace.core.job.entries import GOOD_BOARD, NamedPart, PinSigned, PinsProbed, PinState, pin_state
+from loyal_trace.core.job.free_run import FREE_RUN, MOST_CLOCKS, WINDOW, free_run_is_on
 from loyal_trace.core.line.context import AskedPin, Planned, Refusal, Said
+from loyal_trace.core.line.forms.papers import decided
+from loyal_trace.core.line.forms.roms import signature_value
 from loyal_trace.core.line.registry import Match, Scope, at, form, said
 from loyal_trace.core.line.values import VALUE, possible, read_values, unit_of
 from loyal_trace.core.probing.states import STATE_WORDS, PinReading, parse_state
@@ -43,7 +46,8 @@ def _short(pin: PinState) -> str:
 def probed(scope: Scope, part: NamedPart, pins: tuple[PinState, ...], good: bool = False) -> Said:
     """Pins of one chip as a reading of the line; `good`: of a board known to work."""
     bare = NamedPart(board=part.board, refdes=part.refdes)
-    entry: Planned = at(PinsProbed, bare, pins=pins, **({"source": GOOD_BOARD} if good else {}))
+    in_free_run = {"free_run": True} if free_run_is_on(scope.context.snapshot) and not good else {}
+    entry: Planned = at(PinsProbed, bare, pins=pins, **({"source": GOOD_BOARD} if good else {}), **in_free_run)
     head = "good board " if good else ""
     if len(pins) == 1 and pins[0].voltage is None and pins[0].frequency is None:
         return said(f"{head}{scope.named(bare)}.{pins[0].pin} {_typed(pins[0])}", entry)
@@ -93,6 +97,42 @@ def _reading(text: str, family: Family) -> PinReading:
         return parse_state(re.sub("hz$", "Hz", text, flags=re.I), family)
     except RequestError:
         raise Refusal("impossible-value", value=text, quantity="pin state") from None
+
+
+@form(
+    rf"{_GOOD}(?P<at><pin>)\s+sig(?:nature)?\s+(?P<sig>\S{{2,8}})",
+    "5D.13 sig 7A5F",
+    "5D.13 sig unstable",
+    "good board 5D.13 sig 7A5F",
+    stage=Stage.PROBE,
+)
+def pin_signature(m: Match, scope: Scope) -> Iterable[Said]:
+    """What a signature tester shows at a pin, with the processor in free run; unstable when it never comes twice."""
+    text = m["sig"].upper()
+    value = None if text == "UNSTABLE" else signature_value(scope, text)
+    source = {"source": GOOD_BOARD} if m["good"] else {}
+    for one in scope.places.find(m["at"]):
+        bare = NamedPart(board=one.one.board, refdes=one.one.refdes)
+        head, shown = "good board " if m["good"] else "", "unstable" if value is None else text
+        words = f"{head}{scope.named(bare)}.{one.one.pin} sig {shown}"
+        yield said(words, at(PinSigned, bare, pin=one.one.pin or 1, value=value, **source))
+
+
+@form(r"free\s+run(?:\s*:)?\s+(?P<state>on|off)", "free run: on", "free run: off", stage=Stage.PROBE)
+def free_run(m: Match, scope: Scope) -> Iterable[Said]:
+    """The processor only counts through its addresses (or no longer): what is probed now is held against that."""
+    yield decided(f"free run: {m['state'].lower()}", FREE_RUN, m["state"].lower())
+
+
+@form(
+    r"signature\s+window\s*:\s*(?P<clocks>\d{2,7})(?:\s+clocks)?", "signature window: 65536 clocks", stage=Stage.PROBE
+)
+def signature_window(m: Match, scope: Scope) -> Iterable[Said]:
+    """Over how many clocks of the processor the tester takes a signature."""
+    clocks = int(m["clocks"])
+    if not 16 <= clocks <= MOST_CLOCKS:
+        raise Refusal("impossible-value", value=m["clocks"], quantity="signature window")
+    yield decided(f"signature window: {clocks} clocks", WINDOW, str(clocks))
 
 
 @form(r"(?P<states>[LHPXZ]{1,40})", "L", "LHPPL", stage=Stage.PROBE, bare=True)

@@ -81,13 +81,9 @@ def _can_hold(scope: Scope, part: NamedPart) -> None:
         raise Refusal("no-rom-socket", place=part.refdes, number=known.number or known.kind)
 
 
-def _signed(scope: Scope, part: NamedPart, text: str) -> Iterator[Said]:
+def signature_value(scope: Scope, words: str) -> int:
+    """The number of a signature in the tester's symbols; refused with other symbols or another length."""
     symbols = scope.context.snapshot.decision("symbols") or HEX_SYMBOLS
-    words = text.strip()
-    name = scope.named(part)
-    if words.lower() in _NO_SIGNATURE:
-        yield said(f"{name} sig none", at(SignatureTaken, part, value=None))
-        return
     try:
         value = read_signature(words, symbols)
     except RequestError:
@@ -95,6 +91,16 @@ def _signed(scope: Scope, part: NamedPart, text: str) -> Iterator[Said]:
     needed = -(-register_from(scope.context.snapshot.decision("register")).width // _BITS_A_SYMBOL)
     if len(words) != needed:
         raise Refusal("signature-length", text=words, has=str(len(words)), needs=str(needed))
+    return value
+
+
+def _signed(scope: Scope, part: NamedPart, text: str) -> Iterator[Said]:
+    words = text.strip()
+    name = scope.named(part)
+    if words.lower() in _NO_SIGNATURE:
+        yield said(f"{name} sig none", at(SignatureTaken, part, value=None))
+        return
+    value = signature_value(scope, words)
     yield said(f"{name} sig {words.upper()}", at(SignatureTaken, part, value=value))
     if words.isalpha():  # four letters that are symbols of the tester can be a word as well
         raise Refusal("word-too", word=words)
