@@ -8,7 +8,18 @@ import sys
 from collections.abc import Callable
 from pathlib import Path
 
-from benchmarks import chip_verdicts, forensics, keystroke, logbook, logic_faults, long_job, repairs, roms, startup
+from benchmarks import (
+    chip_verdicts,
+    dictionary,
+    forensics,
+    keystroke,
+    logbook,
+    logic_faults,
+    long_job,
+    repairs,
+    roms,
+    startup,
+)
 from benchmarks.measure import Figure
 
 _BENCHMARKS: tuple[Callable[[], list[Figure]], ...] = (
@@ -20,6 +31,7 @@ _BENCHMARKS: tuple[Callable[[], list[Figure]], ...] = (
     long_job.run,
     repairs.run,
     chip_verdicts.run,
+    dictionary.run,
     logic_faults.run,
 )
 

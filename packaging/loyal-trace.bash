@@ -11,7 +11,7 @@ _shtab_loyal_trace_swap_subparsers=(solve)
 _shtab_loyal_trace_board_subparsers=(check signatures screen dictionary diagnose)
 _shtab_loyal_trace_rails_subparsers=(check)
 _shtab_loyal_trace_calc_subparsers=(starts ripple reservoir regulator bridge crystal cell erase divider)
-_shtab_loyal_trace_job_subparsers=(new list show suspects plan proof enter add export import save-board report)
+_shtab_loyal_trace_job_subparsers=(new list show suspects plan proof enter add export import save-board report trace)
 _shtab_loyal_trace_subparsers=(roms chip swap board rails calc job)
 
 _shtab_loyal_trace_roms_check_option_strings=(-h --help --checksums --reference --board --firmware --column --json)
@@ -63,6 +63,7 @@ _shtab_loyal_trace_job_export_option_strings=(-h --help --store --json)
 _shtab_loyal_trace_job_import_option_strings=(-h --help --store --json)
 _shtab_loyal_trace_job_save_board_option_strings=(-h --help --board --out --store --json)
 _shtab_loyal_trace_job_report_option_strings=(-h --help --store --json)
+_shtab_loyal_trace_job_trace_option_strings=(-h --help --map --skew --board --at --store --json)
 _shtab_loyal_trace_job_option_strings=(-h --help)
 _shtab_loyal_trace_option_strings=(-h --help --version --demo --shot --stage --store --dark)
 
@@ -79,7 +80,7 @@ _shtab_loyal_trace_calc_ripple___rectifier_choices=(full half)
 _shtab_loyal_trace_calc_reservoir___rectifier_choices=(bridge centre-tap half)
 _shtab_loyal_trace_calc_pos_0_choices=(starts ripple reservoir regulator bridge crystal cell erase divider)
 _shtab_loyal_trace_job_enter___stage_choices=(intake inspect rails roms probe suspects plan repair verify report)
-_shtab_loyal_trace_job_pos_0_choices=(new list show suspects plan proof enter add export import save-board report)
+_shtab_loyal_trace_job_pos_0_choices=(new list show suspects plan proof enter add export import save-board report trace)
 _shtab_loyal_trace_pos_0_choices=(roms chip swap board rails calc job)
 
 _shtab_loyal_trace_roms_check_pos_0_nargs=+
@@ -246,6 +247,9 @@ _shtab_loyal_trace_job_save_board___json_nargs=0
 _shtab_loyal_trace_job_report__h_nargs=0
 _shtab_loyal_trace_job_report___help_nargs=0
 _shtab_loyal_trace_job_report___json_nargs=0
+_shtab_loyal_trace_job_trace__h_nargs=0
+_shtab_loyal_trace_job_trace___help_nargs=0
+_shtab_loyal_trace_job_trace___json_nargs=0
 _shtab_loyal_trace_job_pos_0_nargs=A...
 _shtab_loyal_trace_job__h_nargs=0
 _shtab_loyal_trace_job___help_nargs=0

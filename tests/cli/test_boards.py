@@ -66,14 +66,13 @@ def test_the_picture_of_a_fault_is_written_and_said(capsys, folder, tmp_path):
 
 def test_signatures_in_a_file_of_lines_lead_to_the_fault(capsys, cpu, tmp_path_factory):
     lines, fault = tmp_path_factory.mktemp("lines") / "lines.txt", "3B.18 stuck 0"
-    bad = run_json(capsys, "board", "signatures", cpu, "--fault", fault)[1]["nets"]
-    good = run_json(capsys, "board", "signatures", cpu)[1]["nets"]
+    bad = run_json(capsys, "board", "signatures", cpu, "--clocks", "2048", "--fault", fault)[1]["nets"]
+    good = run_json(capsys, "board", "signatures", cpu, "--clocks", "2048")[1]["nets"]
     board = load_board(cpu, chip_library())
     other = [net for net in good if bad[net] == good[net] and dict(board.nets).get(net)][:3]
     nets = [board.net_of("3B", 18), *other]
     places = [dict(board.nets)[net][0] for net in nets]
-    lines.write_text(
-        "\n".join(f"{refdes}.{pin} sig {bad[net]}" for net, (refdes, pin) in zip(nets, places, strict=True))
-    )
+    typed = [f"{refdes}.{pin} sig {bad[net]}" for net, (refdes, pin) in zip(nets, places, strict=True)]
+    lines.write_text("\n".join(["signature window: 2048 clocks", *typed]))
     code, found, error = run_json(capsys, "board", "diagnose", cpu, "--evidence", lines)
     assert code == 0 and not error and found["suspects"][0]["place"] == "3B"

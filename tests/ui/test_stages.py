@@ -231,6 +231,29 @@ def test_signatures_typed_in_free_run_are_held_against_the_simulated_board(windo
     )
 
 
+def test_a_trace_is_read_shown_and_compared_again_with_other_channels(window, monkeypatch, tmp_path):
+    path = tmp_path / "gate.csv"
+    rows = [f"{n * 1e-7:.7f},{n >> 2 & 1},{n >> 3 & 1},{n >> 4 & 1},{int(n < 200)}" for n in range(400)]
+    path.write_text("\n".join(["time,1A,1B,1C,1Y", *rows]) + "\n")
+    monkeypatch.setattr("loyal_trace.ui.line_control.QFileDialog.getOpenFileName", lambda *args: (str(path), ""))
+    window.workspace.pick("tw-vid", "4G")
+    window.press("Read a trace")
+    while window.workspace.tasks.busy:
+        window.qtbot.wait(20)
+    assert window.last.kind == "trace" and "the model gives" in window.why
+    assert window.figure("signals of the trace").isVisible()
+    asked = "loyal_trace.ui.line_control.QInputDialog.getText"
+    monkeypatch.setattr(asked, lambda *args, text="", **more: (text.replace("13=1C", "13=1A"), True))
+    window.press("Change the channels")
+    while window.workspace.tasks.busy:
+        window.qtbot.wait(20)
+    assert dict(window.last.channels)[13] == "1A"
+    window.keys("Esc")
+    assert window.figure("chip from above").isVisible()
+    window.press("Show the trace")
+    assert not window.figure("chip from above").isVisible()
+
+
 def test_suspects_are_walked_with_arrows_and_take_a_note(window):
     window.stage(Stage.SUSPECTS)
     window.click_row("suspects", 0)

@@ -8,9 +8,9 @@ from PyQt6.QtCore import QPoint, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter
 
 from loyal_trace.app.presenters.chain import ChainPicture, ChainStop
+from loyal_trace.app.presenters.chip_picture import ChipPicture, PinView
 from loyal_trace.app.presenters.logbook import LogLine
 from loyal_trace.app.presenters.model import Cell, Meaning, Overlay, Row, Rows
-from loyal_trace.app.presenters.probe import ChipPicture, PinView
 from loyal_trace.app.presenters.rom_picture import RomView, strip_of
 from loyal_trace.app.presenters.verify import curve_of
 from loyal_trace.core.assess.roms import SlotAssessment

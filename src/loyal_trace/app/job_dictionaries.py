@@ -110,7 +110,15 @@ class JobDictionaries:
         words = say("what every fault of {board} would show in free run", board=wanted.board.name)
         workspace.tasks.run(words, work, done)
 
-    def complete(self, workers: int = 1) -> None:
-        """Computes all that are wanted, here and now."""
+    def complete(self, workers: int, begun: Callable[[str], None]) -> None:
+        """Computes all that are wanted, here and now; `begun` is told the board of each that takes a while."""
         for wanted in self.wanted():
-            self.put(wanted, self.compute(wanted, workers))
+            name, told = wanted.board.name, False
+
+            def tell(done: int, faults: int, name: str = name) -> None:
+                nonlocal told
+                if not told:
+                    begun(name)
+                told = True
+
+            self.put(wanted, self.compute(wanted, workers, tell))

@@ -8,8 +8,7 @@ from pathlib import Path
 from loyal_trace.app.commands import Setting, enter_line
 from loyal_trace.app.dictionaries import cache_folder, fault_dictionary
 from loyal_trace.app.job import OpenJob, open_new_job
-from loyal_trace.app.job_dictionaries import JobDictionaries
-from loyal_trace.cli.jobs import print_suspects, suspects_document
+from loyal_trace.cli.jobs import complete_dictionaries, print_suspects, suspects_document
 from loyal_trace.cli.output import print_json, print_table, tell
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.roms.signature import Register, register_from
@@ -158,7 +157,7 @@ def board_diagnose(options: argparse.Namespace) -> int:
                 if result.status.value != "recorded":
                     why = result.why or result.status.value
                     tell(say("line {number}, “{line}”: {why}", number=number, line=line.strip(), why=why), error=True)
-        JobDictionaries(job, cache_folder()).complete(os.cpu_count() or 1)
+        complete_dictionaries(job)
         document = suspects_document(job)
     print_json(document) if options.json else print_suspects(document)
     return 0

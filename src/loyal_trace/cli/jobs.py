@@ -18,12 +18,15 @@ from loyal_trace.app.importers import Meant, import_files, place_words
 from loyal_trace.app.job import OpenJob, find_job, import_archive, open_new_job
 from loyal_trace.app.job_dictionaries import JobDictionaries
 from loyal_trace.app.rehearsal import Rehearsal
+from loyal_trace.app.traces import compared, open_trace
 from loyal_trace.cli.main import default_store
 from loyal_trace.cli.output import print_json, print_table, tell
 from loyal_trace.core.assess.next_thing import NextThing
 from loyal_trace.core.assess.roms import shared_line_faults
 from loyal_trace.core.assess.suspects import Suspect
+from loyal_trace.core.job.entries import TraceCompared, describe
 from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.stages import stage_of_word
 from loyal_trace.core.vocabulary.units import count_of, format_percent
@@ -175,16 +178,44 @@ def _standing(job: OpenJob) -> dict[str, Any]:
     }
 
 
+def job_trace(options: argparse.Namespace) -> int:
+    """Holds a trace against the model of a chip and records what it shows: 1 when an output differs."""
+    if options.skew < 0:
+        raise RequestError(say("skew is a number of samples, 0 or more"))
+    with _opened(options, _to_write(options)) as job:
+        boards = [options.board] if options.board else [b for b, d in job.boards.items() if d.has(options.at)]
+        if len(boards) != 1 or not job.boards.get(boards[0]) or not job.boards[boards[0]].has(options.at):
+            raise RequestError(say("say with --at PLACE, and --board B, which chip the trace is of"))
+        opened = open_trace(job, PartRef(boards[0], options.at), options.file, " ".join(options.map))
+        entry = job.record(TraceCompared, **compared(job, opened, options.skew))
+        reasons = [difference.reason for difference in entry.differences]
+    if options.json:
+        print_json({"place": entry.place, "channels": dict(entry.channels), "differences": reasons})
+    else:
+        tell(say("Recorded: {words}.", words=describe(entry)))
+    return 1 if reasons else 0
+
+
 def job_suspects(options: argparse.Namespace) -> int:
     """The suspects with their evidence, and what is worth doing next."""
     with _opened(options, _to_read(options)) as job:
-        JobDictionaries(job, cache_folder()).complete(os.cpu_count() or 1)
+        complete_dictionaries(job)
         document = suspects_document(job)
     if options.json:
         print_json(document)
     else:
         print_suspects(document)
     return 0
+
+
+def complete_dictionaries(job: OpenJob) -> None:
+    """What readings in free run need; that it takes a while is said aside."""
+
+    def begun(board: str) -> None:
+        if sys.stderr.isatty():  # a script is not told
+            tell(say("Computing what every fault of {board} would show in free run …", board=board), error=True)
+
+    JobDictionaries(job, cache_folder()).complete(os.cpu_count() or 1, begun)
 
 
 def print_suspects(document: Mapping[str, Any]) -> None:

@@ -335,22 +335,35 @@ def _job_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
     saved.add_argument("--board", default="", metavar="B", help=say("the board that is meant"))
     saved.add_argument("--out", type=Path, default=None, metavar="FOLDER", help=say("the folder to write"))
     report = job.add_parser("report", help=say("write the report, PDF or HTML by the ending"))
-    for parser in (show, suspects, plan, proof, enter, add, export, saved, report):
+    trace = _trace_parser(job)
+    for parser in (show, suspects, plan, proof, enter, add, export, saved, report, trace):
         parser.add_argument("job", metavar="JOB", help=say("the id or the title of a job"))
     enter.add_argument("lines", nargs="+", metavar="LINE")
     enter.add_argument("--stage", choices=_STAGES, help=say("the stage at which bare values are understood"))
     enter.add_argument("--dry-run", action="store_true", help=say("show what would be recorded; record nothing"))
     add.add_argument("paths", nargs="+", type=Path, metavar="PATH")
-    for parser in (enter, add):
+    trace.add_argument("file", type=Path)
+    for parser in (enter, add, trace):
         parser.add_argument("--board", default="", metavar="B", help=say("the board that is meant"))
         parser.add_argument("--at", default="", metavar="PLACE", help=say("the part, pin or socket that is picked"))
     for parser in (export, report):
         parser.add_argument("file", type=Path)
-    for parser in (new, listing, show, suspects, plan, proof, enter, add, export, saved, taken, report):
+    for parser in (new, listing, show, suspects, plan, proof, enter, add, export, saved, taken, report, trace):
         parser.add_argument(
             "--store", type=Path, default=None, help=say("store folder (default: the user's data folder)")
         )
         parser.add_argument("--json", action="store_true")
+
+
+def _trace_parser(job: "argparse._SubParsersAction[_Parser]") -> "_Parser":
+    trace = job.add_parser(
+        "trace",
+        help=say("hold a captured trace against the chip at a place, and keep what it shows"),
+        description=say("Channels called like a pin, its number or its net are found; others are given with --map."),
+    )
+    trace.add_argument("--map", action="append", default=[], metavar="PIN=CHANNEL", help=say("which channel is which"))
+    trace.add_argument("--skew", type=int, default=1, help=say("samples by which an edge may come late"))
+    return trace
 
 
 def build_parser() -> argparse.ArgumentParser:
@@ -445,7 +458,7 @@ def _help() -> int:
         "  chip check|show|list|find|add   swap solve   board check|signatures|dictionary|screen|diagnose   rails check"
     )
     tell("  calc starts|ripple|reservoir|regulator|bridge|crystal|cell|erase|divider")
-    tell("  job new|list|show|enter|add|suspects|plan|proof|export|import|report")
+    tell("  job new|list|show|enter|add|trace|suspects|plan|proof|export|import|report")
     tell(say("\nexamples:"))
     for example, words in EXAMPLES:
         tell(f"  {example}\n      {shown(words)}")

@@ -7,6 +7,7 @@ from pathlib import Path
 from PyQt6.QtCore import QEventLoop, QTimer
 
 from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.demo.workshop import demo_bench
 from loyal_trace.ui.main import Application, WindowOptions, make_application
 from loyal_trace.ui.wiring import JobWiring
 
@@ -69,8 +70,22 @@ class Photographer:
         """A button of the stage in view, by its words."""
         action = next(a for a in self.wiring.presenter.page().actions if a.label == label)
         self.wiring.control.run(action)
+        self.wait()
+
+    def wait(self) -> None:
+        """Until the work in hand is done."""
         while self.wiring.workspace.tasks.busy:
             settle(20)
+
+    def figure_picked(self, pin: int) -> None:
+        """A pin of the chip in view."""
+        self.wiring.presenter.figure_picked("", pin)
+
+    def read_trace(self, path: Path) -> None:
+        """A captured trace, without the dialog for its file."""
+        action = next(a for a in self.wiring.presenter.page().actions if a.label == "Read a trace")
+        action.run(str(path))
+        self.wait()
 
     def type(self, text: str, enter: bool = True) -> None:
         """A line, recorded or only typed."""
@@ -87,6 +102,7 @@ def take_all(folder: Path, only: tuple[str, ...] = ()) -> None:
         wait_until_ready(ours)
         camera = Photographer(ours, folder, only)
         _stages(camera)
+        _probe(camera, Path(store))
         _roms(camera)
         _photo(camera)
         _others(camera)
@@ -113,12 +129,34 @@ def _stages(camera: Photographer) -> None:
         camera.wiring.foot.edit.setText("")
 
 
+def _probe(camera: Photographer, folder: Path) -> None:
+    """The further pages of Probe: the picture of a stuck pin, signatures in free run, a captured trace."""
+    camera.go(Stage.PROBE, ("tw-vid", "1B"))
+    camera.wiring.control.switch_pad()
+    camera.figure_picked(12)
+    camera.press("Show the screen")
+    camera.shoot("probe-screen")
+    camera.press("Show the chip")
+    camera.go(Stage.PROBE, ("tw-cpu", "3B"))
+    camera.type("free run: on")
+    camera.wait()
+    camera.type("3B.16 sig E269")
+    camera.type("3B.14 sig 6A11")
+    camera.shoot("probe-signatures")
+    camera.type("free run: off")
+    camera.go(Stage.PROBE, ("tw-vid", "5D"))
+    captured = demo_bench().capture("tw-vid", "5D", 16_000)
+    lines = [
+        f"{step * 8e-8:.8f}," + ",".join(map(str, row)) for step, row in enumerate(zip(*captured.values(), strict=True))
+    ]
+    (folder / "5d.csv").write_text("\n".join([f"time,{','.join(captured)}", *lines]) + "\n")
+    camera.read_trace(folder / "5d.csv")
+    camera.shoot("probe-trace")
+    camera.press("Show the chip")
+
+
 def _roms(camera: Photographer) -> None:
-    """The further pages of ROMs, and the dark bench."""
-    camera.go(Stage.ROMS, ("tw-cpu", "6C"))
-    camera.ours.shell.set_dark(True)
-    camera.shoot("roms-dark")
-    camera.ours.shell.set_dark(False)
+    """The further pages of ROMs."""
     camera.go(Stage.ROMS, ("tw-cpu", "6F"))
     for label in ("Show bytes", "Zoom in", "Zoom in", "Zoom in", "Next difference"):
         camera.press(label)
@@ -145,18 +183,9 @@ def _photo(camera: Photographer) -> None:
 
 
 def _others(camera: Photographer) -> None:
-    """The lamp driver at its rails, the 5 V path measured from end to end; the school computer at its clocks."""
+    """The school computer at its clocks."""
     from loyal_trace.demo.corvane import CORVANE_BOARD, CORVANE_JOB
-    from loyal_trace.demo.hollin import HOLLIN_BOARD, HOLLIN_JOB
 
-    camera.ours.open_job(HOLLIN_JOB)
-    camera.go(Stage.RAILS)
-    camera.press("Next point")
-    camera.press("Sign the caution")
-    for _ in range(12):
-        camera.press("Read the meter")
-    camera.go(Stage.RAILS, (HOLLIN_BOARD, "BR1"))
-    camera.shoot("rails-hollin")
     camera.ours.open_job(CORVANE_JOB)
     camera.go(Stage.RAILS)
     camera.press("Check the clock")
@@ -166,9 +195,6 @@ def _others(camera: Photographer) -> None:
     for _ in range(5):
         camera.press("Read the counter")
     camera.shoot("rails-clock")
-    camera.go(Stage.INTAKE)
-    camera.press("Suggest symptoms")
-    camera.shoot("intake-corvane")
 
 
 if __name__ == "__main__":

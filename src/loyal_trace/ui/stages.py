@@ -65,10 +65,12 @@ def _roms(workspace: Workspace) -> StagePage:
 def _probe(workspace: Workspace) -> StagePage:
     from loyal_trace.app.presenters import probe
     from loyal_trace.app.presenters.screen import SCREEN
+    from loyal_trace.app.presenters.trace import WAVES
     from loyal_trace.ui.widgets.chip_view import ChipView
     from loyal_trace.ui.widgets.screen_view import ScreenPair
+    from loyal_trace.ui.widgets.wave_view import Waves
 
-    parts = ((probe.CHIP, ChipView()), (SCREEN, ScreenPair()), probe.WORTH)
+    parts = ((probe.CHIP, ChipView()), (SCREEN, ScreenPair()), (WAVES, Waves()), probe.WORTH)
     return StagePage(probe.ProbePresenter(workspace), parts, steady=True)
 
 

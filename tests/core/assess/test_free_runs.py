@@ -32,7 +32,8 @@ FELT = [n for n, seen in enumerate(DICTIONARY.visible) if seen and len(DICTIONAR
 
 
 def moment(entries, memo=None):
-    return replace(moment_of(BOARD, entries, memo=memo or Memo()), dictionaries={"big": DICTIONARY})
+    started = made(e.Decided, what="free run", choice="on")
+    return replace(moment_of(BOARD, [started, *entries], memo=memo or Memo()), dictionaries={"big": DICTIONARY})
 
 
 def signed(refdes, pin, value, **more):
@@ -102,6 +103,14 @@ def test_what_a_pin_should_show_needs_no_good_board():
     expected = expected_at(moment([]), PartRef("big", "U2"), 18)
     assert expected is not None and expected.state == "P" and expected.frequency == pytest.approx(3e6, rel=0.01)
     assert expected.signature == DICTIONARY.good("BA0").signature
+
+
+def test_when_free_run_is_over_nothing_more_is_expected_of_it():
+    over = made(e.Decided, what="free run", choice="off")
+    now = moment([signed("U2", 18, 0x1234), over])
+    assert expected_at(now, PartRef("big", "U2"), 18) is None
+    assert not any(ADVICE.match(thing.text) for thing in next_things(now, 60, (Stage.PROBE,)))
+    assert any(line.kind == "free-run" for s in assess(now).suspects for line in s.evidence), "what was read stays"
 
 
 @pytest.mark.parametrize(("byte", "words"), [(0, "stays low"), (255, "stays high")])

@@ -128,6 +128,15 @@ def test_an_output_unlike_a_good_board_with_inputs_alike_is_evidence_and_unlike_
     assert kinds(small_board(), [good], "U1") == [], "what a good board shows is no reading of this one"
 
 
+@pytest.mark.parametrize(("hertz", "told"), [(1e6, True), (2.01e6, False)])
+def test_a_frequency_unlike_that_of_a_good_board_is_evidence(hertz, told):
+    def at(frequency, source):
+        pins = (e.PinState(pin=1, state="P"), e.PinState(pin=3, state="P", frequency=frequency))
+        return made(e.PinsProbed, board="small", place="U1", pins=pins, source=source)
+
+    assert ("unlike-good" in kinds(small_board(), [at(2e6, e.GOOD_BOARD), at(hertz, "hand")], "U1")) == told
+
+
 def test_a_memory_with_one_data_line_at_rest_among_moving_ones_is_evidence_against_it_and_its_line():
     parts = (Part("U1", "6116", "DIP-24"), Part("U2", "74LS245", "DIP-20"))
     board = small_board(parts=parts, nets=(("D3", (("U1", 13), ("U2", 5))),))

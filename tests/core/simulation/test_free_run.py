@@ -16,6 +16,8 @@ from loyal_trace.core.simulation.free_run import (
 )
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.resources import chip_library
+from tests.helpers.event_driven import EventDriven
+from tests.helpers.free_run_boards import free_run_board
 
 LIBRARY = chip_library()
 NETS = {
@@ -107,3 +109,11 @@ def test_a_memory_with_a_faulty_cell_shows_it_at_its_address():
 def test_a_board_on_which_nothing_moves_is_refused():
     with pytest.raises(RequestError, match="neither a clock nor a processor"):
         free_run(BoardDefinition("b", "b", parts=PARTS), LIBRARY, CLOCKS)
+
+
+def test_a_whole_board_does_what_an_event_driven_simulator_says():
+    board, contents = free_run_board(LIBRARY, chips=60, roms=3, lines=9)
+    run = free_run(board, LIBRARY, 400, (), contents)
+    found = EventDriven(run.netlist, run.stimuli).run(run.steps)
+    assert [net for net in run.netlist.nets if not np.array_equal(found[net], run.levels(net))] == []
+    assert sum(len(np.unique(found[net])) == 2 for net in found) > 200

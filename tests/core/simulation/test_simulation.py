@@ -7,7 +7,7 @@ from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.simulation.engine import PlainEngine, StreamEngine
 from loyal_trace.core.simulation.free_run import all_faults
 from loyal_trace.core.simulation.machine import Machine
-from loyal_trace.core.simulation.netlist import FIGHT, FLOATING, PinFault, build_netlist
+from loyal_trace.core.simulation.netlist import FIGHT, FLOATING, PinFault, as_read, build_netlist
 from loyal_trace.core.simulation.packed import unpack
 from loyal_trace.core.vocabulary.errors import RequestError
 
@@ -185,3 +185,42 @@ def test_a_shift_register_fed_back_through_exclusive_or_runs_through_its_states(
     found = run(engine, library, {"U1": "74LS164", "U2": "74LS86"}, nets, stimuli, 600)
     clocked = found["T6"][1::2]
     assert np.array_equal(clocked[20:147], clocked[147:274]) and not np.array_equal(clocked[20:83], clocked[83:146])
+
+
+def ram_board():
+    """A counter addresses a RAM; in every second half of its count what the buffer gives is written, then read back."""
+    nets = {
+        "CLK": "U1.1", "GND": "U1.2 U1.12 U3.18 U3.1 U3.2 U3.3 U3.4 U3.23 U3.22 U3.19",
+        "A0": "U1.3 U3.8", "A1": "U1.4 U3.7", "A2": "U1.5 U3.6", "A3": "U1.6 U3.5 U1.13",
+        "PHASE": "U1.11 U2.1 U3.20", "/WRITE": "U2.2 U3.21 U5.1 U5.4 U5.10 U5.13",
+        "D0": "U3.9 U5.3", "D1": "U3.10 U5.6", "D2": "U3.11 U5.8", "D3": "U3.13 U5.11",
+        "S0": "U5.2", "S1": "U5.5", "S2": "U5.9", "S3": "U5.12",
+    }  # fmt: skip
+    return board({"U1": "74LS393", "U2": "74LS04", "U3": "6116", "U5": "74LS125"}, nets)
+
+
+@pytest.mark.parametrize("content", [None, bytes(range(256)) * 8])
+def test_a_ram_gives_back_what_was_written_last(library, content):
+    rng = np.random.default_rng(4)
+    stimuli = {"CLK": CLOCK[:400].astype(np.uint8)}
+    stimuli |= {f"S{n}": rng.integers(0, 2, 400, dtype=np.uint8) for n in range(4)}
+    netlist = build_netlist(ram_board(), library, {"U3": content} if content else {})
+    plain, fast = (engine.run(netlist, stimuli, 400) for engine in ENGINES)
+    for net in ("D0", "D1", "D2", "D3", "/WRITE"):
+        assert np.array_equal(as_read(plain[net]), as_read(fast[net])), net
+    assert len(np.unique(as_read(fast["D0"])[fast["/WRITE"] == 1])) == 2, "something is read"
+    assert Machine(netlist, stimuli, 400).circuit.written == {"U3"}
+
+
+def test_a_fault_that_writes_a_ram_is_followed_too(library):
+    stimuli = {"CLK": CLOCK[:300].astype(np.uint8), "PHASE": np.zeros(300, np.uint8)}
+    stimuli |= {f"S{n}": np.zeros(300, np.uint8) for n in range(4)}
+    contents = {"U3": bytes(range(255, -1, -1)) * 8}
+    good = Machine(build_netlist(ram_board(), library, contents), stimuli, 300)
+    assert good.circuit.written == frozenset()
+    for fault in (PinFault("U2", 2, "output-stuck", 0), PinFault("U3", 21, "input-stuck", 0)):
+        whole = Machine(build_netlist(ram_board(), library, contents, (fault,)), stimuli, 300)
+        changed = good.changed(fault)
+        for net in ("D0", "D1", "D2", "D3"):
+            now = unpack(changed[net], 300) if net in changed else good.levels(net)
+            assert np.array_equal(now, whole.levels(net)), (fault, net)

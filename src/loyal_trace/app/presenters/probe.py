@@ -1,22 +1,30 @@
 """Probe: can this chip do what its pins do? The pin in hand, the verdict on each output, what is worth probing next."""
 
-from collections.abc import Mapping
-from dataclasses import dataclass
-
 from loyal_trace.app.commands import Setting, guard_words
 from loyal_trace.app.presenters.base import StagePresenter
-from loyal_trace.app.presenters.model import NO_TRACE, Action, Cap, Cell, Meaning, Page, Row, Rows, Trace, heading
-from loyal_trace.app.presenters.screen import SCREEN, has_screen, screen_change, screen_meaning, screen_view
+from loyal_trace.app.presenters.chip_picture import chip_picture, good_words, signed_words
+from loyal_trace.app.presenters.model import (
+    NO_TRACE,
+    Action,
+    Cap,
+    Cell,
+    Meaning,
+    Page,
+    Row,
+    Rows,
+    Trace,
+    heading,
+)
+from loyal_trace.app.presenters.screen import ScreenDesk
+from loyal_trace.app.presenters.trace import TraceDesk
 from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.chips import judged_chip, pin_readings
-from loyal_trace.core.assess.free_runs import expected_at, expected_words, signature_words
-from loyal_trace.core.assess.moment import Moment
-from loyal_trace.core.assess.roms import shown_signature
+from loyal_trace.core.assess.free_runs import expected_at, expected_words
 from loyal_trace.core.chips.model import ChipType
 from loyal_trace.core.job.entries import Entry, Measured, PinsProbed, number_or_overload, pin_state
 from loyal_trace.core.job.free_run import free_run_is_on
 from loyal_trace.core.line.asked import pins_from
-from loyal_trace.core.probing.states import NOT_PROBED, STATE_WORDS, PinReading
+from loyal_trace.core.probing.states import STATE_WORDS, PinReading
 from loyal_trace.core.probing.verdicts import ChipVerdict, OutputVerdict
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
 from loyal_trace.core.vocabulary.identity import PartRef, PinRef, in_order
@@ -29,35 +37,8 @@ from loyal_trace.core.vocabulary.verdicts import OutputWord
 CHIP, WORTH = say("chip from above"), say("worth probing next")
 _STATES = {state: words for state, words in STATE_WORDS.items() if state != "?"}
 _SKIP = " "
-_SIGNALS = ("input", "output", "bidirectional")
 _EDGE = {OutputWord.IMPOSSIBLE: "bad", OutputWord.UNUSUAL: "doubtful", OutputWord.POSSIBLE: "good"}
 _HINT = say("{states} for the pins from here on; or {other}", states="L, LHPPL, 4.1V, 6MHz", other="5D.13 low")
-
-
-@dataclass(frozen=True)
-class PinView:
-    """One pin as drawn. `state` is L H P X Z or ?; `verdict` a word for outputs, empty for inputs.
-
-    `expected` is what the logic allows, `good` what a good board shows, for a pin that was not read.
-    """
-
-    number: int
-    name: str
-    state: str
-    words: str
-    verdict: str = ""
-    expected: str = ""
-    good: str = ""
-
-
-@dataclass(frozen=True)
-class ChipPicture:
-    """All pins of a chip, its refdes and type, and the pin that the next reading is for."""
-
-    refdes: str
-    type_name: str
-    pins: tuple[PinView, ...]
-    current: int
 
 
 class ProbePresenter(StagePresenter):
@@ -70,8 +51,7 @@ class ProbePresenter(StagePresenter):
         self.pin = 1
         self._shown = PartRef("", "")
         self._worth: list[PartRef] = []
-        # The level that the pin in hand is drawn stuck at, while the screen is in view.
-        self._stuck: int | None = None
+        self.screen, self.traced = ScreenDesk(workspace), TraceDesk(workspace)
 
     # what is in hand
 
@@ -111,13 +91,17 @@ class ProbePresenter(StagePresenter):
         place, chip = self._chip_place(), self._chip()
         if place is None or chip is None:
             return self._nothing_to_judge(place)
-        if self._stuck is not None:
-            shown = self._screen_page(place, chip, self._stuck)
-            if shown is not None:
-                return shown
+        back = Action("C", say("Show the chip"), self.show_chip, say("Goes back to the pins"), main=True)
+        target = self.target(_HINT, say("pin {number} {name}", number=self.pin, name=chip.pin_number(self.pin).name))
+        further = self.traced.page(place, chip, target, back) or self.screen.page(
+            place, chip, self.pin, target, (self._next_pin(), back)
+        )
+        if further is not None:
+            return further
         verdict = judged_chip(self.workspace.moment, place)
         readings = pin_readings(self.workspace.moment, place)
-        signed = self._signed(place)
+        moment = self.workspace.moment
+        signed = signed_words(moment, place)
         probed = sum(1 for r in readings.values() if r.state != "?")
         title = self.workspace.job.boards[place.board].title
         about = say(
@@ -137,57 +121,17 @@ class ProbePresenter(StagePresenter):
             self._actions(),
             guard_words(self.workspace.job, place.board),
             lists={WORTH: self._worth_rows()},
-            figures={CHIP: _picture(place, chip, verdict, readings, self.pin, self._good(place), signed)},
+            figures={CHIP: chip_picture(place, chip, verdict, readings, self.pin, good_words(moment, place), signed)},
         )
-
-    def _screen_page(self, place: PartRef, chip: ChipType, level: int) -> Page | None:
-        """What the pin in hand, stuck at a level, would do to the picture; None where that cannot be drawn."""
-        board = self.workspace.job.boards[place.board]
-        change = screen_change(self.workspace, place, self.pin, level) if has_screen(board) else None
-        if change is None:
-            return None
-        pin = chip.pin_number(self.pin)
-        actions = (
-            Action("O", say("Other level"), self.other_level, say("Draws the pin stuck at the other level"), main=True),
-            Action("P", say("Next pin"), lambda: self.move(1), say("Draws the next pin of the chip")),
-            Action("C", say("Show the chip"), self.show_chip, say("Goes back to the pins")),
-        )
-        return Page(
-            say("What would {refdes} do to the picture?", refdes=place.refdes),
-            say(
-                "{chip}, pin {pin} {name}. Drawn from the netlist; a RAM that nobody read is filled by counting.",
-                chip=chip.name,
-                pin=pin.number,
-                name=pin.name,
-            ),
-            screen_meaning(change, board),
-            self.target(_HINT, say("pin {pin_number} {pin}", pin_number=pin.number, pin=pin.name)),
-            actions,
-            figures={SCREEN: screen_view(change, self.pin, level)},
-        )
-
-    def show_screen(self) -> None:
-        """The picture with the pin in hand stuck low."""
-        place = self._chip_place()
-        if place is not None and screen_change(self.workspace, place, self.pin, 0) is None:
-            self.workspace.say(say("Pin {pin} carries no signal: pick another.", pin=self.pin), True)
-            return
-        self._stuck = 0
-        self.workspace.show()
-
-    def other_level(self) -> None:
-        """The same pin stuck at the other level."""
-        self._stuck = 1 - (self._stuck or 0)
-        self.workspace.show()
 
     def show_chip(self) -> None:
         """Back to the pins."""
-        self._stuck = None
+        self.screen.level, self.traced.shown = None, False
         self.workspace.show()
 
     def leave(self) -> bool:
         """Esc goes back to the pins."""
-        if self._stuck is None:
+        if self.screen.level is None and not self.traced.shown:
             return False
         self.show_chip()
         return True
@@ -241,10 +185,13 @@ class ProbePresenter(StagePresenter):
         following = Action("N", say("Next chip"), self.next_chip, say("Goes to the next chip that was not probed yet"))
         if self._chip_place() is None:
             return (following,)
-        screen = Action(
-            "S", say("Show the screen"), self.show_screen, say("Draws what a stuck pin does to the picture")
-        )
-        return (*probing, following, screen) if has_screen(self.workspace.definition) else (*probing, following)
+        known = self._chip() is not None
+        trace = self.traced.actions(self.workspace.place) if known else ()
+        screen = self.screen.actions(self.workspace.place, self.pin) if known else ()
+        return (*probing, *trace, following, *screen)
+
+    def _next_pin(self) -> Action:
+        return Action("P", say("Next pin"), lambda: self.move(1), say("Goes to the next pin of the chip"))
 
     def _meaning(self, place: PartRef, verdict: ChipVerdict | None) -> Meaning:
         suspect = self.workspace.assessment().suspect_at(place)
@@ -282,39 +229,6 @@ class ProbePresenter(StagePresenter):
             return say("Put the probe on pin {pin}.", pin=self.pin)
         words = expected_words(self.workspace.moment, expected)
         return say("Put the probe on pin {pin}. When healthy it shows {words}.", pin=self.pin, words=words)
-
-    def _good(self, place: PartRef) -> dict[int, str]:
-        """What the pins of a chip do on a good board, as read there or as simulated in free run, in two words."""
-        moment, readings = self.workspace.moment, self.workspace.snapshot.readings
-        found: dict[int, str] = {}
-        chip = moment.chip_type(place)
-        for pin in chip.pins if chip is not None and place.board in moment.dictionaries else ():
-            expected = expected_at(moment, place, pin.number) if pin.role in _SIGNALS else None
-            if expected is not None and expected.certain:
-                level = STATE_WORDS[expected.state] if expected.state in "LH" else ""
-                found[pin.number] = say("healthy {shown}", shown=level or shown_signature(moment, expected.signature))
-        pins = readings.good_pins.get(place, {})
-        found |= {n: say("good: {state}", state=STATE_WORDS[pin.state]) for n, pin in pins.items()}
-        for number, signed in readings.good_signatures.get(place, {}).items():
-            shown = shown_signature(moment, signed.value) if signed.value is not None else say("unstable")
-            found[number] = say("good: {state}", state=shown)
-        return found
-
-    def _signed(self, place: PartRef) -> dict[int, str]:
-        """The signatures taken at the pins of a chip, as the tester prints them."""
-        moment = self.workspace.moment
-        taken = self.workspace.snapshot.readings.pin_signatures.get(place, {})
-        return {number: self._compared(moment, place, number) for number in taken}
-
-    @staticmethod
-    def _compared(moment: Moment, place: PartRef, pin: int) -> str:
-        """A signature beside the one that a healthy board shows there, where that is known."""
-        shown, expected = signature_words(moment, place, pin), expected_at(moment, place, pin)
-        if expected is None or not expected.certain:
-            return shown
-        if moment.snapshot.readings.pin_signatures[place][pin].value == expected.signature:
-            return say("{shown} matches", shown=shown_signature(moment, expected.signature))
-        return say("{shown} ≠ {expected}", shown=shown, expected=shown_signature(moment, expected.signature))
 
     def _after_unusual(self, place: PartRef) -> str:
         """Twins have the same use: what is unusual for one of them is a fault, for all of them it is none."""
@@ -493,41 +407,6 @@ class ProbePresenter(StagePresenter):
         still = [c for c in after if PartRef(self.workspace.board, c) not in probed]
         if after:
             self.workspace.pick(self.workspace.board, (still or after)[0])
-
-
-def _picture(
-    place: PartRef,
-    chip: ChipType,
-    verdict: ChipVerdict | None,
-    readings: dict[int, PinReading],
-    current: int,
-    good: Mapping[int, str],
-    signed: Mapping[int, str],
-) -> ChipPicture:
-    """The chip with its readings and verdicts."""
-    outputs = {o.pin: o for o in verdict.outputs} if verdict else {}
-    pins = []
-    for pin in chip.pins:
-        reading = readings.get(pin.number, NOT_PROBED)
-        shown = reading.words if reading.voltage is None else say("{voltage:.2f} V", voltage=reading.voltage)
-        # A signature says more than that the pin pulses.
-        shown = signed.get(pin.number, shown)
-        output = outputs.get(pin.number)
-        word, expected = (output.verdict, output.expected) if output else ("", "")
-        # What has a signature was read, although nobody said whether it pulses.
-        state = "P" if pin.number in signed and reading.state == "?" else reading.state
-        pins.append(
-            PinView(
-                pin.number,
-                pin.name,
-                state,
-                shown,
-                "" if word == OutputWord.NOT_PROBED else word,
-                expected,
-                good.get(pin.number, ""),
-            )
-        )
-    return ChipPicture(place.refdes, chip.name, tuple(pins), current)
 
 
 def _rank(output: OutputVerdict, pin: int) -> tuple[int, bool]:

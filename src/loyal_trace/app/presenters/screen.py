@@ -6,10 +6,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from loyal_trace.app.job_dictionaries import contents_of
-from loyal_trace.app.presenters.model import Meaning
+from loyal_trace.app.presenters.model import Action, Meaning, Page, Target
 from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.free_runs import fault_words
 from loyal_trace.core.boards.model import BoardDefinition
+from loyal_trace.core.chips.model import ChipType
 from loyal_trace.core.simulation.free_run import free_run
 from loyal_trace.core.simulation.machine import Machine
 from loyal_trace.core.simulation.netlist import PinFault
@@ -77,3 +78,55 @@ def screen_meaning(change: ScreenChange, board: BoardDefinition) -> Meaning:
     aside = say("It reaches: {blocks}. Seen there: {symptoms}.", blocks=reached, symptoms=joined(", ", symptoms))
     following = say("Hold it against the screen of the real board: is it wrong in the same way?")
     return Meaning(told, following, "unknown", aside if change.reached else "")
+
+
+class ScreenDesk:
+    """The picture of the pin in hand, stuck at a level; `level` is None while it is not in view."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        self._workspace = workspace
+        self.level: int | None = None
+
+    def actions(self, place: PartRef, pin: int) -> tuple[Action, ...]:
+        """The button that draws it, on a board with a screen."""
+        if not has_screen(self._workspace.definition):
+            return ()
+        tip = say("Draws what a stuck pin does to the picture")
+        return (Action("S", say("Show the screen"), lambda: self.show(place, pin), tip),)
+
+    def show(self, place: PartRef, pin: int) -> None:
+        """The picture with a pin stuck low."""
+        if screen_change(self._workspace, place, pin, 0) is None:
+            self._workspace.say(say("Pin {pin} carries no signal: pick another.", pin=pin), True)
+            return
+        self.level = 0
+        self._workspace.show()
+
+    def turn(self) -> None:
+        """The same pin stuck at the other level."""
+        self.level = 1 - (self.level or 0)
+        self._workspace.show()
+
+    def page(self, place: PartRef, chip: ChipType, pin: int, target: Target, more: tuple[Action, ...]) -> Page | None:
+        """What the pin would do to the picture; None when that is not in view, or cannot be drawn."""
+        board, level = self._workspace.job.boards[place.board], self.level
+        if level is None or not has_screen(board):
+            return None
+        change = screen_change(self._workspace, place, pin, level)
+        if change is None:
+            return None
+        turning = Action("O", say("Other level"), self.turn, say("Draws the pin stuck at the other level"))
+        about = say(
+            "{chip}, pin {pin} {name}. Drawn from the netlist; a RAM that nobody read is filled by counting.",
+            chip=chip.name,
+            pin=pin,
+            name=chip.pin_number(pin).name,
+        )
+        return Page(
+            say("What would {refdes} do to the picture?", refdes=place.refdes),
+            about,
+            screen_meaning(change, board),
+            target,
+            (turning, *more),
+            figures={SCREEN: screen_view(change, pin, level)},
+        )

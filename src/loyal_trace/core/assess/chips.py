@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from loyal_trace.core.assess.moment import Moment, once
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.chips.model import ChipType
+from loyal_trace.core.job.entries import PinState
 from loyal_trace.core.probing.check import check_chip
 from loyal_trace.core.probing.drives import DRIVE_OF_STATE
 from loyal_trace.core.probing.frequency import same_frequency
@@ -20,7 +21,11 @@ GROUNDS, SUPPLIES, LOGIC_SUPPLY = ("GND", "VSS", "0V"), ("VCC", "+5V"), 5.0
 def pin_readings(moment: Moment, place: PartRef) -> dict[int, PinReading]:
     """All pin readings of a chip."""
     pins = moment.snapshot.readings.pins.get(place, {})
-    return {n: PinReading(p.state, p.voltage, p.frequency) for n, p in pins.items()}
+    return {n: _as_reading(pin) for n, pin in pins.items()}
+
+
+def _as_reading(pin: PinState) -> PinReading:
+    return PinReading(pin.state, pin.voltage, pin.frequency)
 
 
 def _in_order(readings: dict[int, PinReading]) -> tuple[tuple[int, PinReading], ...]:
@@ -69,7 +74,7 @@ def _read_at(moment: Moment, board_id: str, pins: Iterable[tuple[str, int]]) -> 
     for refdes, number in pins:
         state = moment.snapshot.readings.pins.get(PartRef(board_id, refdes), {}).get(number)
         if state is not None and state.state in DRIVE_OF_STATE:
-            found[BoardPin(refdes, number)] = PinReading(state.state, state.voltage, state.frequency)
+            found[BoardPin(refdes, number)] = _as_reading(state)
     return found
 
 
@@ -122,8 +127,9 @@ def steady_bit(moment: Moment, place: PartRef) -> int:
     """
     chip = moment.chip_type(place) if moment.has(place) else None
     here = moment.snapshot.readings.pins.get(place, {})
-    slots = moment.boards[place.board].rom_slots
-    if chip is None or chip.memory is None or any(slot.refdes == place.refdes for slot in slots):
+    if chip is None or chip.memory is None:
+        return 0
+    if any(slot.refdes == place.refdes for slot in moment.boards[place.board].rom_slots):
         return 0
     states = {n: here[n].state for n in (chip.pin(name).number for name in chip.memory.data) if n in here}
     steady = [n for n, state in states.items() if state in "LH"]
@@ -139,7 +145,8 @@ def unlike_good(moment: Moment, place: PartRef) -> tuple[int, ...]:
     chip = moment.chip_type(place) if moment.has(place) else None
     if chip is None:
         return ()
-    differ = {n for n in set(good) & set(here) if good[n].state != here[n].state and n <= len(chip.pins)}
+    both = {n for n in set(good) & set(here) if n <= len(chip.pins)}
+    differ = {n for n in both if _differ(_as_reading(good[n]), _as_reading(here[n]))}
     # A signature tells more than a state: two pins that pulse may still do different things.
     differ |= {n for n in set(signed) & set(signed_here) if signed[n].value != signed_here[n].value}
     roles = {n: chip.pin_number(n).role for n in differ}

@@ -1,5 +1,6 @@
 """A board in free run: what its nets should show, which fault would cause what they show, and which to read next."""
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -10,7 +11,7 @@ from loyal_trace.core.assess.roms import shown_signature
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.diagnosis.dictionary_odds import FaultOdds, NetReading, weigh
 from loyal_trace.core.diagnosis.evidence import Evidence, EvidenceTable, logit
-from loyal_trace.core.job.free_run import window_of
+from loyal_trace.core.job.free_run import free_run_goes_on, window_of
 from loyal_trace.core.roms.signature import register_from
 from loyal_trace.core.simulation.clock_tree import clock_frequency
 from loyal_trace.core.simulation.dictionary import Dictionary
@@ -25,6 +26,9 @@ from loyal_trace.core.vocabulary.units import format_quantity
 # A tester is clipped on, started, and read: longer than a touch with a probe.
 _SIGNATURE_MINUTES = 2.5 * PER_PIN_MINUTES
 _STRONGEST = 9.0
+# A chip may be faulty in a way that the dictionary has not, and beside another one: three in ten are. What a memory
+# holds is not in it at all.
+_LEAST_LEFT, _LEAST_LEFT_OF_MEMORY = math.log(0.3), math.log(0.7)
 _HARDLY = 0.01
 
 
@@ -96,7 +100,9 @@ def free_run_evidence(moment: Moment, table: EvidenceTable) -> Iterator[Evidence
             # The same readings have spoken for or against the chip by themselves: only what goes beyond counts.
             weight = max(0.0, weight - max(0.0, own)) if weight > 0 else min(0.0, weight - min(0.0, own))
             if abs(weight) > _HARDLY:
-                bounded = max(-_STRONGEST, min(weight, _STRONGEST))
+                chip = moment.chip_type(place)
+                least = _LEAST_LEFT if chip is None or chip.memory is None else _LEAST_LEFT_OF_MEMORY
+                bounded = max(least, min(weight, _STRONGEST))
                 yield Evidence(place, "free-run", _told(odds, refdes, weight), bounded)
 
 
@@ -127,7 +133,7 @@ def fault_words(fault: PinFault) -> str:
 
 def free_run_things(moment: Moment) -> Iterator[NextThing]:
     """The nets whose signatures tell most about what is wrong."""
-    for board_id, board in moment.boards.items():
+    for board_id, board in moment.boards.items() if free_run_goes_on(moment.snapshot) else ():
         dictionary = moment.dictionaries.get(board_id)
         if dictionary is None:
             continue
@@ -158,8 +164,8 @@ def _best_pin(moment: Moment, board: BoardDefinition, net: str) -> tuple[str, in
 
 
 def expected_at(moment: Moment, place: PartRef, pin: int) -> Expected | None:
-    """What a pin shows on a healthy board in free run; None without a dictionary."""
-    dictionary = moment.dictionaries.get(place.board)
+    """What a pin shows on a healthy board in free run; None without a dictionary, and when free run is over."""
+    dictionary = moment.dictionaries.get(place.board) if free_run_goes_on(moment.snapshot) else None
     board = moment.boards[place.board]
     net = board.net_of(place.refdes, pin) or f"{place.refdes}.{pin}"
     if dictionary is None or net not in dictionary.number_of:

@@ -67,6 +67,7 @@ def each_alone(moment: Moment) -> dict[PartRef, list[Evidence]]:
         _odd_ones,
         _broken,
         _unlike_good,
+        _traces,
         _steady_bits,
         _rails,
         _clocks,
@@ -266,7 +267,9 @@ def _unlike_good(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
         pins = unlike_good(moment, place)
         if pins:
             here, good = readings.pins.get(place, {}), readings.good_pins.get(place, {})
-            if pins[0] in here and pins[0] in good:
+            if pins[0] in here and pins[0] in good and here[pins[0]].state == good[pins[0]].state:
+                text = say("pin {pin} has another frequency than on a good board, with inputs alike", pin=pins[0])
+            elif pins[0] in here and pins[0] in good:
                 text = say(
                     "pin {pin} is {here}, on a good board {good}, with inputs alike",
                     pin=pins[0],
@@ -276,6 +279,20 @@ def _unlike_good(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
             else:
                 text = say("pin {pin} has another signature than on a good board, with inputs alike", pin=pins[0])
             yield table.line(place, "unlike-good", text)
+
+
+def _traces(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
+    """A captured trace against the model of the chip."""
+    for place, entry in moment.snapshot.readings.traces.items():
+        if not moment.has(place):
+            continue
+        if entry.differences:
+            yield table.line(place, "trace-differs", say("in the trace {reason}", reason=entry.differences[0].reason))
+        else:
+            outputs = count_of(sum(bool(lane.expected) for lane in entry.lanes), "output")
+            told = say("in a trace of {samples:,} samples {outputs} did what the model gives", samples=entry.samples,
+                       outputs=outputs)  # fmt: skip
+            yield table.line(place, "trace-agrees", told)
 
 
 def _rails(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:

@@ -142,6 +142,7 @@ def check_type(chip: ChipType) -> None:
         used |= register.reads | set(register.clock.names if register.clock else ())
     if chip.memory is not None:
         used |= {*chip.memory.address, *chip.memory.data, *chip.memory.select.names}
+        used |= set(chip.memory.write.names if chip.memory.write else ())
     if used - known:
         names = joined(", ", sorted(used - known))
         raise RequestError(say("the type {name} names {names}, which it does not have", name=chip.name, names=names))
@@ -224,7 +225,9 @@ def _pin(number: int, name: str, driven: set[str], both: set[str]) -> Pin:
 
 
 def _memory(entry: Mapping[str, str]) -> Memory:
-    return Memory(tuple(entry["address"].split()), tuple(entry["data"].split()), compile_expression(entry["select"]))
+    write = compile_expression(entry["write"]) if "write" in entry else None
+    select = compile_expression(entry["select"])
+    return Memory(tuple(entry["address"].split()), tuple(entry["data"].split()), select, write)
 
 
 def _registers(entry: dict[str, Any], repeat: list[str]) -> tuple[Register, ...]:

@@ -60,11 +60,13 @@ class Register:
 
 @dataclass(frozen=True, eq=False)
 class Memory:
-    """Address and data pin names (least significant first) and the condition under which it drives its data pins."""
+    """Address and data pin names (least significant first), the condition under which it drives its data pins, and the
+    one under which it takes what they show (None: it cannot be written in circuit)."""
 
     address: tuple[str, ...]
     data: tuple[str, ...]
     select: Expr
+    write: Expr | None = None
 
 
 @dataclass(frozen=True, eq=False)

@@ -96,6 +96,7 @@ class Readings(Group):
     pin_signatures: Mapping[PartRef, Mapping[int, e.PinSigned]] = nested()
     good_signatures: Mapping[PartRef, Mapping[int, e.PinSigned]] = nested()
     earlier_pins: Mapping[PartRef, Mapping[int, e.PinState]] = table()
+    traces: Mapping[PartRef, e.TraceCompared] = table()
     pairs: tuple[e.PairSeen, ...] = listing()
     controls: Mapping[CheckKey, e.ControlMeasured] = table()
 

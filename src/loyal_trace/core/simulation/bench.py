@@ -15,7 +15,7 @@ from loyal_trace.core.power.formulas import Reservoir, charge_time, peak_voltage
 from loyal_trace.core.probing.states import PinReading
 from loyal_trace.core.simulation.clock_tree import clock_frequency
 from loyal_trace.core.simulation.engine import Engine, StreamEngine
-from loyal_trace.core.simulation.netlist import FIGHT, FLOATING, PinFault, Stream, build_netlist
+from loyal_trace.core.simulation.netlist import FIGHT, FLOATING, PinFault, Stream, as_read, build_netlist
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.phrases import say
 
@@ -198,6 +198,16 @@ class SimulatedBench:
         if role == "ground":
             return PinReading("L")
         return PinReading("Z" if stream is None else state_of_stream(stream))
+
+    def capture(self, board: str, refdes: str, steps: int) -> dict[str, Stream]:
+        """What an analyser clipped on a chip sees: pin name → level (0, 1) at each of some steps."""
+        part = self._part(board, refdes)
+        streams, found = self._board_streams(board), {}
+        for pin in self._library.find(part.number).pins:
+            stream = streams.get(self.boards[board].net_of(refdes, pin.number) or f"{refdes}.{pin.number}")
+            if stream is not None and pin.role not in ("power", "ground", "unused"):
+                found[pin.name] = as_read(stream[:steps])
+        return found
 
     # the meter
 

@@ -11,7 +11,7 @@ from typing import Protocol
 import numpy as np
 
 from loyal_trace.core.chips.expressions import evaluate_tree
-from loyal_trace.core.chips.model import Register
+from loyal_trace.core.chips.model import Memory, Register
 from loyal_trace.core.simulation.machine import Machine
 from loyal_trace.core.simulation.netlist import FIGHT, FLOATING, Netlist, PlacedChip, Stream
 from loyal_trace.core.vocabulary.errors import RequestError
@@ -43,10 +43,16 @@ class PlainEngine:
         bits: dict[tuple[str, str], int] = {(c.refdes, r.bit): 0 for c in netlist.chips for r in c.type.registers}
         nets = dict.fromkeys(netlist.nets, FLOATING)
         before: dict[str, int] | None = None
+        self._rams = {
+            chip.refdes: bytearray(chip.content.tobytes() if chip.content is not None else b"")
+            for chip in netlist.chips
+            if chip.type.memory is not None and (chip.content is not None or chip.type.memory.write is not None)
+        }
         for step in range(steps):
             driven = {n: int(s[step]) for n, s in stimuli.items()}
             nets, bits = self._settle(netlist, driven, nets, before, bits)
             before = nets
+            self._write(netlist, nets, bits)
             for net, code in nets.items():
                 record[net][step] = code
         return record
@@ -98,15 +104,29 @@ class PlainEngine:
         values = _plain_values(chip, nets, bits)
         memory = chip.type.memory
         if memory is not None and pin in memory.data:
-            if chip.content is None or not memory.select.evaluate(values):
+            held = self._rams.get(chip.refdes)
+            if not held or not memory.select.evaluate(values):
                 return None
-            index = sum(values[name] << i for i, name in enumerate(memory.address))
-            return int(chip.content[index % len(chip.content)]) >> memory.data.index(pin) & 1
+            return held[_address(memory, values) % len(held)] >> memory.data.index(pin) & 1
         output = chip.type.output_of.get(pin)
         if output is None or (output.enable is not None and not output.enable.evaluate(values)):
             return None
         level = int(output.value.evaluate(values))
         return None if output.open_collector and level else level
+
+    def _write(self, netlist: Netlist, nets: Mapping[str, int], bits: Mapping[tuple[str, str], int]) -> None:
+        """At the end of a step, RAMs that are written hold what their data pins show."""
+        for chip in netlist.chips:
+            memory = chip.type.memory
+            if memory is None or memory.write is None:
+                continue
+            values = _plain_values(chip, nets, bits)
+            if memory.write.evaluate(values):
+                if not self._rams[chip.refdes]:
+                    self._rams[chip.refdes] = bytearray(b"\xff" * (1 << len(memory.address)))
+                held = self._rams[chip.refdes]
+                byte = sum(values[name] << place for place, name in enumerate(memory.data))
+                held[_address(memory, values) % len(held)] = byte
 
     def _bit(
         self,
@@ -132,6 +152,10 @@ class PlainEngine:
         if register.clock.evaluate(now) and not register.clock.evaluate(earlier):
             return int(evaluate_tree(register.sync, earlier))
         return old
+
+
+def _address(memory: Memory, values: Mapping[str, int]) -> int:
+    return sum(values[name] << place for place, name in enumerate(memory.address))
 
 
 def _plain_values(chip: PlacedChip, nets: Mapping[str, int], bits: Mapping[tuple[str, str], int]) -> dict[str, int]:

@@ -13,24 +13,15 @@ from typing import Any
 import numpy as np
 
 from loyal_trace.core.chips.expressions import tree_code
-from loyal_trace.core.simulation.circuit import (
-    LINES,
-    Bit,
-    Cells,
-    Circuit,
-    Data,
-    Drive,
-    Faults,
-    Group,
-    Leaking,
-    Streams,
-    Wired,
-)
+from loyal_trace.core.simulation.circuit import Circuit, Faults, Group
 from loyal_trace.core.simulation.packed import STEPS_IN_WORD, Levels, Words, before, pack, stored, unpack
+from loyal_trace.core.simulation.signals import LINES, Bit, Cells, Data, Drive, Leaking, Streams, Wired, Written
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.phrases import say
 
 _ROUNDS = 24
+# What is read from a RAM, changed and written back comes to rest after as many rounds as a cell is written.
+_ROUNDS_OF_RAM = 400
 _SETTLE_LIMIT = 200
 
 
@@ -56,7 +47,7 @@ def solve(circuit: Circuit, group: Group, streams: Streams, faults: Faults, good
     for guess in guesses:
         for number in group.members:
             if number not in faults.forced:
-                streams.put(number, _guess(circuit, number, streams, good, guess))
+                streams.put(number, guessed(circuit, number, streams, good, guess))
         if not _relaxed(circuit, group, streams, faults):
             break
         ends.append([streams.at(number) for number in group.members])
@@ -64,11 +55,14 @@ def solve(circuit: Circuit, group: Group, streams: Streams, faults: Faults, good
     if len(ends) < len(guesses) or not alike:
         if faults.slow & set(group.members) or any(isinstance(circuit.nodes[n], Leaking) for n in group.members):
             raise RequestError(say("a slow or leaky pin in a loop of signals cannot be simulated"))
+        if any(isinstance(circuit.nodes[n], Written) for n in group.members):
+            raise RequestError(say("what a RAM holds depends on itself in more rounds than can be computed"))
         if group.order is None or not _clocked_walk(circuit, group, bits, streams, faults):
             _walk(circuit, group, streams, faults)
 
 
-def _guess(circuit: Circuit, number: int, streams: Streams, good: Streams | None, inverted: int) -> Words:
+def guessed(circuit: Circuit, number: int, streams: Streams, good: Streams | None, inverted: int) -> Words:
+    """A stream to begin with: that of the good machine or its opposite, else low or high throughout."""
     if good is not None:
         return ~good.at(number) if inverted else good.at(number)
     if isinstance(circuit.nodes[number], Cells):
@@ -89,7 +83,8 @@ def computed(circuit: Circuit, number: int, streams: Streams, faults: Faults) ->
 
 def _relaxed(circuit: Circuit, group: Group, streams: Streams, faults: Faults) -> bool:
     """Whether the streams came to rest within some rounds."""
-    for _ in range(_ROUNDS):
+    held_over = any(isinstance(circuit.nodes[number], Written) for number in group.members)
+    for _ in range(_ROUNDS_OF_RAM if held_over else _ROUNDS):
         moved = False
         for number in group.order or group.members:
             found = computed(circuit, number, streams, faults)

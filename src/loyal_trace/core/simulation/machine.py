@@ -5,13 +5,25 @@ Only what a fault reaches is computed again, and no further than where its strea
 
 from collections.abc import Mapping
 from heapq import heappop, heappush
+from typing import Any
 
 import numpy as np
 
-from loyal_trace.core.simulation.circuit import Circuit, Data, Drive, Faults, Streams
-from loyal_trace.core.simulation.loops import Unsettled, computed, solve
-from loyal_trace.core.simulation.netlist import FIGHT, FLOATING, HIGH, LOW, Netlist, PinFault, PlacedChip, Stream
+from loyal_trace.core.simulation.circuit import Circuit, Faults
+from loyal_trace.core.simulation.loops import Unsettled, computed, guessed, solve
+from loyal_trace.core.simulation.netlist import (
+    FIGHT,
+    FLOATING,
+    HIGH,
+    LOW,
+    Netlist,
+    PinFault,
+    PlacedChip,
+    Stream,
+    with_faults,
+)
 from loyal_trace.core.simulation.packed import ONES, STEPS_IN_WORD, Words, unpack
+from loyal_trace.core.simulation.signals import Data, Drive, Streams, writing
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.phrases import joined, say
 
@@ -35,13 +47,38 @@ class Machine:
     ) -> None:
         self.unsettled: set[str] = set()
         self.netlist, self.stimuli, self.steps = netlist, stimuli, steps
-        self.circuit = Circuit(netlist, stimuli, start)
-        self._net_of = {number: net for net, number in self.circuit.nets.items()}
+        self._start, self._lenient = start, lenient
+        self._count = -(-steps // STEPS_IN_WORD)
         rest = steps % STEPS_IN_WORD
         self._last = np.uint64((1 << rest) - 1) if rest else ONES
-        self._count = -(-steps // STEPS_IN_WORD)
+        self._built(frozenset())
+        # A RAM that nobody writes is a table; only where one is written in the run it has to be followed.
+        while written := self._written(self._streams, self._faults) - self.circuit.written:
+            self._built(self.circuit.written | written)
+
+    def _built(self, written: frozenset[str]) -> None:
+        """The circuit and its run, with some RAMs that are written."""
+        netlist, lenient = self.netlist, self._lenient
+        self.circuit = Circuit(netlist, self.stimuli, self._start, written)
+        self._net_of = {number: net for net, number in self.circuit.nets.items()}
         self._faults = self.circuit.faults(tuple(f for chip in netlist.chips for f in chip.faults.values()))
         self._streams = self._run(lenient)
+
+    def _written(self, streams: Streams, faults: Faults) -> frozenset[str]:
+        """The RAMs that are written at some step."""
+        found = set()
+        for chip in self.netlist.chips:
+            memory = chip.type.memory
+            if memory is None or memory.write is None:
+                continue
+            held = faults.held.get(chip.refdes, {})
+            values: dict[str, Any] = {
+                name: streams.steady(held[name]) if name in held else streams.at(self.circuit.nets[chip.net_of[name]])
+                for name in memory.write.names
+            }
+            if writing(chip, streams, values).any():
+                found.add(chip.refdes)
+        return frozenset(found)
 
     def _run(self, lenient: bool) -> Streams:
         streams = self.circuit.streams(self.stimuli, self._count)
@@ -59,7 +96,7 @@ class Machine:
                     ) from None
                 self.unsettled.update(nets)
                 for number in trouble.numbers:
-                    streams.put(number, streams.steady(1))
+                    streams.put(number, guessed(self.circuit, number, streams, None, 1))
         return streams
 
     def _nets(self, numbers: tuple[int, ...]) -> list[str]:
@@ -151,7 +188,15 @@ class Machine:
                 if self._differs(number, streams.at(number)):
                     self._queue(number, queue, waiting)
                     changed.append(number)
+        if self._written(streams, faults) - self.circuit.written:
+            return self._run_anew(fault)
         return {self._net_of[number]: streams.at(number) for number in changed if number in self._net_of}
+
+    def _run_anew(self, fault: PinFault) -> dict[str, Words]:
+        """As `changed`, by a run of its own: the fault writes to a RAM that is not written otherwise."""
+        other = Machine(with_faults(self.netlist, (fault,)), self.stimuli, self.steps, self._start, lenient=True)
+        found = {net: other.words(net) for net in self.netlist.nets}
+        return {net: words for net, words in found.items() if self._differs(self.circuit.nets[net], words)}
 
     def _touched(self, fault: PinFault, faults: Faults, streams: Streams) -> tuple[list[int], list[int], set[int]]:
         """Where a fault begins: (given signals that it changes, queue of groups, the same as a set)."""

@@ -1,7 +1,7 @@
 """A board's netlist as the simulator sees it: which chip pin is on which net, and what is wrong with which pin."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -90,6 +90,17 @@ def build_netlist(
     names = {net for item in placed for net in item.net_of.values()}
     frozen = {net: tuple(pairs) for net, pairs in drivers.items()}
     return Netlist(tuple(placed), frozen, tuple(sorted(names)), bridges, _constant(placed, frozen))
+
+
+def with_faults(netlist: Netlist, faults: tuple[PinFault, ...]) -> Netlist:
+    """The same netlist with more faults at the pins of its chips."""
+    chips = []
+    for chip in netlist.chips:
+        more = {chip.type.pin_number(f.pin).name: f for f in faults if f.refdes == chip.refdes}
+        chips.append(replace(chip, faults={**chip.faults, **more}) if more else chip)
+    of = {chip.refdes: chip for chip in chips}
+    drivers = {net: tuple((of[chip.refdes], pin) for chip, pin in pairs) for net, pairs in netlist.drivers.items()}
+    return replace(netlist, chips=tuple(chips), drivers=drivers)
 
 
 def _constant(placed: list[PlacedChip], driven: Mapping[str, object]) -> dict[str, int]:

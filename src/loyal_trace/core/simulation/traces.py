@@ -4,7 +4,7 @@ The state that it starts in is not known: a healthy chip agrees from some state 
 two channels may be sampled the wrong way round, so nothing is held against it for some samples around a change.
 """
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from itertools import product
 
@@ -23,6 +23,8 @@ Levels = NDArray[np.uint8]
 DEFAULT_SKEW = 1
 # Start states of so many bits are tried one by one; bits that outputs show are taken from there.
 _TRIED_BITS = 6
+# So many changes are kept around the first disagreement.
+_EXCERPT = 64
 
 
 @dataclass(frozen=True)
@@ -52,7 +54,7 @@ class Disagreement:
         word = (say("low"), say("high"))
         return say(
             "at {time} pin {pin} ({name}) is {seen} where the model gives {expected}; {levels}",
-            time=_time(self.time),
+            time=time_words(self.time),
             pin=self.pin,
             name=self.name,
             seen=word[self.seen],
@@ -61,7 +63,31 @@ class Disagreement:
         )
 
 
-def _time(seconds: float) -> str:
+@dataclass(frozen=True)
+class Lane:
+    """One pin of an excerpt: its levels as 0 and 1, and for an output what the model gives."""
+
+    pin: int
+    name: str
+    levels: str
+    expected: str = ""
+
+
+@dataclass(frozen=True)
+class TraceCheck:
+    """A chip held against a trace: the first disagreement of every output, and the signals around the first of all.
+
+    `times` (second) and `lanes` are the samples at which something changes; without a disagreement, the first ones.
+    """
+
+    disagreements: tuple[Disagreement, ...]
+    times: tuple[float, ...]
+    lanes: tuple[Lane, ...]
+    samples: int
+
+
+def time_words(seconds: float) -> str:
+    """A moment of a trace."""
     for unit, size in (("s", 1.0), ("ms", 1e-3), ("µs", 1e-6)):
         if abs(seconds) >= size:
             return f"{seconds / size:.6g} {unit}"
@@ -71,7 +97,14 @@ def _time(seconds: float) -> str:
 def check_trace(
     chip: ChipType, trace: Trace, pins: Mapping[int, str], library: ChipLibrary, skew: int = DEFAULT_SKEW
 ) -> tuple[Disagreement, ...]:
-    """The first disagreement of every output that was captured, earliest first; empty when all agree.
+    """The first disagreement of every output that was captured, earliest first; empty when all agree."""
+    return compare_trace(chip, trace, pins, library, skew).disagreements
+
+
+def compare_trace(
+    chip: ChipType, trace: Trace, pins: Mapping[int, str], library: ChipLibrary, skew: int = DEFAULT_SKEW
+) -> TraceCheck:
+    """A chip's model run on captured inputs, its outputs held against those captured.
 
     `pins`: pin number → channel. Inputs that are not mapped are taken as inactive where they clear or preset, else as
     high, like open TTL inputs. RequestError for an unknown channel, or without an output that always drives.
@@ -99,7 +132,41 @@ def check_trace(
         for name, wrong in (best or {}).items()
         if wrong.any()
     ]
-    return tuple(sorted(found, key=lambda one: (one.time, one.pin)))
+    found = sorted(found, key=lambda one: (one.time, one.pin))
+    times = trace.times[kept]
+    at = int(np.searchsorted(times, found[0].time)) if found else 0
+    part = slice(max(0, at - _EXCERPT // 2), max(0, at - _EXCERPT // 2) + _EXCERPT)
+    lanes = [
+        Lane(
+            number,
+            name,
+            _digits(trace.channels[channel][kept][part]),
+            _digits(expected[name][part]) if name in expected else "",
+        )
+        for number, channel in sorted(pins.items())
+        for name in (chip.pin_number(number).name,)
+    ]
+    return TraceCheck(tuple(found), tuple(times[part].tolist()), tuple(lanes), len(trace.times))
+
+
+def _digits(levels: Levels) -> str:
+    return "".join("1" if level else "0" for level in levels.tolist())
+
+
+def guess_channels(chip: ChipType, refdes: str, nets: Mapping[int, str], channels: Iterable[str]) -> dict[int, str]:
+    """Pin → channel where a channel is called like the pin, its number, its place or its net."""
+    named = {channel.lower().lstrip("/").replace(" ", ""): channel for channel in channels}
+    found: dict[int, str] = {}
+    for pin in chip.pins:
+        if pin.role in ("power", "ground", "unused"):
+            continue
+        places = (f"{refdes}.{pin.number}", f"{refdes}.{pin.name}", nets.get(pin.number, ""))
+        words = (*places, pin.name, f"pin{pin.number}", str(pin.number))
+        keys = (word.lower().lstrip("/").replace(" ", "") for word in words)
+        channel = next((named[key] for key in keys if key in named), "")
+        if channel:
+            found[pin.number] = channel
+    return found
 
 
 def _always(chip: ChipType) -> list[str]:

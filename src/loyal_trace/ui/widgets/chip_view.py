@@ -3,7 +3,7 @@
 from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QFont, QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 
-from loyal_trace.app.presenters.probe import ChipPicture, PinView
+from loyal_trace.app.presenters.chip_picture import ChipPicture, PinView
 from loyal_trace.core.vocabulary.phrases import joined, say, term
 from loyal_trace.language import tr
 from loyal_trace.ui.drawn import Drawn

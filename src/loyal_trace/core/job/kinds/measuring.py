@@ -48,6 +48,18 @@ def _pins_probed(draft: Draft, entry: "PinsProbed") -> None:
         draft.readings.free_run_pins.of(entry.part).update((state.pin, state) for state in entry.pins)
 
 
+def _trace(draft: Draft, entry: "TraceCompared") -> None:
+    draft.readings.traces[entry.part] = entry
+
+
+def _trace_words(entry: "TraceCompared") -> str:
+    if not entry.differences:
+        return say("{place} trace {file_name}: every output is what the model gives", place=entry.place,
+                   file_name=entry.file_name)  # fmt: skip
+    return say("{place} trace {file_name}: {reason}", place=entry.place, file_name=entry.file_name,
+               reason=entry.differences[0].reason)  # fmt: skip
+
+
 def _pin_signed(draft: Draft, entry: "PinSigned") -> None:
     readings = draft.readings
     table = readings.good_signatures if entry.source == GOOD_BOARD else readings.pin_signatures
@@ -196,6 +208,40 @@ class PinSigned(PlacedEntry):
     pin: int = Field(ge=1)
     value: int | None = Field(ge=0)
     source: str = "hand"
+
+
+class TraceLane(Strict):
+    """One pin of an excerpt: its levels as 0 and 1, and for an output what the model gives."""
+
+    pin: int = Field(ge=1)
+    name: str
+    levels: str = Field(pattern="^[01]*$")
+    expected: str = Field(default="", pattern="^[01]*$")
+
+
+class TraceDifference(Strict):
+    """Where an output first is not what the model gives, in words, and how often that came."""
+
+    pin: int = Field(ge=1)
+    time: float
+    reason: str
+    count: int = Field(ge=1)
+
+
+@kind(_trace, _trace_words, Stage.PROBE)
+class TraceCompared(PlacedEntry):
+    """A captured trace was held against the model of a chip: what differs, and the signals around the first difference.
+
+    `channels`: (pin, channel of the file) that were compared. `samples`: how many the file has.
+    """
+
+    kind: Literal["trace"] = "trace"
+    file_name: str = ""
+    samples: int = Field(ge=0)
+    channels: tuple[tuple[int, str], ...] = ()
+    differences: tuple[TraceDifference, ...] = ()
+    times: tuple[float, ...] = ()
+    lanes: tuple[TraceLane, ...] = ()
 
 
 @kind(_signature, _signature_words, Stage.ROMS)

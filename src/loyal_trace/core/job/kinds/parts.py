@@ -33,6 +33,7 @@ def retire(draft: Draft, place: PartRef) -> None:
         draft.roms.earlier_reads.add(place, *reads)
     pins = draft.readings.pins.discard(place)
     draft.readings.repeats.discard(place)
+    draft.readings.traces.discard(place)
     if pins:
         earlier = draft.readings.earlier_pins.get(place, EMPTY)
         draft.readings.earlier_pins[place] = MappingProxyType({**earlier, **pins})

@@ -125,7 +125,7 @@ def free_run(m: Match, scope: Scope) -> Iterable[Said]:
 
 
 @form(
-    r"signature\s+window\s*:\s*(?P<clocks>\d{2,7})(?:\s+clocks)?", "signature window: 65536 clocks", stage=Stage.PROBE
+    r"signature\s+window\s*:\s*(?P<clocks>\d{1,9})(?:\s+clocks)?", "signature window: 65536 clocks", stage=Stage.PROBE
 )
 def signature_window(m: Match, scope: Scope) -> Iterable[Said]:
     """Over how many clocks of the processor the tester takes a signature."""
