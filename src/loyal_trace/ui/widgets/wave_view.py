@@ -12,7 +12,7 @@ from loyal_trace.ui.theme import THEME, plain_font, px
 if TYPE_CHECKING:
     from loyal_trace.app.presenters.trace import WaveLane, WaveView
 
-_LEFT, _TOP, _LANE, _HIGH, _BELOW, _MARK = 104, 26, 23, 13, 28, 260
+_LEFT, _TOP, _LANE, _HIGH, _BELOW, _MARK = 104, 26, 23, 13, 28, 330
 
 
 class Waves(Drawn):
@@ -63,7 +63,9 @@ class Waves(Drawn):
         on_left = x < self.across / 2
         side = Qt.AlignmentFlag.AlignLeft if on_left else Qt.AlignmentFlag.AlignRight
         box = QRectF(x if on_left else x + step - _MARK, 2, _MARK, 18)
-        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | side, tr("first difference: {t}", t=view.marked_at))
+        painter.drawText(
+            box, Qt.AlignmentFlag.AlignVCenter | side, tr("first difference longer than an edge: {t}", t=view.marked_at)
+        )
 
     def _paint_lane(self, painter: QPainter, lane: "WaveLane", y: float, step: float) -> None:
         differs = bool(lane.expected) and lane.expected != lane.levels
