@@ -117,3 +117,14 @@ def test_a_whole_board_does_what_an_event_driven_simulator_says():
     found = EventDriven(run.netlist, run.stimuli).run(run.steps)
     assert [net for net in run.netlist.nets if not np.array_equal(found[net], run.levels(net))] == []
     assert sum(len(np.unique(found[net])) == 2 for net in found) > 200
+
+
+def test_supplies_are_known_by_the_pins_on_them_whatever_they_are_called():
+    """A processor with two ground pins, each on a net of its own, feeds gates that are tied to them."""
+    pins = [pin for pin in LIBRARY.find("6502").pins if pin.role == "ground"]
+    nets = {f"M{n}": (("U1", pin.number), ("U2", 3 * n + 1)) for n, pin in enumerate(pins)}
+    nets |= {"+5 V": (("U1", 8), ("U2", 2), ("U2", 5))}
+    board = BoardDefinition("b", "b", parts=(Part("U1", "6502"), Part("U2", "74LS00")), nets=tuple(nets.items()))
+    run = free_run(board, LIBRARY, CLOCKS)
+    assert len(pins) == 2 and run.levels("U2.3").all() and run.levels("U2.6").all()
+    assert not any(run.levels(net).any() for net in ("M0", "M1"))

@@ -89,7 +89,7 @@ def build_netlist(
                 drivers.setdefault(item.net_of[pin.name], []).append((item, pin.name))
     names = {net for item in placed for net in item.net_of.values()}
     frozen = {net: tuple(pairs) for net, pairs in drivers.items()}
-    return Netlist(tuple(placed), frozen, tuple(sorted(names)), bridges, _constant(placed, frozen))
+    return Netlist(tuple(placed), frozen, tuple(sorted(names)), bridges, _constant(board, placed, frozen))
 
 
 def with_faults(netlist: Netlist, faults: tuple[PinFault, ...]) -> Netlist:
@@ -103,13 +103,14 @@ def with_faults(netlist: Netlist, faults: tuple[PinFault, ...]) -> Netlist:
     return replace(netlist, chips=tuple(chips), drivers=drivers)
 
 
-def _constant(placed: list[PlacedChip], driven: Mapping[str, object]) -> dict[str, int]:
+def _constant(board: BoardDefinition, placed: list[PlacedChip], driven: Mapping[str, object]) -> dict[str, int]:
     """Supply nets and their levels; ground wins where a net is on pins of both kinds."""
     found: dict[str, int] = {}
     for role, level in (("power", 1), ("ground", 0)):
         for chip in placed:
-            nets = (chip.net_of[pin.name] for pin in chip.type.pins if pin.role == role)
-            found.update({net: level for net in nets if net not in driven})
+            # By number: a chip may have several supply pins of one name.
+            nets = (board.net_of(chip.refdes, pin.number) for pin in chip.type.pins if pin.role == role)
+            found.update({net: level for net in nets if net and net not in driven})
     return found | _NAMED
 
 
