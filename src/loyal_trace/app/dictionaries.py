@@ -9,7 +9,7 @@ from pathlib import Path
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.roms.signature import Register
-from loyal_trace.core.simulation.dictionary import Dictionary, compute, content_key, joined_dictionaries
+from loyal_trace.core.simulation.dictionary import Dictionary, Rows, assembled, compute, content_key, fault_rows
 from loyal_trace.core.simulation.free_run import DEFAULT_CLOCKS, all_faults, free_run
 from loyal_trace.core.simulation.machine import Machine
 from loyal_trace.core.simulation.netlist import PinFault
@@ -72,13 +72,13 @@ def _shared(
     """Each process takes a share of the faults; processes are copies of this one, machine included."""
     share = max(1, -(-len(faults) // (8 * workers)))
     shares = [faults[at : at + share] for at in range(0, len(faults), share)]
-    parts = []
+    rows: list[Rows] = []
     _Work.machine, _Work.register = machine, register
     with ProcessPoolExecutor(workers, mp_context=get_context("fork")) as pool:
         for part in pool.map(_Work.of, shares):
-            parts.append(part)
-            tell(sum(len(one.pin) for one in parts), len(faults))
-    return joined_dictionaries(parts)
+            rows += part
+            tell(len(rows), len(faults))
+    return assembled(machine, faults, register, rows)
 
 
 class _Work:
@@ -88,8 +88,8 @@ class _Work:
     register: Register
 
     @staticmethod
-    def of(faults: tuple[PinFault, ...]) -> Dictionary:
-        return compute(_Work.machine, faults, _Work.register)
+    def of(faults: tuple[PinFault, ...]) -> list[Rows]:
+        return fault_rows(_Work.machine, faults, _Work.register)
 
 
 def _forget_oldest(folder: Path) -> None:

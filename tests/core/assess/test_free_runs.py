@@ -48,7 +48,7 @@ def follow(fault, misread=0.0, most=8, dice=None):
         advice = next((m for t in next_things(now, 60, (Stage.PROBE,)) if (m := ADVICE.match(t.text))), None)
         if advice is None or (entries and assess(now).suspects[0].probability > 0.95):
             break
-        net = BOARD.net_of(advice[1], int(advice[2])) or f"{advice[1]}.{advice[2]}"
+        net = BOARD.line_of(advice[1], int(advice[2]))
         value = (changes.get(net) or DICTIONARY.good(net)).signature
         if dice is not None and dice.random() < misread:
             value ^= dice.randrange(1, 65536)

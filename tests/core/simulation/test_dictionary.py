@@ -9,7 +9,7 @@ from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.boards.supplies import Clock
 from loyal_trace.core.roms.signature import Register
 from loyal_trace.core.simulation.board_faults import BoardFault
-from loyal_trace.core.simulation.dictionary import compute, content_key, joined_dictionaries, shown_by
+from loyal_trace.core.simulation.dictionary import assembled, compute, content_key, fault_rows, shown_by
 from loyal_trace.core.simulation.free_run import all_faults, free_run
 from loyal_trace.resources import chip_library
 
@@ -50,8 +50,8 @@ def test_what_hangs_on_the_state_at_power_on_is_not_relied_on():
 
 def test_two_halves_are_the_whole():
     machine = free_run(BOARD, LIBRARY, CLOCKS)
-    halves = [compute(machine, part, REGISTER) for part in (FAULTS[:17], FAULTS[17:])]
-    found = joined_dictionaries(halves)
+    halves = [fault_rows(machine, part, REGISTER) for part in (FAULTS[:17], FAULTS[17:])]
+    found = assembled(machine, FAULTS, REGISTER, [*halves[0], *halves[1]])
     assert found.faults == FOUND.faults and found.groups() == FOUND.groups()
     assert all(found.changes(place) == FOUND.changes(place) for place in range(len(FAULTS)))
 

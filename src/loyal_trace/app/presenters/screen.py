@@ -46,7 +46,7 @@ def screen_change(workspace: Workspace, place: PartRef, pin: int, level: int) ->
     if role not in ("input", "output", "bidirectional") or machine is None:
         return None
     fault = PinFault(place.refdes, pin, "input-stuck" if role == "input" else "output-stuck", level)
-    return workspace.moment.memo.of(("screen", id(machine), fault), lambda: change_of(board, machine, fault))
+    return workspace.moment.memo.of(("screen", machine, fault), lambda: change_of(board, machine, fault))
 
 
 def _machine(workspace: Workspace, board: BoardDefinition) -> Machine | None:
@@ -54,13 +54,14 @@ def _machine(workspace: Workspace, board: BoardDefinition) -> Machine | None:
     contents = with_test_pattern(board, workspace.job.library, contents_of(workspace.job, board.id))
     key = ("screen machine", id(board), tuple(sorted((refdes, hash(data)) for refdes, data in contents.items())))
 
-    def run() -> Machine | None:
+    def run() -> tuple[BoardDefinition, Machine | None]:
         try:
-            return free_run(board, workspace.job.library, clocks_of(board.screens[0]), (), contents)
+            return board, free_run(board, workspace.job.library, clocks_of(board.screens[0]), (), contents)
         except RequestError:
-            return None
+            return board, None
 
-    return workspace.moment.memo.of(key, run)
+    # The board is kept with its machine: while it lives, no other board can have its identity.
+    return workspace.moment.memo.of(key, run)[1]
 
 
 def screen_view(change: ScreenChange, pin: int, level: int) -> ScreenView:

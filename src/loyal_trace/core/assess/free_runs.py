@@ -49,14 +49,14 @@ def readings_of(moment: Moment, board: BoardDefinition) -> tuple[NetReading, ...
     readings = moment.snapshot.readings
     for place, pins in readings.free_run_pins.items():
         for number, pin in pins.items() if place.board == board.id else ():
-            net = board.net_of(place.refdes, number) or f"{place.refdes}.{number}"
+            net = board.line_of(place.refdes, number)
             if pin.frequency is not None and cycle:
                 found.append(NetReading(net, rate=pin.frequency / cycle))
             elif pin.state in ("L", "H", "P"):
                 found.append(NetReading(net, state=pin.state))
     for place, signed in readings.pin_signatures.items():
         for number, entry in signed.items() if place.board == board.id else ():
-            net = board.net_of(place.refdes, number) or f"{place.refdes}.{number}"
+            net = board.line_of(place.refdes, number)
             if entry.value is not None:
                 found.append(NetReading(net, signature=entry.value))
     return tuple(found)
@@ -81,8 +81,8 @@ def _weighed(
     moment: Moment, board: BoardDefinition, dictionary: Dictionary, readings: tuple[NetReading, ...]
 ) -> FaultOdds:
     priors = {part.refdes: tables_of(moment).priors.of(part, board) for part in board.chips}
-    key = ("fault odds", id(dictionary), readings, tuple(sorted(priors.items())))
     width = register_from(moment.snapshot.decision("register")).width
+    key = ("fault odds", dictionary, readings, tuple(sorted(priors.items())), width)
     return moment.memo.of(key, lambda: weigh(dictionary, readings, priors, width))
 
 
@@ -167,7 +167,7 @@ def expected_at(moment: Moment, place: PartRef, pin: int) -> Expected | None:
     """What a pin shows on a healthy board in free run; None without a dictionary, and when free run is over."""
     dictionary = moment.dictionaries.get(place.board) if free_run_goes_on(moment.snapshot) else None
     board = moment.boards[place.board]
-    net = board.net_of(place.refdes, pin) or f"{place.refdes}.{pin}"
+    net = board.line_of(place.refdes, pin)
     if dictionary is None or net not in dictionary.number_of:
         return None
     good = dictionary.good(net)

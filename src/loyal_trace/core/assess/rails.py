@@ -80,7 +80,7 @@ def frequencies(moment: Moment, board_id: str) -> dict[str, float]:
     for place, pins in readings.pins.items():
         for number, pin in pins.items() if place.board == board_id else ():
             if pin.frequency is not None:
-                found[board.net_of(place.refdes, number) or f"{place.refdes}.{number}"] = pin.frequency
+                found[board.line_of(place.refdes, number)] = pin.frequency
     for key, taken in readings.measured.items():
         part, _, pin_text = key.point.partition(".")
         if key.board == board_id and key.quantity == Quantity.FREQUENCY and pin_text.isdecimal():

@@ -282,6 +282,10 @@ class BoardDefinition:
         """The net a pin is on, or None when the netlist does not say."""
         return self._pin_net.get(BoardPin(refdes, pin))
 
+    def line_of(self, refdes: str, pin: int) -> str:
+        """The line a pin is on: its net, or the pin itself (`U1.3`) where the netlist does not say."""
+        return self.net_of(refdes, pin) or f"{refdes}.{pin}"
+
     def others_on_net(self, refdes: str, pin: int) -> tuple[BoardPin, ...]:
         """The pins that share a net with this one, without itself."""
         net = self.net_of(refdes, pin)

@@ -7,8 +7,9 @@ The same compiled function takes plain integers or NumPy arrays of 0 and 1; a se
 
 import ast
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
+from itertools import product
 from typing import Any
 
 import numpy as np
@@ -160,3 +161,13 @@ def evaluate_tree(tree: Tree, values: Mapping[str, Value]) -> Value:
         chosen = tree.condition.evaluate(values)
         return (chosen & evaluate_tree(tree.then, values)) | ((1 ^ chosen) & evaluate_tree(tree.other, values))
     return tree.evaluate(values)
+
+
+def never_with(condition: Expr, names: Iterable[str]) -> tuple[str, int] | None:
+    """The first of some names, with a level, at which a condition cannot hold whatever its other names are."""
+    for name, level in product(names, (1, 0)):
+        others = [other for other in condition.names if other != name]
+        cases = product((0, 1), repeat=len(others))
+        if not any(condition.evaluate({name: level, **dict(zip(others, case, strict=True))}) for case in cases):
+            return name, level
+    return None

@@ -169,7 +169,7 @@ class SimulatedBench:
             high = np.ones_like(clock)
             for name, stream in (("/MREQ", clock), ("/RD", clock), ("/WR", high), ("/HALT", high)):
                 number = chip.pin(name).number
-                stimuli[board.net_of(drive.cpu, number) or f"{drive.cpu}.{number}"] = stream
+                stimuli[board.line_of(drive.cpu, number)] = stream
         return stimuli
 
     def _one_bit_memories(self, board: BoardDefinition) -> dict[str, Stream]:
@@ -204,7 +204,7 @@ class SimulatedBench:
         part = self._part(board, refdes)
         streams, found = self._board_streams(board), {}
         for pin in self._library.find(part.number).pins:
-            stream = streams.get(self.boards[board].net_of(refdes, pin.number) or f"{refdes}.{pin.number}")
+            stream = streams.get(self.boards[board].line_of(refdes, pin.number))
             if stream is not None and pin.role not in ("power", "ground", "unused"):
                 found[pin.name] = as_read(stream[:steps])
         return found

@@ -81,10 +81,10 @@ class Circuit:
             for source in inputs:
                 self.readers.setdefault(source, []).append(number)
         self.nets = {net: self.number[net] for net in netlist.nets}
-        self.of_chip: dict[str, list[int]] = {}
+        self.of_chip: dict[str, dict[int, Names]] = {}
         for number, node in self.nodes.items():
             if not isinstance(node, LINES):
-                self.of_chip.setdefault(node.chip.refdes, []).append(number)
+                self.of_chip.setdefault(node.chip.refdes, {})[number] = node.names
 
     def _numbered(self, stimuli: Mapping[str, Levels]) -> None:
         """Numbers for nets, bits and cells; a net with one driver *is* that driver."""

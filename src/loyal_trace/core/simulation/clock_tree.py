@@ -7,13 +7,12 @@ open, then counts rising edges. Readings name the stage: the first net that is w
 from collections import Counter
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
-from itertools import product
 
 import numpy as np
 
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.boards.supplies import Clock
-from loyal_trace.core.chips.expressions import control_names, leaf_names
+from loyal_trace.core.chips.expressions import control_names, leaf_names, never_with
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.power.clocks import CrystalLoad, crystal_load
 from loyal_trace.core.simulation.machine import Machine
@@ -88,12 +87,10 @@ def _released(netlist: Netlist, steps: int) -> dict[str, Stream]:
     for chip in netlist.chips:
         for condition in {override[0] for register in chip.type.registers for override in register.overrides}:
             open_pins = [name for name in condition.names if used[chip.net_of.get(name, "")] == 1]
-            for name, level in ((name, level) for name in open_pins for level in (1, 0)):
-                others = [other for other in condition.names if other != name]
-                cases = product((0, 1), repeat=len(others))
-                if not any(condition.evaluate({name: level, **dict(zip(others, case, strict=True))}) for case in cases):
-                    found.setdefault(chip.net_of[name], np.full(steps, level, dtype=np.uint8))
-                    break
+            resting = never_with(condition, open_pins)
+            if resting is not None:
+                name, level = resting
+                found.setdefault(chip.net_of[name], np.full(steps, level, dtype=np.uint8))
     return found
 
 

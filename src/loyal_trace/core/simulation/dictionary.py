@@ -5,7 +5,7 @@ Kept as flat arrays, so that thousands of faults take a few megabytes and a file
 
 import hashlib
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, fields
+from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
@@ -23,7 +23,9 @@ from loyal_trace.core.simulation.packed import Words, rising
 
 # Raised whenever the simulation gives other streams than before: what was kept on disk is then of no use.
 _EDITION = "2"
-LOW, HIGH, PULSING = 0, 1, 2
+# Low and high are their own numbers.
+PULSING = 2
+Rows = NDArray[np.int64]
 STATES = "LHP"
 
 
@@ -132,17 +134,32 @@ def compute(
     tell: Callable[[int], None] = lambda done: None,
 ) -> Dictionary:
     """The dictionary of these faults over a machine that ran healthy. `tell` is called with the faults done so far."""
-    nets = machine.netlist.nets
-    number = {net: place for place, net in enumerate(nets)}
-    good = [shown_by(machine.words(net), machine.steps, register) for net in nets]
-    starts, rows = [0], []
+    return assembled(machine, faults, register, fault_rows(machine, faults, register, tell))
+
+
+def fault_rows(
+    machine: Machine,
+    faults: Sequence[PinFault],
+    register: Register,
+    tell: Callable[[int], None] = lambda done: None,
+) -> list[Rows]:
+    """Of each fault, a row for every net that it changes: number of the net, state, rising edges, signature."""
+    number = {net: place for place, net in enumerate(machine.netlist.nets)}
+    found = []
     for done, fault in enumerate(faults, start=1):
-        for net, words in machine.changed(fault).items():
-            rows.append((number[net], *shown_by(words, machine.steps, register)))
-        starts.append(len(rows))
+        changed = machine.changed(fault).items()
+        rows = [(number[net], *shown_by(words, machine.steps, register)) for net, words in changed]
+        found.append(np.array(rows, dtype=np.int64).reshape(-1, 4))
         tell(done)
-    flat = np.array(rows, dtype=np.int64).reshape(-1, 4)
+    return found
+
+
+def assembled(machine: Machine, faults: Sequence[PinFault], register: Register, rows: Sequence[Rows]) -> Dictionary:
+    """The dictionary of faults whose rows were computed, here or by several processes."""
+    nets = machine.netlist.nets
+    good = [shown_by(machine.words(net), machine.steps, register) for net in nets]
     state, rises, signature = np.array(good, dtype=np.int64).T
+    flat = np.concatenate([np.empty((0, 4), dtype=np.int64), *rows])
     unsure = unpredictable_nets(machine)
     return Dictionary(
         nets=np.array(nets),
@@ -154,26 +171,13 @@ def compute(
         pin=np.array([fault.pin for fault in faults], dtype=np.int16),
         kind=np.array([fault.kind for fault in faults], dtype=np.str_),
         level=np.array([fault.level for fault in faults], dtype=np.uint8),
-        starts=np.array(starts, dtype=np.int64),
+        starts=np.cumsum([0, *(len(one) for one in rows)], dtype=np.int64),
         net=flat[:, 0].astype(np.int32),
         state=flat[:, 1].astype(np.uint8),
         rises=flat[:, 2].astype(np.int32),
         signature=flat[:, 3].astype(np.uint32),
         clocks=np.array([machine.steps // 2], dtype=np.int64),
     )
-
-
-def joined_dictionaries(parts: Sequence[Dictionary]) -> Dictionary:
-    """One dictionary of several that share their board and run."""
-    first = parts[0]
-    shifts = np.cumsum([0, *(len(part.net) for part in parts)])
-    starts = [first.starts[:1], *(part.starts[1:] + shift for part, shift in zip(parts, shifts, strict=False))]
-    flat = {
-        name: np.concatenate([getattr(part, name) for part in parts])
-        for name in ("refdes", "pin", "kind", "level", "net", "state", "rises", "signature")
-    }
-    same = {f.name: getattr(first, f.name) for f in fields(Dictionary) if f.name not in flat and f.name != "starts"}
-    return Dictionary(**same, **flat, starts=np.concatenate(starts))
 
 
 def content_key(

@@ -127,16 +127,14 @@ def _clocked_walk(circuit: Circuit, group: Group, bits: Sequence[int], streams: 
     """
     inside = set(group.members)
     gates = [number for number in group.order or () if number not in bits]
-    nodes = {number: circuit.nodes[number] for number in group.members}
-    if any(
-        isinstance(node, Data | Cells) or (isinstance(node, Wired) and node.kind != "and") for node in nodes.values()
-    ):
+    nodes = [circuit.nodes[number] for number in group.members]
+    if any(isinstance(node, Data | Cells) or (isinstance(node, Wired) and node.kind != "and") for node in nodes):
         return False
-    held = {number: faults.held.get(circuit.nodes[number].chip.refdes, {}) for number in bits}
-    if any(inside & set(nodes[number].control_numbers) for number in bits):  # type: ignore[attr-defined]
+    registers = [node for number in bits if isinstance(node := circuit.nodes[number], Bit)]
+    if any(inside & set(bit.control_numbers) for bit in registers):
         return False
     outside = sorted({s for number in group.members for s in circuit.inputs[number]} - inside)
-    operations = [_operations(nodes[number], streams, held[number]) for number in bits]  # type: ignore[arg-type]
+    operations = [_operations(bit, streams, faults.held.get(bit.chip.refdes, {})) for bit in registers]
     columns = [*operations, *(unpack(streams.at(number), len(operations[0])) for number in outside)]
     table = np.stack(columns)
     events = np.ones(table.shape[1], dtype=bool)
@@ -145,8 +143,7 @@ def _clocked_walk(circuit: Circuit, group: Group, bits: Sequence[int], streams: 
     source = _loop_source(circuit, bits, gates, outside, faults)
     scope: dict[str, Any] = {}
     exec(source, {"__builtins__": {"zip": zip}}, scope)
-    start = [circuit.nodes[number].start for number in bits]  # type: ignore[attr-defined]
-    passed = scope["loop"](start, *(column[at].tolist() for column in columns))
+    passed = scope["loop"]([bit.start for bit in registers], *(column[at].tolist() for column in columns))
     shown = np.array(passed, dtype=np.uint8).reshape(len(at), len(bits))[np.cumsum(events) - 1]
     for place, number in enumerate(bits):
         streams.put(number, pack(np.ascontiguousarray(shown[:, place])))
@@ -176,6 +173,7 @@ def _loop_source(
 
     def names_of(number: int) -> dict[str, str]:
         node = circuit.nodes[number]
+        assert not isinstance(node, Wired | Leaking)
         held = faults.held.get(node.chip.refdes, {})
         return {name: str(held.get(name, known[source])) for name, source in node.names}
 
@@ -304,6 +302,7 @@ class _Walker:
         node = self._circuit.nodes[number]
         if isinstance(node, Wired):
             return node.step([seen[source] for source in node.inputs])
+        assert not isinstance(node, Leaking)  # `solve` refuses those
         held = self._faults.held.get(node.chip.refdes, {})
         values = {**{name: seen[source] for name, source in node.names}, **held}
         if isinstance(node, Bit):

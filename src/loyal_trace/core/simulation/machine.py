@@ -61,7 +61,8 @@ class Machine:
         netlist, lenient = self.netlist, self._lenient
         self.circuit = Circuit(netlist, self.stimuli, self._start, written)
         self._net_of = {number: net for net, number in self.circuit.nets.items()}
-        self._faults = self.circuit.faults(tuple(f for chip in netlist.chips for f in chip.faults.values()))
+        self._own = tuple(fault for chip in netlist.chips for fault in chip.faults.values())
+        self._faults = self.circuit.faults(self._own)
         self._streams = self._run(lenient)
 
     def _written(self, streams: Streams, faults: Faults) -> frozenset[str]:
@@ -170,11 +171,9 @@ class Machine:
 
         Loops that do not come to rest under it are passed over, with what hangs on them.
         """
-        faults = self.circuit.faults((fault,))
-        for refdes, held in self._faults.held.items():
-            faults.held[refdes] = {**held, **faults.held.get(refdes, {})}
+        faults = self.circuit.faults((*self._own, fault))
         streams = Streams(self._count, self._streams)
-        changed, queue, waiting = self._touched(fault, faults, streams)
+        changed, queue, waiting = self._touched(self.circuit.faults((fault,)), streams)
         while queue:
             place = heappop(queue)
             waiting.discard(place)
@@ -198,7 +197,7 @@ class Machine:
         found = {net: other.words(net) for net in self.netlist.nets}
         return {net: words for net, words in found.items() if self._differs(self.circuit.nets[net], words)}
 
-    def _touched(self, fault: PinFault, faults: Faults, streams: Streams) -> tuple[list[int], list[int], set[int]]:
+    def _touched(self, faults: Faults, streams: Streams) -> tuple[list[int], list[int], set[int]]:
         """Where a fault begins: (given signals that it changes, queue of groups, the same as a set)."""
         changed: list[int] = []
         queue: list[int] = []
@@ -212,10 +211,10 @@ class Machine:
                 if self._differs(number, streams.at(number)):
                     self._queue(number, queue, waiting)
                     changed.append(number)
-        names = circuit.faults((fault,)).held.get(fault.refdes, {})
-        for number in circuit.of_chip.get(fault.refdes, ()) if names else ():
-            if any(name in names for name, _ in circuit.nodes[number].names):
-                self._push(circuit.group_of[number], queue, waiting)
+        for refdes, names in faults.held.items():
+            for number, read in circuit.of_chip.get(refdes, {}).items():
+                if any(name in names for name, _ in read):
+                    self._push(circuit.group_of[number], queue, waiting)
         return changed, queue, waiting
 
     def _queue(self, number: int, queue: list[int], waiting: set[int]) -> None:

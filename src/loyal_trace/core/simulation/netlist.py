@@ -77,7 +77,7 @@ def build_netlist(
         if part.refdes in left_out or not library.knows(part.number):
             continue
         chip = library.find(part.number)
-        nets = {p.name: board.net_of(part.refdes, p.number) or f"{part.refdes}.{p.number}" for p in chip.pins}
+        nets = {p.name: board.line_of(part.refdes, p.number) for p in chip.pins}
         data = (contents or {}).get(part.refdes)
         memory = np.frombuffer(data, dtype=np.uint8) if data is not None else None
         wrong = {chip.pin_number(f.pin).name: f for f in faults if f.refdes == part.refdes}

@@ -3,7 +3,7 @@
 The picture is drawn as a monitor would that runs with the healthy board: one pixel a clock, line after line.
 """
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -42,7 +42,7 @@ def clocks_of(screen: Screen) -> int:
 
 def picture(screen: Screen, machine: Machine) -> Pixels:
     """The picture of a machine that ran for at least one of them."""
-    return _drawn(screen, [[machine.levels(net) for net in nets] for nets in (screen.red, screen.green, screen.blue)])
+    return _drawn(screen, machine.levels)
 
 
 def change_of(board: BoardDefinition, machine: Machine, fault: PinFault) -> ScreenChange:
@@ -54,21 +54,21 @@ def change_of(board: BoardDefinition, machine: Machine, fault: PinFault) -> Scre
         return unpack(changed[net], machine.steps) if net in changed else machine.levels(net)
 
     healthy = picture(screen, machine)
-    faulty = _drawn(screen, [[levels(net) for net in nets] for nets in (screen.red, screen.green, screen.blue)])
+    faulty = _drawn(screen, levels)
     lost = [net for net in screen.sync if net in changed and not rising(changed[net], machine.steps)]
     told = (*_sync_words(screen, lost, changed), *_plane_words(screen, changed, machine.steps))
     words = told if told and (healthy == faulty).all() else (*told, *differences(healthy, faulty))
     return ScreenChange(healthy, faulty, words, _reached(board, changed, fault))
 
 
-def _drawn(screen: Screen, colours: Sequence[Sequence[Pixels]]) -> Pixels:
+def _drawn(screen: Screen, levels: Callable[[str], Pixels]) -> Pixels:
     """Each colour is the weighted sum of its nets, sampled in the second step of every clock."""
     found = np.zeros((screen.lines, screen.pixels, 3), dtype=np.uint8)
-    for place, nets in enumerate(colours):
+    for place, nets in enumerate((screen.red, screen.green, screen.blue)):
         whole = (1 << len(nets)) - 1
         total = np.zeros(clocks_of(screen), dtype=np.uint32)
-        for weight, levels in enumerate(nets):
-            total += levels[1::2][: len(total)].astype(np.uint32) << np.uint32(weight)
+        for weight, net in enumerate(nets):
+            total += levels(net)[1::2][: len(total)].astype(np.uint32) << np.uint32(weight)
         if whole:
             found[:, :, place] = (total * 255 // whole).reshape(screen.lines, screen.pixels)
     return found

@@ -87,15 +87,11 @@ class Streams:
         return found
 
 
-class Node:
-    """A signal that is computed: which others it reads, by the names on its chip."""
+class _OnChip:
+    """What the signals of a chip share: which others they read, by the names on the chip."""
 
     chip: PlacedChip
     names: Names
-
-    def run(self, streams: Streams, held: Held = _NOTHING) -> Words:
-        """Its stream; `held` are pins of the chip that read a level whatever their net does."""
-        raise NotImplementedError
 
     def _read(self, streams: Streams, held: Held) -> dict[str, Value]:
         found: dict[str, Value] = {name: streams.at(number) for name, number in self.names}
@@ -105,7 +101,7 @@ class Node:
 
 
 @dataclass(frozen=True, eq=False)
-class Drive(Node):
+class Drive(_OnChip):
     """An output pin: low where it pulls its net low, high where it drives high or lets go."""
 
     chip: PlacedChip
@@ -130,7 +126,7 @@ class Drive(Node):
 
 
 @dataclass(frozen=True, eq=False)
-class Wired(Node):
+class Wired:
     """A net with several drivers, or one that touches another (`inputs` are then the nets as they would be without).
 
     `kind`: and (any low wins, as on a TTL line), or (any high wins), strong (the first wins).
@@ -155,7 +151,7 @@ class Wired(Node):
 
 
 @dataclass(frozen=True, eq=False)
-class Leaking(Node):
+class Leaking:
     """A net that something pulls low while none of its drivers holds it high."""
 
     inputs: tuple[int, ...]
@@ -172,7 +168,7 @@ class Leaking(Node):
 
 
 @dataclass(frozen=True, eq=False)
-class Bit(Node):
+class Bit(_OnChip):
     """A stored bit."""
 
     chip: PlacedChip
@@ -265,7 +261,7 @@ class Bit(Node):
 
 
 @dataclass(frozen=True, eq=False)
-class Cells(Node):
+class Cells(_OnChip):
     """What a memory holds at the address that it is given: one byte a step (uint8, eight times as many as words)."""
 
     chip: PlacedChip
@@ -328,7 +324,7 @@ def writing(chip: PlacedChip, streams: Streams, values: Mapping[str, Value]) -> 
 
 
 @dataclass(frozen=True, eq=False)
-class Data(Node):
+class Data(_OnChip):
     """A data pin of a memory."""
 
     chip: PlacedChip
@@ -351,5 +347,7 @@ class Data(Node):
         return byte >> self.place & 1 | (1 ^ int(self.memory.select.evaluate(values)))
 
 
+# Every kind of signal; `run` gives its stream, where `held` are pins that read a level whatever their net does.
+Node = Drive | Bit | Cells | Data | Wired | Leaking
 # Signals that belong to no chip.
 LINES = (Wired, Leaking)

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from loyal_trace.core.boards.model import BoardDefinition, Part
+from loyal_trace.core.chips.expressions import never_with
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.chips.model import ChipType
 from loyal_trace.core.simulation.machine import Machine
@@ -239,12 +240,9 @@ def _inactive(chip: ChipType) -> dict[str, int]:
     """Clears and presets at the level at which they do nothing, as far as one pin decides that."""
     found: dict[str, int] = {}
     for condition in {override[0] for register in chip.registers for override in register.overrides}:
-        for name, level in product(condition.names, (1, 0)):
-            others = [other for other in condition.names if other != name]
-            cases = product((0, 1), repeat=len(others))
-            if not any(condition.evaluate({name: level, **dict(zip(others, case, strict=True))}) for case in cases):
-                found.setdefault(name, level)
-                break
+        resting = never_with(condition, condition.names)
+        if resting is not None:
+            found.setdefault(*resting)
     return {name: level for name, level in found.items() if name in chip.input_names}
 
 
