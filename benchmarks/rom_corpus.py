@@ -253,7 +253,8 @@ def named_right(counts: Counter[tuple[str, str]]) -> int:
     return sum(n for (injected, named), n in counts.items() if injected.split()[0] == named)
 
 
-_UNDECIDABLE = ("bits-faded", "bits-lost", "few-bytes", "patched", "half-read", "shifted")
+# Noise and compressed contents look alike; what cells lost or hands changed leaves no trace without the contents.
+_UNDECIDABLE = ("bits-faded", "bits-lost", "few-bytes", "patched", "garbage")
 DECIDABLE = tuple(kind for kind in DAMAGES if kind not in _UNDECIDABLE)
 
 

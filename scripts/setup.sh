@@ -6,7 +6,7 @@ cd "$(dirname "$0")/.."
 
 LIBS="libgl1 libegl1 libglib2.0-0 libfontconfig1 libxkbcommon0 libdbus-1-3 libxcb-cursor0 libxcb-icccm4
 libxcb-image0 libxcb-keysyms1 libxcb-render-util0 libxcb-shape0 libxcb-xkb1 libxkbcommon-x11-0
-xvfb xauth dbus at-spi2-core desktop-file-utils appstream shared-mime-info"
+xvfb xauth dbus at-spi2-core desktop-file-utils appstream shared-mime-info gcc libc6-dev"
 
 # Does a Python at hand make virtual environments, pip included? (Debian splits that into python3-venv.)
 find_python() {
@@ -51,14 +51,13 @@ install_python_packages() {
     echo "$wanted" > $stamp
 }
 
-compile_helpers() {  # once: they are kept on disk; everything works without them, only slower
+compile_helper() {  # once: it is kept on disk; everything works without it, only slower
     local stamp=.venv/.loyal-trace-compiled wanted
-    wanted=$(cat requirements.lock src/loyal_trace/compiled/*.py | sha256sum | cut -d' ' -f1)
-    [ "$(cat $stamp 2>/dev/null)" = "$wanted" ] && return 0
-    echo "setup: compiling helpers"
-    .venv/bin/python -m loyal_trace.compiled.sha1 && echo "$wanted" > $stamp || true
+    wanted=$(sha256sum src/loyal_trace/compiled/sha1.c | cut -d' ' -f1)
+    [ "$(cat $stamp 2>/dev/null)" = "$wanted" ] && ls src/loyal_trace/compiled/*.so >/dev/null 2>&1 && return 0
+    .venv/bin/python -m loyal_trace.compiled && echo "$wanted" > $stamp || true
 }
 
 install_system_packages
 install_python_packages
-compile_helpers
+compile_helper

@@ -167,3 +167,31 @@ def test_a_set_of_mixed_revisions_is_named_by_check(capsys, tmp_path):
     code, found, _ = run(capsys, "check", tmp_path / "set", "--sums", tmp_path / "sums.csv", "--json")
     assert code == 1 and found["mixed"] and found["revisions"] == {"A": ["6A"], "B": ["6B"]}
     assert "revisions are mixed" in run(capsys, "check", tmp_path / "set", "--sums", tmp_path / "sums.csv")[1]
+
+
+def test_convert_fills_gaps_only_when_told_and_writes_through_links_to_files_only(capsys, tmp_path):
+    gaps = tmp_path / "gaps.hex"
+    gaps.write_text(":0100000041BE\n:0100040042B9\n:00000001FF\n")
+    out = tmp_path / "out.bin"
+    code, _, error = run(capsys, "convert", gaps, out)
+    assert code == 2 and "leaves out addresses (0001 to 0003 first)" in error and not out.exists()
+    assert run(capsys, "convert", "--fill", "ff", gaps, out)[0] == 0
+    assert out.read_bytes() == b"A\xff\xff\xffB"
+    link = tmp_path / "link.bin"
+    link.symlink_to(out)
+    assert run(capsys, "convert", out, out, link)[0] == 0
+    assert link.is_symlink() and out.read_bytes() == b"A\xff\xff\xffB" * 2
+    code, _, error = run(capsys, "convert", out, "/dev/null")
+    assert code != 0 and "needs a regular file" in error
+    assert run(capsys, "convert", "--split", "0", out, tmp_path / "x.bin")[0] == 2
+
+
+def test_a_firmware_that_is_not_in_the_list_is_refused_and_case_does_not_matter(capsys, tmp_path):
+    image = tmp_path / "6c.bin"
+    image.write_bytes(bytes(range(256)))
+    crc = f"{zlib.crc32(image.read_bytes()):08x}"
+    listed = tmp_path / "sums.csv"
+    listed.write_text(f"name,crc32,firmware\n6c.bin,{crc},1.0B\n6c.bin,00000001,1.1\n")
+    code, _, error = run(capsys, "check", "--checksums", listed, "--firmware", "2.0", image)
+    assert code == 2 and "no firmware 2.0 in these checksums (there: 1.0B, 1.1)" in error
+    assert run(capsys, "check", "--checksums", listed, "--firmware", "1.0b", image)[0] == 0

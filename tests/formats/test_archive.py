@@ -1,12 +1,16 @@
+import hashlib
 import json
+import tracemalloc
 import zipfile
+from dataclasses import replace
 
+import numpy as np
 import pytest
 
 from loyal_trace.core.job import entries as e
 from loyal_trace.core.vocabulary.errors import MachineError, UserFileError
-from loyal_trace.formats.archive import JobArchive, read_archive, write_archive
-from loyal_trace.formats.safe_zip import MAX_MEMBERS
+from loyal_trace.formats.archive import JobArchive, OnDemand, _fill, read_archive, write_archive
+from loyal_trace.formats.safe_zip import MAX_MEMBERS, zip_files
 from tests.helpers.builders import made, tiny_files
 
 SHA = "2c26b46b68ffc68ff99b453c1d30413413422d706483bfa0f98a5e886266e7ae"  # of b"foo"
@@ -76,4 +80,36 @@ def test_too_many_members_are_refused_before_any_is_read(tmp_path):
         for n in range(MAX_MEMBERS + 1):
             target.writestr(f"{n}", b"")
     with pytest.raises(UserFileError, match="more than"):
-        read_archive(tmp_path / "x.zip")
+        list(zip_files(tmp_path / "x.zip"))
+
+
+def test_two_logbooks_or_two_entries_of_one_id_are_refused_and_blamed_on_the_file(archive, tmp_path):
+    path = tmp_path / "x.ltjob"
+    write_archive(archive, path)
+    with zipfile.ZipFile(path, "a") as target, pytest.warns(UserWarning, match="Duplicate name"):
+        target.writestr("entries.jsonl", b"")
+    with pytest.raises(UserFileError, match="holds 2 files called"):
+        read_archive(path)
+    with path.open("wb") as stream:
+        _fill(replace(archive, lines=(*archive.lines, archive.lines[0])), stream)
+    with pytest.raises(UserFileError, match="has the id"):
+        read_archive(path)
+
+
+def test_a_blank_rom_and_more_photographs_than_fit_into_memory_come_back(tmp_path, archive):
+    blank, seeds = bytes(4 << 20), range(14)
+    large = np.random.default_rng(0).bytes(8 << 20)
+
+    def photo(n):
+        return large[: -8 - n] + n.to_bytes(8, "big")
+
+    data = {hashlib.sha256(photo(n)).hexdigest(): n for n in seeds}
+    sha = hashlib.sha256(blank).hexdigest()
+    many = replace(archive, attachments=OnDemand([*data, sha], lambda s: blank if s == sha else photo(data[s])))
+    tracemalloc.start()
+    write_archive(many, tmp_path / "large.ltjob")
+    again = read_archive(tmp_path / "large.ltjob")
+    peak = tracemalloc.get_traced_memory()[1]
+    tracemalloc.stop()
+    assert again.attachments[sha] == blank and len(again.attachments) == 15
+    assert (tmp_path / "large.ltjob").stat().st_size > 100 << 20 and peak < 60 << 20

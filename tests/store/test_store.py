@@ -22,7 +22,7 @@ from loyal_trace.core.job.chain import check_chain, head_of
 from loyal_trace.core.job.fold import fold
 from loyal_trace.core.vocabulary.errors import LoyalTraceError, MachineError, RequestError, UserFileError
 from loyal_trace.core.vocabulary.identity import PartRef
-from loyal_trace.formats.archive import read_archive, write_archive
+from loyal_trace.formats.archive import _fill, read_archive, write_archive
 from loyal_trace.store.connection import DATABASE, HEAD, StoreBusy, open_database
 from loyal_trace.store.schema import metadata
 from loyal_trace.store.store import Store
@@ -148,7 +148,10 @@ def test_an_archive_whose_logbook_was_changed_or_cut_is_refused(store, tmp_path)
     whole = store.export("j1")
     for lines in (whole.lines[:-1], (*whole.lines[:1], *whole.lines[2:])):
         forged = replace(whole, lines=lines)
-        write_archive(forged, tmp_path / "forged.ltjob")
+        with pytest.raises(UserFileError, match=r"changed, removed|come back"):
+            write_archive(replace(forged, lines=whole.lines[1:]), tmp_path / "forged.ltjob")
+        with (tmp_path / "forged.ltjob").open("wb") as stream:
+            _fill(forged, stream)
         data = (tmp_path / "forged.ltjob").read_bytes().replace(forged.head.encode(), whole.head.encode())
         (tmp_path / "forged.ltjob").write_bytes(_stored(data, whole.head))
         with pytest.raises(UserFileError, match=r"changed, removed|does not end"):

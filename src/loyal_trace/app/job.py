@@ -12,6 +12,7 @@ from uuid import uuid4
 
 from loyal_trace.app.own_types import library_with_own
 from loyal_trace.app.preferences import load_preferences, remember
+from loyal_trace.app.whole import usable
 from loyal_trace.app.workshop import Workshop, load_workshop, save_bench
 from loyal_trace.core.assess.assessment import Assessment
 from loyal_trace.core.assess.boards import boards_of, revision_of
@@ -68,8 +69,8 @@ class OpenJob:
         # Entries carry the name of the person, never that of an account.
         self.author = self.env.author or load_preferences(store.folder).name
         self.library, self._of_types = library_with_own(store.folder, self.env.library)
-        self._fold = Fold(store.entries(job))
-        parsed = {name: parse_board(files, name, self.library) for name, files in store.board_files(job).items()}
+        found = usable(store, job, self.library)
+        self._fold, parsed, self._not_read = Fold(found.entries), found.boards, found.warnings
         order = self.snapshot.opened.boards if self.snapshot.opened else ()
         self.defined = {b: parsed[b] for b in sorted(parsed, key=lambda b: (b not in order, b))}
         self.workshop = self._workshop()
@@ -193,7 +194,7 @@ class OpenJob:
 
     def _workshop(self) -> Workshop:
         found = load_workshop(self.store.folder)
-        return replace(found, warnings=(*found.warnings, *self._of_types))
+        return replace(found, warnings=(*found.warnings, *self._of_types, *self._not_read))
 
     def save_bench(self) -> None:
         """The bench as this job has it becomes the workshop's own, with which the next job begins."""

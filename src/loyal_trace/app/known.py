@@ -1,12 +1,12 @@
 """Everything a store knows of ROM contents, from all its jobs: what an unknown dump is held against."""
 
+from loyal_trace.app.whole import usable
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.job.fold import fold
 from loyal_trace.core.job.snapshot import JobSnapshot
 from loyal_trace.core.roms.identify import KnownImages
 from loyal_trace.core.roms.images import ChecksumList, RomImage
 from loyal_trace.core.vocabulary.identity import PartRef
-from loyal_trace.formats.board_folder import parse_board
 from loyal_trace.formats.rom_check import checksums_of_board
 from loyal_trace.store.store import Store
 
@@ -19,8 +19,8 @@ def known_of_store(store: Store, library: ChipLibrary) -> KnownImages:
     found = KnownImages()
     seen: set[object] = set()
     for job in store.jobs():
-        boards = {name: parse_board(files, name, library) for name, files in store.board_files(job.id).items()}
-        state = fold(store.entries(job.id))
+        kept = usable(store, job.id, library)
+        boards, state = kept.boards, fold(kept.entries)
         lists = [checksums_of_board(board) for board in boards.values()] + _lists_of(state)
         for listed in lists:
             key = (listed.source, listed.entries)

@@ -12,6 +12,7 @@ from loyal_trace.core.vocabulary.stages import Stage, stage_of_word
 
 FILE = "window.toml"
 SMALLEST, LARGEST = 80, 200
+MOST_BACKUPS, MOST_ENTRIES = 99, 100_000
 COLOURS = ("system", "light", "dark")
 
 
@@ -19,7 +20,9 @@ COLOURS = ("system", "light", "dark")
 class Preferences:
     """Never more than a convenience: a file that cannot be read is no preference.
 
-    `name` is how the person signs; `geometry` the window's place as Qt writes it (hexadecimal); `text_size` is in %.
+    `backups_kept` copies of the store rotate, one every `backup_every` entries and on closing, in `backup_place`
+    (empty: in the store). `name` is how the person signs; `geometry` the window's place as Qt writes it (hexadecimal);
+    `text_size` is in %.
     """
 
     pads: Mapping[Stage, bool] = field(default_factory=dict)
@@ -29,6 +32,9 @@ class Preferences:
     geometry: str = ""
     text_size: int = 100
     colours: str = "system"
+    backups_kept: int = 7
+    backup_every: int = 500
+    backup_place: str = ""
 
 
 def load_preferences(folder: Path) -> Preferences:
@@ -37,9 +43,24 @@ def load_preferences(folder: Path) -> Preferences:
         told = tomllib.loads((folder / FILE).read_text(encoding="utf-8"))
     except (OSError, ValueError):
         return Preferences()
-    texts = {key: str(told[key]) for key in ("name", "job", "stage", "geometry") if isinstance(told.get(key), str)}
+    texts = {
+        key: str(told[key])
+        for key in ("name", "job", "stage", "geometry", "backup_place")
+        if isinstance(told.get(key), str)
+    }
     colours = told.get("colours") if told.get("colours") in COLOURS else "system"
-    return Preferences(_pads(told.get("pads")), **texts, text_size=_size(told.get("text_size")), colours=str(colours))
+    return Preferences(
+        _pads(told.get("pads")),
+        **texts,
+        text_size=_size(told.get("text_size")),
+        colours=str(colours),
+        backups_kept=_count(told.get("backups_kept"), MOST_BACKUPS, Preferences.backups_kept),
+        backup_every=max(1, _count(told.get("backup_every"), MOST_ENTRIES, Preferences.backup_every)),
+    )
+
+
+def _count(told: Any, most: int, usual: int) -> int:
+    return min(most, max(0, told)) if isinstance(told, int) and not isinstance(told, bool) else usual
 
 
 def _pads(told: Any) -> dict[Stage, bool]:

@@ -10,7 +10,7 @@ from loyal_trace.core.assess.rom_pages import learn_register
 from loyal_trace.core.assess.roms import firmware, known_sums
 from loyal_trace.core.job.entries import Decided, ImageKnown, Note
 from loyal_trace.core.roms.candidates import Watch
-from loyal_trace.core.roms.correcting import Correction, correct
+from loyal_trace.core.roms.correcting import Correction, correct, searched
 from loyal_trace.core.roms.identify import Match
 from loyal_trace.core.roms.signature import Learned
 from loyal_trace.core.vocabulary.identity import PartRef
@@ -18,7 +18,7 @@ from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.units import format_percent
 from loyal_trace.store.store import Store
 
-_NOT_FOUND = say("no combination of its reads, no reversible change and no few bytes or bits give the known checksums")
+_NOT_FOUND = say("nothing that was searched gives the known checksums")
 Matches = Callable[[PartRef, tuple[Match, ...]], None]
 
 
@@ -34,19 +34,25 @@ def restore_slot(workspace: Workspace, place: PartRef) -> None:
     def work(watch: Watch) -> Correction | None:
         return correct(reads, own, replace(watch, sha1=sha1_lanes))
 
+    done = searched(len(reads[-1]), own[0])
     workspace.tasks.run(
-        say("restoring {refdes}", refdes=place.refdes), work, lambda found: _keep_restored(workspace, place, found)
+        say("restoring {refdes}", refdes=place.refdes),
+        work,
+        lambda found: _keep_restored(workspace, place, found, done),
     )
 
 
-def _keep_restored(workspace: Workspace, place: PartRef, found: Correction | None) -> None:
+def _keep_restored(workspace: Workspace, place: PartRef, found: Correction | None, done: str) -> None:
     if found is None or not found.certain:
         several = (
             say("{solutions:,} contents have these checksums; a SHA-1 would decide", solutions=found.solutions)
             if found
             else ""
         )
-        workspace.say(say("{refdes} not restored: {several}", refdes=place.refdes, several=several or _NOT_FOUND), True)
+        told = say(
+            "{refdes} not restored: {several}. {done}", refdes=place.refdes, several=several or _NOT_FOUND, done=done
+        )
+        workspace.say(told, True)
         return
 
     def act() -> list[str]:

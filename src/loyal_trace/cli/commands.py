@@ -59,12 +59,23 @@ def roms_check(options: argparse.Namespace) -> int:
         known = checksums_of_board(board) if board is not None else ChecksumList([], "")
     if options.reference and not options.reference.is_dir():
         raise UserFileError(str(options.reference), say("is not a folder of reference images"))
-    result = RomChecker(known, options.reference, board, library, options.firmware).check(options.paths)
+    firmware = _firmware_of(known, options.firmware)
+    result = RomChecker(known, options.reference, board, library, firmware).check(options.paths)
     if options.json:
         print_json(_roms_document(result, known.source))
     else:
         _print_roms(result)
     return 0 if result.all_good else 1
+
+
+def _firmware_of(known: ChecksumList, asked: str) -> str:
+    """The revision asked for as the list writes it, case apart; RequestError names those that it has."""
+    there = sorted({entry.firmware for entry in known.entries if entry.firmware})
+    found = next((one for one in there if one.lower() == asked.strip().lower()), None)
+    if not asked or found is not None:
+        return found or ""
+    listed = joined(", ", there) or say("none")
+    raise RequestError(say("no firmware {asked} in these checksums (there: {listed})", asked=asked, listed=listed))
 
 
 def _hypothesis(found: Hypothesis) -> dict[str, Any]:

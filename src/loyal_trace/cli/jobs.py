@@ -10,12 +10,13 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
+from loyal_trace.app.backups import Backups
 from loyal_trace.app.board_saving import board_folder_named, save_board
 from loyal_trace.app.cautions import caution_texts
 from loyal_trace.app.commands import LineResult, Tally, enter_line, setting_at
 from loyal_trace.app.dictionaries import cache_folder
 from loyal_trace.app.importers import Meant, import_files, place_words
-from loyal_trace.app.job import OpenJob, find_job, import_archive, open_new_job
+from loyal_trace.app.job import OpenJob, find_job, import_archive, open_new_job, utc_now
 from loyal_trace.app.job_dictionaries import JobDictionaries
 from loyal_trace.app.rehearsal import Rehearsal
 from loyal_trace.app.traces import compared, open_trace
@@ -27,7 +28,7 @@ from loyal_trace.core.assess.suspects import Suspect
 from loyal_trace.core.job.entries import TraceCompared, describe
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.identity import PartRef
-from loyal_trace.core.vocabulary.phrases import say
+from loyal_trace.core.vocabulary.phrases import say, term
 from loyal_trace.core.vocabulary.stages import stage_of_word
 from loyal_trace.core.vocabulary.units import count_of, format_percent
 from loyal_trace.formats.archive import read_archive, write_archive
@@ -39,6 +40,7 @@ from loyal_trace.report.times import local_time
 from loyal_trace.report.write import write_report
 from loyal_trace.resources import chip_library
 from loyal_trace.store.connection import DATABASE
+from loyal_trace.store.states import OPEN, JobState
 from loyal_trace.store.store import Store
 
 
@@ -68,6 +70,9 @@ def _opened(options: argparse.Namespace, store: Store) -> Iterator[OpenJob]:
         for warning in job.workshop.warnings:
             tell(say("loyal-trace: {warning}", warning=warning), error=True)
         yield job
+        keeper = Backups(store, utc_now)
+        if keeper.due(store) and keeper.make() is None:
+            tell(say("loyal-trace: {warning}", warning=keeper.failed), error=True)
 
 
 def job_new(options: argparse.Namespace) -> int:
@@ -92,15 +97,26 @@ def _board_of_list(path: Path) -> Mapping[str, bytes]:
 def job_list(options: argparse.Namespace) -> int:
     """All jobs, newest first."""
     with _to_read(options) as store:
-        jobs = store.jobs()
+        states = store.states()
+        jobs = [job for job in store.jobs() if options.all or job.id not in states]
     if options.json:
-        rows = [{"job": j.id, "title": j.title, "opened": j.opened, "entries": j.entries} for j in jobs]
+        rows = [
+            {"job": j.id, "title": j.title, "opened": j.opened, "entries": j.entries, "state": _state(states, j.id)}
+            for j in jobs
+        ]
         print_json({"jobs": rows})
     elif jobs:
-        print_table([(j.id, _when(j.opened), count_of(j.entries, "entry", "entries"), j.title) for j in jobs])
+        marks = {j.id: f" [{term(_state(states, j.id))}]" if j.id in states else "" for j in jobs}
+        print_table(
+            [(j.id, _when(j.opened), count_of(j.entries, "entry", "entries"), j.title + marks[j.id]) for j in jobs]
+        )
     else:
         tell(say("no jobs yet"))
     return 0
+
+
+def _state(states: Mapping[str, JobState], job: str) -> str:
+    return states[job].state if job in states else OPEN
 
 
 def _when(opened: str) -> str:

@@ -142,6 +142,7 @@ def _more_rom_parsers(roms: "argparse._SubParsersAction[_Parser]") -> None:
     turn.add_argument(
         "--interleave", action="store_true", help=say("interleave the images as byte lanes; else they are joined")
     )
+    turn.add_argument("--fill", metavar="XX", help=say("fill addresses that the file leaves out with this byte"))
     turn.add_argument("--split", type=int, help=say("cut into that many pieces"))
     turn.add_argument("--lanes", type=int, help=say("de-interleave into that many byte lanes"))
     for parser in (slots, found, correct, votes, sign, lesson, stand_in, label, turn):
@@ -305,6 +306,7 @@ def _job_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
     new.add_argument("--owner", default="")
     new.add_argument("--complaint", default="")
     listing = job.add_parser("list", help=say("all jobs"))
+    listing.add_argument("--all", action="store_true", help=say("archived, hidden and deleted ones too"))
     show = job.add_parser("show", help=say("the state of a job"))
     suspects = job.add_parser("suspects", help=say("the suspects with their evidence, and what is worth doing next"))
     plan = job.add_parser("plan", help=say("the steps of the repair and the parts they need"))
@@ -335,8 +337,8 @@ def _job_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
     saved.add_argument("--board", default="", metavar="B", help=say("the board that is meant"))
     saved.add_argument("--out", type=Path, default=None, metavar="FOLDER", help=say("the folder to write"))
     report = job.add_parser("report", help=say("write the report, PDF or HTML by the ending"))
-    trace = _trace_parser(job)
-    for parser in (show, suspects, plan, proof, enter, add, export, saved, report, trace):
+    trace, kept = _trace_parser(job), _state_parsers(job)
+    for parser in (show, suspects, plan, proof, enter, add, export, saved, report, trace, *kept):
         parser.add_argument("job", metavar="JOB", help=say("the id or the title of a job"))
     enter.add_argument("lines", nargs="+", metavar="LINE")
     enter.add_argument("--stage", choices=_STAGES, help=say("the stage at which bare values are understood"))
@@ -348,10 +350,36 @@ def _job_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
         parser.add_argument("--at", default="", metavar="PLACE", help=say("the part, pin or socket that is picked"))
     for parser in (export, report):
         parser.add_argument("file", type=Path)
-    for parser in (new, listing, show, suspects, plan, proof, enter, add, export, saved, taken, report, trace):
+    for parser in (
+        *(new, listing, show, suspects, plan, proof, enter, add, export, saved, taken, report, trace),
+        *kept,
+    ):
         parser.add_argument(
             "--store", type=Path, default=None, help=say("store folder (default: the user's data folder)")
         )
+        parser.add_argument("--json", action="store_true")
+
+
+def _state_parsers(job: "argparse._SubParsersAction[_Parser]") -> "list[_Parser]":
+    archive = job.add_parser("archive", help=say("put a job away: it stays, and is no longer in the list"))
+    hide = job.add_parser("hide", help=say("take a job out of the list"))
+    delete = job.add_parser("delete", help=say("delete a job; for thirty days it can be reopened"))
+    delete.add_argument("--title", default="", help=say("its title, to confirm"))
+    reopen = job.add_parser("reopen", help=say("bring back an archived, hidden or deleted job"))
+    return [archive, hide, delete, reopen]
+
+
+def _store_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
+    store = commands.add_parser("store", help=say("the whole store")).add_subparsers(dest="action", required=True)
+    check = store.add_parser("check", help=say("every line and attachment against its hash"))
+    rescue = store.add_parser("salvage", help=say("read around damage into a new store"))
+    rescue.add_argument("out", type=Path, metavar="OUT", help=say("the folder of the new store"))
+    backup = store.add_parser("backup", help=say("copy the store; the copy opens as a store"))
+    backup.add_argument(
+        "out", type=Path, nargs="?", metavar="OUT", help=say("a new folder (default: among the rotating backups)")
+    )
+    for parser in (check, rescue, backup):
+        parser.add_argument("--store", type=Path, help=say("store folder (default: the user's data folder)"))
         parser.add_argument("--json", action="store_true")
 
 
@@ -396,7 +424,16 @@ def build_commands() -> argparse.ArgumentParser:
     commands: argparse._SubParsersAction[_Parser] = parser.add_subparsers(
         dest="command", required=True, parser_class=_Parser
     )
-    for add in (_roms_parser, _chip_parser, _swap_parser, _board_parser, _rails_parser, _calc_parser, _job_parser):
+    for add in (
+        _roms_parser,
+        _chip_parser,
+        _swap_parser,
+        _board_parser,
+        _rails_parser,
+        _calc_parser,
+        _job_parser,
+        _store_parser,
+    ):
         add(commands)
     return parser
 
@@ -424,7 +461,8 @@ EXAMPLES = (
     ),
     ('loyal-trace job report "Sound board" report.pdf', say("write the report for the owner")),
 )
-COMMANDS = ("roms", "chip", "swap", "board", "rails", "calc", "job")
+_JOB_STATES = ("archive", "hide", "delete", "reopen")
+COMMANDS = ("roms", "chip", "swap", "board", "rails", "calc", "job", "store")
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -459,6 +497,7 @@ def _help() -> int:
     )
     tell("  calc starts|ripple|reservoir|regulator|bridge|crystal|cell|erase|divider")
     tell("  job new|list|show|enter|add|trace|suspects|plan|proof|export|import|report")
+    tell("  job archive|hide|delete|reopen   store check|salvage|backup")
     tell(say("\nexamples:"))
     for example, words in EXAMPLES:
         tell(f"  {example}\n      {shown(words)}")
@@ -466,8 +505,10 @@ def _help() -> int:
 
 
 def _run(options: argparse.Namespace) -> int:
-    if options.command == "job":
-        from loyal_trace.cli import jobs as module
+    if options.command == "store" or (options.command == "job" and options.action in _JOB_STATES):
+        from loyal_trace.cli import store as module
+    elif options.command == "job":
+        from loyal_trace.cli import jobs as module  # type: ignore[no-redef]
     elif options.command == "swap" or (options.command == "chip" and options.action in ("find", "add")):
         from loyal_trace.cli import chips as module  # type: ignore[no-redef]
     elif options.command == "board" and options.action != "check":

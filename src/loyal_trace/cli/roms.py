@@ -11,7 +11,7 @@ from loyal_trace.cli.output import print_json, print_table, tell
 from loyal_trace.compiled import sha1_lanes
 from loyal_trace.core.roms.candidates import Watch
 from loyal_trace.core.roms.consensus import consensus
-from loyal_trace.core.roms.correcting import Correction, correct
+from loyal_trace.core.roms.correcting import Correction, correct, searched
 from loyal_trace.core.roms.digests import canonical, checked_digest, digest_length, known_algorithms
 from loyal_trace.core.roms.images import KnownChecksum, RomImage, checksums_from_mapping
 from loyal_trace.core.roms.signature import Register, learn, read_signature
@@ -81,12 +81,13 @@ def repair(options: argparse.Namespace) -> int:
     found = correct([image.data], [entry], _watch(options))
     if found is not None and found.certain:
         return _repaired(options, found)
-    reason = _why_not(found, digests)
+    reason, done = _why_not(found, digests), searched(image.size, entry)
     if options.json:
         solutions = found.solutions if found else 0
-        print_json({"restored": False, "changes": [], "proof": "", "reason": reason, "solutions": solutions})
+        document = {"restored": False, "changes": [], "proof": "", "reason": reason, "searched": done}
+        print_json({**document, "solutions": solutions})
     else:
-        tell(say("not restored: {reason}", reason=reason))
+        tell(say("not restored: {reason}. {done}", reason=reason, done=done))
     return 1
 
 
@@ -280,10 +281,30 @@ def learn_signature(options: argparse.Namespace) -> int:
     return 1 if odd else 0
 
 
+def _without_gaps(image: RomImage, fill: str | None) -> bytes:
+    """The bytes of an image; addresses that its records leave out are filled only with what was asked for."""
+    if not image.gaps:
+        return image.data
+    first, last = image.gaps[0]
+    if fill is None:
+        raise UserFileError(
+            image.name,
+            say("leaves out addresses ({first:04X} to {last:04X} first)", first=first, last=last),
+            say("say with what they are to be filled: --fill FF, or save it with all its addresses"),
+        )
+    value = _number(f"0x{fill.lower().removeprefix('0x')}")
+    if not 0 <= value <= 0xFF:
+        raise RequestError(say("--fill takes one byte, 00 to FF"))
+    data = bytearray(image.data)
+    for first, last in image.gaps:
+        data[first : last + 1] = bytes([value]) * (last + 1 - first)
+    return bytes(data)
+
+
 def convert(options: argparse.Namespace) -> int:
     """Images to another format or order."""
     *sources, out = options.files
-    images = [_image(path).data for path in sources]
+    images = [_without_gaps(_image(path), options.fill) for path in sources]
     if not images:
         raise RequestError(say("convert needs an image and where it goes"))
     data = interleave(images) if options.interleave else b"".join(images)
@@ -292,9 +313,9 @@ def convert(options: argparse.Namespace) -> int:
     if options.invert:
         data = bytes(b ^ 0xFF for b in data)
     pieces: Sequence[bytes] = (data,)
-    if options.split:
+    if options.split is not None:
         pieces = split(data, options.split)
-    elif options.lanes:
+    elif options.lanes is not None:
         pieces = lanes(data, options.lanes)
     written: list[tuple[Path, bytes]] = []
     for number, piece in enumerate(pieces):

@@ -1,24 +1,30 @@
 """A job as one file: a zip of `entries.jsonl`, the attachments and the board folders, complete both ways."""
 
 import hashlib
-import io
 import json
 import zipfile
-from collections.abc import Iterable, Mapping
+import zlib
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
+from typing import IO, Any, cast
 
 from loyal_trace.core.job.chain import check_chain, head_of
-from loyal_trace.core.job.entries import Entry, read_entry
+from loyal_trace.core.job.entries import Entry, Unread, read_entry, read_or_mark
 from loyal_trace.core.vocabulary.errors import UserFileError
 from loyal_trace.core.vocabulary.phrases import say
-from loyal_trace.formats.safe_zip import checked_members, open_zip, read_member
-from loyal_trace.formats.whole_file import write_whole
+from loyal_trace.formats.safe_zip import Limits, checked_members, open_zip, read_member
+from loyal_trace.formats.whole_file import write_by
 
 ARCHIVE_VERSION = 1
 FORMAT = "loyal-trace-job"
 _EPOCH = (1980, 1, 1, 0, 0, 0)
+_ATTACHMENTS = "attachments/"
+_OLDER = say("use an older archive of the job")
+# What this program writes it also reads: a blank ROM packs a thousand to one, a job of photographs is large.
+_LIMITS = Limits(members=200_000, member=2**30, total=2**36, ratio=1100, free=2**28)
+_QUICK = 3  # photographs and ROMs hardly pack any smaller with more time
 
 
 @dataclass(frozen=True)
@@ -32,9 +38,10 @@ class JobArchive:
 
     @cached_property
     def entries(self) -> tuple[Entry, ...]:
-        """The lines as entries of this version; UserFileError for one that is none."""
+        """The lines as entries; one of a later version is an `Unread`."""
         return tuple(
-            read_entry(line, say("entry {number}", number=number)) for number, line in enumerate(self.lines, start=1)
+            read_or_mark(line, say("entry {number}", number=number), number)
+            for number, line in enumerate(self.lines, start=1)
         )
 
     @property
@@ -43,35 +50,86 @@ class JobArchive:
         return head_of(self.lines)
 
 
-def _members(archive: JobArchive) -> Iterable[tuple[str, bytes]]:
-    manifest = {"format": FORMAT, "version": ARCHIVE_VERSION, "job": archive.job_id, "head": archive.head}
-    yield "job.json", json.dumps(manifest, sort_keys=True).encode()
-    yield "entries.jsonl", "".join(line + "\n" for line in archive.lines).encode()
-    for board, files in sorted(archive.boards.items()):
-        for name, data in sorted(files.items()):
-            yield f"boards/{board}/{name}", data
-    for sha, data in sorted(archive.attachments.items()):
-        yield f"attachments/{sha}", data
+class OnDemand(Mapping[str, bytes]):
+    """Attachments by SHA-256, each read when it is asked for: a job of photographs does not fit into memory."""
+
+    def __init__(self, names: Iterable[str], read: Callable[[str], bytes]) -> None:
+        self._names, self._read = dict.fromkeys(names), read
+
+    def __getitem__(self, name: str) -> bytes:
+        if name not in self._names:
+            raise KeyError(name)
+        return self._read(name)
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._names)
+
+    def __len__(self) -> int:
+        return len(self._names)
 
 
 def write_archive(archive: JobArchive, path: Path) -> None:
-    """Writes the archive whole or not at all; MachineError when it cannot be."""
-    whole = io.BytesIO()
-    with zipfile.ZipFile(whole, "w", zipfile.ZIP_DEFLATED) as target:
-        for name, data in _members(archive):
-            target.writestr(zipfile.ZipInfo(name, _EPOCH), data, zipfile.ZIP_DEFLATED)
-    write_whole(path, whole.getvalue(), "archive")
+    """Writes the archive, reads it back, and only then gives it its name. MachineError when it cannot be written,
+    UserFileError when what was written would not come back; neither leaves anything behind."""
+    write_by(path, "archive", lambda stream: _fill(archive, stream), check=lambda made: _same(archive, made, path.name))
+
+
+def _fill(archive: JobArchive, stream: IO[bytes]) -> None:
+    manifest = {"format": FORMAT, "version": ARCHIVE_VERSION, "job": archive.job_id, "head": archive.head}
+    with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as target:
+        _add(target, "job.json", json.dumps(manifest, sort_keys=True).encode())
+        _add(target, "entries.jsonl", "".join(line + "\n" for line in archive.lines).encode())
+        for board, files in sorted(archive.boards.items()):
+            for name, data in sorted(files.items()):
+                _add(target, f"boards/{board}/{name}", data)
+        for sha in sorted(archive.attachments):
+            _add(target, f"attachments/{sha}", archive.attachments[sha])
+
+
+def _add(target: zipfile.ZipFile, name: str, data: bytes) -> None:
+    target.writestr(zipfile.ZipInfo(name, _EPOCH), data, zipfile.ZIP_DEFLATED, compresslevel=_QUICK)
+
+
+def _same(archive: JobArchive, made: Path, name: str) -> None:
+    again = _read(made, name)
+    same = again.lines == archive.lines and set(again.attachments) == set(archive.attachments)
+    if not same or again.boards != {board: dict(files) for board, files in archive.boards.items() if files}:
+        raise UserFileError(name, say("would not come back as it was written"), say("nothing was written; report this"))
 
 
 def read_archive(path: Path) -> JobArchive:
-    """Reads an archive whole and checks every attachment; UserFileError names the first thing wrong."""
-    place = path.name
+    """Reads an archive whole and checks every attachment; UserFileError names the first thing wrong.
+
+    Entries of a later version are kept as they are; a line that is none at all is refused.
+    """
+    return _read(path, path.name)
+
+
+def _read(path: Path, place: str) -> JobArchive:
     with open_zip(path) as source:
-        files = {m.filename: read_member(source, m, place) for m in checked_members(source, place)}
+        members = {m.filename: m for m in checked_members(source, place, _LIMITS)}
+        kept = {name: m for name, m in members.items() if not name.startswith(_ATTACHMENTS)}
+        files = {name: read_member(source, m, place) for name, m in kept.items()}
+        manifest, lines = _logbook(files, place)
+        names = [name.removeprefix(_ATTACHMENTS) for name in members if name.startswith(_ATTACHMENTS)]
+        for sha in names:
+            _check_attachment(source, members[_ATTACHMENTS + sha], sha, place)
+    boards: dict[str, dict[str, bytes]] = {}
+    for name, data in files.items():
+        top, _, rest = name.partition("/")
+        if top == "boards":
+            board, _, file = rest.partition("/")
+            boards.setdefault(board, {})[file] = data
+    attachments = OnDemand(names, lambda sha: _attachment(path, sha, place))
+    return JobArchive(str(manifest.get("job", "")), lines, attachments, boards)
+
+
+def _logbook(files: Mapping[str, bytes], place: str) -> tuple[dict[str, Any], tuple[str, ...]]:
+    """The manifest and the lines, each an entry, of one id each, in one unbroken chain."""
     try:
         manifest = json.loads(files["job.json"])
         lines = tuple(line for line in files["entries.jsonl"].decode().split("\n") if line)
-    except (KeyError, ValueError):
+    except (KeyError, ValueError, RecursionError):
         raise UserFileError(
             place, say("is not a Loyal Trace job archive"), say("export one with `loyal-trace job export`")
         ) from None
@@ -83,27 +141,35 @@ def read_archive(path: Path) -> JobArchive:
             say("is of archive version {manifest}", manifest=manifest.get("version")),
             say("update Loyal Trace to read it"),
         )
+    names: set[str] = set()
     for number, line in enumerate(lines, start=1):
-        read_entry(line, say("{place}, entry {number}", place=place, number=number))
+        where = say("{place}, entry {number}", place=place, number=number)
+        entry = read_or_mark(line, where, number)
+        if isinstance(entry, Unread) and not entry.newer:
+            read_entry(line, where)  # says what is wrong with it
+        if entry.id in names:
+            raise UserFileError(where, say("has the id {id} of an earlier entry", id=entry.id), _OLDER)
+        names.add(entry.id)
     faults = check_chain(lines, str(manifest.get("head", "")))
     if faults:
-        raise UserFileError(
-            say("{place}, entry {line}", place=place, line=faults[0].line),
-            faults[0].what,
-            say("use an older archive of the job"),
-        )
-    attachments: dict[str, bytes] = {}
-    boards: dict[str, dict[str, bytes]] = {}
-    for name, data in files.items():
-        top, _, rest = name.partition("/")
-        if top == "attachments":
-            if hashlib.sha256(data).hexdigest() != rest:
-                raise UserFileError(
-                    say("{place}, attachment {rest}…", place=place, rest=rest[:12]),
-                    say("does not have the content its name promises"),
-                )
-            attachments[rest] = data
-        elif top == "boards":
-            board, _, file = rest.partition("/")
-            boards.setdefault(board, {})[file] = data
-    return JobArchive(str(manifest.get("job", "")), lines, attachments, boards)
+        raise UserFileError(say("{place}, entry {line}", place=place, line=faults[0].line), faults[0].what, _OLDER)
+    return manifest, lines
+
+
+def _check_attachment(source: zipfile.ZipFile, member: zipfile.ZipInfo, sha: str, place: str) -> None:
+    where = say("{place}, attachment {sha}…", place=place, sha=sha[:12])
+    try:
+        with source.open(member) as stream:
+            found = hashlib.file_digest(cast(Any, stream), "sha256").hexdigest()
+    except (zipfile.BadZipFile, zlib.error, EOFError, RuntimeError, OSError) as error:
+        raise UserFileError(where, say("cannot be unpacked ({error})", error=error)) from None
+    if found != sha:
+        raise UserFileError(where, say("does not have the content its name promises"))
+
+
+def _attachment(path: Path, sha: str, place: str) -> bytes:
+    with open_zip(path) as source:
+        data = read_member(source, source.getinfo(_ATTACHMENTS + sha), place)
+    if hashlib.sha256(data).hexdigest() != sha:
+        raise UserFileError(place, say("has changed while it was read"))
+    return data

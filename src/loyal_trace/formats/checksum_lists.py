@@ -57,7 +57,7 @@ def decode_text(data: bytes, place: str) -> str:
         except UnicodeDecodeError:
             raise UserFileError(place, say("is not text in UTF-16, as its first bytes say")) from None
     if b"\0" in data:
-        raise UserFileError(place, say("is a binary file, not a list of checksums"))
+        raise UserFileError(place, say("is a binary file, not text"))
     try:
         return data.decode("utf-8-sig")
     except UnicodeDecodeError:

@@ -4,7 +4,9 @@ import lzma
 import stat
 import zipfile
 import zlib
+from collections import Counter
 from collections.abc import Iterator
+from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 
 from loyal_trace.core.vocabulary.errors import UserFileError
@@ -17,29 +19,49 @@ MAX_RATIO = 200
 _RATIO_FREE_BYTES = 2**20
 
 
-def checked_members(archive: zipfile.ZipFile, place: str) -> list[zipfile.ZipInfo]:
+@dataclass(frozen=True)
+class Limits:
+    """What a zip may hold: files, bytes of one and of all, and how far one may unpack beyond `free` bytes."""
+
+    members: int = MAX_MEMBERS
+    member: int = MAX_MEMBER_BYTES
+    total: int = MAX_TOTAL_BYTES
+    ratio: int = MAX_RATIO
+    free: int = _RATIO_FREE_BYTES
+
+
+STRANGERS = Limits()
+
+
+def checked_members(archive: zipfile.ZipFile, place: str, limits: Limits = STRANGERS) -> list[zipfile.ZipInfo]:
     """All file members, after every name, size, ratio and type was found harmless; UserFileError otherwise."""
     members = archive.infolist()
-    if len(members) > MAX_MEMBERS:
+    if len(members) > limits.members:
         raise UserFileError(
             place,
-            say("holds {count:,} files, more than {max_members:,}", count=len(members), max_members=MAX_MEMBERS),
+            say("holds {count:,} files, more than {max_members:,}", count=len(members), max_members=limits.members),
             say("nothing was read"),
         )
+    names = Counter(member.filename for member in members)
+    for name, times in names.items():
+        if times > 1:
+            raise UserFileError(
+                place, say("holds {times} files called “{name}”", times=times, name=name), say("nothing was read")
+            )
     total = 0
     for member in members:
-        _check_member(member, place)
+        _check_member(member, place, limits)
         total += member.file_size
-        if total > MAX_TOTAL_BYTES:
+        if total > limits.total:
             raise UserFileError(
                 place,
-                say("unpacks to more than {max_total_bytes} MiB", max_total_bytes=MAX_TOTAL_BYTES >> 20),
+                say("unpacks to more than {max_total_bytes} MiB", max_total_bytes=limits.total >> 20),
                 say("nothing was read"),
             )
     return [m for m in members if not m.is_dir()]
 
 
-def _check_member(member: zipfile.ZipInfo, place: str) -> None:
+def _check_member(member: zipfile.ZipInfo, place: str, limits: Limits) -> None:
     name = member.filename.replace("\\", "/")
     where = say("{place}, member “{filename}”", place=place, filename=member.filename)
     path = PurePosixPath(name)
@@ -49,14 +71,15 @@ def _check_member(member: zipfile.ZipInfo, place: str) -> None:
         raise UserFileError(where, say("is a symbolic link"), say("pack the file itself; nothing was read"))
     if member.flag_bits & 0x1:
         raise UserFileError(where, say("is encrypted"), say("unpack it with its password first"))
-    if member.file_size > MAX_MEMBER_BYTES:
+    if member.file_size > limits.member:
         raise UserFileError(
             where,
             say("unpacks to {file_size:,} bytes", file_size=member.file_size),
             say("the limit for a ROM or a board is smaller"),
         )
-    if member.file_size > _RATIO_FREE_BYTES and member.file_size > MAX_RATIO * max(member.compress_size, 1):
-        raise UserFileError(where, say("unpacks to more than 200 times its size"), say("nothing was read"))
+    if member.file_size > limits.free and member.file_size > limits.ratio * max(member.compress_size, 1):
+        told = say("unpacks to more than {ratio} times its size", ratio=limits.ratio)
+        raise UserFileError(where, told, say("nothing was read"))
 
 
 def read_member(archive: zipfile.ZipFile, member: zipfile.ZipInfo, place: str) -> bytes:

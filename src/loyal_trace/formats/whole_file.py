@@ -1,32 +1,50 @@
 """Writes a file whole or not at all."""
 
 import os
+from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
+from typing import IO
 
 from loyal_trace.core.vocabulary.errors import MachineError
 from loyal_trace.core.vocabulary.phrases import say
 
 
-def write_whole(path: Path, data: bytes, what: str, make_folders: bool = False) -> None:
+def write_whole(path: Path, data: bytes, what: str, make_folders: bool = False, private: bool = False) -> None:
     """Writes beside the target, forces it to disk and moves it into place.
 
-    MachineError (“the `what` could not be written”) leaves the target as it was and nothing beside it.
+    `private`: for the user alone. MachineError (“the `what` could not be written”) leaves the target as it was and
+    nothing beside it.
     """
+    write_by(path, what, lambda stream: stream.write(data), make_folders, private)
+
+
+def write_by(
+    path: Path,
+    what: str,
+    fill: Callable[[IO[bytes]], object],
+    make_folders: bool = False,
+    private: bool = False,
+    check: Callable[[Path], None] | None = None,
+) -> None:
+    """The same for a file that is written piece by piece; `check` reads it before it counts as written."""
+    path = _through_links(path, what)
     temporary = path.with_name(path.name + ".part")
     try:
         if make_folders:
-            path.parent.mkdir(parents=True, exist_ok=True)
+            path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
         with temporary.open("wb") as stream:
-            stream.write(data)
+            if private:
+                os.fchmod(stream.fileno(), 0o600)
+            fill(stream)
             stream.flush()
             os.fsync(stream.fileno())
+        if check is not None:
+            check(temporary)
         temporary.replace(path)
         # Without it the name may be gone after a power cut although the bytes are there.
         _sync_folder(path.parent)
     except OSError as error:
-        with suppress(OSError):
-            temporary.unlink()
         raise MachineError(
             say(
                 "{path}: the {what} could not be written ({strerror}); nothing was changed",
@@ -35,6 +53,17 @@ def write_whole(path: Path, data: bytes, what: str, make_folders: bool = False) 
                 strerror=error.strerror,
             )
         ) from None
+    finally:
+        with suppress(OSError):
+            temporary.unlink()
+
+
+def _through_links(path: Path, what: str) -> Path:
+    """The file that is meant: what a link points to is written, the link stays; only regular files are."""
+    target = path.resolve() if path.is_symlink() else path
+    if target.exists() and not target.is_file():
+        raise MachineError(say("{path}: the {what} needs a regular file; nothing was changed", path=path, what=what))
+    return target
 
 
 def _sync_folder(folder: Path) -> None:

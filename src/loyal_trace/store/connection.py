@@ -12,7 +12,8 @@ from loyal_trace.core.vocabulary.errors import MachineError, UserFileError
 from loyal_trace.core.vocabulary.phrases import say
 
 DATABASE = "workshop.sqlite3"
-HEAD = "0001"
+HEAD = "0002"
+FIRST = "0001"
 
 
 class StoreBusy(MachineError):
@@ -111,7 +112,9 @@ def _bring_up_to_date(connection: sqlite3.Connection, place: Path, read_only: bo
             str(place), say("the store was written by a newer version (schema {found})", found=found), remedy
         )
     if read_only:
-        raise MachineError(say("{place}: there is no store here yet, and it was opened read-only", place=place))
+        if found is None:
+            raise MachineError(say("{place}: there is no store here yet, and it was opened read-only", place=place))
+        return  # an older store can be read as it is
     _migrate(connection)
 
 

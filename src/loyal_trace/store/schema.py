@@ -34,6 +34,14 @@ board_files = sa.Table(
     sa.Column("data", sa.LargeBinary, nullable=False),
 )
 
+job_states = sa.Table(
+    "job_states",
+    metadata,
+    sa.Column("job", sa.String(64), sa.ForeignKey("jobs.id"), primary_key=True),
+    sa.Column("state", sa.String(16), nullable=False),
+    sa.Column("since", sa.String(40), nullable=False),
+)
+
 APPEND_ONLY = (
     say(
         "CREATE TRIGGER entries_no_update BEFORE UPDATE ON entries "

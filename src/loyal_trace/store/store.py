@@ -3,18 +3,21 @@
 import hashlib
 import sqlite3
 from collections.abc import Iterable, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
+from datetime import datetime
 from pathlib import Path
 from types import TracebackType
 from typing import Self
 
 from loyal_trace.core.job.chain import head_of
-from loyal_trace.core.job.entries import Entry, Imported, Opened, line_hash, read_entry, write_entry
+from loyal_trace.core.job.entries import Entry, Imported, Opened, line_hash, read_or_mark, write_entry
 from loyal_trace.core.vocabulary.errors import MachineError, RequestError, UserFileError
 from loyal_trace.core.vocabulary.phrases import say
-from loyal_trace.formats.archive import JobArchive
+from loyal_trace.formats.archive import JobArchive, OnDemand
 from loyal_trace.formats.whole_file import write_whole
 from loyal_trace.store.connection import DATABASE, open_database, speaking_plainly, take_lock
+from loyal_trace.store.states import JobState, purge, set_state, states_of
 
 _INSERT = "INSERT INTO entries (job, id, body) VALUES (?, ?, ?)"
 _INSERT_FILE = "INSERT INTO board_files (job, board, name, data) VALUES (?, ?, ?, ?)"
@@ -45,7 +48,7 @@ class Store:
         self._lock = None
         if not read_only:
             try:
-                folder.mkdir(parents=True, exist_ok=True)
+                folder.mkdir(parents=True, exist_ok=True, mode=0o700)
             except OSError as error:
                 raise MachineError(
                     say(
@@ -58,6 +61,8 @@ class Store:
         try:
             with speaking_plainly(folder):
                 self._connection = open_database(folder, read_only)
+            if not read_only:
+                _to_oneself(folder)
         except BaseException:
             self._close_lock()
             raise
@@ -149,6 +154,55 @@ class Store:
                 found.setdefault(board, {})[name] = bytes(data)
         return found
 
+    def put_lines(
+        self, job: str, title: str, opened: str, boards: Mapping[str, Mapping[str, bytes]], lines: Sequence[str]
+    ) -> None:
+        """A job from lines as they were once written, kept as they are; what of them cannot be read stays as well."""
+        rows: list[tuple[str, str]] = []
+        names: set[str] = set()
+        for number, line in enumerate(lines, start=1):
+            name = read_or_mark(line, job, number).id
+            name = name if name not in names else f"line-{number}"
+            names.add(name)
+            rows.append((name, line))
+        self._create(job, title, opened, boards, rows)
+
+    def integrity(self) -> tuple[str, ...]:
+        """What the database says is wrong with itself; nothing when it is whole."""
+        with speaking_plainly(self.folder):
+            rows = [str(text) for (text,) in self._connection.execute("PRAGMA integrity_check(20)")]
+        return tuple(text for text in rows if text != "ok")
+
+    def last_number(self) -> int:
+        """The number of the last entry ever written in this store, whichever job it belongs to."""
+        with speaking_plainly(self.folder):
+            return int(self._connection.execute("SELECT COALESCE(MAX(seq), 0) FROM entries").fetchone()[0])
+
+    def copy_database(self, target: sqlite3.Connection) -> None:
+        """Copies the database as it is at this moment into an open, empty one."""
+        self._connection.backup(target)
+
+    # states
+
+    def states(self) -> dict[str, JobState]:
+        """The jobs that are archived, hidden or deleted."""
+        with speaking_plainly(self.folder):
+            return states_of(self._connection)
+
+    def set_state(self, job: str, state: str, now: datetime) -> None:
+        """Archives, hides, deletes or opens a job again; RequestError for an unknown one. Nothing of it is removed."""
+        self._may_write()
+        if not self.has_job(job):
+            raise RequestError(say("there is no job {job} in this store", job=job))
+        with speaking_plainly(self.folder):
+            set_state(self._connection, job, state, now)
+
+    def purge(self, now: datetime) -> list[str]:
+        """Removes the jobs that were deleted more than thirty days ago."""
+        self._may_write()
+        with speaking_plainly(self.folder):
+            return purge(self._connection, now)
+
     # the logbook
 
     def append(self, job: str, entry: Entry) -> Entry:
@@ -180,14 +234,15 @@ class Store:
         """(number, line) of every entry of a job as it was written, in order."""
         query = say("SELECT seq, body FROM entries WHERE job = ? ORDER BY seq")
         with speaking_plainly(self.folder):
-            return [(int(seq), str(body)) for seq, body in self._connection.execute(query, (job,))]
+            return [(int(seq), _text(body)) for seq, body in self._connection.execute(query, (job,))]
 
     def entries(self, job: str) -> tuple[Entry, ...]:
-        """All entries of a job in the order they were made."""
-        return tuple(
-            read_entry(body, say("{folder}, entry {seq}", folder=self.folder / DATABASE, seq=seq))
-            for seq, body in self.lines(job)
-        )
+        """All entries of a job in the order they were made; a line that cannot be read is an `Unread` in its place."""
+        found: list[Entry] = []
+        for seq, body in self.lines(job):
+            place = say("{folder}, entry {seq}", folder=self.folder / DATABASE, seq=seq)
+            found.append(read_or_mark(body, place, seq, found[-1] if found else None))
+        return tuple(found)
 
     def head(self, job: str) -> str:
         """The hash of the last line of a job's logbook; empty when there is none. Only the lock's holder writes."""
@@ -195,7 +250,7 @@ class Store:
             query = say("SELECT body FROM entries WHERE job = ? ORDER BY seq DESC LIMIT 1")
             with speaking_plainly(self.folder):
                 last = self._connection.execute(query, (job,)).fetchone()
-            found = head_of([str(last[0])]) if last is not None else ""
+            found = head_of([_text(last[0])]) if last is not None else ""
             if self.read_only:
                 return found
             self._heads[job] = found
@@ -210,11 +265,11 @@ class Store:
         """Keeps bytes under their SHA-256, which is returned; on disk when this returns."""
         sha = hashlib.sha256(data).hexdigest()
         path = self._attachment_path(sha)
-        # Named by its content: the same bytes are there already, unless an earlier write was cut short.
-        if path.exists() and path.stat().st_size == len(data):
+        # Named by its content: the same bytes are there already, unless they were cut short or damaged since.
+        if path.exists() and _same(path, data):
             return sha
         self._may_write()
-        write_whole(path, data, "attachment", make_folders=True)
+        write_whole(path, data, "attachment", make_folders=True, private=True)
         return sha
 
     def attachment(self, sha: str) -> bytes:
@@ -241,7 +296,9 @@ class Store:
             raise RequestError(say("there is no job {job} in this store", job=job))
         lines = tuple(line for _, line in self.lines(job))
         wanted = _attachments(self.entries(job))
-        return JobArchive(job, lines, {sha: self.attachment(sha) for sha in wanted}, self.board_files(job))
+        for sha in wanted:
+            self.attachment(sha)  # what is missing or damaged is said now, not when half is written
+        return JobArchive(job, lines, OnDemand(sorted(wanted), self.attachment), self.board_files(job))
 
     def import_archive(self, archive: JobArchive, job: str, noted: Imported) -> None:
         """Imports an archive as a new job, its lines as they are, and notes its head; all of it or nothing counts."""
@@ -253,8 +310,8 @@ class Store:
                 say("lacks the attachment {missing}…", missing=sorted(missing)[0][:12]),
                 say("export it again"),
             )
-        for data in archive.attachments.values():
-            self.put_attachment(data)
+        for sha in archive.attachments:
+            self.put_attachment(archive.attachments[sha])
         opened = next((e for e in archive.entries if isinstance(e, Opened)), None)
         title = opened.title if opened is not None else job
         when = archive.entries[0].time.isoformat() if archive.entries else ""
@@ -262,6 +319,32 @@ class Store:
         last = _chained([noted], archive.head)[0]
         rows = [(entry.id, line) for entry, line in zip(archive.entries, archive.lines, strict=True)]
         self._create(job, title, when, archive.boards, [*rows, (last.id, write_entry(last))])
+
+
+def _to_oneself(folder: Path) -> None:
+    """Owners' names and photographs are nobody else's business: the folder and its files are the user's alone.
+
+    Files that a write left unfinished (`.part`) are removed: what they were to be was never acknowledged.
+    """
+    with suppress(OSError):  # a file system without rights, or somebody else's folder: it stays as it is
+        folder.chmod(0o700)
+        for path in folder.iterdir():
+            if path.is_file() and path.name != "lock" and path.stat().st_mode & 0o077:
+                path.chmod(0o600)
+        for path in (*folder.glob("*.part"), *folder.glob("attachments/*/*.part")):
+            path.unlink()
+
+
+def _same(path: Path, data: bytes) -> bool:
+    try:
+        return path.stat().st_size == len(data) and path.read_bytes() == data
+    except OSError:
+        return False
+
+
+def _text(body: object) -> str:
+    """A line as text, whatever a damaged row holds."""
+    return body.decode("utf-8", "replace") if isinstance(body, bytes) else str(body)
 
 
 def _attachments(entries: Iterable[Entry]) -> set[str]:

@@ -26,7 +26,6 @@ from loyal_trace.app.preferences import (
 )
 from loyal_trace.app.presenters.model import Overlay
 from loyal_trace.core.vocabulary.stages import Stage, stage_of_word
-from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.language import tr, used
 from loyal_trace.resources import read_bytes
 from loyal_trace.ui import dialogs
@@ -42,9 +41,11 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
     from datetime import datetime
 
+    from loyal_trace.app.backups import Backups
     from loyal_trace.app.job import Environment, OpenJob
     from loyal_trace.app.pad import Timer
     from loyal_trace.store.store import Store
+    from loyal_trace.ui.job_list import JobList
     from loyal_trace.ui.one_window import OneWindow
     from loyal_trace.ui.wiring import JobWiring
 
@@ -116,6 +117,7 @@ class Application(QObject):
         self.options = options
         self.shell = Shell()
         self.store: Store | None = None
+        self.backups: Backups | None = None
         self.wiring: JobWiring | None = None
         self.clock: Callable[[], datetime] | None = None
         self.timer: Callable[[QObject], Timer] = WindowTimer
@@ -132,6 +134,7 @@ class Application(QObject):
         first.board_asked.connect(self.new_from_board)
         first.list_asked.connect(self.new_from_list)
         first.job_asked.connect(self.open_job)
+        self.job_list: JobList | None = None
         self.shell.commands = self.commands
         self.menus = Menus(self.shell, menu_items(self), self._stage_commands, self._recent)
         self.shell.files_dropped.connect(self._dropped_without_job)
@@ -242,6 +245,7 @@ class Application(QObject):
             self.ready.emit()
             return
         self.shell.first.say("")
+        self._look_after_store(self.store)
         self._list_jobs()
         if self.store.read_only:
             self.shell.bar.say(tr("The store is in use or read-only. You can view it, but nothing is recorded."), True)
@@ -260,22 +264,26 @@ class Application(QObject):
             self._dropped_without_job([path])
         self.ready.emit()
 
+    def _look_after_store(self, store: "Store") -> None:
+        """Begins to watch when a backup is due; what was deleted thirty days ago goes."""
+        from loyal_trace.app.backups import Backups
+        from loyal_trace.app.job import utc_now
+        from loyal_trace.ui.job_list import JobList
+
+        self.backups = Backups(store, utc_now)
+        if self.job_list is None:
+            self.job_list = JobList(self.shell, utc_now)
+        if not store.read_only:
+            store.purge(utc_now())
+
+    def _back_up_when_due(self) -> None:
+        """Every so many entries a copy is made, beside the work."""
+        if self.store is not None and self.backups is not None and self.backups.due(self.store):
+            self._pool.submit(self.backups.make)
+
     def _list_jobs(self) -> None:
-        jobs = self.store.jobs() if self.store else ()
-        self.shell.first.show_jobs(
-            [
-                (
-                    j.id,
-                    tr(
-                        "{title}    opened {opened}, {entrys}",
-                        title=j.title,
-                        opened=j.opened[:10],
-                        entrys=count_of(j.entries, "entry", "entries"),
-                    ),
-                )
-                for j in jobs
-            ]
-        )
+        if self.job_list is not None:
+            self.job_list.show(self.store)
 
     def show_session(self, session: "OpenJob", with_bench: bool) -> None:
         """Puts an open job into the window."""
@@ -293,6 +301,7 @@ class Application(QObject):
         if self.wiring is not None:
             self.wiring.close()
         self.wiring = JobWiring(self.shell, Workspace(session, instruments, self.poster.post), self.timer)
+        self.wiring.workspace.changed.connect(self._back_up_when_due)
         wanted = stage_of_word(self.options.stage)
         if wanted is not None:
             self.wiring.show_stage(wanted)
@@ -329,6 +338,8 @@ class Application(QObject):
         """Closes this store and opens the demo's."""
         self.options = WindowOptions(True, None, self.options.stage, None, self.options.dark)
         if self.store is not None:
+            if self.backups is not None and self.backups.due(self.store, closing=True):
+                self.backups.make()
             self.store.close()
             self.store = None
         self._start()

@@ -59,6 +59,8 @@ class JobWiring(QObject):
         self._connect()
         shell.pages.setCurrentWidget(shell.desk_page)
         self.show_stage(self.current)
+        if workspace.job.workshop.warnings:
+            workspace.say(joined(" ", workspace.job.workshop.warnings), True)
 
     def _connect(self) -> None:
         workspace, shell = self.workspace, self.shell

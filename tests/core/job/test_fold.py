@@ -23,7 +23,7 @@ BLOBS = {"0" * 64: bytes(8), "1" * 64: b"12345678"}
 
 
 def test_every_kind_of_the_registry_is_in_the_strategy():
-    assert set(FIELDS) | {"retracted"} == set(e.KINDS)
+    assert set(FIELDS) | {"retracted", "unread"} == set(e.KINDS)
 
 
 @given(logbooks())

@@ -20,11 +20,13 @@ def many(size, count, seed=3):
 def watch(request, monkeypatch):
     if request.param == "plain":
         return Watch()
-    pytest.importorskip("numba")
-    from loyal_trace.compiled.sha1 import Lanes
+    import loyal_trace.compiled as compiled
 
+    if not compiled.compile_helper():
+        pytest.skip("no C compiler here")
+    compiled._on_disk.cache_clear()
     monkeypatch.setattr(candidates, "_WORTH_QUICK", 0)
-    return Watch(sha1=Lanes)
+    return Watch(sha1=compiled.sha1_lanes)
 
 
 @pytest.mark.parametrize(("size", "row"), [(3, 0), (55, 7), (56, 63), (64, 64), (119, 100), (1000, 129), (4096, 199)])
@@ -55,10 +57,14 @@ def test_work_is_told_of_and_stopped(watch):
     assert prover.first_right(every, "trying") is None and told == [("trying", 0, 100)] * len(told)
 
 
-def test_without_numba_there_is_no_compiled_helper_and_that_is_all(monkeypatch):
+def test_without_a_compiler_there_is_no_helper_and_that_is_all(monkeypatch, tmp_path):
     import loyal_trace.compiled as compiled
 
-    compiled.compiled_on_disk.cache_clear()
-    monkeypatch.setattr(compiled, "find_spec", lambda name: None)
+    compiled._on_disk.cache_clear()
+    monkeypatch.setattr(compiled, "_places", lambda: [tmp_path / "none.so"])
+    monkeypatch.setattr(compiled, "_compiler", lambda: None)
+    assert compiled.compile_helper() is None and compiled.sha1_lanes(b"abc") is None
+    (tmp_path / "none.so").write_bytes(b"no library")
+    compiled._on_disk.cache_clear()
     assert compiled.sha1_lanes(b"abc") is None
-    compiled.compiled_on_disk.cache_clear()
+    compiled._on_disk.cache_clear()

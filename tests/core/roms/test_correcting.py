@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from loyal_trace.core.roms.by_checksums import Expected
 from loyal_trace.core.roms.candidates import Watch, changed
 from loyal_trace.core.roms.consensus import consensus
-from loyal_trace.core.roms.correcting import correct
+from loyal_trace.core.roms.correcting import correct, searched
 from loyal_trace.core.roms.digests import digest
 from loyal_trace.core.roms.field import ORDER, X, logarithms, multiply, power
 from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, RomImage
@@ -174,3 +174,14 @@ def test_a_verdict_from_sums_alone_points_at_restoring_where_that_could_help():
         "Restore the contents can find" in judge(RomImage("u1", bad), Expected((strong,)), ChecksumList([strong])).next
     )
     assert "restoring" not in judge(RomImage("u1", bad), Expected((crc_only,)), ChecksumList([crc_only])).next
+
+
+def test_what_was_searched_and_what_not_is_said_for_the_size_and_the_sums():
+    entry = KnownChecksum("u1", tuple(sums_of(CODE.tobytes()).items()))
+    told = searched(4096, entry)
+    assert "two wrong bytes" in told and "up to 45 addresses" in told and "Not searched: three or more" in told
+    large = searched(1 << 20, entry)
+    assert (
+        "Searched: one wrong byte, lines exchanged" in large and "Too large here: two wrong bytes from 512 KiB" in large
+    )
+    assert "needs a CRC-32" in searched(4096, KnownChecksum("u1", tuple(sums_of(CODE.tobytes(), "md5").items())))

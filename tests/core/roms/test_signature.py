@@ -229,3 +229,37 @@ def test_a_register_is_named_or_spelt_out_and_the_widest_values_are_taken():
     assert (spelt.init, spelt.xorout, spelt.refin, spelt.refout, spelt.style) == (0x1D0F, 0, False, True, "feedback")
     assert register_from("CRC16-ARC").poly == 0x8005
     assert register_from("0x1021").shown(0x00AF) == "00AF" and read_signature("00af") == 0xAF
+
+
+@pytest.mark.parametrize(("width", "poly"), [(24, 0x864CFB), (32, 0x04C11DB7)])
+@pytest.mark.parametrize("sizes", [(256, 512, 1024, 2048), (256, 256, 512, 300), (96, 100, 164, 255, 301)])
+def test_wide_registers_are_learnt_from_mixed_lengths_too(width, poly, sizes):
+    register = Register(width, poly, 0xB704CE, 0, True, True)
+    found = learn(pairs_of(register, sizes), width)
+    assert found.register.poly == poly and found.settled and "another register" not in found.check
+
+
+@pytest.mark.parametrize(
+    ("width", "sizes", "more"), [(32, (64, 64), 1), (32, (64, 65, 66), 1), (16, (64, 65), 1), (32, (64, 65), 2)]
+)
+def test_too_few_pairs_are_said_to_be_too_few_and_not_that_there_is_no_register(width, sizes, more):
+    with pytest.raises(RequestError, match=f"not enough pairs: {more} more"):
+        learn([(data, value ^ 1) for data, value in pairs_of(Register(width, 0x8005, 1, 2), sizes)], width)
+
+
+def test_an_answer_that_another_pair_could_overturn_says_so():
+    found = learn(pairs_of(Register(16, 0x1021, 0, 0), (64, 96, 128)))
+    assert not found.settled and "one more pair could still give another register" in found.check
+
+
+def test_a_byte_lane_of_a_known_image_is_known_and_fill_is_no_knowledge():
+    known = KnownImages()
+    known.add_image("wide", "store", CODE.tobytes())
+    best = known.identify(CODE[1::2].tobytes())[0]
+    assert best.name == "byte lane 1 of 2 of wide" and best.fraction == 1.0
+    sparse, other = np.full(4096, 0xFF, np.uint8), np.full(4096, 0xFF, np.uint8)
+    sparse[:300], other[:300] = CODE[:300], CODE[2000:2300]
+    known.add_image("sparse", "store", sparse.tobytes())
+    assert all(match.name != "sparse" for match in known.identify(other.tobytes()))
+    whole = known.identify(sparse.tobytes())[0]
+    assert (whole.name, whole.fraction) == ("sparse", 1.0)

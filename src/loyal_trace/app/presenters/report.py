@@ -1,5 +1,6 @@
 """Report: what the owner and the next repairer get, as it would be written now."""
 
+import re
 from itertools import count
 from pathlib import Path
 
@@ -137,7 +138,7 @@ class ReportPresenter(StagePresenter):
     def file(self, ending: str) -> Path:
         """Where a report goes by itself: beside the store, under the number of the job."""
         opened = self.workspace.snapshot.opened
-        name = (opened.number if opened and opened.number else self.workspace.job.id).lower()
+        name = _file_name(opened.number if opened else "") or _file_name(self.workspace.job.id) or "report"
         folder = self.workspace.job.store.folder / "reports"
         # A report that was written before stays: the next one gets a number.
         names = (f"{name}{ending}" if n == 1 else f"{name}-{n}{ending}" for n in count(1))
@@ -160,3 +161,8 @@ class ReportPresenter(StagePresenter):
             return [say("{file} written ({size:,} bytes)", file=file, size=size)]
 
         self.workspace.attempt(act)
+
+
+def _file_name(text: str) -> str:
+    """A number as part of a file name: words from an archive never become a path."""
+    return re.sub(r"[^\w-]+", "-", text.lower()).strip("-")[:60]

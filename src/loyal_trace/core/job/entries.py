@@ -6,6 +6,7 @@ stays as it was written.
 
 import hashlib
 import json
+from datetime import UTC, datetime, timedelta
 from functools import cache, reduce
 from operator import or_
 from typing import Annotated, Any
@@ -73,7 +74,16 @@ from loyal_trace.core.job.kinds.measuring import (
     pin_state,
     reading_words,
 )
-from loyal_trace.core.job.kinds.paper import CautionSeen, Decided, HandedBack, Imported, Note, Opened, Retracted
+from loyal_trace.core.job.kinds.paper import (
+    CautionSeen,
+    Decided,
+    HandedBack,
+    Imported,
+    Note,
+    Opened,
+    Retracted,
+    Unread,
+)
 from loyal_trace.core.job.kinds.parts import (
     CONTACT_REPAIRED,
     KEEPS_PART,
@@ -125,6 +135,47 @@ def read_entry(line: str | bytes, place: str = "entry") -> Entry:
         raise UserFileError(
             place, say("not a logbook entry ({where}: {first})", where=where, first=first["msg"])
         ) from None
+
+
+def read_or_mark(line: str, place: str, number: int, before: Entry | None = None) -> Entry:
+    """One entry from its line; what cannot be read becomes an `Unread` in its place, so that it takes nothing down.
+
+    `before` is the entry before it: a line that carries no time of its own stands where that one stands.
+    """
+    try:
+        return read_entry(line, place)
+    except UserFileError as error:
+        raw = _raw(line)
+        told = raw.get("v")
+        newer = isinstance(told, int) and told > ENTRY_VERSION
+        why = say("from a newer version ({version})", version=told) if newer else str(error)
+        return marked_unread(raw, why, number, before, newer)
+
+
+def marked_unread(raw: Raw, why: str, number: int, before: Entry | None, newer: bool = False) -> Unread:
+    """The stand-in for a line, with as much of its own id, time, author and place in an action as can be read."""
+    texts: Raw = {key: raw[key] for key in ("author", "board", "part_of", "previous") if isinstance(raw.get(key), str)}
+    own = raw.get("id")
+    name = own if isinstance(own, str) and 0 < len(own) <= 64 else f"line-{number}"
+    return Unread(id=name, time=_time_of(raw, before), why=why, newer=newer, **texts)
+
+
+def _time_of(raw: Raw, before: Entry | None) -> datetime:
+    try:
+        found = datetime.fromisoformat(str(raw.get("time")))
+    except ValueError:
+        found = datetime.min
+    if found.utcoffset() == timedelta(0):
+        return found
+    return before.time if before is not None else datetime(1970, 1, 1, tzinfo=UTC)
+
+
+def _raw(line: str) -> Raw:
+    try:
+        found = from_json(line)
+    except ValueError:
+        return {}
+    return found if isinstance(found, dict) else {}
 
 
 def _upgraded(data: bytes, place: str) -> bytes:
@@ -244,6 +295,7 @@ __all__ = [
     "TraceLane",
     "Trial",
     "TwinsTold",
+    "Unread",
     "Worked",
     "describe",
     "line_hash",

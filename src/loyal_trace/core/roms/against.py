@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from loyal_trace.core.roms.advice import HALF_ADVICE, NEXT
 from loyal_trace.core.roms.content import entropy_of
 from loyal_trace.core.roms.hypotheses import (
+    NO_DEVICE,
     PRIOR_BITS,
     Hypothesis,
     PinNames,
@@ -41,6 +42,8 @@ from loyal_trace.core.roms.maps import (
     ranges,
 )
 from loyal_trace.core.roms.shapes import Shape, shapes
+from loyal_trace.core.roms.together import account_of
+from loyal_trace.core.roms.together_words import as_explanation, faults_of, told_together
 from loyal_trace.core.vocabulary.phrases import joined, say, say_count
 from loyal_trace.core.vocabulary.units import count_of
 
@@ -48,6 +51,13 @@ from loyal_trace.core.vocabulary.units import count_of
 _SAMPLE = 4096
 # The best of a sample are judged in full.
 _KEPT = 8
+_SHAPES_LOOKED_INTO = 3
+_ONE_WAY = 8
+# What leaves more than a third of the wrong bytes explains nothing.
+_EXPLAINS = 3
+_CONSTANT = 0.98
+# Explanations up to this many bits, or of a few bytes, leave no room for several faults together.
+_CHEAP, _FEW = 60.0, 32
 _LEAST_SHOWN = 3
 # Scores are description lengths in bits: what it takes to write down the fault and everything it leaves unexplained.
 _PER_BYTE = 8.0
@@ -73,54 +83,91 @@ _VERDICT_OF = {
 }
 
 
-def against_reference(image: Bytes, reference: Bytes, names: PinNames) -> tuple[Hypothesis, ...]:
-    """Ranked explanations of an image of the right size."""
+def against_reference(image: Bytes, reference: Bytes, names: PinNames, whole: bool = True) -> tuple[Hypothesis, ...]:
+    """Ranked explanations of an image of the right size; not `whole`: a piece already put in its place."""
     wrong = int(np.count_nonzero(image != reference))
-    nothing = unknown(
-        image,
-        say(
-            "{bytes} of {count:,} differ, in no pattern known to the program",
-            bytes=count_of(wrong, "byte"),
-            count=len(image),
-        ),
+    told = say(
+        "{bytes} of {count:,} differ, in no pattern known to the program",
+        bytes=count_of(wrong, "byte"),
+        count=len(image),
     )
+    nothing = replace(unknown(image, told), unexplained=wrong)
     found = [
-        nothing,
         *_simple(image, reference, names),
         *_on_data_lines(image, reference, names),
         *_on_address_lines(image, reference, names),
     ]
-    found += [_from_shape(shape, len(image)) for shape in shapes(image.tobytes(), reference.tobytes())]
-    ranked = rank([h for h in found if h.score <= nothing.score])
+    # What explains no byte, or fewer than it costs to say, explains nothing.
+    ranked = rank([nothing, *(h for h in found if h.score <= nothing.score and h.unexplained * _EXPLAINS < wrong)])
+    if _worth_more(ranked[0], wrong):
+        several = told_together(image, reference, account_of(image, reference), names)
+        if several is not None and several.score < nothing.score:
+            ranked = rank([*ranked, several])
+    if whole and _worth_more(ranked[0], wrong):
+        shaped = _of_shapes(image.tobytes(), reference.tobytes(), names)
+        ranked = rank([*ranked, *(h for h in shaped if h.score <= nothing.score and h.unexplained < wrong)])
     return tuple(h for n, h in enumerate(ranked) if h.likelihood > 1e-6 or (n < _LEAST_SHOWN and h.kind != "unknown"))
 
 
+def _worth_more(top: Hypothesis, wrong: int) -> bool:
+    """Does the best explanation by one fault leave room for a better one by several?"""
+    return bool(top.unexplained) or (top.score > _CHEAP and wrong > _FEW)
+
+
 def against_other_size(
-    data: bytes, reference: bytes, others: Mapping[str, bytes] | None = None
+    data: bytes, reference: bytes, others: Mapping[str, bytes] | None = None, names: PinNames = NO_DEVICE
 ) -> tuple[Hypothesis, ...]:
     """Ranked explanations of an image of another size than the true one; empty when none is known here."""
-    found = [_from_shape(shape, len(data)) for shape in shapes(data, reference, others)]
+    found = _of_shapes(data, reference, names, others)
     return rank(found) if found else ()
 
 
-def _from_shape(shape: Shape, size: int) -> Hypothesis:
+def _of_shapes(
+    data: bytes, reference: bytes, names: PinNames, others: Mapping[str, bytes] | None = None
+) -> list[Hypothesis]:
+    """Every shape that explains the image, with what is wrong besides; those that leave least are looked into."""
+    found = sorted(shapes(data, reference, others), key=lambda shape: (shape.wrong, shape.bits))
+    return [h for h in (_from_shape(shape, names) for shape in found[:_SHAPES_LOOKED_INTO]) if h is not None]
+
+
+def _from_shape(shape: Shape, names: PinNames) -> Hypothesis | None:
+    """A shape and what is wrong besides; None when what is left shows that it is not this shape."""
     verdict = _VERDICT_OF.get(shape.kind, "unknown")
-    cost = shape.wrong * (math.log2(max(size, 2)) + _PER_BYTE)
-    left = (
-        say_count(shape.wrong, "{count:,} byte differs", "{count:,} bytes differ")
-        if shape.wrong
-        else say("every byte is explained")
-    )
-    return Hypothesis(
+    alone = Hypothesis(
         shape.kind,
         verdict,
         shape.words,
         shape.advice,
         where=dict(shape.where),
-        evidence=joined(", ", (shape.words, left)),
-        score=shape.bits + cost,
-        unexplained=shape.wrong,
+        evidence=say("every byte is explained"),
+        score=shape.bits,
     )
+    if shape.read == shape.meant:
+        return alone
+    image, reference = np.frombuffer(shape.read, np.uint8), np.frombuffer(shape.meant, np.uint8)
+    rest = _besides(shape, image, reference, names)
+    if rest.kind in ("unknown", "garbage", "blank", "pattern", "all-zero"):
+        return None
+    where = {**shape.where, **{k: v for k, v in rest.where.items() if k not in shape.where}}
+    where["faults"] = [{"kind": shape.kind, **shape.where}, *rest.faults]
+    return replace(
+        alone,
+        reason=say("{shape}; besides, {rest}", shape=shape.words, rest=rest.reason),
+        next=say("{first} {then}", first=shape.advice, then=rest.next),
+        where=where,
+        evidence=rest.evidence,
+        score=shape.bits + rest.score,
+        unexplained=rest.unexplained,
+    )
+
+
+def _besides(shape: Shape, image: Bytes, reference: Bytes, names: PinNames) -> Hypothesis:
+    """What is wrong with the bytes of a shape once they are in their places."""
+    if shape.there is not None:
+        account = account_of(image, reference, shape.there)
+        if account is not None and faults_of(account, len(image)):
+            return as_explanation(image, reference, account, names)
+    return against_reference(image, reference, names, whole=False)[0]
 
 
 def residual_cost(image: Bytes, predicted: Bytes) -> tuple[int, float, str]:
@@ -211,13 +258,21 @@ def _data_hypothesis(
             verdict,
             one.words,
             advice,
-            where={"data": list(one.lines)},
+            where=_where_of(one),
             evidence=evidence,
             score=one.bits + cost + extra,
         )
     if whole:
         return replace(made, unexplained=left)
     return replace(_only_within(replace(made, reason=one.words), start, end - 1), unexplained=left)
+
+
+def _where_of(one: DataMap) -> dict[str, object]:
+    """The lines; where some are exchanged and others inverted, each as a fault of its own."""
+    if not one.inverted:
+        return {"data": list(one.lines)}
+    faults = [{"kind": one.kind, "data": list(one.lines)}, *({"kind": "inverted", "data": [n]} for n in one.inverted)]
+    return {"data": sorted({*one.lines, *one.inverted}), "faults": faults}
 
 
 def _on_address_lines(image: Bytes, reference: Bytes, names: PinNames) -> Iterator[Hypothesis]:
@@ -446,6 +501,8 @@ def _part_blank(image: Bytes, reference: Bytes, names: PinNames) -> Hypothesis |
     predicted = reference.copy()
     predicted[start : end + 1] = value
     left, cost, _ = residual_cost(image, predicted)
+    if np.count_nonzero(image[start : end + 1] == value) < _CONSTANT * (end - start + 1):
+        return None
     word = say("{value:02X}", value=value)
     line = _half_line(start, end, len(image))
     side = (
@@ -523,6 +580,10 @@ def _garbage(image: Bytes, reference: Bytes) -> Hypothesis | None:
     )
 
 
+def _both_ways(image: Bytes, reference: Bytes) -> tuple[tuple[Bytes, Bytes], tuple[Bytes, Bytes]]:
+    return (image, reference), (reference, image)
+
+
 def _patched(image: Bytes, reference: Bytes) -> Hypothesis | None:
     """A few edits, each of several bytes together: somebody changed it, no fault does that."""
     places = np.flatnonzero(image != reference)
@@ -532,6 +593,10 @@ def _patched(image: Bytes, reference: Bytes) -> Hypothesis | None:
     starts, ends = places[np.r_[0, gaps + 1]], places[np.r_[gaps, len(places) - 1]]
     # Accidents are scattered single bytes; edits are few and each several bytes long.
     if len(starts) > 12 or len(places) < 2.5 * len(starts):
+        return None
+    # Whoever writes other bytes turns bits both ways; cells that fade turn them one way.
+    raised, dropped = (int(np.bitwise_count(a[places] & ~b[places]).sum()) for a, b in _both_ways(image, reference))
+    if min(raised, dropped) == 0 and raised + dropped >= _ONE_WAY:
         return None
     lengths = ends - starts + 1
     cost = float((lengths * 7.0 + 2 * math.log2(len(image))).sum())

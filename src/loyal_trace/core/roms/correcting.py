@@ -5,8 +5,9 @@ from dataclasses import dataclass, field
 
 from loyal_trace.core.roms.candidates import UNWATCHED, Watch
 from loyal_trace.core.roms.consensus import combined, consensus
+from loyal_trace.core.roms.digests import HASHES
 from loyal_trace.core.roms.images import KnownChecksum, RomImage
-from loyal_trace.core.roms.restore import Restored, restore
+from loyal_trace.core.roms.restore import MOST_DEEP, MOST_PAIRS, MOST_SEARCHED, Restored, restore
 from loyal_trace.core.roms.undo import undo
 from loyal_trace.core.vocabulary.phrases import joined, say
 
@@ -39,9 +40,9 @@ class Correction:
 def correct(reads: Sequence[bytes], own: Sequence[KnownChecksum], watch: Watch = UNWATCHED) -> Correction | None:
     """From one or more reads of a chip and the sums of its slot; None when nothing known here gives them.
 
-    Order: the reads as they are and together, a reversible change, one or two wrong bytes, a line exchanged over some
-    stretch, a line stuck over one, one wrong bit in each of three bytes. When several contents have the sums, the first
-    is returned with their number.
+    Order: the reads as they are and together, one wrong byte, a reversible change, two wrong bytes, a line exchanged
+    over some stretch, a line stuck over one, one wrong bit in each of three bytes. When several contents have the sums,
+    the first is returned with their number.
     """
     doubtful: Correction | None = None
     for entry in own:
@@ -64,6 +65,9 @@ def _ways(reads: Sequence[bytes], entry: KnownChecksum, watch: Watch) -> Iterato
         return  # sums of a few bits would agree with too much
     together = consensus(reads, digests, watch)
     yield _from_bytes(together, entry)
+    # One wrong byte is the commonest and takes milliseconds: before everything that takes longer.
+    for read in reads:
+        yield _from_bytes(_restored(read, digests, size, watch, most=1), entry)
     sources = [reads[-1]]
     if len(reads) > 1 and len({len(read) for read in reads}) == 1:
         sources += [image for _, image in combined(reads)]
@@ -76,14 +80,14 @@ def _ways(reads: Sequence[bytes], entry: KnownChecksum, watch: Watch) -> Iterato
 
 
 def _restored(
-    data: bytes, digests: Mapping[str, str], size: int | None, watch: Watch, deep: bool = False
+    data: bytes, digests: Mapping[str, str], size: int | None, watch: Watch, deep: bool = False, most: int = 2
 ) -> Restored | None:
     """Restoring works on an image of the right size; one read too far is cut first."""
     if size is not None and len(data) > size and len(data) % size == 0:
         data = data[:size]
     if size is not None and len(data) != size:
         return None
-    return restore(data, digests, watch, deep)
+    return restore(data, digests, watch, deep, most)
 
 
 def _undone(data: bytes, entry: KnownChecksum, thorough: bool) -> Correction | None:
@@ -99,3 +103,37 @@ def _from_bytes(found: Restored | None, entry: KnownChecksum) -> Correction | No
         return None
     changes = tuple({"offset": c.offset, "was": c.read, "now": c.meant} for c in found.changes)
     return Correction(found.data, entry.firmware, found.told, found.proof, changes, found.solutions)
+
+
+def searched(size: int, entry: KnownChecksum) -> str:
+    """What `correct` has looked for in an image of this size against these sums, and what it has not."""
+    digests, proof = entry.by_algorithm, any(name in HASHES for name in entry.by_algorithm)
+    if entry.weak:
+        return say("These checksums are too short to prove a change: nothing was searched.")
+    if "crc32" not in digests:
+        return say(
+            "Searched: lines exchanged or inverted, byte order, byte lanes, cuts, one wrong bit. Not searched: "
+            "anything that needs a CRC-32."
+        )
+    done = [say("one wrong byte")] if size <= MOST_SEARCHED else []
+    done.append(say("lines exchanged or inverted, rotation, byte order, byte lanes, cuts"))
+    small = [say("two wrong bytes")] if size <= MOST_PAIRS else []
+    if size <= MOST_DEEP:
+        small.append(say("a line exchanged or inverted over a stretch"))
+        small += [say("a line stuck over up to 45 addresses"), say("one wrong bit in each of 3 bytes")] if proof else []
+    left = say(
+        "Not searched: three or more wrong bytes, lines stuck over a longer stretch, stuck address lines (they lose "
+        "half the contents)."
+    )
+    larger = (
+        say(
+            "Too large here: two wrong bytes from {pairs} KiB, stretches and three bits from {deep} KiB.",
+            pairs=MOST_PAIRS >> 10,
+            deep=MOST_DEEP >> 10,
+        )
+        if size > MOST_DEEP
+        else ""
+    )
+    return joined(
+        " ", (part for part in (say("Searched: {done}.", done=joined(", ", [*done, *small])), larger, left) if part)
+    )

@@ -20,13 +20,9 @@ def examine(
     names = names or NO_DEVICE
     image = np.frombuffer(data, dtype=np.uint8)
     if reference is not None and len(reference) == len(data) and len(data):
-        ranked = against_reference(image, np.frombuffer(reference, dtype=np.uint8), names)
-        if ranked[0].kind != "unknown":
-            return ranked
-        inside = from_inside(image, names)  # several lines at once still show in the image's own structure
-        return inside if inside[0].verdict != "unknown" else ranked
+        return against_reference(image, np.frombuffer(reference, dtype=np.uint8), names)
     if reference is not None and len(data) and reference:
-        sized = against_other_size(data, reference, others)
+        sized = against_other_size(data, reference, others, names)
         if sized:
             return sized
     return from_inside(image, names)

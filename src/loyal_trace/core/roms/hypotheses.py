@@ -6,7 +6,7 @@ from a fixed table) plus what it takes to write down everything that the damage 
 """
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -49,6 +49,12 @@ class Hypothesis:
         """The lines that `where` names, `address` or `data`; empty when it names none."""
         named = self.where.get(which)
         return tuple(int(line) for line in named) if isinstance(named, list) else ()
+
+    @property
+    def faults(self) -> tuple[Mapping[str, object], ...]:
+        """Every fault of the explanation with its own `kind` and lines; the one that it is when there is only one."""
+        several = self.where.get("faults")
+        return tuple(several) if isinstance(several, list) else ({"kind": self.kind, **self.where},)
 
     @property
     def site(self) -> str:

@@ -23,6 +23,7 @@ _FOUND, _WORTH = 0.3, 0.05
 _OVERLAP, _EXAMINED, _LEFT = 0.6, 6, 0.05
 _LARGEST_EXAMINED = 1 << 18
 _AT_ONCE = 1 << 22
+_LEAST_TOLD = 64  # so many bytes that are no fill say what it is
 _EXPLAINS = ("address-stuck", "address-bridged", "address-swapped", "lane-wrong", "byte-swapped", "shifted")
 
 
@@ -55,6 +56,8 @@ class KnownImages:
     _keys: NDArray[np.uint64] | None = None
     _owners: NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
     _counts: NDArray[np.int32] = field(default_factory=lambda: np.zeros((0, 256), dtype=np.int32))
+    _lanes: "_Lanes | None" = None
+    lanes_of: "KnownImages | None" = None
 
     def add_image(self, name: str, source: str, data: bytes, firmware: str = "") -> None:
         """An image at hand joins those that are searched."""
@@ -101,6 +104,8 @@ class KnownImages:
 
     def _by_sums(self, data: bytes) -> Iterator[Match]:
         for how, fraction, part in variants(data) if self.lists else ():
+            if how != "whole" and part == part[:1] * len(part):
+                continue  # a blank part of anything is a blank part of everything
             image = RomImage("", part)
             for listed in self.lists:
                 for entry in listed.matching(image):
@@ -117,18 +122,41 @@ class KnownImages:
             swapped = image.reshape(-1, 2)[:, ::-1].ravel()
             found += self._voted(lane_keys(swapped).ravel(), say("line patterns agree, bytes exchanged"))
         if not _any(found):
+            found += self._as_lane(image)
+        if not _any(found):
             found += self._examined(image)
         if not _any(found) and len(image) >= BLOCK:
             found += self._voted(every_phase(image), say("line patterns agree, shifted"), len(image) // BLOCK)
-        return [self._with_bytes(match, image) for match in found]
+        return [self._with_bytes(match, image) if match.number >= 0 else match for match in found]
+
+    def _as_lane(self, image: Bytes) -> list[Match]:
+        """The dump may be one byte lane of a wider image at hand: their lanes are searched as images."""
+        if self.lanes_of is not None:
+            return []
+        if self._lanes is None or self._lanes.count != len(self._images):
+            lanes = KnownImages(lanes_of=self)
+            for held in self._images:
+                for number in range(2 if len(held.data) >= 4 * BLOCK else 0):
+                    name = say("byte lane {number} of 2 of {name}", number=number, name=held.name)
+                    lanes.add_image(name, held.source, held.data[number::2].tobytes(), held.firmware)
+            self._lanes = _Lanes(lanes, len(self._images))
+        return [replace(match, number=-1) for match in self._lanes.known.identify(image.tobytes())]
 
     def _with_bytes(self, match: Match, image: Bytes) -> Match:
         """An image of the same size is also compared byte by byte: scattered wrong bits spoil patterns, not bytes."""
         held = self._images[match.number]
         if len(held.data) != len(image):
             return match
-        alike = float(np.mean(held.data == image))
-        how = say("{alike:.1f} % of its bytes agree", alike=100 * alike)
+        # Where both hold the fill of an unused chip they agree without saying anything.
+        told = ~((held.data == image) & ((image == 0xFF) | (image == 0)))
+        if np.count_nonzero(told) < _LEAST_TOLD:
+            return replace(match, fraction=0.0)
+        alike = float(np.mean(held.data[told] == image[told]))
+        how = (
+            say("every byte agrees")
+            if np.array_equal(held.data, image)
+            else say("{alike:.1f} % of its bytes agree", alike=100 * alike)
+        )
         return replace(match, how=how, fraction=alike) if alike > match.fraction else match
 
     def _voted(self, keys: NDArray[np.uint64], words: str, blocks: int = 0) -> list[Match]:
@@ -176,6 +204,14 @@ class KnownImages:
             if top.kind in _EXPLAINS and top.unexplained <= _LEFT * size:
                 found.append(self._match(number, top.reason, 1 - top.unexplained / size))
         return found
+
+
+@dataclass(frozen=True)
+class _Lanes:
+    """The byte lanes of the images at hand, as images, and of how many they were made."""
+
+    known: KnownImages
+    count: int
 
 
 def _any(found: Sequence[Match]) -> bool:

@@ -5,6 +5,7 @@ Constant or identical bit lanes, blocks that repeat, a short pattern, noise, a s
 
 import math
 from collections.abc import Iterator
+from dataclasses import replace
 from itertools import combinations
 
 import numpy as np
@@ -22,13 +23,21 @@ from loyal_trace.core.roms.hypotheses import (
     stuck_data,
     unknown,
 )
-from loyal_trace.core.roms.lanes import kept_steady_by_text, lanes_of, steady_lines, tied_pairs, without_effect
+from loyal_trace.core.roms.lanes import (
+    data_bits,
+    kept_steady_by_text,
+    lanes_of,
+    steady_lines,
+    tied_pairs,
+    without_effect,
+)
 from loyal_trace.core.roms.maps import Bytes
 from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.units import count_of
 
 _NOISE_BITS = 7.6
-_BLANK_SHARE = 0.1
+# A half of fewer bytes, or a line that is rarely high or low, may be steady by chance.
+_LEAST_HALVED, _LIVELY = 1024, 0.06
 
 
 def from_inside(image: Bytes, names: PinNames) -> tuple[Hypothesis, ...]:
@@ -38,7 +47,7 @@ def from_inside(image: Bytes, names: PinNames) -> tuple[Hypothesis, ...]:
     blank = blank_image(image, names)
     if blank:
         return rank([blank])
-    nothing = unknown(image, say("no line is constant and no block repeats"))
+    nothing = unknown(image, looks_random(image) or say("no line is constant and no block repeats"))
     found = [*_lanes(image, names), *_blocks(image, names), *_whole(image)]
     if not found:
         return rank([nothing])
@@ -77,13 +86,9 @@ def _blocks(image: Bytes, names: PinNames) -> Iterator[Hypothesis]:
     for line in range(bits):
         if without_effect(image, line) and not _repeats_below(image, line):
             dead.append(line)
-            yield stuck_address(
-                line,
-                say("open or stuck"),
-                names,
-                say("every byte equals the one {line:,} further on", line=1 << line),
-                0.0,
-            )
+            evidence = say("every byte equals the one {line:,} further on", line=1 << line)
+            found = stuck_address(line, say("open or stuck"), names, evidence, 0.0)
+            yield found if line < bits - 1 else _halves_alike(found, line)
     for a, b in combinations([line for line in range(bits) if line not in dead], 2) if not dead else ():
         shaped = image.reshape(-1, 2, 1 << (b - a - 1), 2, 1 << a)
         if not np.array_equal(shaped[:, 0, :, 1], shaped[:, 1, :, 0]):
@@ -103,6 +108,15 @@ def _blocks(image: Bytes, names: PinNames) -> Iterator[Hypothesis]:
                 evidence=say("the same bytes wherever the two lines differ"),
                 score=14.0,
             )
+
+
+def _halves_alike(found: Hypothesis, line: int) -> Hypothesis:
+    """The uppermost line: contents of half the size, stored twice, look the same."""
+    reason = say(
+        "both halves are the same: address line A{line} is open or stuck, or it holds contents of half the size twice",
+        line=line,
+    )
+    return replace(found, reason=reason)
 
 
 def _repeats_below(image: Bytes, line: int) -> bool:
@@ -131,33 +145,85 @@ def _whole(image: Bytes) -> Iterator[Hypothesis]:
                 score=-4.0,
             )
             return
+    yield from _aligned_blank(image)
+    yield from _steady_in_a_half(image)
+
+
+def looks_random(image: Bytes) -> str:
+    """Content as even as noise, in words; empty when it is not: an image alone cannot tell it from compressed data."""
+    if not len(image):
+        return ""
     shares = np.bincount(image, minlength=256) / len(image)
     bits = entropy_of(shares)
-    if bits > min(_NOISE_BITS, math.log2(len(image)) - 3.2) and shares.max() < 0.02:
-        reason = say("the contents look like noise: not like a program, a text or a picture")
-        yield Hypothesis(
-            "garbage",
-            "unknown",
-            reason,
-            NEXT["garbage"],
-            evidence=say("{bits:.1f} bits a byte", bits=bits),
-            score=PRIOR_BITS["unknown"] - 2 + 5.0 * len(image),
-        )
+    if bits <= min(_NOISE_BITS, math.log2(len(image)) - 3.2) or shares.max() >= 0.02:
+        return ""
+    return say(
+        "{bits:.1f} bits a byte: compressed or enciphered contents look like this, and so do outputs that float. Two "
+        "reads that agree are contents",
+        bits=bits,
+    )
+
+
+def _aligned_blank(image: Bytes) -> Iterator[Hypothesis]:
+    """FF over exactly a half, quarter or eighth, with content right up to its edges: unused space seldom ends so."""
     start, end = _longest_run(image, 0xFF)
-    if end - start >= _BLANK_SHARE * len(image) and end < len(image) - 1:
+    length, size = end - start + 1, len(image)
+    aligned = length > 0 and not length & (length - 1) and start % length == 0
+    # From the first byte on it may be space that was left free for something else.
+    if address_lines(image) == 0 or start == 0 or not size / 8 <= length <= size / 2 or not aligned:
+        return
+    line = length.bit_length() - 1
+    level = say("high") if start >> line & 1 else say("low")
+    reason = say(
+        "{start:04X} to {end:04X} reads FF throughout, exactly one block where A{line} is {level}: unused, or not read",
+        start=start,
+        end=end,
+        line=line,
+        level=level,
+    )
+    where: dict[str, object] = {"from": start, "to": end, "value": 255}
+    evidence = say("{bytes} of FF between aligned addresses", bytes=count_of(length, "byte"))
+    score = PRIOR_BITS["unknown"] - 3 + 5.0 * size
+    yield Hypothesis("part-blank", "unknown", reason, NEXT["part-blank"], where=where, evidence=evidence, score=score)
+
+
+def _steady_in_a_half(image: Bytes) -> Iterator[Hypothesis]:
+    """One line that never moves over one half, while every other does, and that moves over the other half."""
+    if not address_lines(image) or len(image) < _LEAST_HALVED or data_bits(image) != 8:
+        return
+    half = len(image) // 2
+    ones = np.array([np.unpackbits(part[:, None], axis=1, bitorder="little").mean(axis=0) for part in _halved(image)])
+    for which in (0, 1):
+        here, there, part = ones[which], ones[1 - which], _halved(image)[which]
+        steady = np.flatnonzero((here == 0) | (here == 1))
+        lively = np.count_nonzero((here > _LIVELY) & (here < 1 - _LIVELY))
+        if len(steady) != 1 or lively < 7 or kept_steady_by_text(part, int(steady[0])):
+            continue
+        line = int(steady[0])
+        if not _LIVELY < there[line] < 1 - _LIVELY:
+            continue
+        level, start = int(here[line]), which * half
+        word = say("high") if level else say("low")
         reason = say(
-            "{start:04X} to {end:04X} reads FF throughout, with content before and behind it", start=start, end=end
+            "data line D{line} reads {word} from {start:04X} to {end:04X} and moves everywhere else: a fault inside "
+            "the chip, or of an address line",
+            line=line,
+            word=word,
+            start=start,
+            end=start + half - 1,
         )
-        where: dict[str, object] = {"from": start, "to": end, "value": 255}
+        where: dict[str, object] = {"data": [line], "level": level, "from": start, "to": start + half - 1}
+        advice = say(
+            "Read it in another reader and compare: a fault of contacts changes, one inside the chip does not."
+        )
+        evidence = say("every other data line moves in both halves")
         yield Hypothesis(
-            "part-blank",
-            "unknown",
-            reason,
-            NEXT["part-blank"],
-            where=where,
-            evidence=say("{bytes} of FF in a row", bytes=count_of(end - start + 1, "byte")),
-            score=PRIOR_BITS["unknown"] - 3 + 5.0 * len(image),
+            f"data-stuck-{level}", "stuck-data", reason, advice, where=where, evidence=evidence, score=15.0
         )
+
+
+def _halved(image: Bytes) -> tuple[Bytes, Bytes]:
+    return image[: len(image) // 2], image[len(image) // 2 :]
 
 
 def _longest_run(image: Bytes, value: int) -> tuple[int, int]:

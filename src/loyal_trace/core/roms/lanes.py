@@ -9,15 +9,21 @@ from numpy.typing import NDArray
 from loyal_trace.core.roms.maps import Bytes
 
 Lane = NDArray[np.bool_]
-# Bipolar PROMs of four bits: 256, 512, 1024 and 2048 words.
-_FOUR_BIT_WORDS = (256, 512, 1024, 2048)
+# The smallest PROM of four outputs.
+_FEWEST_WORDS = 256
 _TEXT_SHARE, _TEXT_LINE = 0.95, 5
 
 
 def data_bits(image: Bytes) -> int:
-    """The width of the words of an image: 4 for a PROM whose upper halves all read 0, or all F; otherwise 8."""
-    upper = image >> 4
-    narrow = len(image) in _FOUR_BIT_WORDS and bool((upper == upper[0]).all()) and int(upper[0]) in (0, 15)
+    """The width of the words of an image: 4 for a PROM whose upper halves all read 0, or all F; otherwise 8.
+
+    Four lines do not get stuck at one level together: upper halves that never change over lower ones that do are the
+    four outputs that such a PROM does not have, whatever size the reader made of it.
+    """
+    if len(image) < _FEWEST_WORDS:
+        return 8
+    upper, lower = image >> 4, image & 15
+    narrow = bool((upper == upper[0]).all()) and int(upper[0]) in (0, 15) and bool((lower != lower[0]).any())
     return 4 if narrow else 8
 
 

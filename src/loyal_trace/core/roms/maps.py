@@ -35,6 +35,7 @@ class DataMap:
     table: Bytes = field(compare=False)
     bits: float = 4.0
     level: int | None = None
+    inverted: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -122,7 +123,8 @@ def found_permutation(joint: NDArray[np.int64]) -> DataMap | None:
     words += say(", inverted where {inverted:02X}", inverted=inverted) if inverted and moved else ""
     kind = "data-swapped" if moved else "inverted"
     lines = moved or tuple(line for line in range(8) if inverted >> line & 1)
-    return DataMap(kind, lines, words, permuted(tuple(order), inverted), 24.0)
+    also = tuple(line for line in range(8) if inverted >> line & 1) if moved else ()
+    return DataMap(kind, lines, words, permuted(tuple(order), inverted), 24.0, inverted=also)
 
 
 def _agreement(joint: NDArray[np.int64], high: NDArray[np.int64], source: int) -> int:
@@ -142,7 +144,7 @@ def address_maps(bits: int) -> Iterator[AddressMap]:
             line,
             (
                 "address-swapped",
-                say("A{line} is inverted: halves of {size:,} bytes exchanged", line=line, size=2 * mask),
+                say("A{line} is inverted: neighbouring blocks of {size:,} bytes are exchanged", line=line, size=mask),
             ),
         )
         yield AddressMap(kind, (line,), words, _inverted(mask), 10.0 if line < 2 else 12.0)

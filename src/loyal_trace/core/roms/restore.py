@@ -18,8 +18,10 @@ from loyal_trace.core.roms.digests import digest
 from loyal_trace.core.roms.restore_bits import single_bits, stuck_stretches, three_bits
 from loyal_trace.core.vocabulary.phrases import joined, say
 
-_MOST_SEARCHED = 2**20
-_MOST_PAIRS = 2**17
+# Image sizes (bytes) up to which one wrong byte, two, and what takes longer still are searched for.
+MOST_SEARCHED = 2**23
+MOST_PAIRS = 2**19
+MOST_DEEP = 2**17
 _SMALL = 1 << 14
 _WORKERS = 2  # array work lets another thread run
 
@@ -64,17 +66,17 @@ def restore(
     `most` is 1 or 2 bytes; `deep` goes on to a data line stuck over a stretch and to one wrong bit in each of three
     bytes, which only a hash can prove. Without a CRC-32 single wrong bits are tried against the hash.
     """
-    if not digests or not 0 < len(data) <= _MOST_SEARCHED:
+    if not digests or not 0 < len(data) <= MOST_SEARCHED:
         return None
     if "crc32" not in digests:
         return _by_hash_alone(data, digests, watch)
     delta = int(digest(data, "crc32"), 16) ^ int(digests["crc32"], 16)
     if delta == 0:
         return None
-    found = proved(data, one_byte(data, delta), digests, watch)
-    if found is None and most > 1 and len(data) <= _MOST_PAIRS and not watch.cancelled():
+    found = proved(data, one_byte(data, delta), digests, watch, say("one byte"))
+    if found is None and most > 1 and len(data) <= MOST_PAIRS and not watch.cancelled():
         found = proved(data, two_bytes(data, delta), digests, watch)
-    if found is not None or not deep or len(data) > _MOST_PAIRS:
+    if found is not None or not deep or len(data) > MOST_DEEP:
         return found
     return _deep(data, delta, digests, watch)
 

@@ -4,39 +4,75 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
+from numpy.typing import NDArray
 
+from loyal_trace.core.roms.alignment import aligned
+from loyal_trace.core.roms.line_shows import bits_of, cheapest, counted, entropy_bits, mismatches
 from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import count_of
 
 _ANCHOR = 24
 _CLOSE = 0.02
+_SCREENED, _RESEMBLES = 2048, 0.9
 
 
 @dataclass(frozen=True)
 class Shape:
-    """One way in which an image holds the true content at another place: kind, words, advice, where, bits it costs."""
+    """One way in which an image holds the true content at another place: kind, words, advice, where, bits it costs.
+
+    `read` are the bytes of the image in their right places, `meant` those of the reference that belong there; `there`
+    says which of them the file holds at all, None for every one.
+    """
 
     kind: str
     words: str
     advice: str
+    read: bytes
+    meant: bytes
     where: Mapping[str, object] = field(default_factory=dict)
     bits: float = 6.0
-    wrong: int = 0
+    there: NDArray[np.bool_] | None = None
+
+    @property
+    def wrong(self) -> int:
+        """How many bytes still differ."""
+        return differing(self.read, self.meant)
 
 
-def _wrong(a: bytes, b: bytes) -> int:
+def differing(a: bytes, b: bytes) -> int:
     """How many bytes of two pieces of one length differ."""
     if a == b:
         return 0
     return int(np.count_nonzero(np.frombuffer(a, np.uint8) != np.frombuffer(b, np.uint8)))
 
 
-def _near(a: bytes, b: bytes) -> int | None:
-    """The number of wrong bytes when two pieces are nearly the same; None when they are not."""
-    if len(a) != len(b) or not a:
-        return None
-    wrong = _wrong(a, b)
-    return wrong if wrong <= max(2, _CLOSE * len(a)) else None
+def resembling(read: bytes, meant: bytes) -> float:
+    """How much less it takes to write a piece down once the other is known: 0 the same, 1 nothing in common.
+
+    Judged line by line on a sample, so that lines which are stuck, exchanged or inverted do not hide the likeness.
+    """
+    if len(read) != len(meant) or not read:
+        return 1.0
+    if read == meant:
+        return 0.0
+    places = np.linspace(0, len(read) - 1, min(_SCREENED, len(read))).astype(np.int64)
+    seen, true = bits_of(np.frombuffer(read, np.uint8)[places]), np.frombuffer(meant, np.uint8)[places]
+    known, _ = cheapest(mismatches(*counted(true, seen)), len(places), len(places))
+    rare = np.minimum(seen.sum(axis=1), len(places) - seen.sum(axis=1))
+    alone = float(entropy_bits(rare, len(places)).sum())
+    if alone < len(places) / 2:  # content with so little in it cannot tell: only sameness counts
+        return 2.0 * differing(read, meant) / len(read)
+    return float(known) / alone
+
+
+def _near(a: bytes, b: bytes) -> bool:
+    """Are two pieces the same but for some bytes?"""
+    return len(a) == len(b) > 0 and differing(a, b) <= max(2, _CLOSE * len(a))
+
+
+def _alike(a: bytes, b: bytes) -> bool:
+    """Are two pieces the same but for some bytes, or some faults of their lines?"""
+    return _near(a, b) or resembling(a, b) < _RESEMBLES
 
 
 def shapes(data: bytes, reference: bytes, others: Mapping[str, bytes] | None = None) -> Iterator[Shape]:
@@ -44,7 +80,10 @@ def shapes(data: bytes, reference: bytes, others: Mapping[str, bytes] | None = N
     yield from _halves(data, reference)
     yield from _longer(data, reference)
     yield from _shifted(data, reference)
-    yield from _text(data, reference)
+    text = list(_text(data, reference))
+    yield from text
+    if not any(shape.read == shape.meant for shape in text):
+        yield from _slipped(data, reference)
     yield from _joined(data, reference, others or {})
 
 
@@ -52,34 +91,25 @@ def _halves(data: bytes, reference: bytes) -> Iterator[Shape]:
     """A window of half or a quarter of the size, upper or lower; or one lane of a wider image."""
     for count in (2, 4):
         size = len(reference) // count
-        if size and len(data) == size:
-            for number in range(count):
-                wrong = _near(data, reference[number * size : (number + 1) * size])
-                if wrong is not None:
-                    place = say("{number:04X} to {number2:04X}", number=number * size, number2=(number + 1) * size - 1)
-                    words = say(
-                        "only {place} was read, a half of the chip"
-                        if count == 2
-                        else "only {place} was read, a quarter of the chip",
-                        place=place,
-                    )
-                    advice = say(
-                        "The reader was set to a smaller device: choose the right one, and check the upper address pin."
-                    )
-                    where = {"from": number * size, "to": (number + 1) * size - 1}
-                    yield Shape("half-read", words, advice, where, 5.0, wrong)
-                lane = reference[number::count]
-                wrong = _near(data, lane)
-                if wrong is not None:
-                    words = say("byte lane {number} of {count} alone", number=number, count=count)
-                    yield Shape(
-                        "lane-wrong",
-                        words,
-                        say("Interleave it with the other byte lanes."),
-                        {"lane": number},
-                        6.0,
-                        wrong,
-                    )
+        for number in range(count if size and len(data) == size else 0):
+            window, lane = reference[number * size : (number + 1) * size], reference[number::count]
+            if _alike(data, window):
+                where = {"from": number * size, "to": (number + 1) * size - 1}
+                words = say(
+                    "only {start:04X} to {end:04X} was read, a half of the chip"
+                    if count == 2
+                    else "only {start:04X} to {end:04X} was read, a quarter of the chip",
+                    start=number * size,
+                    end=(number + 1) * size - 1,
+                )
+                advice = say(
+                    "The reader was set to a smaller device: choose the right one, and check the upper address pin."
+                )
+                yield Shape("half-read", words, advice, data, window, where, 5.0)
+            if _alike(data, lane):
+                words = say("byte lane {number} of {count} alone", number=number, count=count)
+                advice = say("Interleave it with the other byte lanes.")
+                yield Shape("lane-wrong", words, advice, data, lane, {"lane": number}, 6.0)
 
 
 def _longer(data: bytes, reference: bytes) -> Iterator[Shape]:
@@ -88,76 +118,68 @@ def _longer(data: bytes, reference: bytes) -> Iterator[Shape]:
     if extra <= 0:
         return
     if extra % size == 0:
-        pieces = [data[n : n + size] for n in range(0, len(data), size)]
-        wrong = [_near(piece, reference) for piece in pieces]
-        if all(w is not None for w in wrong):
-            words = say("the contents are in it {count} times", count=len(pieces))
-            advice = say("Keep the first {size:,} bytes; the reader was set to a larger device.", size=size)
-            yield Shape("doubled", words, advice, {"times": len(pieces)}, 3.0, sum(w or 0 for w in wrong))
-        for count in (2, 4):
-            for number in range(count if len(data) == count * size else 0):
-                near = _near(data[number::count], reference)
-                if near is not None:
-                    words = say(
-                        "byte lane {number} of {count} has the expected contents: it was read as one wide image",
-                        number=number,
-                        count=count,
-                    )
-                    yield Shape("lane-wrong", words, say("Split the byte lanes."), {"lane": number}, 5.0, near)
-    at_start = _near(data[:size], reference)
-    if at_start is not None:
+        yield from _several_times(data, reference)
+    if _alike(data[:size], reference):
         words = say(
             "the expected contents up to {size:04X}, then {extra_bytes}",
             size=size - 1,
             extra_bytes=count_of(extra, "extra byte"),
         )
         advice = say("Keep the first {size:,} bytes; the reader read past the end.", size=size)
-        yield Shape("overdump", words, advice, {"from": size, "to": len(data) - 1}, 6.0, at_start)
+        yield Shape("overdump", words, advice, data[:size], reference, {"from": size, "to": len(data) - 1}, 6.0)
     place = data.find(reference[:_ANCHOR])
     for offset in {place, extra} - {-1, 0}:
-        wrong_here = _near(data[offset : offset + size], reference)
-        if wrong_here is not None:
+        piece = data[offset : offset + size]
+        if _alike(piece, reference):
             tail = len(data) - offset - size
             behind = say(" and {tail:,} after them", tail=tail) if tail else ""
             words = say(
                 "{bytes} before the contents{behind}: a file header", bytes=count_of(offset, "byte"), behind=behind
             )
-            yield Shape(
-                "header",
-                words,
-                say("Cut off the first {offset:,} bytes.", offset=offset),
-                {"offset": offset},
-                8.0,
-                wrong_here,
-            )
+            advice = say("Cut off the first {offset:,} bytes.", offset=offset)
+            yield Shape("header", words, advice, piece, reference, {"offset": offset}, 8.0)
+
+
+def _several_times(data: bytes, reference: bytes) -> Iterator[Shape]:
+    size = len(reference)
+    pieces = [data[n : n + size] for n in range(0, len(data), size)]
+    if (len(set(pieces)) == 1 and _alike(pieces[0], reference)) or all(_near(piece, reference) for piece in pieces):
+        words = say("the contents are in it {count} times", count=len(pieces))
+        advice = say("Keep the first {size:,} bytes; the reader was set to a larger device.", size=size)
+        yield (
+            Shape("doubled", words, advice, data, reference * len(pieces), {"times": len(pieces)}, 3.0)
+            if len(set(pieces)) > 1
+            else Shape("doubled", words, advice, pieces[0], reference, {"times": len(pieces)}, 3.0)
+        )
+    for count in (2, 4):
+        for number in range(count if len(data) == count * size else 0):
+            lane = data[number::count]
+            if _alike(lane, reference):
+                words = say(
+                    "byte lane {number} of {count} has the expected contents: it was read as one wide image",
+                    number=number,
+                    count=count,
+                )
+                yield Shape("lane-wrong", words, say("Split the byte lanes."), lane, reference, {"lane": number}, 5.0)
 
 
 def _shifted(data: bytes, reference: bytes) -> Iterator[Shape]:
     """The same size, but moved by some bytes, turned round or filled up at one end."""
     if len(data) != len(reference) or len(data) < 4 * _ANCHOR:
         return
-    array = np.frombuffer(data, np.uint8)
-    true = np.frombuffer(reference, np.uint8)
     for start in _distinct(reference):
-        place = data.find(reference[start : start + _ANCHOR])
-        by = place - start
-        if place < 0 or by == 0:
+        by = data.find(reference[start : start + _ANCHOR]) - start
+        if by + start < 0 or by == 0:
             continue
         side = say("{bytes} late" if by > 0 else "{bytes} early", bytes=count_of(abs(by), "byte"))
-        turned = int(np.count_nonzero(np.roll(true, by) != array))
-        if turned <= max(2, _CLOSE * len(data)):
-            yield Shape(
-                "shifted",
-                say("the contents begin {side} and wrap round", side=side),
-                say("Rotate it back by that many bytes."),
-                {"offset": by},
-                7.0,
-                turned,
-            )
+        turned = data[by:] + data[:by]
+        if _near(turned, reference):
+            words = say("the contents begin {side} and wrap round", side=side)
+            advice = say("Rotate it back by that many bytes.")
+            yield Shape("shifted", words, advice, turned, reference, {"offset": by}, 7.0)
             return
-        kept = (array[by:], true[:-by]) if by > 0 else (array[:by], true[-by:])
-        moved = int(np.count_nonzero(kept[0] != kept[1]))
-        if moved <= max(2, _CLOSE * len(kept[0])):
+        kept = (data[by:], reference[:-by]) if by > 0 else (data[:by], reference[-by:])
+        if _near(*kept):
             words = say(
                 "the contents begin {side}, and their end is lost"
                 if by > 0
@@ -165,7 +187,7 @@ def _shifted(data: bytes, reference: bytes) -> Iterator[Shape]:
                 side=side,
             )
             advice = say("Check count and offset at the reader, then read it again.")
-            yield Shape("shifted", words, advice, {"offset": by}, 7.0 + 2.0 * abs(by), moved)
+            yield Shape("shifted", words, advice, *kept, {"offset": by}, 7.0 + 2.0 * abs(by))
             return
 
 
@@ -179,17 +201,55 @@ def _distinct(reference: bytes) -> Iterator[int]:
 
 
 def _text(data: bytes, reference: bytes) -> Iterator[Shape]:
-    """Line ends changed as a text transfer does, or the end taken for an end-of-file mark."""
-    advice = say("Transfer it again in binary mode.")
-    for name, changed in (
-        (say("a carriage return was added to every line feed"), reference.replace(b"\n", b"\r\n")),
-        (say("carriage returns before line feeds were removed"), reference.replace(b"\r\n", b"\n")),
-        (say("carriage returns were changed to line feeds"), reference.replace(b"\r", b"\n")),
-        (say("line feeds were changed to carriage returns"), reference.replace(b"\n", b"\r")),
-        (say("everything from the first 1A on is missing"), reference.partition(b"\x1a")[0]),
-    ):
-        if changed != reference and data == changed:
-            yield Shape("text-mode", name, advice, {}, 4.0)
+    """What a transfer as text does: line ends, an end-of-file mark, seven bits, another character set, lost zeros."""
+    advice = say(
+        "Transfer it again in binary mode, and compare sizes or checksums on both sides. The chip can be good."
+    )
+    for words, changed in _as_text(reference):
+        if changed == reference or not _near(data, changed):
+            continue
+        # Of the same size, the change must explain most of what differs.
+        if len(data) != len(reference) or 3 * differing(data, changed) < differing(data, reference):
+            yield Shape("text-mode", words, advice, data, changed, {}, 4.0)
+
+
+def _as_text(reference: bytes) -> Iterator[tuple[str, bytes]]:
+    latin = reference.decode("latin-1")
+    yield say("a carriage return was added to every line feed"), reference.replace(b"\n", b"\r\n")
+    yield say("carriage returns before line feeds were removed"), reference.replace(b"\r\n", b"\n")
+    yield say("carriage returns were changed to line feeds"), reference.replace(b"\r", b"\n")
+    yield say("line feeds were changed to carriage returns"), reference.replace(b"\n", b"\r")
+    yield say("every carriage return was removed"), reference.replace(b"\r", b"")
+    yield say("everything from the first 1A on is missing"), reference.partition(b"\x1a")[0]
+    yield say("every byte 00 was removed"), reference.replace(b"\0", b"")
+    yield say("everything from the first 00 on is missing"), reference.partition(b"\0")[0]
+    yield say("bytes from 80 on were written as two bytes (UTF-8)"), latin.encode("utf-8")
+    replaced = reference.decode("utf-8", "replace")
+    yield say("bytes from 80 on were replaced by EF BF BD (UTF-8)"), replaced.encode("utf-8")
+    yield say("bytes from 80 on were replaced by question marks"), latin.encode("ascii", "replace")
+    yield say("bytes from 80 on were removed"), latin.encode("ascii", "ignore")
+
+
+def _slipped(data: bytes, reference: bytes) -> Iterator[Shape]:
+    """Bytes lost or added somewhere inside."""
+    found = aligned(np.frombuffer(data, np.uint8), np.frombuffer(reference, np.uint8))
+    if found is None or all(slip.place == 0 for slip in found.slips):
+        return
+    lost, added = sum(-s.count for s in found.slips if s.count < 0), sum(s.count for s in found.slips if s.count > 0)
+    where: dict[str, object] = {"slips": [[slip.place, slip.count] for slip in found.slips], "site": "file"}
+    places = joined(", ", (say("{place:04X}", place=slip.place) for slip in found.slips[:3]))
+    places += " …" if len(found.slips) > 3 else ""
+    told = [
+        say("{bytes} lost", bytes=count_of(lost, "byte")) if lost else "",
+        say("{bytes} added", bytes=count_of(added, "byte")) if added else "",
+    ]
+    words = say("{told} at {places}", told=joined(say(" and "), (part for part in told if part)), places=places)
+    advice = say("Bytes that are lost or added suggest the transfer, not the chip: transfer or read it again.")
+    kind = "bytes-dropped" if lost >= added else "bytes-inserted"
+    read, meant = found.image, np.frombuffer(reference, np.uint8)
+    if _alike(read[found.there].tobytes(), meant[found.there].tobytes()):
+        true = np.where(found.there, meant, read).astype(np.uint8).tobytes()
+        yield Shape(kind, words, advice, read.tobytes(), true, where, 12.0 + 20.0 * len(found.slips), found.there)
 
 
 def _joined(data: bytes, reference: bytes, others: Mapping[str, bytes]) -> Iterator[Shape]:
@@ -201,4 +261,4 @@ def _joined(data: bytes, reference: bytes, others: Mapping[str, bytes]) -> Itera
     pieces = [named.get(data[n : n + size], "") for n in range(0, len(data), size)]
     if "this slot" in pieces and sum(bool(p) for p in pieces) > 1 and len(set(pieces) - {""}) > 1:
         words = say("several contents joined: {pieces}", pieces=joined(", ", (p or say("unknown") for p in pieces)))
-        yield Shape("joined", words, say("Split the file."), {"pieces": pieces}, 2.0)
+        yield Shape("joined", words, say("Split the file."), reference, reference, {"pieces": pieces}, 2.0)

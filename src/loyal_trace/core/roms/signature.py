@@ -10,6 +10,7 @@ few such gives it. One difference alone leaves its divisors to be tried. For a f
 so every odd polynomial is tried on the shortest difference, side by side, and the few left are solved.
 """
 
+import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -19,9 +20,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from loyal_trace.core.vocabulary.errors import RequestError
-from loyal_trace.core.vocabulary.phrases import say
+from loyal_trace.core.vocabulary.phrases import say, say_count
 
 HEX_SYMBOLS = "0123456789ABCDEF"
+_MOST_MIXED, _BY_CHANCE = 4, 10
 
 
 @dataclass(frozen=True)
@@ -137,10 +139,13 @@ class Learned:
     pairs: int
     equivalents: tuple[str, ...] = ()
     odd: int | None = None
+    settled: bool = True
 
     @property
     def check(self) -> str:
-        return say("{explained} of {pairs} pairs", explained=self.explained, pairs=self.pairs)
+        """How many pairs agree, and whether one more could still give another register."""
+        told = say("{explained} of {pairs} pairs", explained=self.explained, pairs=self.pairs)
+        return told if self.settled else say("{told}, one more pair could still give another register", told=told)
 
 
 Pair = tuple[bytes, int]
@@ -168,7 +173,30 @@ def learn(pairs: Sequence[Pair], width: int = 16) -> Learned:
             found = _fitting(rest, width)
             if found:
                 return replace(_told(found, rest), pairs=len(pairs), odd=number)
+    missing = _missing(pairs, width)
+    if missing:
+        raise RequestError(
+            say_count(
+                missing,
+                "not enough pairs: {count} more settles it, of a length that is there already",
+                "not enough pairs: {count} more settle it, of a length that is there already",
+            )
+        )
     raise RequestError(say("no register of this width gives these signatures; check them, or give another width"))
+
+
+def _relations(sizes: Sequence[int]) -> int:
+    """How many independent relations between images do not depend on start value and final XOR: one for each image
+    beyond the first of its length, and one for each length beyond the second."""
+    lengths = len(set(sizes))
+    return len(sizes) - lengths + max(0, lengths - 2)
+
+
+def _missing(pairs: Sequence[Pair], width: int) -> int:
+    """How many more pairs it takes before “no register” can be said: two relations, or one up to 16 bits."""
+    feedback = width <= 16 and len(pairs) < 3
+    have = _relations([len(data) for data, _ in pairs])
+    return max(0, (1 if width <= 16 else 2) - have, 3 - len(pairs) if feedback else 0)
 
 
 def _told(found: list[Register], pairs: Sequence[Pair]) -> Learned:
@@ -197,7 +225,9 @@ def _told(found: list[Register], pairs: Sequence[Pair]) -> Learned:
         for r in others
         if (r.poly, r.refin, r.refout) != (best.poly, best.refin, best.refout)
     ]
-    return Learned(best, len(pairs), len(pairs), (*same[:3], *turned[:3]))
+    # One relation between two images leaves as many polynomials as divide it: two fix the one.
+    settled = _relations([len(data) for data, _ in pairs]) >= 2 and len(polynomials) == 1
+    return Learned(best, len(pairs), len(pairs), (*same[:3], *turned[:3]), settled=settled)
 
 
 def _fitting(pairs: Sequence[Pair], width: int) -> list[Register]:
@@ -278,34 +308,31 @@ def _polynomials(numbers: list[int], sizes: list[int], signed: list[int], width:
         first = group[0]
         for other in group[1:]:
             differences.append((numbers[first] ^ numbers[other]) << width ^ signed[first] ^ signed[other])
-    differences = sorted((d for d in differences if d), key=int.bit_length)
-    if not differences:
-        if len(numbers) > 3:
-            yield from _mixed(numbers, sizes, signed, width)
+    multiples = [*differences, *_mixed(numbers, sizes, signed, width)]
+    multiples = sorted((d for d in multiples if d), key=int.bit_length)
+    if not multiples:
         return
-    common = differences[0]
-    for other in differences[1:]:
+    common = multiples[0]
+    for other in multiples[1:]:
         common = gcd(common, other)
-    yield from _divisors(common, width, len(differences))
+    yield from _divisors(common, width, sizes)
 
 
 def _mixed(numbers: list[int], sizes: list[int], signed: list[int], width: int) -> Iterator[int]:
-    """Images all of different lengths: start value and final XOR are eliminated between three and four of them.
+    """Multiples of the polynomial from images of three different lengths: start value and final XOR are eliminated.
 
     With E_i = M_i·x^w + s_i = init·x^(8n_i+w)… + xorout (mod P), products of differences cancel the two unknowns.
     """
     residues = [number << width ^ sign for number, sign in zip(numbers, signed, strict=True)]
-    order = sorted(range(len(sizes)), key=lambda n: sizes[n])[:4]
-    a, b, c, d = order
-    power = [1 << 8 * sizes[n] for n in (a, b, c, d)]
-    first = multiply(residues[a] ^ residues[b], power[0] ^ power[2]) ^ multiply(
-        residues[a] ^ residues[c], power[0] ^ power[1]
-    )
-    second = multiply(residues[a] ^ residues[b], power[0] ^ power[3]) ^ multiply(
-        residues[a] ^ residues[d], power[0] ^ power[1]
-    )
-    common = gcd(first, second)
-    yield from _divisors(common, width, 2)
+    first_of = {size: n for n, size in reversed(list(enumerate(sizes)))}
+    order = [first_of[size] for size in sorted(first_of)]
+    if len(order) < 3:
+        return
+    a, b, *rest = order
+    for c in rest[:_MOST_MIXED]:
+        power = [1 << 8 * sizes[n] for n in (a, b, c)]
+        one = multiply(residues[a] ^ residues[b], power[0] ^ power[2])
+        yield one ^ multiply(residues[a] ^ residues[c], power[0] ^ power[1])
 
 
 def multiply(a: int, b: int) -> int:
@@ -333,20 +360,51 @@ def remainder(a: int, b: int) -> int:
     return a
 
 
-def _divisors(common: int, width: int, differences: int) -> Iterator[int]:
-    """Divisors of degree `width` with a constant term: the common divisor itself, or found among all of that degree."""
-    degree = common.bit_length() - 1
-    if degree < width:
-        return
+def _divisors(common: int, width: int, sizes: list[int]) -> Iterator[int]:
+    """Divisors of degree `width` with a constant term: the common divisor itself, or found among all of that degree.
+
+    Products of differences bring factors of x^(8g) + 1 with them, g what all differences of lengths have in common:
+    those are taken out first, and what P itself may have of x + 1 is put back.
+    """
     while common and not common & 1:
         common >>= 1
-    degree = common.bit_length() - 1
-    if degree == width:
+    if common.bit_length() - 1 < width:
+        return
+    if common.bit_length() - 1 > width and len(set(sizes)) > 2:
+        yield from _without_lengths(common, width, sizes)
+    if width <= 16 and common.bit_length() - 1 > width:
+        yield from _dividing(common, width)
+    else:
+        yield from _nearly(common, width)
+
+
+def _without_lengths(common: int, width: int, sizes: list[int]) -> Iterator[int]:
+    """What is left of a divisor without the factors that the lengths bring, if it has the degree or nearly so."""
+    apart = math.gcd(*(size - min(sizes) for size in sizes))
+    factor = 1 << 8 * apart | 1
+    while (shared := gcd(common, factor)) != 1:
+        common = _quotient(common, shared)
+    for back in (1, 0b11, 0b101):
+        yield from _nearly(multiply(common, back), width)
+
+
+def _nearly(common: int, width: int) -> Iterator[int]:
+    """The divisors of degree `width` of one that has a little more by chance."""
+    over = common.bit_length() - 1 - width
+    for chance in range(1 << over | 1, 2 << over, 2) if 0 < over <= _BY_CHANCE else ():
+        if remainder(common, chance) == 0:
+            yield _quotient(common, chance) ^ (1 << width)
+    if over == 0:
         yield common ^ (1 << width)
-        return
-    if width > 16:
-        return
-    yield from _dividing(common, width)
+
+
+def _quotient(a: int, b: int) -> int:
+    """Polynomial a divided by b, without the rest."""
+    found, length = 0, b.bit_length()
+    while (over := a.bit_length() - length) >= 0:
+        a ^= b << over
+        found |= 1 << over
+    return found
 
 
 def _dividing(number: int, width: int) -> list[int]:

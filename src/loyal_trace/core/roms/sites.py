@@ -28,6 +28,10 @@ SITES = {
     "byte-swapped": "set-up",
     "header": "file",
     "text-mode": "file",
+    "bytes-dropped": "file",
+    "bytes-inserted": "file",
+    "data-noisy": "pins",
+    "address-noisy": "pins",
     "joined": "file",
     "patched": "content",
     "other-revision": "content",
@@ -71,7 +75,7 @@ _CHECKS = {
 }
 _FILE = say("Read the chip again: damage of the file is gone then, damage in the chip is not.")
 _CONTACT = say("Clean the pins and read it three more times: contact faults change, everything else stays.")
-_SAME = say("Both sit in the same place: one check answers both.")
+_BOTH_PINS = say("Check the pins that both explanations name: continuity, and bridges to their neighbours.")
 
 
 def site_of(kind: str) -> str:
@@ -80,11 +84,11 @@ def site_of(kind: str) -> str:
 
 
 def separating(one: str, other: str) -> str:
-    """The check that tells two sites apart; empty when one of them is unknown."""
+    """The check that tells two sites apart; empty when one of them is unknown or no check does."""
     if not one or not other:
         return ""
     if one == other:
-        return _SAME
+        return _BOTH_PINS if one == "pins" else ""
     if "file" in (one, other):
         return _FILE
     if "contact" in (one, other):

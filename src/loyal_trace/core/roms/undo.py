@@ -14,11 +14,13 @@ from itertools import permutations
 import numpy as np
 from numpy.typing import NDArray
 
+from loyal_trace.core.roms.address_orders import reordered, rotated
 from loyal_trace.core.roms.crc_algebra import contributions
 from loyal_trace.core.roms.digests import agrees
 from loyal_trace.core.roms.hypotheses import address_lines
 from loyal_trace.core.roms.maps import Bytes, address_maps, permuted
 from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.core.vocabulary.units import count_of
 
 
 @dataclass(frozen=True)
@@ -53,7 +55,7 @@ def _candidates(data: bytes, digests: Mapping[str, str], size: int | None, thoro
     image = np.frombuffer(data, dtype=np.uint8)
     if size is None or size == len(data):
         yield from _data_lines(image, digests)
-        yield from _address_lines(image)
+        yield from _address_lines(image, digests)
         if "crc32" in digests and thorough:
             yield from _swapped_in_a_range(image, digests["crc32"])
     yield from _cut(data, size)
@@ -127,13 +129,24 @@ def _orders_by_crc(image: Bytes, wanted: str) -> Iterator[tuple[tuple[int, ...],
                 yield order, inverted
 
 
-def _address_lines(image: Bytes) -> Iterator[Candidate]:
-    """Exchanged, inverted and rotated address lines, byte order: each its own inverse or tried both ways."""
+def _address_lines(image: Bytes, digests: Mapping[str, str]) -> Iterator[Candidate]:
+    """Other orders of the bytes: with a CRC any order and inversion of three address lines and any rotation; without
+    one, two lines exchanged or one inverted. Lanes joined or split the wrong way are an order of all lines."""
     bits = address_lines(image)
+    by_crc = "crc32" in digests
+    if by_crc:
+        for kind, words, lines, corrected in reordered(image, digests["crc32"], bits):
+            yield kind, words, {"address": list(lines)}, corrected
+        for offset, corrected in rotated(image, digests["crc32"]):
+            late = say("the contents begin {bytes} late and wrap round", bytes=count_of(offset, "byte"))
+            yield "shifted", late, {"offset": offset}, corrected
     index = np.arange(len(image), dtype=np.int64)
     for one in address_maps(bits):
-        if one.kind in ("address-swapped", "byte-swapped", "lane-wrong"):
-            yield one.kind, one.words, {"address": list(one.lines)}, image[np.argsort(one.source(index))].tobytes()
+        few = by_crc and bits >= 3 and 0 < len(one.lines) <= 2  # tried already
+        if one.kind in ("address-swapped", "byte-swapped", "lane-wrong") and not few:
+            put_back = np.empty_like(image)
+            put_back[one.source(index)] = image
+            yield one.kind, one.words, {"address": list(one.lines)}, put_back.tobytes()
 
 
 def _swapped_in_a_range(image: Bytes, wanted: str) -> Iterator[Candidate]:

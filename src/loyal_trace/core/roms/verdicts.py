@@ -278,6 +278,14 @@ def _wrong_size(image: RomImage, expected: Expected, known: ChecksumList) -> Rom
             advice = say(
                 "Keep {right:,} bytes from {place}, and set the reader to the right device.", right=right, place=place
             )
+    elif image.size and right in (2 * image.size, 4 * image.size) and len(set(image.data)) > 1:
+        kind = "half-read"
+        part = say("half") if right == 2 * image.size else say("a quarter")
+        reason = say("{reason}: exactly {part}", reason=reason, part=part)
+        advice = say(
+            "It may be one part of a chip read as a smaller one, or one of several byte lanes. Choose the device "
+            "again; else look for the other byte lanes."
+        )
     elif image.size and expected.reference is not None and expected.reference[: image.size] == image.data:
         kind, reason = (
             "half-read",

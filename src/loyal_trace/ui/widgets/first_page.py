@@ -1,6 +1,6 @@
 """The job list of the workshop; with no job at all, three lines that teach and three ways to begin."""
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QLabel,
@@ -39,6 +39,7 @@ class FirstPage(QWidget):
     board_asked = pyqtSignal()
     list_asked = pyqtSignal()
     job_asked = pyqtSignal(str)
+    menu_asked = pyqtSignal(str, QPoint)
 
     def __init__(self) -> None:
         super().__init__()
@@ -65,6 +66,8 @@ class FirstPage(QWidget):
         self.jobs.setAccessibleName(tr("jobs"))
         self.jobs.itemActivated.connect(self._open)
         self.jobs.itemClicked.connect(self._open)
+        self.jobs.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.jobs.customContextMenuRequested.connect(self._menu)
         layout.addWidget(self.jobs_title)
         layout.addWidget(self.jobs, 1)
         self.state = QLabel()
@@ -98,6 +101,11 @@ class FirstPage(QWidget):
 
     def _open(self, item: QListWidgetItem) -> None:
         self.job_asked.emit(str(item.data(Qt.ItemDataRole.UserRole)))
+
+    def _menu(self, place: QPoint) -> None:
+        item, viewport = self.jobs.itemAt(place), self.jobs.viewport()
+        if item is not None and viewport is not None:
+            self.menu_asked.emit(str(item.data(Qt.ItemDataRole.UserRole)), viewport.mapToGlobal(place))
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Narrow windows keep their width for the words."""

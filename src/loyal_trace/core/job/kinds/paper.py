@@ -105,6 +105,18 @@ class Note(Entry):
         return PartRef(self.board, self.place) if self.place else None
 
 
+@kind(nothing, lambda e: say("not read: {why}", why=e.why))
+class Unread(Entry):
+    """A line that this program cannot use: from a newer version, damaged, or about a file that is lost.
+
+    It stands in for the line in memory only and is never written: the logbook keeps the line as it is.
+    """
+
+    kind: Literal["unread"] = "unread"
+    why: str
+    newer: bool = False
+
+
 @kind(nothing, lambda e: "undone")
 class Retracted(Entry):
     """An earlier entry no longer counts. It stays in the logbook."""

@@ -1,0 +1,100 @@
+"""Several faults at once are named together with what is left, and nothing is named that explains nothing."""
+
+import numpy as np
+import pytest
+from benchmarks.rom_pairs import SORTS, TUNED, UNSEEN, counted, mirrored
+
+from loyal_trace.core.roms.forensics import examine
+from loyal_trace.core.roms.hypotheses import PinNames
+
+CODE = SORTS["code"](np.random.default_rng(21), 4096)
+
+
+def kinds(found):
+    return [(f["kind"], f.get("data"), f.get("address")) for f in found.faults]
+
+
+@pytest.mark.parametrize("seed", [TUNED[0], UNSEEN[0]])
+def test_of_pairs_where_neither_hides_the_other_nine_in_ten_are_named_completely(seed):
+    counts = counted((seed,), (2048,), ("code", "picture", "four-bit"))
+    right = sum(n for (_, _, named), n in counts.items() if named)
+    assert right >= 0.95 * sum(counts.values()), [pair for pair in counts if not pair[2]]
+
+
+def test_two_lines_stuck_alike_are_not_called_faded_cells():
+    top = examine((CODE | 0x24).astype(np.uint8).tobytes(), CODE.tobytes(), PinNames(lambda name: 7))[0]
+    assert kinds(top) == [("data-stuck-1", [2], None), ("data-stuck-1", [5], None)]
+    assert top.unexplained == 0 and "program" not in top.next and "D2 (pin 7), D5 (pin 7)" in top.next
+    assert "2 faults together: D2 reads high; D5 reads high" in top.reason
+
+
+def test_three_faults_and_the_bytes_besides_are_all_told():
+    damaged = CODE[np.arange(4096) & ~0x80] & 0xBF
+    damaged = (damaged & 0xFA | (damaged & 1) << 2 | (damaged >> 2 & 1)).astype(np.uint8)
+    damaged[[7, 3000]] ^= np.uint8(0x3C)
+    top = examine(damaged.tobytes(), CODE.tobytes())[0]
+    assert set(map(str, kinds(top))) == {
+        "('address-stuck', None, [7])",
+        "('data-stuck-0', [6], None)",
+        "('data-swapped', [0, 2], None)",
+    }
+    assert top.unexplained == 2 and "besides, 2 bytes differ" in top.reason
+
+
+def test_a_line_that_floats_is_named_and_the_advice_is_to_compare_reads():
+    noise = np.random.default_rng(1).integers(0, 2, 4096, dtype=np.uint8) << 3
+    top = examine((CODE & 0xF7 | noise).astype(np.uint8).tobytes(), CODE.tobytes())[0]
+    assert kinds(top) == [("data-noisy", [3], None)] and "compare two reads" in top.next
+    order = np.arange(4096) & ~0x200 | np.random.default_rng(2).integers(0, 2, 4096) << 9
+    assert kinds(examine(CODE[order].tobytes(), CODE.tobytes())[0]) == [("address-noisy", None, [9])]
+
+
+@pytest.mark.parametrize("count", [3, 5, 8])
+def test_a_mirrored_image_with_wrong_bytes_accuses_no_address_line(count):
+    true = mirrored(np.random.default_rng(count), 2048)
+    damaged = true.copy()
+    damaged[np.random.default_rng(3).choice(2048, count, replace=False)] ^= np.uint8(0x5A)
+    found = examine(damaged.tobytes(), true.tobytes())
+    assert found[0].kind == "few-bytes" and not any(h.where.get("address") for h in found)
+
+
+def test_with_the_reference_at_hand_a_line_is_not_blamed_for_what_the_reference_has_too():
+    low = CODE & 0x7F
+    other = (SORTS["code"](np.random.default_rng(5), 4096) & 0x7F).astype(np.uint8)
+    assert all(h.where.get("data") != [7] for h in examine(other.tobytes(), low.tobytes()))
+
+
+@pytest.mark.parametrize("lost", [1, 7])
+def test_lost_bytes_are_placed_and_what_is_wrong_besides_is_counted(lost):
+    damaged = (np.delete(CODE, range(1500, 1500 + lost)) | 0x10).astype(np.uint8)
+    top = examine(damaged.tobytes(), CODE.tobytes())[0]
+    assert top.where["slips"][0][1] == -lost and abs(top.where["slips"][0][0] - 1500) <= 3
+    assert [kind for kind, _, _ in kinds(top)] == ["bytes-dropped", "data-stuck-1"] and top.unexplained == 0
+    assert "suggest the transfer" in top.next
+
+
+def test_an_image_of_the_right_size_that_lost_a_byte_is_no_pair_exchanged():
+    damaged = np.r_[np.delete(CODE, 2000), 0xFF].astype(np.uint8)
+    top = examine(damaged.tobytes(), CODE.tobytes())[0]
+    assert top.kind == "bytes-dropped" and top.unexplained <= 1 and "1 byte lost at 07" in top.reason
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        (lambda d: d.decode("latin-1").encode(), "two bytes (UTF-8)"),
+        (lambda d: d.replace(b"\0", b""), "every byte 00 was removed"),
+        (lambda d: d.replace(b"\n", b"\r\n"), "a carriage return was added"),
+    ],
+)
+def test_what_a_transfer_as_text_does_points_at_the_transfer(change, words):
+    top = examine(change(CODE.tobytes()), CODE.tobytes())[0]
+    assert top.kind == "text-mode" and words in top.reason and "binary mode" in top.next and top.site == "file"
+
+
+def test_foreign_contents_accuse_nothing():
+    rng = np.random.default_rng(8)
+    for sort in SORTS:
+        for other in ("code", "sparse", "picture"):
+            here, there = SORTS[other](rng, 2048), SORTS[sort](rng, 2048)
+            assert examine(here.tobytes(), there.tobytes())[0].kind in ("unknown", "garbage"), (sort, other)
