@@ -3,7 +3,7 @@ PY := .venv/bin/python
 APP := .venv/bin/loyal-trace
 SHOT ?= loyal-trace-demo.png
 
-.PHONY: setup demo demo-shot run test lint types contracts tests window-tests other-tests core-alone bench mutants screenshots texts docs wheel clean
+.PHONY: setup demo demo-shot run test lint types contracts tests window-tests other-tests core-alone bench mutants fuzz endure screenshots texts docs wheel clean
 
 setup:
 	@bash scripts/setup.sh
@@ -46,6 +46,12 @@ core-alone: setup
 
 bench: setup
 	QT_QPA_PLATFORM=offscreen $(PY) -m benchmarks.run
+
+fuzz: setup  # 100,000 cases for each reader of text, 5,000 for pictures, archives and sheets; takes hours
+	QT_QPA_PLATFORM=offscreen $(PY) -m benchmarks.fuzz
+
+endure: setup  # 500 simulated power cuts and 500 killed processes
+	QT_QPA_PLATFORM=offscreen $(PY) -m benchmarks.endure
 
 mutants: setup  # not part of `make test`: changes the core in memory, one change at a time
 	$(PY) -m benchmarks.mutants

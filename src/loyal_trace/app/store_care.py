@@ -71,8 +71,8 @@ def _database(store: Store) -> Iterator[Trouble]:
 def _lines(store: Store, job: str, backups: Path | None) -> Iterator[Trouble]:
     numbered = store.lines(job)
     lines = [line for _, line in numbered]
-    for number, (seq, line) in enumerate(numbered, start=1):
-        entry = read_or_mark(line, say("entry {number}", number=number), seq)
+    for number, (_, line) in enumerate(numbered, start=1):
+        entry = read_or_mark(line, job, number)
         if isinstance(entry, Unread) and not entry.newer:
             yield Trouble(say("job {job}, entry {number}", job=job, number=number), entry.why)
     for fault in check_chain(lines):

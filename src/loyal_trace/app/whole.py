@@ -18,6 +18,8 @@ from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.formats.board_folder import parse_board
 from loyal_trace.store.store import Store
 
+_WITH_IMAGE = (RomRead, ImageKnown)
+
 
 @dataclass(frozen=True)
 class Usable:
@@ -38,10 +40,10 @@ def usable(store: Store, job: str, library: ChipLibrary) -> Usable:
 def _with_files(store: Store, entries: Sequence[Entry]) -> tuple[tuple[Entry, ...], list[str]]:
     """Entries about ROM contents whose file is lost are marked: an image that is not there must not be judged."""
     checked: dict[str, str] = {}
-    found: list[Entry] = []
-    for number, entry in enumerate(entries, start=1):
-        why = _lost(store, entry.attachment, checked) if isinstance(entry, RomRead | ImageKnown) else ""
-        found.append(marked_unread(entry.model_dump(mode="json"), why, number, entry) if why else entry)
+    found = list(entries)
+    for number, entry in enumerate(entries):
+        if isinstance(entry, _WITH_IMAGE) and (why := _lost(store, entry.attachment, checked)):
+            found[number] = marked_unread(entry.model_dump(mode="json"), why, number + 1, entry)
     return tuple(found), [why for why in checked.values() if why]
 
 

@@ -36,6 +36,7 @@ from loyal_trace.formats.part_table import board_from_table, guess_columns
 from loyal_trace.formats.rom_files import read_file
 from loyal_trace.formats.tables import read_table
 from loyal_trace.report.model import build_report
+from loyal_trace.report.pictures import pictures_of
 from loyal_trace.report.times import local_time
 from loyal_trace.report.write import write_report
 from loyal_trace.resources import chip_library
@@ -495,7 +496,8 @@ def job_report(options: argparse.Namespace) -> int:
     """Writes the report as PDF or HTML, by the ending of the file name."""
     with _opened(options, _to_read(options)) as job:
         model = build_report(job.assessment(), job.entries, job.env.clock(), job.store.head(job.id))
-        size = write_report(model, options.file)
+        photos = tuple(job.snapshot.seen.photos.values())
+        size = write_report(model, options.file, pictures=pictures_of(photos, job.store.attachment))
         document = {"job": job.id, "file": str(options.file), "bytes": size}
     print_json(document) if options.json else tell(say("{file}: {size:,} bytes", file=options.file, size=size))
     return 0

@@ -3,7 +3,6 @@
 import hashlib
 import json
 import zipfile
-import zlib
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
@@ -14,7 +13,7 @@ from loyal_trace.core.job.chain import check_chain, head_of
 from loyal_trace.core.job.entries import Entry, Unread, read_entry, read_or_mark
 from loyal_trace.core.vocabulary.errors import UserFileError
 from loyal_trace.core.vocabulary.phrases import say
-from loyal_trace.formats.safe_zip import Limits, checked_members, open_zip, read_member
+from loyal_trace.formats.safe_zip import BROKEN, Limits, checked_members, open_zip, read_member
 from loyal_trace.formats.whole_file import write_by
 
 ARCHIVE_VERSION = 1
@@ -39,10 +38,7 @@ class JobArchive:
     @cached_property
     def entries(self) -> tuple[Entry, ...]:
         """The lines as entries; one of a later version is an `Unread`."""
-        return tuple(
-            read_or_mark(line, say("entry {number}", number=number), number)
-            for number, line in enumerate(self.lines, start=1)
-        )
+        return tuple(read_or_mark(line, say("archive"), number) for number, line in enumerate(self.lines, start=1))
 
     @property
     def head(self) -> str:
@@ -143,11 +139,12 @@ def _logbook(files: Mapping[str, bytes], place: str) -> tuple[dict[str, Any], tu
         )
     names: set[str] = set()
     for number, line in enumerate(lines, start=1):
-        where = say("{place}, entry {number}", place=place, number=number)
-        entry = read_or_mark(line, where, number)
+        entry = read_or_mark(line, place, number)
+        where = say("{place}, entry {number}", place=place, number=number) if isinstance(entry, Unread) else ""
         if isinstance(entry, Unread) and not entry.newer:
             read_entry(line, where)  # says what is wrong with it
         if entry.id in names:
+            where = say("{place}, entry {number}", place=place, number=number)
             raise UserFileError(where, say("has the id {id} of an earlier entry", id=entry.id), _OLDER)
         names.add(entry.id)
     faults = check_chain(lines, str(manifest.get("head", "")))
@@ -161,7 +158,7 @@ def _check_attachment(source: zipfile.ZipFile, member: zipfile.ZipInfo, sha: str
     try:
         with source.open(member) as stream:
             found = hashlib.file_digest(cast(Any, stream), "sha256").hexdigest()
-    except (zipfile.BadZipFile, zlib.error, EOFError, RuntimeError, OSError) as error:
+    except BROKEN as error:
         raise UserFileError(where, say("cannot be unpacked ({error})", error=error)) from None
     if found != sha:
         raise UserFileError(where, say("does not have the content its name promises"))

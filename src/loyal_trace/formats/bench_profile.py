@@ -22,7 +22,7 @@ def parse_bench(data: bytes, name: str = BENCH_FILE) -> BenchProfile:
         if not (isinstance(lacks, list) and isinstance(supplies, str)):
             raise UserFileError(name, say("lacks is a list, supplies a text"), say('write lacks = ["harness"]'))
         return BenchProfile(parse_supplies(supplies), frozenset(str(word) for word in lacks))
-    except tomllib.TOMLDecodeError as error:
+    except (ValueError, RecursionError) as error:
         raise UserFileError(
             name, say("is not readable TOML ({error})", error=error), say("correct that line")
         ) from None

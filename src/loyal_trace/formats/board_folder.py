@@ -219,7 +219,7 @@ def _read_toml(reader: DefectReader, data: bytes) -> tuple[dict[str, Any], str]:
     try:
         text = decode_text(data, "board.toml")
         return tomllib.loads(text.replace("\r\n", "\n")), text
-    except tomllib.TOMLDecodeError as error:
+    except (ValueError, RecursionError) as error:
         found = re.search(r"line (\d+)", str(error))
         reader.bad(
             "board.toml",

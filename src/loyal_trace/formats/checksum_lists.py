@@ -4,6 +4,7 @@ import csv
 import io
 import json
 import re
+from collections import Counter
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -21,7 +22,9 @@ _BY_LENGTH = {length: name for name, length in DIGEST_LENGTHS.items()} | {8: "cr
 _LONG = tuple(length for length in _BY_LENGTH if length >= 8)  # sums of 2 and 4 digits stand after the name, by hand
 _GNU = re.compile(r"\\?([0-9A-Fa-f]+)(?:\s+\*?|\t)(\S.*)")
 _TAGGED = re.compile(r"([A-Za-z0-9/_ =-]+?) ?\((.+)\) = (?:0x)?([0-9A-Fa-f]+)")
-_SFV = re.compile(r"(.+?)\s+([0-9A-Fa-f]{8})")
+# Longer than any path with its sums: some patterns take the square of a line's length.
+_LONGEST_LINE, _LONGEST_SIZE = 8192, 15
+_SFV = re.compile(r"(\S(?:.*\S)?)\s+([0-9A-Fa-f]{8})")
 
 DEFAULT_COLUMNS: Mapping[str, tuple[str, ...]] = {
     "name": ("name", "file", "filename", say("file name"), "image"),
@@ -113,14 +116,18 @@ def _plain_rows(text: str, name: str, sfv: bool) -> list[_Line]:
         line = raw.strip()
         if line and not line.startswith((";", "#")):
             rows.append(_plain_row(line, say("{name}, line {number}", name=name, number=number), sfv))
-    shared = {base_name(r.name) for r in rows if [base_name(q.name) for q in rows].count(base_name(r.name)) > 1}
-    several = len({_folder_firmware(r.name) for r in rows}) > 1 and bool(shared)
+    shared = any(times > 1 for times in Counter(base_name(row.name) for row in rows).values())
+    several = len({_folder_firmware(row.name) for row in rows}) > 1 and shared
     for row in rows:
         row.firmware = _folder_firmware(row.name) if several else ""
     return rows
 
 
 def _plain_row(line: str, where: str, sfv: bool) -> _Line:
+    if len(line) > _LONGEST_LINE:
+        raise UserFileError(
+            where, say("has {count:,} characters: no line of a checksum list is so long", count=len(line))
+        )
     tagged = _TAGGED.fullmatch(line)
     if tagged:
         algorithm = canonical(tagged[1]) or tagged[1].strip()
@@ -255,6 +262,6 @@ def _mapped(row: Mapping[str, Any], mapping: Mapping[str, str], where: str) -> _
             say("map a column to one of {known_algorithms}", known_algorithms=known_algorithms()),
         )
     size_text = cell("size")
-    if size_text and not size_text.isdecimal():
-        raise UserFileError(where, say("“{size_text}” is not a size in bytes", size_text=size_text))
+    if size_text and (not size_text.isdecimal() or len(size_text) > _LONGEST_SIZE):
+        raise UserFileError(where, say("“{size_text}” is not a size in bytes", size_text=size_text[:40]))
     return _Line(title, cell("firmware"), cell("place"), int(size_text) if size_text else None, digests)

@@ -111,6 +111,9 @@ def places_in(cell: str) -> list[str]:
     return found
 
 
+_DIGITS = 12  # of both numbers of a range together
+
+
 def _range(word: str) -> list[str]:
     """`C1-C4` and `C1-4` written out; empty for anything else."""
     match = _RANGE.fullmatch(word)
@@ -118,6 +121,8 @@ def _range(word: str) -> list[str]:
         return []
     if not match[3] and kind_of(match[1]) == "connector":
         return []  # J1-2 is a pin of a plug
+    if len(match[2]) + len(match[4]) > _DIGITS:
+        return []
     first, last = int(match[2]), int(match[4])
     return [f"{match[1]}{number}" for number in range(first, last + 1)] if first < last < first + 200 else []
 

@@ -4,12 +4,20 @@ import io
 import warnings
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from loyal_trace.core.vocabulary.errors import UserFileError
 from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.formats.rom_files import PHOTO_ENDINGS, read_file
 
+if TYPE_CHECKING:
+    from PIL import Image
+
 _MOST_PIXELS = 120_000_000
+# Only what a camera or a scanner makes: other decoders of the library are for other kinds of files.
+_FORMATS = ("JPEG", "PNG", "WEBP", "TIFF", "BMP")
+_ORIENTATION = 0x0112
+_CHECKED = 64
 
 
 @dataclass(frozen=True)
@@ -39,20 +47,29 @@ def is_photo_name(name: str) -> bool:
 def read_photo(path: Path) -> Photo:
     """A photo file, decoded once to be sure that it is whole; UserFileError otherwise."""
     data = read_file(path)
-    pixels = upright(data, str(path))
-    return Photo(path.name, data, pixels.width, pixels.height)
+    upright(data, str(path), _CHECKED)  # all of it is decoded, small
+    return Photo(path.name, data, *_size_upright(data))
+
+
+def _size_upright(data: bytes) -> tuple[int, int]:
+    from PIL import Image
+
+    with Image.open(io.BytesIO(data), formats=_FORMATS) as picture:
+        width, height = picture.size
+        sideways = picture.getexif().get(_ORIENTATION, 1) in (5, 6, 7, 8)
+    return (height, width) if sideways else (width, height)
 
 
 def upright(data: bytes, place: str, longest: int = 0) -> Pixels:
     """The picture in a photo file, upright and, if asked, shrunk to `longest` pixels; UserFileError if damaged."""
-    from PIL import Image, ImageOps, UnidentifiedImageError
+    from PIL import Image, UnidentifiedImageError
 
     if not data:
         raise UserFileError(place, say("the file is empty"), say("copy the photo again"))
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("error", Image.DecompressionBombWarning)
-            with Image.open(io.BytesIO(data)) as picture:
+            with Image.open(io.BytesIO(data), formats=_FORMATS) as picture:
                 if picture.width * picture.height > _MOST_PIXELS:
                     raise UserFileError(
                         place,
@@ -62,13 +79,39 @@ def upright(data: bytes, place: str, longest: int = 0) -> Pixels:
                             height=picture.height,
                         ),
                     )
-                turned = ImageOps.exif_transpose(picture).convert("RGB")
+                turned = _turned(picture, longest)
     except UnidentifiedImageError:
         raise UserFileError(place, say("is not a photo that can be read"), say("save it as JPEG or PNG")) from None
     except (Image.DecompressionBombWarning, Image.DecompressionBombError):
         raise UserFileError(place, say("has more pixels than the limit"), say("nothing was kept")) from None
     except (OSError, SyntaxError, ValueError, EOFError) as error:
         raise UserFileError(place, say("the photo is damaged ({error})", error=error), say("copy it again")) from None
-    if longest and max(turned.size) > longest:
-        turned.thumbnail((longest, longest))
     return Pixels(turned.width, turned.height, turned.tobytes())
+
+
+def _turned(picture: "Image.Image", longest: int) -> "Image.Image":
+    """The picture upright in RGB. Shrunk before anything else is done with it: each step would hold one more copy."""
+    turn = _turn_of(picture)
+    shrinking = bool(longest) and max(picture.size) > longest
+    if shrinking:
+        picture.draft("RGB", (longest, longest))  # a JPEG is decoded small from the start
+    picture.load()
+    factor = max(picture.size) // (2 * longest) if shrinking else 1
+    # Palettes cannot be averaged; they are small enough to be turned into colours first.
+    plain = picture if picture.mode not in ("P", "1", "PA") else picture.convert("RGB")
+    small = (plain.reduce(factor) if factor > 1 else plain).convert("RGB")
+    if shrinking:
+        small.thumbnail((longest, longest))
+    return small if turn is None else small.transpose(turn)
+
+
+def _turn_of(picture: "Image.Image") -> "Image.Transpose | None":
+    """What makes the picture upright, by the orientation that its EXIF gives."""
+    from PIL import Image
+
+    turns = (
+        *(None, None, Image.Transpose.FLIP_LEFT_RIGHT, Image.Transpose.ROTATE_180, Image.Transpose.FLIP_TOP_BOTTOM),
+        *(Image.Transpose.TRANSPOSE, Image.Transpose.ROTATE_270, Image.Transpose.TRANSVERSE, Image.Transpose.ROTATE_90),
+    )
+    told = picture.getexif().get(_ORIENTATION, 1)
+    return turns[told] if isinstance(told, int) and 0 <= told < len(turns) else None

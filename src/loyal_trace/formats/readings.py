@@ -2,6 +2,7 @@
 
 import csv
 import io
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -25,6 +26,17 @@ class Reading:
     value: float
 
 
+def _numbered(text: str, delimiter: str, name: str) -> Iterator[tuple[int, list[str]]]:
+    """(line number, cells) of every row; UserFileError where it is no CSV."""
+    rows = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter)
+    try:
+        for cells in rows:
+            yield rows.line_num, cells
+    except csv.Error as error:
+        where = say("{name}, line {line_num}", name=name, line_num=rows.line_num)
+        raise UserFileError(where, say("is not readable CSV ({error})", error=error)) from None
+
+
 def read_readings(path: Path, board: BoardDefinition) -> tuple[Reading, ...]:
     """The readings of a file, in order; a later one of the same point counts. UserFileError with the line otherwise."""
     name = str(path)
@@ -34,8 +46,8 @@ def read_readings(path: Path, board: BoardDefinition) -> tuple[Reading, ...]:
             name, say("the file is empty"), say("write a line point,quantity,value and the readings below it")
         )
     first = text.splitlines()[0]
-    rows = csv.reader(io.StringIO(text), delimiter=delimiter_of(first))
-    head = [cell.strip().lower() for cell in next(rows)]
+    rows = _numbered(text, delimiter_of(first), name)
+    head = [cell.strip().lower() for cell in next(rows)[1]]
     if any(column not in head for column in _COLUMNS):
         raise UserFileError(
             say("{name}, line 1", name=name),
@@ -44,8 +56,8 @@ def read_readings(path: Path, board: BoardDefinition) -> tuple[Reading, ...]:
         )
     at = [head.index(column) for column in _COLUMNS]
     found = []
-    for cells in rows:
-        where = say("{name}, line {line_num}", name=name, line_num=rows.line_num)
+    for number, cells in rows:
+        where = say("{name}, line {line_num}", name=name, line_num=number)
         if not any(cell.strip() for cell in cells):
             continue
         if len(cells) <= max(at):

@@ -4,7 +4,6 @@ import os
 import re
 import stat
 from collections.abc import Iterator
-from itertools import pairwise
 from pathlib import Path
 
 from loyal_trace.core.roms.images import RomImage
@@ -157,8 +156,6 @@ def _decode_text(
     data: bytes, source: str, pattern: re.Pattern[bytes], kind: str
 ) -> tuple[bytes, tuple[tuple[int, int], ...]]:
     """The bytes that records give, gaps filled with FF, and where those gaps are."""
-    import bincopy
-
     lines = [line.strip() for line in data.removeprefix(b"\xef\xbb\xbf").splitlines()]
     ended = False
     for number, line in enumerate(lines, start=1):
@@ -175,18 +172,43 @@ def _decode_text(
         raise UserFileError(
             source, say("the {kind} file has no end record", kind=kind), say("it was cut short; read the chip again")
         )
-    text = "\n".join(line.decode("ascii") for line in lines if line)
-    file = bincopy.BinFile()
-    try:
-        (file.add_ihex if kind == "Intel HEX" else file.add_srec)(text)
-        if not len(file) or file.maximum_address - file.minimum_address > MAX_MEMBER_BYTES:
-            raise UserFileError(source, say("the {kind} records contain no valid range of data", kind=kind))
-        start = file.minimum_address
-        pieces = [(segment.minimum_address - start, segment.maximum_address - start) for segment in file.segments]
-        gaps = tuple((a[1], b[0] - 1) for a, b in pairwise(pieces))
-        return bytes(file.as_binary(padding=b"\xff")), gaps
-    except (bincopy.Error, ValueError) as error:
-        raise UserFileError(source, say("the {kind} file cannot be read ({error})", kind=kind, error=error)) from None
+    records = [(at, data) for at, data in _placed(lines, kind) if data]
+    return _assembled(sorted(records), source, kind)
+
+
+def _placed(lines: list[bytes], kind: str) -> Iterator[tuple[int, bytes]]:
+    """(address, bytes) of every data record. Whole records are known to be whole; a library that joins them one by one
+    takes the square of their number."""
+    base = 0
+    for line in filter(None, lines):
+        body = bytes.fromhex((line[1:] if kind == "Intel HEX" else line[2:]).decode("ascii"))
+        if kind == "Intel HEX":
+            address, what, data = int.from_bytes(body[1:3], "big"), body[3], body[4:-1]
+            if what == 0:
+                yield base + address, data
+            elif what in (2, 4):  # the upper part of the addresses that follow
+                base = int.from_bytes(data, "big") << (4 if what == 2 else 16)
+        elif line[1:2] in b"123":
+            width = int(line[1:2]) + 1
+            yield int.from_bytes(body[1 : 1 + width], "big"), body[1 + width : -1]
+
+
+def _assembled(records: list[tuple[int, bytes]], source: str, kind: str) -> tuple[bytes, tuple[tuple[int, int], ...]]:
+    """The bytes from the first address to the last, gaps filled with FF, and where the gaps are."""
+    if not records or records[-1][0] + len(records[-1][1]) - records[0][0] > MAX_MEMBER_BYTES:
+        raise UserFileError(source, say("the {kind} records contain no valid range of data", kind=kind))
+    start, out = records[0][0], bytearray()
+    gaps = []
+    for address, data in records:
+        at = address - start
+        if at < len(out):
+            told = say("two {kind} records hold the same addresses ({address:04X})", kind=kind, address=address)
+            raise UserFileError(source, told, say("the file was joined from several; save it again"))
+        if at > len(out):
+            gaps.append((len(out), at - 1))
+            out += b"\xff" * (at - len(out))
+        out += data
+    return bytes(out), tuple(gaps)
 
 
 def _check_record(line: bytes, where: str, kind: str) -> None:

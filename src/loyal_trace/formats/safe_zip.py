@@ -2,6 +2,7 @@
 
 import lzma
 import stat
+import struct
 import zipfile
 import zlib
 from collections import Counter
@@ -82,12 +83,16 @@ def _check_member(member: zipfile.ZipInfo, place: str, limits: Limits) -> None:
         raise UserFileError(where, told, say("nothing was read"))
 
 
+# Everything that the library says of a member whose bytes are not what its names and lengths say.
+BROKEN = (zipfile.BadZipFile, zlib.error, lzma.LZMAError, EOFError, RuntimeError, OSError, ValueError, struct.error)
+
+
 def read_member(archive: zipfile.ZipFile, member: zipfile.ZipInfo, place: str) -> bytes:
     """The bytes of one checked member, never more than it declared; UserFileError when damaged."""
     try:
         with archive.open(member) as stream:
             data = stream.read(member.file_size + 1)
-    except (zipfile.BadZipFile, zlib.error, lzma.LZMAError, EOFError, RuntimeError, OSError) as error:
+    except BROKEN as error:
         raise UserFileError(
             say("{place}, member “{filename}”", place=place, filename=member.filename),
             say("cannot be unpacked ({error})", error=error),

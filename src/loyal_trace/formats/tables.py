@@ -39,6 +39,10 @@ class PartTable:
         return max(len(row) for row in self.rows)
 
 
+# Patterns that look for places take the square of what they look at.
+_LONG_CELL, _LONGEST_CELL = 200, 4000
+
+
 def read_table(data: bytes, name: str, encoding: str = "") -> PartTable:
     """The table in a file, decoded as asked, else as the first of `ENCODINGS` that fits; UserFileError otherwise."""
     if not data.strip():
@@ -72,8 +76,21 @@ def table_of_text(text: str, name: str, encoding: str = "utf-8") -> PartTable:
     body = lines[first:]
     delimiter = separator_of(body)
     split = _split_words if delimiter == _SPACES else _split_csv(delimiter, name)
-    rows = [tuple(cell.strip() for cell in row) for row in split(body)]
+    rows = [tuple(_plain(cell, name) for cell in row) for row in split(body)]
     return PartTable(tuple(rows), encoding, delimiter, first + 1)
+
+
+def _plain(cell: str, name: str) -> str:
+    """A cell without the blanks around it, in a long one without runs of blanks; UserFileError for one without end."""
+    text = cell.strip()
+    if len(text) <= _LONG_CELL:
+        return text
+    text = " ".join(text.split())
+    if len(text) > _LONGEST_CELL:
+        raise UserFileError(
+            name, say("has a cell of {count:,} characters", count=len(text)), say("export the list again")
+        )
+    return text
 
 
 def separator_of(lines: list[str]) -> str:

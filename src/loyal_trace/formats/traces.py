@@ -3,6 +3,7 @@
 import csv
 import io
 import re
+import warnings
 from collections.abc import Iterator
 from itertools import islice
 from pathlib import Path
@@ -57,7 +58,9 @@ def _csv(stream: io.TextIOBase, path: Path) -> Trace:
 def _piece(lines: list[str], first: int, count: int, times: int, delimiter: str, path: Path) -> NDArray[np.float64]:
     """Some lines as numbers: fast where all cells are numbers, cell by cell where levels are words."""
     try:
-        found = np.loadtxt(lines, delimiter=delimiter, ndmin=2)
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore", UserWarning)  # a piece of empty lines has no numbers, and need not
+            found = np.loadtxt(lines, delimiter=delimiter, ndmin=2)
     except ValueError:
         found = np.array([_row(row, n, count, path) for n, row in _rows(lines, first, delimiter)])
     if found.size and found.shape[1] != count:

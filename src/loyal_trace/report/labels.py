@@ -17,7 +17,7 @@ from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.formats.whole_file import write_whole
 from loyal_trace.language import localised
-from loyal_trace.report.pdf import register_fonts
+from loyal_trace.report.lettering import register_fonts
 
 WIDTH, HEIGHT, _GAP, _ACROSS = 26.0, 12.0, 3.0, 6  # millimetres: over the window of a wide DIP
 _LEFT = _TOP = 12.0

@@ -13,6 +13,7 @@ from loyal_trace.language import tr
 from loyal_trace.store.states import ARCHIVED, DELETED, HIDDEN, KEPT_FOR, OPEN, JobState
 from loyal_trace.store.store import JobSummary, Store
 from loyal_trace.ui import dialogs
+from loyal_trace.ui.job_commands import popup
 from loyal_trace.ui.shell import Shell
 
 
@@ -69,7 +70,7 @@ class JobList:
             menu.addSeparator()
         words = tr("Show open jobs only") if self._all else tr("Show archived, hidden and deleted jobs")
         _add(menu, words, self._switch)
-        menu.popup(place)
+        popup(menu, place)
 
     def _switch(self) -> None:
         self._all = not self._all

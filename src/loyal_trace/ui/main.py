@@ -336,13 +336,18 @@ class Application(QObject):
 
     def open_demo(self) -> None:
         """Closes this store and opens the demo's."""
+        self._close_store()
         self.options = WindowOptions(True, None, self.options.stage, None, self.options.dark)
-        if self.store is not None:
-            if self.backups is not None and self.backups.due(self.store, closing=True):
-                self.backups.make()
-            self.store.close()
-            self.store = None
         self._start()
+
+    def _close_store(self) -> None:
+        """Closes the store, with a last backup of what was written; the demo's can be made anew at any time."""
+        if self.store is None:
+            return
+        if self.backups is not None and not self.options.demo and self.backups.due(self.store, closing=True):
+            self.backups.make()
+        self.store.close()
+        self.store = None
 
     def new_job(self, boards: tuple[Path, ...] = (), listed: "tuple[Mapping[str, bytes], ...]" = ()) -> None:
         """Asks for a title and opens a new job, with boards from folders and from parts lists."""
@@ -469,9 +474,7 @@ class Application(QObject):
             self.wiring.close()
             self.wiring = None
         self._pool.shutdown(wait=True)
-        if self.store is not None:
-            self.store.close()
-            self.store = None
+        self._close_store()
 
 
 def _icon() -> QIcon:

@@ -14,6 +14,7 @@ from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.report.model import ReportModel, build_report
+from loyal_trace.report.pictures import pictures_of
 from loyal_trace.report.write import write_report
 
 PREVIEW = say("report preview")
@@ -157,7 +158,9 @@ class ReportPresenter(StagePresenter):
         """Writes the report and says where it is."""
 
         def act() -> list[str]:
-            size = write_report(self.model(), file, make_folders=True)
+            job = self.workspace.job
+            pictures = pictures_of(tuple(job.snapshot.seen.photos.values()), job.store.attachment)
+            size = write_report(self.model(), file, make_folders=True, pictures=pictures)
             return [say("{file} written ({size:,} bytes)", file=file, size=size)]
 
         self.workspace.attempt(act)

@@ -40,7 +40,7 @@ class ChipLibrary:
             return False
         try:
             entries = tomllib.loads(self._waiting.pop(0))
-        except tomllib.TOMLDecodeError as error:
+        except (ValueError, RecursionError) as error:
             raise RequestError(say("the chip data cannot be read: {error}", error=str(error))) from None
         for key, entry in entries.items():
             self._entries.setdefault(key.upper(), entry)
@@ -50,8 +50,9 @@ class ChipLibrary:
 
     def with_types(self, text: str) -> "ChipLibrary":
         """A library that has further types, which count before its own; RequestError names what is wrong with one."""
+        names = self.names_in(text)
         found = ChipLibrary(text, *self._texts)
-        for key in self.names_in(text):
+        for key in names:
             entry = found._entries[key.upper()]
             try:
                 chip = _chip(key, entry, str(entry.get("family", "TTL")))
@@ -66,9 +67,13 @@ class ChipLibrary:
     def names_in(self, text: str) -> tuple[str, ...]:
         """The types that a text describes; RequestError when it is no TOML, or describes none."""
         try:
-            names = tuple(key for key, entry in tomllib.loads(text).items() if isinstance(entry, dict))
-        except tomllib.TOMLDecodeError as error:
+            told = tomllib.loads(text)
+        except (ValueError, RecursionError) as error:
             raise RequestError(say("the chip data cannot be read: {error}", error=str(error))) from None
+        names = tuple(key for key, entry in told.items() if isinstance(entry, dict))
+        stray = next((key for key in told if key not in names), None)
+        if stray is not None:
+            raise RequestError(say("the file has “{stray}” outside any chip type", stray=stray))
         if not names:
             raise RequestError(say("the file describes no chip type"))
         return names

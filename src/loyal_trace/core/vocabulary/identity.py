@@ -53,6 +53,10 @@ class PointRef(NamedTuple):
         return PartRef(self.board, self.point.partition(".")[0])
 
 
+# No designator has more; the language itself refuses numbers of some thousand digits.
+_DIGITS = 18
+
+
 def natural_key(refdes: str) -> tuple[tuple[int, str], ...]:
     """Sort key under which C2 comes before C10 and 4A before 4C."""
     pieces: list[tuple[int, str]] = []
@@ -62,11 +66,11 @@ def natural_key(refdes: str) -> tuple[tuple[int, str], ...]:
             digits += letter
             continue
         if digits:
-            pieces.append((int(digits), ""))
+            pieces.append((int(digits[:_DIGITS]), ""))
             digits = ""
         pieces.append((-1, letter))
     if digits:
-        pieces.append((int(digits), ""))
+        pieces.append((int(digits[:_DIGITS]), ""))
     return tuple(pieces)
 
 

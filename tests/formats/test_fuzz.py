@@ -1,0 +1,40 @@
+"""Every reader gives a result or one domain error, whatever it is given: a short run of `make fuzz`, seeded."""
+
+import warnings
+
+import pytest
+from benchmarks import fuzz
+
+from loyal_trace.core.vocabulary.errors import UserFileError
+from loyal_trace.formats.checksum_lists import parse_sums
+from loyal_trace.formats.rom_files import decode_image
+from loyal_trace.formats.tables import read_table
+
+READERS = fuzz.readers()
+
+
+@pytest.mark.parametrize("reader", READERS, ids=[reader.name for reader in READERS])
+def test_no_file_brings_a_reader_down(reader):
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # a picture library warns of what it then refuses
+        assert list(fuzz.run(reader, 25 if "board" in reader.name else 150, seed=2)) == []
+
+
+def records(count):
+    """One byte a record, each apart from the next."""
+    body = []
+    for n in range(count):
+        data = bytes((1, 2 * n >> 8 & 255, 2 * n & 255, 0, n & 255))
+        body.append(":" + (data + bytes((-sum(data) & 255,))).hex().upper())
+    return "\n".join([*body, ":00000001FF"]).encode()
+
+
+def test_a_line_of_blanks_is_refused_at_once_and_records_are_put_in_their_places():
+    with pytest.raises(UserFileError, match="no line of a checksum list is so long"):
+        parse_sums(b"a" + b" " * 20_000 + b"zz", "x.sfv")
+    assert read_table(b"Ref;Value\nU1;" + b" " * 20_000 + b"LS00\n", "x.csv").rows[1] == ("U1", "LS00")
+    image = decode_image("x.hex", records(3), "x")
+    assert image.data == b"\x00\xff\x01\xff\x02" and image.gaps == ((1, 1), (3, 3))
+    lines = records(1).split(b"\n")
+    with pytest.raises(UserFileError, match="hold the same addresses"):
+        decode_image("x.hex", b"\n".join([lines[0], lines[0], lines[1]]), "x")
