@@ -6,6 +6,7 @@ import pytest
 
 from loyal_trace.app.job import OpenJob, open_new_job
 from loyal_trace.app.known import known_of_store
+from loyal_trace.cli import main
 from loyal_trace.core.job.entries import Note, RomRead, Unread, write_entry
 from loyal_trace.demo.common import board_files_of
 from loyal_trace.formats.archive import read_archive, write_archive
@@ -95,3 +96,12 @@ def test_odd_line_ends_in_a_text_come_back_from_an_archive(store, job, tmp_path)
     write_archive(store.export(job.id), tmp_path / "job.ltjob")
     lines = read_archive(tmp_path / "job.ltjob").lines
     assert lines == tuple(line for _, line in store.lines(job.id)) and write_entry(job.entries[-1]) in lines
+
+
+def test_bytes_that_are_no_text_are_recorded_as_question_marks(store, job, capsys):
+    store.close()
+    where = str(store.folder)
+    assert main(["job", "enter", job.id, "seen \udcff here -- \ud800", "--store", where]) == 0
+    with Store(store.folder, read_only=True) as again:
+        note = [entry for entry in again.entries(job.id) if isinstance(entry, Note)][-1]
+    assert "seen ? here" in note.text

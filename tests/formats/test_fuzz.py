@@ -17,7 +17,7 @@ READERS = fuzz.readers()
 def test_no_file_brings_a_reader_down(reader):
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")  # a picture library warns of what it then refuses
-        assert list(fuzz.run(reader, 25 if "board" in reader.name else 150, seed=2)) == []
+        assert list(fuzz.run(reader, 8 if "board" in reader.name else 80, seed=2)) == []
 
 
 def records(count):

@@ -16,15 +16,15 @@ from loyal_trace.store.store import Store
 
 
 def test_no_acknowledged_entry_is_lost_when_the_power_goes(tmp_path):
-    found = power_cuts(tmp_path, 40, seed=5)
-    assert (found.lost, found.wrong) == (0, ()) and found.acknowledged > 100
+    found = power_cuts(tmp_path, 25, seed=5)
+    assert (found.lost, found.wrong) == (0, ()) and found.acknowledged > 50
     with Store(tmp_path / "store") as store:
         (level,) = store._connection.execute("PRAGMA synchronous").fetchone()
         assert level == 2, "every commit is forced to the disk: what the cuts take for granted"
 
 
 def test_a_process_that_is_killed_at_work_leaves_a_whole_store(tmp_path):
-    found = kills(tmp_path, 6, seed=7)
+    found = kills(tmp_path, 4, seed=7)
     assert (found.lost, found.wrong) == (0, ())
 
 

@@ -55,8 +55,6 @@ def test_jobs_are_archived_deleted_and_reopened_from_the_list(open_window, folde
     assert len(titles(ours)) == 1, "not confirmed, nothing is done"
     assert "Delete “Second board”?" in str(asked[0][1]) and "30 days" in str(asked[0][2])
     choose(ours, "Second", "Delete")
-    assert titles(ours) == []
-    ours.job_list._switch()
     assert any("archived" in text for text in titles(ours)) and any(
         "gone in 2" in text or "gone in 3" in text for text in titles(ours)
     )

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from loyal_trace.app.cautions import caution_words
-from loyal_trace.app.job import OpenJob
+from loyal_trace.app.job import OpenJob, printable
 from loyal_trace.app.words import sentence
 from loyal_trace.core.assess.plan import plan_of
 from loyal_trace.core.boards.names import names_of
@@ -119,7 +119,7 @@ def preview(job: OpenJob, text: str, setting: Setting) -> LineResult:
     """What Enter would record; nothing is recorded."""
     from loyal_trace.core.line.grammar import parse_line  # all forms: a window shows its job before it needs them
 
-    return _result(job, parse_line(text, context_of(job, setting)))
+    return _result(job, parse_line(printable(text), context_of(job, setting)))
 
 
 def enter_line(job: OpenJob, text: str, setting: Setting, choice: int | None = None) -> LineResult:

@@ -46,6 +46,11 @@ def new_id() -> str:
     return uuid4().hex[:16]
 
 
+def printable(text: str) -> str:
+    """A text as it can be written: bytes of a file name or a command line that are no text become question marks."""
+    return text.encode("utf-8", "replace").decode("utf-8")
+
+
 @dataclass(frozen=True)
 class Environment:
     """What an open job needs from outside: who writes, the clock, ids, tables and chip library."""
@@ -163,7 +168,10 @@ class OpenJob:
 
     def make(self, kind: type[EntryType], **fields: Any) -> EntryType:
         """An entry with id, time and author filled in, not yet recorded."""
-        return kind(id=self.env.ids(), time=self.env.clock(), author=self.author, **fields)
+        told: dict[str, Any] = {
+            name: printable(value) if isinstance(value, str) else value for name, value in fields.items()
+        }
+        return kind(id=self.env.ids(), time=self.env.clock(), author=self.author, **told)
 
     def record(self, kind: type[EntryType], **fields: Any) -> EntryType:
         """Makes an entry, writes it to disk, and brings the snapshot up to date."""

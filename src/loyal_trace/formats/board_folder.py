@@ -140,7 +140,7 @@ _BOARD_KEYS = {
     "format": int,
 }
 _LARGEST_BOARD = 2000.0
-_PIN = re.compile(r"([A-Za-z0-9_/+-]+)\.(\d+)")
+_PIN = re.compile(r"([A-Za-z0-9_/+-]+)\.([0-9]{1,6})")
 
 
 def load_board(path: Path, library: ChipLibrary) -> BoardDefinition:
@@ -411,7 +411,7 @@ def _part(reader: DefectReader, line: int, row: dict[str, str]) -> Part:
 
 
 def _pin_count(reader: DefectReader, part: Part) -> int | None:
-    found = re.search(r"(\d+)$", part.package)
+    found = re.search(r"(?<!\d)([0-9]{1,4})$", part.package)
     if found:
         return int(found[1])
     return len(reader.library.find(part.number).pins) if reader.library.knows(part.number) else None

@@ -23,9 +23,8 @@ from loyal_trace.store.states import JobState, purge, set_state, states_of
 _INSERT = "INSERT INTO entries (job, id, body) VALUES (?, ?, ?)"
 _INSERT_FILE = "INSERT INTO board_files (job, board, name, data) VALUES (?, ?, ?, ?)"
 _JOBS = say("""
-    SELECT jobs.id, jobs.title, jobs.opened, COUNT(entries.seq)
-    FROM jobs LEFT JOIN entries ON entries.job = jobs.id
-    GROUP BY jobs.id ORDER BY jobs.opened DESC, jobs.id
+    SELECT id, title, opened, (SELECT COUNT(*) FROM entries WHERE job = jobs.id)
+    FROM jobs ORDER BY opened DESC, id
 """)
 
 

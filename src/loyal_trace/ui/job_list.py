@@ -34,7 +34,10 @@ class JobList:
             self._shell.first.show_jobs([])
             return
         states = store.states()
-        jobs = [job for job in store.jobs() if self._all or job.id not in states]
+        open_ones = [job for job in store.jobs() if job.id not in states]
+        # A list without a job could not be right-clicked: where all are put away, all are shown.
+        self._all = self._all or not open_ones
+        jobs = list(store.jobs()) if self._all else open_ones
         self._shell.first.show_jobs([(job.id, self._words(job, states.get(job.id))) for job in jobs])
         away = len(states) if not self._all else 0
         self._shell.first.say(

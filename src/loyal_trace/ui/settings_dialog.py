@@ -9,7 +9,7 @@ from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.language import shown, tr
 
 _WORDS = {"system": say("As the system"), "light": say("Light"), "dark": say("Dark")}
-_STEP = 10
+_STEP, _FIELD_WIDTH = 10, 280
 
 
 class SettingsDialog(QDialog):
@@ -39,6 +39,8 @@ class SettingsDialog(QDialog):
         self.place = QLineEdit(known.backup_place)
         self.place.setAccessibleName(tr("folder for backups"))
         self.place.setPlaceholderText(tr("in the store; another disk is safer"))
+        for field in (self.name, self.place):
+            field.setMinimumWidth(_FIELD_WIDTH)
         form = QFormLayout(self)
         form.setContentsMargins(22, 20, 22, 16)
         form.setSpacing(12)

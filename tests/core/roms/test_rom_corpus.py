@@ -35,7 +35,7 @@ CODE = CONTENTS["code"](np.random.default_rng(11), 4096)
 
 
 def test_the_corpus_is_named_nearly_without_fault():
-    counts = confusion(5, (2048, 8192))
+    counts = confusion(5, (4096,))
     wrong = {pair: n for pair, n in counts.items() if pair[0].split()[0] != pair[1]}
     assert named_right(counts) >= 0.98 * sum(counts.values()), wrong
 

@@ -131,14 +131,19 @@ def address_lines(image: np.ndarray) -> int:
 
 def stuck_data(line: int, level: int, names: PinNames, evidence: str, cost: float) -> Hypothesis:
     word = say("high") if level else say("low")
+    advice = say(
+        "Check {line}: pin and socket contact first. Then read it in another socket or reader.",
+        line=names.line(f"D{line}"),
+    )
+    if (line, level) == (7, 0):
+        advice = say(
+            "{advice} A transfer of seven bits does the same: compare with the file at the reader.", advice=advice
+        )
     return Hypothesis(
         f"data-stuck-{level}",
         "stuck-data",
         say("data line D{line} reads {word} at every address", line=line, word=word),
-        say(
-            "Check {line}: pin and socket contact first. Then read it in another socket or reader.",
-            line=names.line(f"D{line}"),
-        ),
+        advice,
         where={"data": [line], "level": level},
         evidence=evidence,
         score=PRIOR_BITS["stuck-data"] + 4 + cost,
