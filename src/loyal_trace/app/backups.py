@@ -21,22 +21,26 @@ class Backups:
 
     def __init__(self, store: Store, now: Callable[[], datetime]) -> None:
         self._folder, self._read_only, self._now = store.folder, store.read_only, now
+        self.read_settings()
         self._from = last_number_in(backup_place(store.folder))
         self.failed = ""
 
+    def read_settings(self) -> None:
+        """How many, how often: read when they change, not at every entry."""
+        self._known = load_preferences(self._folder)
+
     def due(self, store: Store, closing: bool = False) -> bool:
         """Is it time for a copy?"""
-        known = load_preferences(self._folder)
-        written = store.last_number() - self._from
-        return not self._read_only and known.backups_kept > 0 and written >= (1 if closing else known.backup_every)
+        if self._read_only or self._known.backups_kept == 0:
+            return False
+        return store.last_number() - self._from >= (1 if closing else self._known.backup_every)
 
     def make(self) -> Path | None:
         """Makes a copy through a connection of its own, so that it can run beside the window; None when it failed."""
-        known = load_preferences(self._folder)
         try:
             with Store(self._folder, read_only=True) as store:
                 self._from = store.last_number()
-                return rotate(store, backup_place(self._folder), known.backups_kept, self._now())
+                return rotate(store, backup_place(self._folder), self._known.backups_kept, self._now())
         except LoyalTraceError as error:
             self.failed = str(error)
             return None

@@ -17,13 +17,13 @@ from loyal_trace.app.own_types import FOLDER as OWN_TYPES
 from loyal_trace.app.own_types import library_with_own
 from loyal_trace.app.workshop import load_workshop
 from loyal_trace.core.job.chain import check_chain
-from loyal_trace.core.job.entries import Opened, Unread, line_hash, read_or_mark
+from loyal_trace.core.job.entries import Entry, Opened, Unread, line_hash, read_or_mark
 from loyal_trace.core.vocabulary.errors import LoyalTraceError, MachineError
 from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.formats.board_folder import parse_board
 from loyal_trace.resources import chip_library
 from loyal_trace.store.backup import backups_in, lines_in
-from loyal_trace.store.connection import DATABASE
+from loyal_trace.store.connection import DATABASE, uri_of
 from loyal_trace.store.store import Store
 
 _SMALL_FILES = ("drawer.csv", "bench.toml", "window.toml")
@@ -44,8 +44,9 @@ def check_store(store: Store, backups: Path | None = None) -> tuple[Trouble, ...
     found = [*_database(store)]
     wanted: dict[str, str] = {}
     for job in store.jobs():
-        found += _lines(store, job.id, backups)
-        for entry in store.entries(job.id):
+        entries = store.entries(job.id)
+        found += _lines([line for _, line in store.lines(job.id)], entries, job.id, backups)
+        for entry in entries:
             if sha := str(getattr(entry, "attachment", "")):
                 wanted.setdefault(sha, job.id)
         for board, files in store.board_files(job.id).items():
@@ -68,11 +69,8 @@ def _database(store: Store) -> Iterator[Trouble]:
         yield Trouble(str(store.folder / DATABASE), text)
 
 
-def _lines(store: Store, job: str, backups: Path | None) -> Iterator[Trouble]:
-    numbered = store.lines(job)
-    lines = [line for _, line in numbered]
-    for number, (_, line) in enumerate(numbered, start=1):
-        entry = read_or_mark(line, job, number)
+def _lines(lines: Sequence[str], entries: Sequence[Entry], job: str, backups: Path | None) -> Iterator[Trouble]:
+    for number, entry in enumerate(entries, start=1):
         if isinstance(entry, Unread) and not entry.newer:
             yield Trouble(say("job {job}, entry {number}", job=job, number=number), entry.why)
     for fault in check_chain(lines):
@@ -159,9 +157,8 @@ def _read_around(folder: Path) -> Rescued:
 
 
 def _as_it_is(folder: Path) -> sqlite3.Connection:
-    """The database with its write-ahead log, from a copy in memory's stead: the damaged file itself is not touched."""
-    file = str((folder / DATABASE).resolve()).replace("%", "%25").replace("?", "%3f").replace("#", "%23")
-    connection = sqlite3.connect(f"file:{file}?mode=ro", uri=True)
+    """The database with its write-ahead log, read-only; what is no text in it becomes signs that stand for that."""
+    connection = sqlite3.connect(uri_of((folder / DATABASE).resolve(), read_only=True), uri=True)
     connection.text_factory = lambda data: data.decode("utf-8", "replace")
     return connection
 

@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import Any
 
 from loyal_trace.app.own_types import add_types, library_with_own
-from loyal_trace.cli.main import default_store
+from loyal_trace.cli.main import default_store, store_of
 from loyal_trace.cli.output import print_json, print_table, tell
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.chips.model import ChipType
@@ -111,7 +111,7 @@ def _model(chip: ChipType) -> str:
 
 def chip_add(options: argparse.Namespace) -> int:
     """Keeps types of one's own in the workshop."""
-    names = add_types(options.store or default_store(), options.file, chip_library)
+    names = add_types(store_of(options), options.file, chip_library)
     if options.json:
         print_json({"types": list(names)})
     else:

@@ -20,7 +20,7 @@ from loyal_trace.app.job import OpenJob, find_job, import_archive, open_new_job,
 from loyal_trace.app.job_dictionaries import JobDictionaries
 from loyal_trace.app.rehearsal import Rehearsal
 from loyal_trace.app.traces import compared, open_trace
-from loyal_trace.cli.main import default_store
+from loyal_trace.cli.main import store_of
 from loyal_trace.cli.output import print_json, print_table, tell
 from loyal_trace.core.assess.next_thing import NextThing
 from loyal_trace.core.assess.roms import shared_line_faults
@@ -45,17 +45,13 @@ from loyal_trace.store.states import OPEN, JobState
 from loyal_trace.store.store import Store
 
 
-def _folder(options: argparse.Namespace) -> Path:
-    return options.store or default_store()
-
-
 def _to_write(options: argparse.Namespace) -> Store:
-    return Store(_folder(options))
+    return Store(store_of(options))
 
 
 def _to_read(options: argparse.Namespace) -> Store:
     """Opens for reading beside a window that may be writing."""
-    folder = _folder(options)
+    folder = store_of(options)
     if not (folder / DATABASE).exists():
         raise RequestError(
             say("{folder}: there is no store here yet; open a job with `loyal-trace job new`", folder=folder)

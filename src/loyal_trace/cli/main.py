@@ -42,6 +42,11 @@ def default_store() -> Path:
     return user_data_path("loyal-trace") / "store"
 
 
+def store_of(options: argparse.Namespace) -> Path:
+    """The store that a command was given, else the user's own."""
+    return options.store or default_store()
+
+
 def _roms_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
     roms = commands.add_parser("roms", help="check ROM images").add_subparsers(dest="action", required=True)
     check = roms.add_parser(

@@ -1,13 +1,11 @@
 """The store commands, and what becomes of jobs: archived, hidden, deleted, opened again."""
 
 import argparse
-from datetime import UTC, datetime
-from pathlib import Path
 
 from loyal_trace.app.backups import Backups, backup_place
-from loyal_trace.app.job import find_job
+from loyal_trace.app.job import find_job, utc_now
 from loyal_trace.app.store_care import Trouble, check_store, salvage, told
-from loyal_trace.cli.main import default_store
+from loyal_trace.cli.main import store_of
 from loyal_trace.cli.output import print_json, tell
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.phrases import say
@@ -19,22 +17,13 @@ from loyal_trace.store.store import Store
 _STATES = {"archive": ARCHIVED, "hide": HIDDEN, "delete": DELETED, "reopen": OPEN}
 
 
-def now() -> datetime:
-    """The time at which something is done to the store."""
-    return datetime.now(UTC)
-
-
-def _folder(options: argparse.Namespace) -> Path:
-    return options.store or default_store()
-
-
 def _listed(troubles: tuple[Trouble, ...]) -> list[dict[str, str]]:
     return [{"place": one.place, "what": one.what} for one in troubles]
 
 
 def store_check(options: argparse.Namespace) -> int:
     """Every byte against its hash; 1 and a list where something is missing or changed."""
-    with Store(_folder(options), read_only=True) as store:
+    with Store(store_of(options), read_only=True) as store:
         troubles = check_store(store, backup_place(store.folder))
         jobs, entries = len(store.jobs()), sum(job.entries for job in store.jobs())
     if options.json:
@@ -54,7 +43,7 @@ def store_check(options: argparse.Namespace) -> int:
 
 def store_salvage(options: argparse.Namespace) -> int:
     """Reads around damage into a new store; 1 when something is missing there."""
-    saved, missing = salvage(_folder(options), options.out)
+    saved, missing = salvage(store_of(options), options.out)
     if options.json:
         print_json({"store": str(options.out), "jobs": saved, "missing": _listed(missing)})
     else:
@@ -67,11 +56,11 @@ def store_salvage(options: argparse.Namespace) -> int:
 
 def store_backup(options: argparse.Namespace) -> int:
     """A copy of the store that opens as a store: in OUT, else among the rotating ones."""
-    with Store(_folder(options), read_only=True) as store:
+    with Store(store_of(options), read_only=True) as store:
         if options.out is not None:
             made = back_up(store, options.out)
         else:
-            keeper = Backups(store, now)
+            keeper = Backups(store, utc_now)
             found = keeper.make()
             if found is None:
                 raise RequestError(keeper.failed)
@@ -82,13 +71,13 @@ def store_backup(options: argparse.Namespace) -> int:
 
 def _job_state(options: argparse.Namespace) -> int:
     """Archives, hides, deletes or opens a job again. Deleting wants the title, and can be undone for thirty days."""
-    with Store(_folder(options)) as store:
+    with Store(store_of(options)) as store:
         job = find_job(store, options.job)
         title = next(summary.title for summary in store.jobs() if summary.id == job)
         if options.action == "delete" and options.title != title:
             raise RequestError(say("to delete it, confirm with --title “{title}”; nothing was changed", title=title))
         state = _STATES[options.action]
-        store.set_state(job, state, now())
+        store.set_state(job, state, utc_now())
     words = {
         ARCHIVED: say("{title} is archived: `job list --all` shows it.", title=title),
         HIDDEN: say("{title} is hidden: `job list --all` shows it.", title=title),

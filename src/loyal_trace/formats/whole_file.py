@@ -43,7 +43,7 @@ def write_by(
             check(temporary)
         temporary.replace(path)
         # Without it the name may be gone after a power cut although the bytes are there.
-        _sync_folder(path.parent)
+        force_out(path.parent)
     except OSError as error:
         raise MachineError(
             say(
@@ -66,8 +66,9 @@ def _through_links(path: Path, what: str) -> Path:
     return target
 
 
-def _sync_folder(folder: Path) -> None:
-    handle = os.open(folder, os.O_RDONLY)
+def force_out(path: Path) -> None:
+    """Forces a file, or the names in a folder, to the disk."""
+    handle = os.open(path, os.O_RDONLY)
     try:
         os.fsync(handle)
     finally:

@@ -16,7 +16,7 @@ from pathlib import Path
 from loyal_trace.core.job.chain import head_of
 from loyal_trace.core.vocabulary.errors import MachineError
 from loyal_trace.core.vocabulary.phrases import say
-from loyal_trace.formats.whole_file import write_whole
+from loyal_trace.formats.whole_file import force_out, write_whole
 from loyal_trace.store.connection import DATABASE, speaking_plainly
 from loyal_trace.store.store import Store
 
@@ -68,7 +68,7 @@ def _copy_database(store: Store, target: Path) -> None:
         finally:
             copy.close()
     target.chmod(0o600)
-    _sync(target)
+    force_out(target)
 
 
 def _small_files(folder: Path) -> Iterator[Path]:
@@ -98,15 +98,7 @@ def _copy_or_link(source: Path, target: Path, known: Path | None) -> None:
             pass  # another file system, or one without links: copied like the first time
     shutil.copyfile(source, target)
     target.chmod(0o600)
-    _sync(target)
-
-
-def _sync(path: Path) -> None:
-    handle = os.open(path, os.O_RDONLY)
-    try:
-        os.fsync(handle)
-    finally:
-        os.close(handle)
+    force_out(target)
 
 
 def heads_of(store: Store) -> dict[str, list[object]]:

@@ -81,7 +81,7 @@ def open_database(folder: Path, read_only: bool) -> sqlite3.Connection:
     fixed = read_only and not os.access(file.parent, os.W_OK)
     copied = _with_its_log(file) if fixed else file
     connection = sqlite3.connect(
-        _uri(copied, read_only, immutable=fixed and copied == file), uri=True, check_same_thread=False, timeout=5
+        uri_of(copied, read_only, immutable=fixed and copied == file), uri=True, check_same_thread=False, timeout=5
     )
     try:
         found = _known_version(connection, folder)  # before anything is set: what is not ours is not touched
@@ -128,7 +128,8 @@ def _with_its_log(file: Path) -> Path:
     return folder / file.name
 
 
-def _uri(file: Path, read_only: bool, immutable: bool) -> str:
+def uri_of(file: Path, read_only: bool, immutable: bool = False) -> str:
+    """The name under which SQLite opens a file, whatever signs are in it; `immutable`: nobody else changes it."""
     base = f"file:{str(file).replace('%', '%25').replace('?', '%3f').replace('#', '%23')}"
     return f"{base}?immutable=1" if immutable else f"{base}?mode={'ro' if read_only else 'rwc'}"
 

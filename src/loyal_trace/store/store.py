@@ -233,17 +233,21 @@ class Store:
 
     def lines(self, job: str) -> list[tuple[int, str]]:
         """(number, line) of every entry of a job as it was written, in order."""
+        return list(self._rows(job))
+
+    def _rows(self, job: str) -> Iterator[tuple[int, str]]:
         query = say("SELECT seq, body FROM entries WHERE job = ? ORDER BY seq")
         with speaking_plainly(self.folder):
-            return [(int(seq), _text(body)) for seq, body in self._connection.execute(query, (job,))]
+            for seq, body in self._connection.execute(query, (job,)):
+                yield int(seq), _text(body)
 
     def entries(self, job: str) -> tuple[Entry, ...]:
         """All entries of a job in the order they were made; a line that cannot be read is an `Unread` in its place."""
         found: list[Entry] = []
-        place, query = str(self.folder / DATABASE), say("SELECT seq, body FROM entries WHERE job = ? ORDER BY seq")
-        with speaking_plainly(self.folder), without_collecting():
-            for seq, body in self._connection.execute(query, (job,)):
-                found.append(read_or_mark(_text(body), place, int(seq), found[-1] if found else None))
+        place = str(self.folder / DATABASE)
+        with without_collecting():
+            for seq, line in self._rows(job):
+                found.append(read_or_mark(line, place, seq, found[-1] if found else None))
         return tuple(found)
 
     def head(self, job: str) -> str:

@@ -188,6 +188,8 @@ class Application(QObject):
         if dialog.exec():
             chosen = dialog.chosen
             save_preferences(self.store.folder, chosen)
+            if self.backups is not None:
+                self.backups.read_settings()
             if self.wiring is not None and chosen.name:
                 self.wiring.workspace.job.author = chosen.name
             self.apply_looks()

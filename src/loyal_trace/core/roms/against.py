@@ -27,6 +27,7 @@ from loyal_trace.core.roms.hypotheses import (
     stuck_data,
     unknown,
 )
+from loyal_trace.core.roms.line_shows import RANGE_BITS
 from loyal_trace.core.roms.maps import (
     PARTS,
     AddressMap,
@@ -40,6 +41,7 @@ from loyal_trace.core.roms.maps import (
     found_permutation,
     joint_histograms,
     ranges,
+    spread_over,
 )
 from loyal_trace.core.roms.shapes import Shape, shapes
 from loyal_trace.core.roms.together import account_of
@@ -66,7 +68,7 @@ _PLAUSIBLE = 0.35
 # Programs and graphics stay below; noise and compressed content come near eight.
 _GARBAGE_BITS = 7.0
 # Below half a KiB a range is too short to tell a fault inside the chip from chance.
-_RANGED, _RANGE_BITS = 512, 9.0
+_RANGED = 512
 _VERDICT_OF = {
     "data-stuck-0": "stuck-data",
     "data-stuck-1": "stuck-data",
@@ -302,10 +304,8 @@ def _on_address_lines(image: Bytes, reference: Bytes, names: PinNames) -> Iterat
 
 
 def spread(size: int) -> NDArray[np.int64]:
-    """Places all over an image, one in each equal piece, at offsets that favour no address line (golden-ratio walk)."""
-    step = max(1, size // _SAMPLE)
-    starts = np.arange(0, size - step + 1, step, dtype=np.int64)
-    return np.asarray(starts + (np.arange(len(starts)) * 0x9E3779B1 >> 13) % step, dtype=np.int64)
+    """The places of an image on which address lines are tried before the whole."""
+    return spread_over(np.arange(size, dtype=np.int64), _SAMPLE)
 
 
 def _in_ranges(wrong: NDArray[np.int64], without: NDArray[np.int64]) -> list[tuple[int, int, tuple[int, int]]]:
@@ -341,7 +341,7 @@ def _address_hypothesis(
     predicted = reference.copy()
     predicted[start : end + 1] = reference[one.source(within)]
     left, cost, evidence = _explained(image, reference, predicted)
-    cost += 0.0 if whole else _RANGE_BITS
+    cost += 0.0 if whole else RANGE_BITS
     if one.kind == "address-stuck" and len(one.lines) == 1:
         word = say("high") if one.level else say("low")
         made = stuck_address(one.lines[0], say("stuck {word}", word=word), names, evidence, cost, one.level)

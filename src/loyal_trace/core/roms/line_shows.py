@@ -18,7 +18,7 @@ Costs = NDArray[np.float64]
 _LINES = 8
 # Two lines that are joined cost this each: together less than two faults, alone more than a steady line.
 _STEADY, _INVERTED, _OTHER, _OTHER_INVERTED, _JOINED = 8.0, 13.0, 12.0, 18.0, 9.0
-_RANGE_BITS = 9.0
+RANGE_BITS = 9.0
 _TINY = 1e-12
 
 
@@ -40,6 +40,13 @@ class LineShows:
     start: int = 0
     end: int = 0
     wrong: int = 0
+
+    @property
+    def bits(self) -> float:
+        """What it takes to say so: nothing where the line shows itself, more where it does so in a part only."""
+        if is_right(self):
+            return 0.0
+        return _prior(self.line, self.source) + (0.0 if (self.start, self.end) == (0, PARTS) else RANGE_BITS)
 
 
 def _sources() -> tuple[Source, ...]:
@@ -164,7 +171,7 @@ def shows(total: Counts, high: Counts) -> tuple[LineShows, ...]:
             a = entropy_bits(within, inside) + _PRIORS[line]
             b = entropy_bits(outside, count.sum() - inside) + _PRIORS[line]
             one, two = int(a.argmin()), int(b.argmin())
-            cost = float(a[one] + b[two]) + _RANGE_BITS
+            cost = float(a[one] + b[two]) + RANGE_BITS
             if one != two and cost < least:
                 least = cost
                 chosen = [

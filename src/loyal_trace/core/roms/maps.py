@@ -50,6 +50,13 @@ class AddressMap:
     level: int | None = None
 
 
+def spread_over(places: Index, most: int) -> Index:
+    """About `most` of the places, one in each equal piece, at offsets that favour no line (golden-ratio walk)."""
+    step = max(1, len(places) // most)
+    starts = np.arange(0, len(places) - step + 1, step, dtype=np.int64)
+    return np.asarray(places[starts + (np.arange(len(starts)) * 0x9E3779B1 >> 13) % step], dtype=np.int64)
+
+
 def _bit(table: Bytes, line: int) -> Bytes:
     return ((table >> line) & 1).astype(np.uint8)
 

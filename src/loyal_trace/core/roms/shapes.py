@@ -146,11 +146,10 @@ def _several_times(data: bytes, reference: bytes) -> Iterator[Shape]:
     if (len(set(pieces)) == 1 and _alike(pieces[0], reference)) or all(_near(piece, reference) for piece in pieces):
         words = say("the contents are in it {count} times", count=len(pieces))
         advice = say("Keep the first {size:,} bytes; the reader was set to a larger device.", size=size)
-        yield (
-            Shape("doubled", words, advice, data, reference * len(pieces), {"times": len(pieces)}, 3.0)
-            if len(set(pieces)) > 1
-            else Shape("doubled", words, advice, pieces[0], reference, {"times": len(pieces)}, 3.0)
-        )
+        # Where every copy is the same, one of them shows all that is wrong.
+        alike = len(set(pieces)) == 1
+        read, meant = (pieces[0], reference) if alike else (data, reference * len(pieces))
+        yield Shape("doubled", words, advice, read, meant, {"times": len(pieces)}, 3.0)
     for count in (2, 4):
         for number in range(count if len(data) == count * size else 0):
             lane = data[number::count]

@@ -29,7 +29,7 @@ from loyal_trace.core.roms.line_shows import (
     shows,
     table_of,
 )
-from loyal_trace.core.roms.maps import PARTS, AddressMap, Bytes, Index, address_maps
+from loyal_trace.core.roms.maps import PARTS, AddressMap, Bytes, Index, address_maps, spread_over
 
 _SAMPLE = 512
 # The best of some hundred maps gains a little by chance: what counts is more than that.
@@ -96,7 +96,7 @@ def account_of(image: Bytes, reference: Bytes, there: NDArray[np.bool_] | None =
     looked_at = np.flatnonzero(~unread & there)
     if len(looked_at) < max(64, len(image) // 4):
         return None
-    sample = _spread(looked_at)
+    sample = spread_over(looked_at, _SAMPLE)
     best = _readings(image, reference, sample)
     accounts = [
         one for one in (_in_full(image, reference, reading, looked_at, there) for reading in best) if one is not None
@@ -104,17 +104,15 @@ def account_of(image: Bytes, reference: Bytes, there: NDArray[np.bool_] | None =
     return min(accounts, key=lambda one: one.cost, default=None)
 
 
-def _spread(places: NDArray[np.int64]) -> NDArray[np.int64]:
-    """Some of the places, all over, at steps that favour no address line (golden-ratio walk)."""
-    step = max(1, len(places) // _SAMPLE)
-    starts = np.arange(0, len(places) - step + 1, step, dtype=np.int64)
-    return np.asarray(places[starts + (np.arange(len(starts)) * 0x9E3779B1 >> 13) % step], dtype=np.int64)
+def _runs(image: Bytes) -> tuple[Index, Index]:
+    """Where each run of one byte begins, and where the next one does."""
+    changes = np.flatnonzero(np.diff(image)) + 1
+    return np.r_[0, changes], np.r_[changes, len(image)]
 
 
 def _unread(image: Bytes, reference: Bytes) -> NDArray[np.bool_]:
     """Where the image holds one byte for long although the reference does not."""
-    changes = np.flatnonzero(np.diff(image)) + 1
-    starts, ends = np.r_[0, changes], np.r_[changes, len(image)]
+    starts, ends = _runs(image)
     moving = np.r_[0, np.cumsum(np.diff(reference) != 0)]
     long = (ends - starts >= _BLANK_RUN) & (moving[ends - 1] - moving[starts] >= _BLANK_RUN // 2)
     marked = np.zeros(len(image) + 1, dtype=np.int64)
@@ -260,7 +258,7 @@ def _in_full(
         wrong = wrong[(wrong < blank[0]) | (wrong > blank[1])]
     if len(wrong) > _MOST_LEFT * len(image):
         return None
-    cost += reading.bits + sum(_bits_of_line(one) for one in shown) + len(wrong) * (math.log2(len(image)) + 8.0)
+    cost += reading.bits + sum(one.bits for one in shown) + len(wrong) * (math.log2(len(image)) + 8.0)
     cost += sum(_NOISY_BITS + float(entropy_bits(np.array(wrong_on[n]), len(image))) for n in noisy)
     if reading.floating:
         low, high = _either(reference, reading, index)
@@ -288,19 +286,11 @@ def _shown(image: Bytes, true: Bytes, looked_at: NDArray[np.int64]) -> tuple[Lin
     return shows(np.array(totals), np.array(highs))
 
 
-def _bits_of_line(shown: LineShows) -> float:
-    if is_right(shown):
-        return 0.0
-    prior = {"steady": 8.0, "joined": 7.0, "line": 12.0, "inverted": 13.0}[shown.source.kind]
-    return prior if (shown.start, shown.end) == (0, PARTS) else prior + 9.0
-
-
 def _stretch(image: Bytes, wrong: NDArray[np.int64]) -> tuple[int, int] | None:
     """The one stretch of a constant byte that holds most of what is wrong."""
     if len(wrong) < _BLANK_RUN:
         return None
-    changes = np.flatnonzero(np.diff(image)) + 1
-    starts, ends = np.r_[0, changes], np.r_[changes, len(image)]
+    starts, ends = _runs(image)
     longest = int(np.argmax(ends - starts))
     start, end = int(starts[longest]), int(ends[longest]) - 1
     inside = int(np.searchsorted(wrong, end + 1) - np.searchsorted(wrong, start))
