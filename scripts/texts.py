@@ -111,7 +111,17 @@ _TEXTS = {
 }
 
 
+def _of_methods() -> Iterator[Sentence]:
+    """How parts come off and go on: tables of rows, some fields of which are shown."""
+    told = tomllib.loads((SOURCE / "resources/data/methods.toml").read_text(encoding="utf-8"))
+    for rows in told.values():
+        for row in rows:
+            for text in (row[field] for field in ("how", "tip", "why", "grade") if row.get(field)):
+                yield Sentence(escaped(text), "", "methods of work")
+
+
 def _of_data() -> Iterator[Sentence]:
+    yield from _of_methods()
     for name, fields in _TEXTS.items():
         file = SOURCE / f"resources/data/{name}.toml"
         for row in tomllib.loads(file.read_text(encoding="utf-8")).values():

@@ -44,7 +44,7 @@ def test_memory_and_disk_hold_the_same_after_every_step(job, store):
     note = job.record(e.Note, text="one")
     job.record(e.Started, clean=True)
     job.retract(note.id)
-    assert list(job.entries) == list(store.entries(job.id)) and job.snapshot == fold(job.entries)
+    assert list(job.entries) == list(store.entries(job.id, lean=True)) and job.snapshot == fold(job.entries)
     assert job.snapshot.paper.notes == ()
 
 
@@ -74,7 +74,7 @@ def test_undo_walks_back_action_by_action_and_redo_records_again(job):
     assert len(job.undo()) == 3, "what was recorded again is one action too"
     job.redo()
     ids = [entry.id for entry in job.entries]
-    assert len(ids) == len(set(ids)) and list(job.entries) == list(job.store.entries(job.id))
+    assert len(ids) == len(set(ids)) and list(job.entries) == list(job.store.entries(job.id, lean=True))
 
 
 def test_something_new_ends_what_can_be_redone(job):

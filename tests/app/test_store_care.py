@@ -96,7 +96,10 @@ def test_backups_rotate_by_number_of_entries_and_on_closing(folder, tmp_path):
     times = iter(NOW + timedelta(minutes=n) for n in range(9))
     with Store(folder) as store:
         keeper, job = Backups(store, lambda: next(times)), OpenJob(store, store.jobs()[0].id)
-        assert keeper.due(store) and keeper.make() and not keeper.due(store), "the first one is due at once"
+        assert keeper.due(store), "the first one is due at once"
+        keeper.begin(store)
+        assert not keeper.due(store), "begun is not begun again"
+        assert keeper.make() and not keeper.due(store)
         for number in range(30):
             job.record(Note, text=str(number))
             if keeper.due(store):

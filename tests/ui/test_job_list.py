@@ -7,12 +7,14 @@ from PyQt6.QtCore import QPoint
 from PyQt6.QtWidgets import QApplication
 
 from loyal_trace.app.job import OpenJob, open_new_job
+from loyal_trace.app.preferences import remember
 from loyal_trace.core.job.entries import Note
 from loyal_trace.demo.common import board_files_of
 from loyal_trace.store.backup import backups_in
 from loyal_trace.store.connection import DATABASE
 from loyal_trace.store.store import Store
 from loyal_trace.ui import dialogs, job_list
+from tests.ui.driver import Driver
 
 
 @pytest.fixture
@@ -81,3 +83,16 @@ def test_a_job_with_a_damaged_line_opens_and_the_window_says_so(open_window, fol
     ours = open_window(store=folder)
     ours.open_job(next(job.id for job in ours.store.jobs() if job.title == "First board"))
     assert ours.wiring is not None and "1 entry not read" in ours.shell.bar.last.text()
+
+
+def test_a_backup_that_fails_beside_the_work_is_said_and_the_work_goes_on(open_window, folder, tmp_path, qtbot):
+    (tmp_path / "file").write_text("in the way")
+    remember(folder, backup_place=str(tmp_path / "file" / "below"), backup_every=1)
+    ours = open_window(store=folder)
+    ours.open_job(ours.store.jobs()[0].id)
+    hand = Driver(qtbot, ours)
+    hand.type("the first of the day")
+    hand.keys("Enter")
+    qtbot.waitUntil(lambda: "No backup was made" in ours.shell.bar.last.text())
+    assert "could not be written" in ours.shell.bar.last.text()
+    assert any("the first of the day" in str(entry) for entry in ours.wiring.workspace.job.entries)

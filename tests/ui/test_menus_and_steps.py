@@ -19,12 +19,12 @@ def test_a_step_is_opened_by_arrow_click_or_by_its_part_on_the_map(window):
     opened = []
     for _ in steps:
         window.keys("Down")
-        opened.append(window.row_texts("the step in hand")[0])
-    assert sorted(opened) == sorted(s.what.split(":")[0] for s in steps)
+        opened.append(window.figure("the step in hand").view.title)
+    assert sorted(title.split()[-1] for title in opened) == sorted(s.place.refdes for s in steps)
     window.keys("Down")
-    assert window.row_texts("the step in hand")[0] == opened[0], "round and round"
+    assert window.figure("the step in hand").view.title == opened[0], "round and round"
     window.keys("Up")
-    assert window.row_texts("the step in hand")[0] == opened[-1]
+    assert window.figure("the step in hand").view.title == opened[-1]
     window.click_row("all steps", 1)
     assert window.workspace.place == steps[0].place
 

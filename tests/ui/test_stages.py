@@ -27,7 +27,7 @@ def test_plan_shows_parts_steps_and_the_repair_order(window):
     window.stage(Stage.PLAN)
     assert any("tray F" in t for t in window.row_texts("steps"))
     assert any("in the drawer" in t for t in window.row_texts("parts list"))
-    for order in ("likely first", "capacitors first", "least invasive"):
+    for order in ("likely first", "capacitors first", "soonest found", "least invasive"):
         window.alt("O")
         assert (
             window.workspace.assessment().plan.order == order

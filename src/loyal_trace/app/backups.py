@@ -35,6 +35,10 @@ class Backups:
             return False
         return store.last_number() - self._from >= (1 if closing else self._known.backup_every)
 
+    def begin(self, store: Store) -> None:
+        """A copy is about to be made: none is due for what was written until now, so that no second one is begun."""
+        self._from, self.failed = store.last_number(), ""
+
     def make(self) -> Path | None:
         """Makes a copy through a connection of its own, so that it can run beside the window; None when it failed."""
         try:

@@ -8,6 +8,7 @@ from typing import Any
 from loyal_trace.app.cautions import caution_words
 from loyal_trace.app.job import OpenJob, printable
 from loyal_trace.app.words import sentence
+from loyal_trace.core.assess.at_iron import off_words, wet_words
 from loyal_trace.core.assess.plan import plan_of
 from loyal_trace.core.boards.names import names_of
 from loyal_trace.core.job.entries import (
@@ -243,6 +244,9 @@ def guard_words(job: OpenJob, board_id: str) -> str:
 
     Empty when nothing stands before, or when the person decided to go on.
     """
+    wet = wet_words(job.moment, board_id, job.env.clock())
+    if wet:
+        return wet
     report = job.assessment().rails.get(board_id)
     if report is None or report.may_power(went_on(job, board_id)):
         return ""
@@ -275,7 +279,9 @@ def cautions_for(job: OpenJob, planned: Sequence[Planned]) -> tuple[str, ...]:
     """What stands before the readings of a line: cautions not signed, power-off readings; etchants that it names."""
     told = [str(value) for one in planned for value in one.fields.values() if isinstance(value, str)]
     corrosive = [caution_words((Caution.CORROSIVE,))] if any(_ETCHANT.search(text) for text in told) else []
-    return (*(hold.words for hold in holds_for(job, planned)), *corrosive)
+    washed = [str(one.fields["board"]) for one in planned if one.fields.get("action") == "board washed"]
+    off = [words for board in washed if (words := off_words(job.moment, board))]
+    return (*(hold.words for hold in holds_for(job, planned)), *corrosive, *off)
 
 
 def steps_completed(job: OpenJob, entries: Sequence[Entry]) -> list[Entry]:

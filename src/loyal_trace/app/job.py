@@ -20,7 +20,7 @@ from loyal_trace.core.assess.moment import DiagnosisTables, Memo, Moment
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.boards.revisions import RevisionFinding
 from loyal_trace.core.chips.library import ChipLibrary
-from loyal_trace.core.job.entries import ChecksumsKnown, Entry, Imported, Note, Opened, Retracted
+from loyal_trace.core.job.entries import ChecksumsKnown, Entry, Imported, Note, Opened, Retracted, leaner
 from loyal_trace.core.job.fold import Fold
 from loyal_trace.core.job.snapshot import JobSnapshot
 from loyal_trace.core.proving.bench import profile_of
@@ -192,7 +192,7 @@ class OpenJob:
         self._write(_as_one(new))
 
     def _write(self, new: Sequence[Entry]) -> None:
-        self._fold.add(self.store.append_all(self.id, new))
+        self._fold.add([leaner(entry) for entry in self.store.append_all(self.id, new)])
         self._moment = None
 
     def read_workshop(self) -> None:
@@ -222,7 +222,7 @@ class OpenJob:
                 say("this job has a board {id} already; give the other one its own id in board.toml", id=board.id)
             )
         note = self.make(Note, board=board.id, text=say("board added: {title}", title=board.title))
-        self._fold.add(self.store.add_board(self.id, board.id, files, note))
+        self._fold.add([leaner(entry) for entry in self.store.add_board(self.id, board.id, files, note)])
         self.defined = {**self.defined, board.id: board}
         self._moment = None
         return board

@@ -16,7 +16,7 @@ from loyal_trace.core.job.entries import (
     GaveBack,
     Removed,
 )
-from loyal_trace.core.parts.capacitors import StockItem
+from loyal_trace.core.parts.stock import StockItem
 from loyal_trace.core.planning.steps import Step
 from loyal_trace.core.vocabulary.phrases import say
 

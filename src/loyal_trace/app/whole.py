@@ -32,7 +32,7 @@ class Usable:
 
 def usable(store: Store, job: str, library: ChipLibrary) -> Usable:
     """Everything of a job that can be read; never fails for what a file of it holds."""
-    entries, lost = _with_files(store, store.entries(job))
+    entries, lost = _with_files(store, store.entries(job, lean=True))
     boards, damaged = _boards(store.board_files(job), library)
     return Usable(entries, boards, (*_unread(entries), *lost, *damaged))
 

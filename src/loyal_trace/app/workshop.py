@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from pathlib import Path
 
-from loyal_trace.core.parts.capacitors import StockItem
+from loyal_trace.core.parts.stock import StockItem
 from loyal_trace.core.proving.bench import BenchProfile
 from loyal_trace.core.vocabulary.errors import UserFileError
 from loyal_trace.core.vocabulary.phrases import say

@@ -10,13 +10,15 @@ from loyal_trace.cli.output import print_json, print_table, tell
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.chips.model import ChipType
 from loyal_trace.core.diagnosis.arrangements import solve_arrangements
+from loyal_trace.core.parts.equivalents import equivalents_of, words_of
+from loyal_trace.core.parts.fitting import FIT_WORDS, Fits
 from loyal_trace.core.simulation.traces import Disagreement, check_trace
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.phrases import joined, say
-from loyal_trace.core.vocabulary.units import count_of, format_percent
+from loyal_trace.core.vocabulary.units import count_of, format_percent, parse_quantity
 from loyal_trace.formats.arrangements import read_arrangements
 from loyal_trace.formats.traces import read_trace
-from loyal_trace.resources import chip_library
+from loyal_trace.resources import chip_library, families, memory_types
 
 _SHOWN, _MOVES = 12, 5
 
@@ -107,6 +109,58 @@ _MODEL_WORDS = {
 
 def _model(chip: ChipType) -> str:
     return "logic" if chip.outputs else "memory" if chip.memory is not None else "none"
+
+
+def chip_equivalents(options: argparse.Namespace) -> int:
+    """What can stand in for a chip; 1 when nothing is known to."""
+    clock = parse_quantity(options.clock, "Hz") if options.clock else None
+    found = equivalents_of(options.type, own_library(options.store), families(), memory_types(), clock)
+    useful = [one for one in found.found if one.fits is not Fits.NO]
+    if options.json:
+        print_json(
+            {
+                "type": found.chip.name,
+                "title": found.chip.title,
+                "equivalents": [
+                    {
+                        "type": one.number,
+                        "relation": one.relation,
+                        "verdict": one.fits,
+                        "gives_up": list(one.gives_up),
+                        "wiring": [{"from": wire.start, "to": wire.end} for wire in one.wiring],
+                    }
+                    for one in found.found
+                ],
+                "sections": [{"name": s.name, "inputs": s.inputs, "output": s.output} for s in found.sections],
+            }
+        )
+        return 0 if useful else 1
+    tell(say("{chip}, {title}", chip=found.chip.name, title=found.chip.title))
+    for one in found.found:
+        tell(
+            say(
+                "  {verdict}: {number}, {relation}",
+                verdict=FIT_WORDS[one.fits],
+                number=one.number,
+                relation=one.relation,
+            )
+        )
+        for cost in one.gives_up:
+            tell(say("      {cost}", cost=cost))
+        if one.wiring:
+            tell(say("      wiring: {wiring}", wiring=words_of(one.wiring)))
+    if not found.found:
+        tell(say("  nothing is known to stand in for it: a donor board, or the exact type"))
+    if found.sections:
+        names = joined(", ", (section.name for section in found.sections))
+        tell(
+            say(
+                "  {count} like sections: {names}; an unused one can replace a dead one",
+                count=len(found.sections),
+                names=names,
+            )
+        )
+    return 0 if useful else 1
 
 
 def chip_add(options: argparse.Namespace) -> int:

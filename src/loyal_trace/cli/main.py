@@ -3,11 +3,13 @@
 import argparse
 import sys
 from collections.abc import Sequence
+from importlib import import_module
 from pathlib import Path
 from typing import Any, NoReturn
 
 from loyal_trace import __version__
 from loyal_trace.cli.output import tell
+from loyal_trace.cli.part_parsers import caps_parser, drawer_parser, kit_parser
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
 from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.stages import Stage
@@ -178,7 +180,10 @@ def _chip_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
         "add", help=say("keep types of your own: TOML like the library, or a CSV of pins (number, name, direction)")
     )
     adding.add_argument("file", type=Path)
-    for parser in (check, show, listing, finding, adding):
+    equal = chip.add_parser("equivalents", help=say("what can stand in for a chip, and what each gives up"))
+    equal.add_argument("type")
+    equal.add_argument("--clock", help=say("clock of the board, such as 4MHz: is it fast enough?"))
+    for parser in (check, show, listing, finding, adding, equal):
         parser.add_argument("--store", type=Path, help=say("store folder (default: the user's data folder)"))
         parser.add_argument("--json", action="store_true")
 
@@ -315,6 +320,7 @@ def _job_parser(commands: "argparse._SubParsersAction[_Parser]") -> None:
     show = job.add_parser("show", help=say("the state of a job"))
     suspects = job.add_parser("suspects", help=say("the suspects with their evidence, and what is worth doing next"))
     plan = job.add_parser("plan", help=say("the steps of the repair and the parts they need"))
+    plan.add_argument("--compare", action="store_true", help=say("the repair orders side by side, in figures"))
     proof = job.add_parser("proof", help=say("what the starts prove, the checks, and what was not tested"))
     enter = job.add_parser(
         "enter",
@@ -438,6 +444,9 @@ def build_commands() -> argparse.ArgumentParser:
         _calc_parser,
         _job_parser,
         _store_parser,
+        caps_parser,
+        kit_parser,
+        drawer_parser,
     ):
         add(commands)
     return parser
@@ -460,6 +469,8 @@ EXAMPLES = (
     ),
     ("loyal-trace chip check 74LS00 1=L 2=P 3=L", say("judge the outputs of a chip from its pins")),
     ('loyal-trace job new "Sound board" --parts parts.csv', say("open a job with a board from a parts list")),
+    ("loyal-trace caps check --marked 100u/16V --measured 51u --esr 5", say("judge a measured capacitor")),
+    ("loyal-trace kit parts.csv --drawer drawer.csv", say("plan the kit of a recap")),
     (
         'loyal-trace job enter "Sound board" "C1 measures 51u esr 5 at 100kHz"',
         say("record a line, as typed in the window"),
@@ -467,7 +478,7 @@ EXAMPLES = (
     ('loyal-trace job report "Sound board" report.pdf', say("write the report for the owner")),
 )
 _JOB_STATES = ("archive", "hide", "delete", "reopen")
-COMMANDS = ("roms", "chip", "swap", "board", "rails", "calc", "job", "store")
+COMMANDS = ("roms", "chip", "swap", "board", "rails", "calc", "job", "store", "caps", "kit", "drawer")
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -497,44 +508,45 @@ def _help() -> int:
     build_parser().print_help()
     tell(say("\ncommands (each has --help):"))
     tell("  roms check|slots|identify|repair|vote|signature|learn-signature|convert|substitutes|labels")
-    tell(
-        "  chip check|show|list|find|add   swap solve   board check|signatures|dictionary|screen|diagnose   rails check"
-    )
+    tell("  chip check|show|list|find|add|equivalents   swap solve   rails check")
+    tell("  board check|signatures|dictionary|screen|diagnose")
     tell("  calc starts|ripple|reservoir|regulator|bridge|crystal|cell|erase|divider")
     tell("  job new|list|show|enter|add|trace|suspects|plan|proof|export|import|report")
     tell("  job archive|hide|delete|reopen   store check|salvage|backup")
+    tell("  caps check|fit|age   kit   drawer list|add|import|state")
     tell(say("\nexamples:"))
     for example, words in EXAMPLES:
         tell(f"  {example}\n      {shown(words)}")
     return 0
 
 
+# Which module has a command, where it is not `commands`: by command and action, else by command alone.
+_MODULES = {
+    "store": "store",
+    **{f"job {action}": "store" for action in _JOB_STATES},
+    "job": "jobs",
+    "swap": "chips",
+    **{f"chip {action}": "chips" for action in ("find", "add", "equivalents")},
+    "board check": "commands",
+    "board": "boards",
+    "rails": "rails",
+    "calc": "calc",
+    "caps": "capacitors",
+    "kit": "kit",
+    "drawer": "kit",
+    "roms check": "commands",
+    **{f"roms {action}": "rom_sets" for action in ("slots", "identify", "substitutes", "labels")},
+    "roms": "roms",
+}
+_WITH_RUN = ("calc", "kit", "rom_sets", "roms")
+
+
 def _run(options: argparse.Namespace) -> int:
-    if options.command == "store" or (options.command == "job" and options.action in _JOB_STATES):
-        from loyal_trace.cli import store as module
-    elif options.command == "job":
-        from loyal_trace.cli import jobs as module  # type: ignore[no-redef]
-    elif options.command == "swap" or (options.command == "chip" and options.action in ("find", "add")):
-        from loyal_trace.cli import chips as module  # type: ignore[no-redef]
-    elif options.command == "board" and options.action != "check":
-        from loyal_trace.cli import boards as module  # type: ignore[no-redef]
-    elif options.command == "rails":
-        from loyal_trace.cli import rails as module  # type: ignore[no-redef]
-    elif options.command == "calc":
-        from loyal_trace.cli import calc
-
-        return calc.run(options)
-    elif options.command == "roms" and options.action != "check":
-        if options.action in ("slots", "identify", "substitutes", "labels"):
-            from loyal_trace.cli import rom_sets
-
-            return rom_sets.run(options)
-        from loyal_trace.cli import roms
-
-        return roms.run(options)
-    else:
-        from loyal_trace.cli import commands as module  # type: ignore[no-redef]
-    return int(getattr(module, f"{options.command}_{options.action.replace('-', '_')}")(options))
+    action = getattr(options, "action", "")
+    name = _MODULES.get(f"{options.command} {action}", _MODULES.get(options.command, "commands"))
+    module = import_module(f"loyal_trace.cli.{name}")  # only what this command needs
+    function = "run" if name in _WITH_RUN else f"{options.command}_{action.replace('-', '_')}"
+    return int(getattr(module, function)(options))
 
 
 def _window(options: argparse.Namespace) -> int:

@@ -131,6 +131,12 @@ def substitutes(options: argparse.Namespace) -> int:
     old = types.find(options.device)
     clock = parse_quantity(options.clock, "Hz") if options.clock else None
     budget = access_budget(clock, options.periods) if clock is not None else None
+    if options.new and types.find(options.new).size < old.size:
+        new = types.find(options.new)
+        told = say(
+            "{new} holds {have:,} bytes, {old} has {want:,}", new=new.name, have=new.size, old=old.name, want=old.size
+        )
+        raise RequestError(say("{told}: it is too small to stand in for it", told=told))
     fits = [fit(old, types.find(options.new), budget)] if options.new else list(types.substitutes(old, budget))
     if options.json:
         print_json(

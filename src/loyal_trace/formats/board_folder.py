@@ -341,19 +341,33 @@ def _read_parts(reader: DefectReader, data: bytes, revisions: tuple[str, ...]) -
     return parts
 
 
+_ABOVE_NOTHING = ("voltage", "pitch", "diameter", "room_diameter", "room_height")
+_MOST = {"capacitor": 10.0, "fuse": 1000.0}
+
+
+def _possible(number: float, key: str, kind: str, text: str) -> float:
+    """The number, if a part can have it; RequestError for a capacitor of 0 F, a negative rating, a size of nothing."""
+    valued = key == "value" and kind not in ("regulator", "chip", "")
+    if (key in _ABOVE_NOTHING or valued) and number <= 0 and not (kind == "resistor" and number == 0):
+        raise RequestError(say("“{text}” cannot be", text=text))
+    if key == "value" and number > _MOST.get(kind, number):
+        raise RequestError(say("“{text}” is too large to be", text=text))
+    return number
+
+
 def _part(reader: DefectReader, line: int, row: dict[str, str]) -> Part:
     def number(key: str, unit: str = "") -> float | None:
         text = row.get(key, "")
         if not text:
             return None
         try:
-            return parse_quantity(text, unit)
+            return _possible(parse_quantity(text, unit), key, row.get("kind", ""), text)
         except RequestError as error:
             reader.bad(
                 "parts.csv",
                 line,
                 say("{row} {key}: {error}", row=row["refdes"], key=key, error=error),
-                say("write a number such as 100n, 4k7 or 12.5"),
+                say("write a number such as 100n, 4k7 or 12.5, or leave the cell empty"),
             )
             return None
 

@@ -15,6 +15,7 @@ import tomli_w
 from loyal_trace.core.boards.kinds import UNITS, kind_of
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.parts.marking import capacitor_marking, parse_marking
+from loyal_trace.core.parts.spec import POLARISED
 from loyal_trace.core.vocabulary.errors import RequestError, UserFileError
 from loyal_trace.core.vocabulary.identity import natural_key
 from loyal_trace.core.vocabulary.phrases import joined, say
@@ -37,6 +38,12 @@ TITLES: Mapping[str, tuple[str, ...]] = {
     "rotation": ("rotation", "rot", "angle"),
     "voltage": ("voltage", "volt", "rating"),
     "socketed": ("socketed", "socket"),
+    "role": ("role", "use", "purpose"),
+    "technology": ("technology", "dielectric", "material"),
+    "pitch": ("pitch", say("lead spacing"), say("hole pitch"), "rm"),
+    "diameter": ("diameter", "dia", "ø"),
+    "room_diameter": ("room", say("room diameter"), say("max diameter"), "room_diameter"),
+    "room_height": (say("room height"), say("max height"), "room_height"),
 }  # fmt: skip
 NET_TITLES = ("net", say("net name"), "netname", "signal", "node", "netz")
 PIN_TITLES = ("pin", "pins", "pad", say("pin number"), "nodes")
@@ -44,6 +51,8 @@ _TYPE_NUMBER = re.compile(r"[A-Z]{1,5}-?\d{1,6}[A-Z0-9-]*")
 _LOOKS_LIKE_PLACE = re.compile(r"[A-Za-z]{1,4}\d{1,4}[A-Za-z]?|\d{1,2}[A-Za-z]\d?")
 _RANGE = re.compile(r"([A-Za-z]{1,4})(\d{1,4})-([A-Za-z]{0,4})(\d{1,4})")
 _MARGIN = 24.0
+_SIZES = ("pitch", "diameter", "room_diameter", "room_height")
+_TECHNOLOGIES = ("aluminium", "tantalum", "polymer", "ceramic", "film", "mica", "paper")
 _WORST_LINES = 40
 _SUMS = {"crc32", "crc", "md5", "sha1", "sha256"}
 
@@ -235,12 +244,23 @@ def part_row(clean: str, told: Mapping[str, str], library: ChipLibrary) -> dict[
     if kind == "capacitor" and value and parse_quantity(value, "F") >= 1e-6:
         bipolar = marked is not None and marked.polarised is False
         row |= {"technology": "aluminium"} if bipolar else {"polarised": "yes", "technology": "aluminium"}
-    for field, unit in (("voltage", "V"), ("x", ""), ("y", ""), ("rotation", "")):
+    if kind == "capacitor":
+        row |= _of_capacitor(told)
+    for field, unit in (("voltage", "V"), ("x", ""), ("y", ""), ("rotation", ""), *((size, "") for size in _SIZES)):
         number_text = _number(told.get(field, ""), unit)
         if number_text:
             row[field] = number_text
     if told.get("socketed", "").lower() in ("yes", "y", "1", "true", "x"):
         row["socketed"] = "yes"
+    return row
+
+
+def _of_capacitor(told: Mapping[str, str]) -> dict[str, str]:
+    """What a list says of a capacitor besides value and rating: its role and its kind."""
+    row = {"role": told["role"]} if told.get("role") else {}
+    kind = next((t for t in _TECHNOLOGIES if t in told.get("technology", "").lower()), "")
+    if kind:
+        row |= {"technology": kind, "polarised": "yes" if kind in POLARISED else ""}
     return row
 
 
@@ -308,6 +328,8 @@ def _csv(rows: Iterable[dict[str, str]]) -> str:
         "voltage",
         "polarised",
         "technology",
+        *_SIZES,
+        "role",
     )
     out = io.StringIO()
     writer = csv.DictWriter(out, fields, lineterminator="\n")

@@ -11,6 +11,8 @@ if TYPE_CHECKING:
     from loyal_trace.core.assess.moment import DiagnosisTables
     from loyal_trace.core.chips.library import ChipLibrary
     from loyal_trace.core.diagnosis.complaint import WordGroups
+    from loyal_trace.core.parts.equivalents import FamilyTable
+    from loyal_trace.core.planning.methods import Methods
     from loyal_trace.core.power.consumption import CurrentTable
     from loyal_trace.core.roms.devices import MemoryTypes
 
@@ -64,11 +66,28 @@ def memory_types() -> "MemoryTypes":
 
 
 @cache
+def families() -> "FamilyTable":
+    """What outputs and inputs of each logic family can do."""
+    from loyal_trace.core.parts.equivalents import family_table  # not before the first paint
+
+    return family_table(read_text("data/families.toml"))
+
+
+@cache
+def methods() -> "Methods":
+    """How parts come off and go on, and what a wash asks for."""
+    from loyal_trace.core.planning.methods import methods_from  # not before the first paint
+
+    return methods_from(read_text("data/methods.toml"))
+
+
+@cache
 def default_tables() -> "DiagnosisTables":
     """The evidence weights and priors that ship with the program."""
     from loyal_trace.core.assess.moment import DiagnosisTables  # not before the first paint
     from loyal_trace.core.diagnosis.evidence import EvidenceTable, Priors
-    from loyal_trace.core.parts.esr import EsrTable
+    from loyal_trace.core.parts.limits import capacitor_limits
 
     evidence, priors = EvidenceTable(read_text("data/evidence.toml")), Priors(read_text("data/priors.toml"))
-    return DiagnosisTables(evidence, priors, EsrTable(read_text("data/esr.toml")))
+    limits = capacitor_limits(read_text("data/esr.toml"), read_text("data/capacitors.toml"))
+    return DiagnosisTables(evidence, priors, limits, methods())

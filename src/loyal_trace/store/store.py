@@ -12,7 +12,7 @@ from types import TracebackType
 from typing import Self
 
 from loyal_trace.core.job.chain import head_of
-from loyal_trace.core.job.entries import Entry, Imported, Opened, line_hash, read_or_mark, write_entry
+from loyal_trace.core.job.entries import Entry, Imported, Opened, leaner, line_hash, read_or_mark, write_entry
 from loyal_trace.core.vocabulary.errors import MachineError, RequestError, UserFileError
 from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.formats.archive import JobArchive, OnDemand
@@ -241,13 +241,17 @@ class Store:
             for seq, body in self._connection.execute(query, (job,)):
                 yield int(seq), _text(body)
 
-    def entries(self, job: str) -> tuple[Entry, ...]:
-        """All entries of a job in the order they were made; a line that cannot be read is an `Unread` in its place."""
+    def entries(self, job: str, lean: bool = False) -> tuple[Entry, ...]:
+        """All entries of a job in the order they were made; a line that cannot be read is an `Unread` in its place.
+
+        A long job in use takes them `lean`: without the hash of the line before, which only written lines need.
+        """
         found: list[Entry] = []
         place = str(self.folder / DATABASE)
         with without_collecting():
             for seq, line in self._rows(job):
-                found.append(read_or_mark(line, place, seq, found[-1] if found else None))
+                entry = read_or_mark(line, place, seq, found[-1] if found else None)
+                found.append(leaner(entry) if lean else entry)
         return tuple(found)
 
     def head(self, job: str) -> str:

@@ -178,6 +178,23 @@ class Application(QObject):
         if self.may_leave():
             self.show_jobs()
 
+    def drawer(self) -> None:
+        """Shows the spare parts of the workshop; the open job sees what changed."""
+        from loyal_trace.core.vocabulary.errors import LoyalTraceError
+        from loyal_trace.ui.drawer_dialog import DrawerDialog
+
+        if self.store is None:
+            return
+        try:
+            dialog = DrawerDialog(self.store.folder, self.shell)
+        except LoyalTraceError as error:
+            self.shell.bar.say(str(error), True)
+            return
+        dialog.exec()
+        if self.wiring is not None:
+            self.wiring.workspace.job.read_workshop()
+            self.wiring.workspace.changed.emit()
+
     def settings(self) -> None:
         """Name, colours and text size of this store."""
         if self.store is None:
@@ -281,7 +298,13 @@ class Application(QObject):
     def _back_up_when_due(self) -> None:
         """Every so many entries a copy is made, beside the work."""
         if self.store is not None and self.backups is not None and self.backups.due(self.store):
-            self._pool.submit(self.backups.make)
+            self.backups.begin(self.store)
+            made = self._pool.submit(self.backups.make)
+            made.add_done_callback(lambda _: self.poster.post(self._say_backup))
+
+    def _say_backup(self) -> None:
+        if self.backups is not None and self.backups.failed:
+            self.shell.bar.say(tr("No backup was made. {why}", why=self.backups.failed), True)
 
     def _list_jobs(self) -> None:
         if self.job_list is not None:
@@ -348,6 +371,8 @@ class Application(QObject):
             return
         if self.backups is not None and not self.options.demo and self.backups.due(self.store, closing=True):
             self.backups.make()
+            if self.backups.failed:  # the window is going, so the terminal is told
+                print(f"loyal-trace: {self.backups.failed}", file=sys.stderr)
         self.store.close()
         self.store = None
 

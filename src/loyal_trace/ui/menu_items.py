@@ -50,6 +50,7 @@ def _edit(app: "Application") -> list[Item]:
         Item("Edit", tr("Copy the picture of this page"), "Ctrl+Shift+C", _on(app, "copy_picture")),
         Item("Edit", tr("Paste a photo, files or a parts list"), "", lambda: app.with_job(lambda w: w.paste())),
         Item("Edit", tr("Find in the job…"), "Ctrl+F", _on(app, "find_in_job"), line_above=True),
+        Item("Edit", tr("Drawer: spare parts…"), "Ctrl+Shift+D", app.drawer, line_above=True),
         Item("Edit", tr("Settings…"), "Ctrl+,", app.settings, line_above=True),
     ]
 

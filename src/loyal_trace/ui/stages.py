@@ -83,15 +83,23 @@ def _suspects(workspace: Workspace) -> StagePage:
 
 
 def _plan(workspace: Workspace) -> StagePage:
-    from loyal_trace.app.presenters import plan
+    from loyal_trace.app.presenters import kit, plan
+    from loyal_trace.ui.widgets.orders_view import OrdersChart
+    from loyal_trace.ui.widgets.room_view import RoomDrawing
 
-    return StagePage(plan.PlanPresenter(workspace), (plan.STEPS, plan.PARTS, plan.CAPACITORS, plan.PAIRS))
+    drawn = ((kit.ROOM, RoomDrawing()), (kit.ORDERS, OrdersChart()))
+    return StagePage(
+        plan.PlanPresenter(workspace),
+        (kit.GROUPS, drawn[0], plan.STEPS, drawn[1], plan.STAND_INS, plan.PARTS, plan.CAPACITORS, plan.PAIRS),
+    )
 
 
 def _repair(workspace: Workspace) -> StagePage:
     from loyal_trace.app.presenters import repair
+    from loyal_trace.ui.widgets.step_drawing import StepDrawing
 
-    return StagePage(repair.RepairPresenter(workspace), (repair.CARD, repair.SPARES, repair.STEPS))
+    parts = ((repair.CARD, StepDrawing()), repair.SPARES, repair.STEPS)
+    return StagePage(repair.RepairPresenter(workspace), parts)
 
 
 def _verify(workspace: Workspace) -> StagePage:

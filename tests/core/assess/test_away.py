@@ -13,7 +13,7 @@ from loyal_trace.core.assess.teardown import left_over, reassembly, still_out
 from loyal_trace.core.boards.model import Part
 from loyal_trace.core.job.entries import Assumed, Refitted, RomRead, TakenApart
 from loyal_trace.core.job.fold import fold
-from loyal_trace.core.parts.capacitors import StockItem
+from loyal_trace.core.parts.stock import StockItem
 from loyal_trace.core.planning.assumptions import parse_assumption
 from loyal_trace.core.planning.teardown import parse_step
 from loyal_trace.core.vocabulary.errors import RequestError

@@ -11,7 +11,7 @@ from loyal_trace.core.assess.next_things import next_things
 from loyal_trace.core.boards.model import Block, Part, RomSlot, SelfTestCode
 from loyal_trace.core.boards.supplies import ChainPoint, Rail
 from loyal_trace.core.job import entries as e
-from loyal_trace.core.parts.capacitors import StockItem
+from loyal_trace.core.parts.stock import StockItem
 from loyal_trace.core.roms.images import RomImage
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.stages import Stage

@@ -4,17 +4,17 @@ from datetime import timedelta
 
 import pytest
 
+from loyal_trace.core.assess.capacitors import judged_capacitors
 from loyal_trace.core.assess.parts import (
     absent,
     changes_made,
     in_stock,
-    judged_capacitors,
     last_change,
     replaced,
     stock,
 )
 from loyal_trace.core.job import entries as e
-from loyal_trace.core.parts.capacitors import StockItem
+from loyal_trace.core.parts.stock import StockItem
 from loyal_trace.core.vocabulary.identity import PartRef
 from tests.helpers.builders import made, measured, moment_of
 

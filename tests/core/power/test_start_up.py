@@ -7,13 +7,13 @@ import pytest
 
 from loyal_trace.core.boards.model import Part
 from loyal_trace.core.boards.supplies import Cell, Reset, Supply
-from loyal_trace.core.parts.capacitors import PartVerdict
 from loyal_trace.core.power.consumption import CurrentTable, Draw
 from loyal_trace.core.power.diodes import judge_transistor
 from loyal_trace.core.power.expected import limits_at, reset_time
 from loyal_trace.core.power.explain import explain
 from loyal_trace.core.power.start_up import cell_years
 from loyal_trace.core.power.under_load import SupplyContext
+from loyal_trace.core.vocabulary.verdicts import PartVerdict
 from loyal_trace.demo.common import boards_of
 from loyal_trace.demo.corvane import CORVANE_BOARD
 from loyal_trace.resources import chip_library, current_table, read_text

@@ -3,12 +3,26 @@
 from dataclasses import replace
 
 from loyal_trace.app.commands import Setting, context_of, enter_line
-from loyal_trace.app.presenters.model import NO_ROWS, NO_TRACE, Cap, Cell, Row, Rows, Target, Trace, heading
+from loyal_trace.app.presenters.model import (
+    NO_ROWS,
+    NO_TRACE,
+    Action,
+    Cap,
+    Cell,
+    Question,
+    Row,
+    Rows,
+    Target,
+    Trace,
+    heading,
+)
+from loyal_trace.app.presenters.supply_cautions import unsigned
 from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.wanted import WantedFact, wanted_facts
-from loyal_trace.core.job.entries import OWN_BOARD, Entry
+from loyal_trace.core.job.entries import OWN_BOARD, CautionSeen, Entry
 from loyal_trace.core.line.asked import asked_at
 from loyal_trace.core.line.context import Context, Status
+from loyal_trace.core.power.rails import PathReport
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.stages import Stage
@@ -42,6 +56,22 @@ class StagePresenter:
         picked = self.workspace.picked_part
         asked = asked_at(self.context(), picked, pin) if picked is not None else None
         return replace(self.plain_setting(), asked=asked)
+
+    def signing(self, path: PathReport | None) -> tuple[Action, ...]:
+        """The action that signs the cautions of a supply of the board in view, while any of them is not signed."""
+        if path is None or not unsigned(self.workspace.job, self.workspace.board, path):
+            return ()
+        asks = None if self.workspace.job.author else Question(say("Your name, for the logbook"))
+        told = say("Records that you have read it, with your name and the time")
+        return (Action("K", say("Sign the caution"), lambda name="": self.sign_for(path, name), told, asks=asks),)
+
+    def sign_for(self, path: PathReport | None, name: str = "") -> None:
+        """The cautions of a supply were read by the person, whose name is asked once."""
+        if name:
+            self.workspace.job.sign_as(name)
+        found = unsigned(self.workspace.job, self.workspace.board, path) if path is not None else ()
+        if found:
+            self.workspace.record_all([self.workspace.job.make(CautionSeen, caution=one.value) for one in found])
 
     def enter(self, text: str) -> bool:
         """Records a line as if it had been typed here; says why when it could not be."""

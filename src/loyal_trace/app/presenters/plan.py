@@ -6,19 +6,26 @@ from loyal_trace.app.cautions import caution_words
 from loyal_trace.app.commands import Setting
 from loyal_trace.app.presenters.base import StagePresenter
 from loyal_trace.app.presenters.continuity import ContinuityPage, summary
-from loyal_trace.app.presenters.model import Action, Cell, Meaning, Page, Row, Rows, heading
+from loyal_trace.app.presenters.kit import GROUPS, ORDERS, ROOM, KitPage, choose_order, orders_view
+from loyal_trace.app.presenters.model import NO_ROWS, Action, Cell, Meaning, Page, Row, Rows, heading
 from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.assumptions import assumptions
 from loyal_trace.core.job.entries import Decided, Entry, Measured
+from loyal_trace.core.parts.equivalents import equivalents_of
+from loyal_trace.core.parts.fitting import FIT_WORDS, Fits
 from loyal_trace.core.planning.steps import REPAIR_ORDERS, PartNeed, Plan, Step
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
 from loyal_trace.core.vocabulary.identity import PartRef, natural_key
 from loyal_trace.core.vocabulary.phrases import joined, say, stacked, term
 from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.stages import Stage
-from loyal_trace.core.vocabulary.units import count_of
+from loyal_trace.core.vocabulary.units import count_of, parse_quantity
+from loyal_trace.resources import families, memory_types
 
 STEPS, PARTS, CAPACITORS, PAIRS = say("steps"), say("parts list"), say("capacitors"), say("pairs to check")
+STAND_INS = say("what can stand in")
+_SHOWN_STAND_INS = 4
+_GLYPHS = {Fits.FITS: "good", Fits.WITH_CARE: "doubtful", Fits.NO: "bad"}
 _HINT = "C1 measures 3200u esr 0.4; C1 use 6800u 35V from tray F"
 _ASKS = (Quantity.CAPACITANCE, Quantity.ESR)
 
@@ -30,7 +37,8 @@ class PlanPresenter(StagePresenter):
 
     def __init__(self, workspace: Workspace) -> None:
         super().__init__(workspace)
-        self.continuity = ContinuityPage(workspace)
+        self.continuity, self.kit = ContinuityPage(workspace), KitPage(workspace)
+        self._kit_open = False
         self._checking = False
         self._capacitors: list[PartRef] = []
 
@@ -41,10 +49,11 @@ class PlanPresenter(StagePresenter):
 
     @property
     def further(self) -> bool:
-        return self._checking
+        return self._checking or self._kit_open
 
     def leave(self) -> bool:
-        opened, self._checking = self._checking, False
+        opened = self.further
+        self._checking = self._kit_open = False
         if opened:
             self.workspace.show()
         return opened
@@ -54,7 +63,16 @@ class PlanPresenter(StagePresenter):
         self._checking = not self._checking
         self.workspace.show()
 
+    def turn_kit(self) -> None:
+        """The capacitor kit, or the plan."""
+        self._kit_open = not self._kit_open
+        if self._kit_open:
+            self.kit.opened()
+        self.workspace.show()
+
     def page(self) -> Page:
+        if self._kit_open and not self._checking:
+            return self.kit.page(Action("I", say("Show the repair plan"), self.turn_kit, say("Return to the steps")))
         plan = self.workspace.assessment().plan
         rests = summary(assumptions(self.workspace.snapshot))
         left = sum(not s.done for s in plan.steps)
@@ -85,7 +103,13 @@ class PlanPresenter(StagePresenter):
             self.target(_HINT, self._detail()),
             self._actions(),
             self._caution(here),
-            lists={STEPS: self._step_rows(plan), PARTS: _part_rows(plan.parts), CAPACITORS: self._capacitor_rows()},
+            lists={
+                STAND_INS: self._stand_ins(),
+                STEPS: self._step_rows(plan),
+                PARTS: _part_rows(plan.parts),
+                CAPACITORS: self._capacitor_rows(),
+            },
+            figures={ORDERS: orders_view(self.workspace)},
         )
 
     def _detail(self) -> str:
@@ -112,6 +136,7 @@ class PlanPresenter(StagePresenter):
                 self.next_order,
                 say("least invasive, likely first, capacitors first"),
             ),
+            Action("I", say("Show the capacitor kit"), self.turn_kit, say("Groups, room, candidates, what to buy")),
             Action("C", say("Check continuity"), self.turn, say("The assumptions of the plan, pair by pair")),
         )
 
@@ -153,6 +178,26 @@ class PlanPresenter(StagePresenter):
             rows.append(Row(kind, cells, height=24))
         here = self._capacitors.index(self.workspace.place) + 1 if self.workspace.place in self._capacitors else -1
         return Rows(tuple(rows), here)
+
+    def _stand_ins(self) -> Rows:
+        """What could take the place of the picked chip, the best first, with what it gives up."""
+        picked = self.workspace.picked_part
+        part = self.workspace.moment.part(picked) if picked is not None else None
+        if part is None or not part.is_chip or not self.workspace.job.library.knows(part.number):
+            return NO_ROWS
+        clock = self.workspace.snapshot.decision("processor clock")
+        hertz = parse_quantity(clock, "Hz") if clock else None
+        library = self.workspace.job.library
+        found = equivalents_of(part.number, library, families(), memory_types(), hertz, thorough=False).found
+        rows = [heading(say("What can stand in for {number}", number=part.number), 26)]
+        for one in found[:_SHOWN_STAND_INS]:
+            cells = (
+                Cell(36, 96, one.number, bold=True, mono=True),
+                Cell(136, 104, FIT_WORDS[one.fits], _GLYPHS[one.fits], bold=True),
+                Cell(244, 0, joined("; ", one.gives_up) or one.relation),
+            )
+            rows.append(Row(_GLYPHS[one.fits], cells, height=24))
+        return Rows(tuple(rows)) if len(rows) > 1 else NO_ROWS
 
     def _step_in_view(self, plan: Plan) -> Step | None:
         """The step of the picked part; with nothing picked, the first that is open."""
@@ -201,6 +246,14 @@ class PlanPresenter(StagePresenter):
             self.workspace.pick(*self._capacitors[index - 1])
         elif name == PAIRS:
             self.continuity.row_picked(index)
+        elif name == GROUPS:
+            self.kit.row_picked(index)
+
+    def figure_picked(self, name: str, *at: float) -> None:
+        if name == ORDERS and at:
+            choose_order(self.workspace, int(at[0]))
+        elif name == ROOM and at:
+            self.kit.card_picked(int(at[0]))
 
     def move(self, step: int) -> None:
         if self._checking:

@@ -16,7 +16,7 @@ from loyal_trace.app.presenters.chain import (
     stop,
 )
 from loyal_trace.app.presenters.clock import ClockPage
-from loyal_trace.app.presenters.model import Action, Meaning, Page, Question, Row, Rows, Target, heading
+from loyal_trace.app.presenters.model import Action, Meaning, Page, Row, Rows, Target, heading
 from loyal_trace.app.presenters.short import ShortPage
 from loyal_trace.app.presenters.strip import hold_words
 from loyal_trace.app.presenters.supply import SupplyPage
@@ -25,7 +25,6 @@ from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.rails import around
 from loyal_trace.core.job.entries import (
     GOOD_BOARD,
-    CautionSeen,
     ChainDescribed,
     Decided,
     Entry,
@@ -223,17 +222,7 @@ class RailsPresenter(StagePresenter):
 
     def _holding(self, point: PointVerdict | None) -> list[Action]:
         """What stands before a reading with power on: the caution to sign, the readings that come first."""
-        found = []
-        if self._unsigned():
-            found.append(
-                Action(
-                    "K",
-                    say("Sign the caution"),
-                    self.sign,
-                    say("Records that you have read it, with your name and the time"),
-                    asks=None if self.workspace.job.author else Question(say("Your name, for the logbook")),
-                )
-            )
+        found = [*self.signing(self._path())]
         if point is not None and (point.point.powered or point is self._report().hazard) and self._blocked():
             found.append(
                 Action(
@@ -505,11 +494,7 @@ class RailsPresenter(StagePresenter):
 
     def sign(self, name: str = "") -> None:
         """The cautions of this supply were read by the person, whose name is asked once."""
-        if name:
-            self.workspace.job.sign_as(name)
-        unsigned = self._unsigned()
-        if unsigned:
-            self.workspace.record_all([self.workspace.job.make(CautionSeen, caution=name.value) for name in unsigned])
+        self.sign_for(self._path(), name)
 
     def go_on_anyway(self) -> None:
         """Power without what should have been measured first: a decision, with its reason."""

@@ -1,18 +1,23 @@
 """Repair: the step in hand with its tool, its caution and the check afterwards; which spare goes in; all steps."""
 
-from loyal_trace.app.cautions import caution_words
 from loyal_trace.app.presenters.base import StagePresenter
-from loyal_trace.app.presenters.model import NO_ROWS, Action, Cell, Meaning, Page, Question, Row, Rows, heading
+from loyal_trace.app.presenters.model import Action, Cell, Meaning, Page, Question, Row, Rows, heading
+from loyal_trace.app.presenters.step_view import cautions_now, current_action, step_view
 from loyal_trace.app.repairs import entries_of_step, spares_for
 from loyal_trace.app.workspace import Workspace
-from loyal_trace.core.job.entries import StepDone
+from loyal_trace.core.assess.at_iron import actions_of
+from loyal_trace.core.job.entries import ActionTaken, Entry, Observed, StepDone
 from loyal_trace.core.planning.steps import Plan, Step
+from loyal_trace.core.power.rails import PathReport
+from loyal_trace.core.roms.programming import erase_minutes
+from loyal_trace.core.vocabulary.findings import Finding
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import capital, say, stacked, term
 from loyal_trace.core.vocabulary.stages import Stage
-from loyal_trace.core.vocabulary.units import count_of
+from loyal_trace.core.vocabulary.units import count_of, parse_quantity
 
 CARD, SPARES, STEPS = say("the step in hand"), say("spares"), say("all steps")
+_USUAL_ERASE, _USUAL_HEAT, _USUAL_SOAK = 20.0, 5, 10
 _HINT = "C1 replaced with 6800u 35V from tray F; 5D removed; J1 reflowed"
 
 
@@ -56,8 +61,9 @@ class RepairPresenter(StagePresenter):
             self._meaning(step),
             self.target(_HINT),
             self._actions(step, len(spares)),
-            stacked(*step.before, caution_words(step.cautions)) if step else "",
-            lists={CARD: self._card(step), SPARES: self._spare_rows(step), STEPS: self._step_rows(step)},
+            stacked(*step.before, cautions_now(self.workspace, step)) if step else "",
+            lists={SPARES: self._spare_rows(step), STEPS: self._step_rows(step)},
+            figures={CARD: step_view(self.workspace, step) if step is not None else None},
         )
 
     def _actions(self, step: Step | None, spares: int) -> tuple[Action, ...]:
@@ -68,12 +74,21 @@ class RepairPresenter(StagePresenter):
             "C", say("Choose next spare"), lambda: self._choose(self._chosen + 1), say("Chooses which spare is fitted")
         )
         return (
+            Action("A", say("Finish the action"), self.finish_action, say("The next action of this step"), main=True),
+            Action("D", say("Step done"), self.done, say("Records the step, the parts out and in, and the minutes")),
             Action(
-                "D",
-                say("Step done"),
-                self.done,
-                say("Records the step, the parts out and in, and the minutes"),
-                main=True,
+                "W",
+                say("Report what went wrong"),
+                self.went_wrong,
+                say("A pad, a neighbour, a part: it is kept with the action and with the part"),
+                asks=Question(say("What went wrong?")),
+            ),
+            Action(
+                "T",
+                say("Start a timer"),
+                self.start_timer,
+                say("Heat, erasing, a soak, drying: a quiet sound when it is over"),
+                asks=Question(say("Time for what, and how long?"), self._usual_time(step)),
             ),
             Action(
                 "S",
@@ -84,13 +99,14 @@ class RepairPresenter(StagePresenter):
             ),
             following,
             *((choice,) if spares > 1 else ()),
+            *self.signing(self._supply(step)),
         )
 
     def _meaning(self, step: Step | None) -> Meaning:
         if step is not None:
             return Meaning(
                 say("{reason}.", reason=capital(step.reason)),
-                say("Carry out the step and press Alt+D. Then {after}.", after=step.after),
+                say("Finish each action (Alt+A) or the step (Alt+D). Then {after}.", after=step.after),
             )
         steps, picked = self._open_steps(), self.workspace.picked_part
         if picked is not None and steps:
@@ -103,24 +119,68 @@ class RepairPresenter(StagePresenter):
             say("Gather evidence, or see Suspects (Ctrl+6)."),
         )
 
-    def _card(self, step: Step | None) -> Rows:
+    def _supply(self, step: Step) -> PathReport | None:
+        """The supply of the board of a step whose reservoir is measured before it is touched."""
+        report = self.workspace.assessment().rails.get(step.place.board)
+        paths = report.paths if report is not None and step.place.board == self.workspace.board else ()
+        return next((path for path in paths if path.points), None)
+
+    def _usual_time(self, step: Step) -> str:
+        """A time that the action in hand asks for, as it is typed."""
+        current = current_action(self.workspace, step)
+        name = current.name if current is not None else ""
+        if name == "erase":
+            lamp = self.workspace.snapshot.decision("lamp")
+            minutes = erase_minutes(parse_quantity(lamp)) if lamp else _USUAL_ERASE
+            return say("UV eraser {minutes:.0f} min", minutes=minutes)
+        if name in ("heat", "preheat"):
+            return say("heat a joint {seconds} s", seconds=_USUAL_HEAT)
+        return say("soak {minutes} min", minutes=_USUAL_SOAK)
+
+    def finish_action(self) -> None:
+        """The action in hand is done; after the last one the step is."""
+        step = self._current()
         if step is None:
-            return NO_ROWS
-        board = self.workspace.job.boards[step.place.board].title
-        facts = [
-            (say("where"), say("{board}, {refdes}", board=board, refdes=step.place.refdes)),
-            (say("part"), step.part_number or say("none")),
-            (say("tool"), step.tool),
-            (say("time"), say("about {minutes:.0f} minutes", minutes=step.minutes)),
-            (say("after"), step.after),
+            return
+        current = current_action(self.workspace, step)
+        left = [one for one in actions_of(self.workspace.moment, step) if one.result in ("", "went wrong")]
+        if current is None or len(left) <= 1:
+            self.done()
+            return
+        self.workspace.record(ActionTaken, step=step.id, action=current.name, board=step.place.board)
+
+    def went_wrong(self, what: str) -> None:
+        """What went wrong is kept with the action, and found at the part: it has to be looked at and repaired."""
+        step = self._current()
+        if step is None or not what.strip():
+            return
+        current = current_action(self.workspace, step)
+        here = {"board": step.place.board, "place": step.place.refdes}
+        entries: list[Entry] = [
+            self.workspace.job.make(Observed, finding=Finding.TRACK_DAMAGED, note=what.strip(), **here)
         ]
-        rows = [heading(step.title, 30)]
-        rows += [
-            Row("", (Cell(14, 70, name, bold=True), Cell(90, 0, text)), height=42 if len(text) > 76 else 25)
-            for name, text in facts
-            if text
-        ]
-        return Rows(tuple(rows))
+        if current is not None:
+            fields = {"step": step.id, "action": current.name, "result": "went wrong", "note": what.strip()}
+            entries.append(self.workspace.job.make(ActionTaken, board=step.place.board, **fields))
+        told = say("{refdes}: kept, repair it before the step goes on", refdes=step.place.refdes)
+        self.workspace.record_all(entries, told)
+
+    def start_timer(self, text: str) -> None:
+        """A time begins to run; it goes on while the program is closed."""
+        self.enter(say("timer: {text}", text=text.strip()))
+
+    def figure_picked(self, name: str, *at: float) -> None:
+        """An action of the track: everything before it is done, or it is open again."""
+        step = self._current()
+        if name != CARD or step is None or not at:
+            return
+        actions = actions_of(self.workspace.moment, step)
+        index = int(at[0])
+        before = [one for one in actions[:index] if one.result == ""]
+        fields = {"step": step.id, "board": step.place.board}
+        entries: list[Entry] = [self.workspace.job.make(ActionTaken, action=one.name, **fields) for one in before]
+        if entries:
+            self.workspace.record_all(entries, say("{refdes}: at the action picked", refdes=step.place.refdes))
 
     def _spare_rows(self, step: Step | None) -> Rows:
         spares = spares_for(self.workspace.job, step) if step else []

@@ -3,11 +3,11 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from loyal_trace.core.assess.capacitors import judged_capacitors
 from loyal_trace.core.assess.chips import judged_chips
 from loyal_trace.core.assess.moment import Moment
 from loyal_trace.core.assess.next_thing import NextThing
 from loyal_trace.core.assess.next_things import next_things
-from loyal_trace.core.assess.parts import judged_capacitors
 from loyal_trace.core.assess.plan import plan_of
 from loyal_trace.core.assess.proof import Proof, proof_of
 from loyal_trace.core.assess.rails import judged_rails

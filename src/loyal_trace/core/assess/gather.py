@@ -7,11 +7,12 @@ from datetime import datetime
 
 from loyal_trace.core.assess.alike import common_evidence, odd_readings
 from loyal_trace.core.assess.bits import bit_evidence
+from loyal_trace.core.assess.capacitors import judged_capacitors
 from loyal_trace.core.assess.chips import broken_nets, judged_chips, odds_of_chip, steady_bit, unlike_good
 from loyal_trace.core.assess.free_runs import free_run_evidence
 from loyal_trace.core.assess.moment import Moment, once, tables_of
 from loyal_trace.core.assess.own_chips import own_chip_evidence
-from loyal_trace.core.assess.parts import judged_capacitors, last_change, outdated, replaced
+from loyal_trace.core.assess.parts import last_change, outdated, replaced
 from loyal_trace.core.assess.paths import path_evidence, weighed_paths
 from loyal_trace.core.assess.rails import clock_tree, frequencies, judged_rails, short_on
 from loyal_trace.core.assess.rates import rate_evidence

@@ -14,8 +14,9 @@ from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.chips.model import ChipType
 from loyal_trace.core.diagnosis.evidence import EvidenceTable, Priors
 from loyal_trace.core.job.snapshot import JobSnapshot
-from loyal_trace.core.parts.capacitors import StockItem
-from loyal_trace.core.parts.esr import EsrTable
+from loyal_trace.core.parts.limits import CapacitorLimits
+from loyal_trace.core.parts.stock import StockItem
+from loyal_trace.core.planning.methods import Methods
 from loyal_trace.core.power.consumption import CurrentTable
 from loyal_trace.core.proving.bench import BenchProfile
 from loyal_trace.core.simulation.dictionary import Dictionary
@@ -52,11 +53,12 @@ class Memo:
 
 @dataclass(frozen=True)
 class DiagnosisTables:
-    """The passed-in tables of the diagnosis: weights of evidence, prior probabilities, limits of series resistance."""
+    """The passed-in tables: weights of evidence, prior probabilities, limits on capacitors, methods of work."""
 
     evidence: EvidenceTable
     priors: Priors
-    esr: EsrTable
+    capacitors: CapacitorLimits
+    methods: Methods
 
 
 @dataclass(frozen=True, eq=False)

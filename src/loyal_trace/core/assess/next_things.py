@@ -1,5 +1,6 @@
 """What is worth doing next, over all stages: most expected bits per minute and risk first."""
 
+from loyal_trace.core.assess.capacitors import judged_capacitors
 from loyal_trace.core.assess.chips import judged_chip, odds_of_chip
 from loyal_trace.core.assess.moment import Moment, once, tables_of
 from loyal_trace.core.assess.next_puzzles import SHARED
@@ -12,7 +13,7 @@ from loyal_trace.core.assess.next_thing import (
     risk_of,
     was_swapped,
 )
-from loyal_trace.core.assess.parts import in_stock, judged_capacitors, stock
+from loyal_trace.core.assess.parts import in_stock, stock
 from loyal_trace.core.assess.rails import judged_rails
 from loyal_trace.core.assess.roms import judged_slots, line_of_several
 from loyal_trace.core.assess.suspects import SHOWN_FROM, Suspect, suspects_of

@@ -1,12 +1,13 @@
-"""Parts: what is where it belongs, what was replaced, what capacitors measure, what is left in the drawer."""
+"""Parts: what is where it belongs, what was replaced, what old parts measured, what is left in the drawer."""
 
 from datetime import datetime
 
+from loyal_trace.core.assess.capacitors import judged_old
 from loyal_trace.core.assess.moment import Moment, once
 from loyal_trace.core.boards.model import Part
 from loyal_trace.core.job.entries import KEEPS_PART, Fitted, Measured, reading_words
 from loyal_trace.core.job.snapshot import JobSnapshot, ReadingKey
-from loyal_trace.core.parts.capacitors import CapacitorReading, StockItem, judge_capacitor
+from loyal_trace.core.parts.stock import NOT_TO_HAND, StockItem
 from loyal_trace.core.vocabulary.findings import Finding
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import say
@@ -74,33 +75,6 @@ def outdated(moment: Moment, place: PartRef, seen: datetime) -> bool:
 
 
 @once
-def judged_capacitors(moment: Moment) -> dict[PartRef, PartVerdict]:
-    """Every capacitor of the job with its verdict."""
-    return {
-        PartRef(board_id, part.refdes): _capacitor(moment, board_id, part)
-        for board_id, board in moment.boards.items()
-        for part in board.capacitors
-    }
-
-
-def _capacitor(moment: Moment, board_id: str, part: Part) -> PartVerdict:
-    """The verdict on one capacitor from the newest measurements in the logbook."""
-    farad = moment.snapshot.latest(board_id, part.refdes, Quantity.CAPACITANCE)
-    ohm = moment.snapshot.latest(board_id, part.refdes, Quantity.ESR)
-    fitted = moment.snapshot.parts.fitted.get(PartRef(board_id, part.refdes))
-    if fitted and all(m is None or m.time <= fitted.time for m in (farad, ohm)):
-        told = say("replaced with {fitted_number}; earlier readings are of the old part", fitted_number=fitted.number)
-        return PartVerdict(Verdict.NOT_MEASURED, told)
-    read = CapacitorReading(
-        farad.value if farad else None,
-        ohm.value if ohm else None,
-        ohm.frequency if ohm else None,
-        any(m.in_circuit for m in (farad, ohm) if m),
-    )
-    return judge_capacitor(part, read, moment.tables.esr if moment.tables is not None else None)
-
-
-@once
 def old_parts(moment: Moment) -> dict[PartRef, PartVerdict]:
     """The verdict on each part that was measured after it was taken out of its place."""
     found: dict[PartRef, PartVerdict] = {}
@@ -110,14 +84,10 @@ def old_parts(moment: Moment) -> dict[PartRef, PartVerdict]:
         if place in found or not moment.has(place):
             continue
         part = moment.part(place)
-        taken = {quantity: readings.get(ReadingKey(key.board, key.point, quantity)) for quantity in Quantity}
-        if part.kind == "capacitor":
-            farad, ohm = taken[Quantity.CAPACITANCE], taken[Quantity.ESR]
-            read = CapacitorReading(
-                farad.value if farad else None, ohm.value if ohm else None, ohm.frequency if ohm else None, False
-            )
-            found[place] = judge_capacitor(part, read, moment.tables.esr if moment.tables is not None else None)
-        elif (ohms := taken[Quantity.RESISTANCE]) is not None:
+        ohms = readings.get(ReadingKey(key.board, key.point, Quantity.RESISTANCE))
+        if part.kind == "capacitor" and (judged := judged_old(moment, place)) is not None:
+            found[place] = judged
+        elif ohms is not None:
             found[place] = _of_ohms(part, ohms)
     return found
 
@@ -164,6 +134,9 @@ def stock(moment: Moment) -> tuple[StockItem, ...]:
 
 def in_stock(moment: Moment, item: StockItem) -> int:
     """How many of a drawer item are left: what this job took is gone, what is known bad does not count."""
-    if item.state == "bad":
+    if item.state in NOT_TO_HAND:
         return 0
-    return max(0, item.count - moment.snapshot.parts.taken.get((item.number, item.place), 0))
+    # Who fits a part says its value and rating, and seldom the size that stands in the drawer's list beside them.
+    names = {item.number, item.spec_words}
+    taken = sum(moment.snapshot.parts.taken.get((name, item.place), 0) for name in names)
+    return max(0, item.count - taken)

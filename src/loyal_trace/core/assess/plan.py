@@ -10,21 +10,27 @@ from dataclasses import replace
 from loyal_trace.core.assess.assumptions import not_holding
 from loyal_trace.core.assess.away import away, rare_in_place
 from loyal_trace.core.assess.first_power import repair_order
+from loyal_trace.core.assess.kit import candidates_for, kit_of, wanted_capacitors
 from loyal_trace.core.assess.looking import photographed
 from loyal_trace.core.assess.moment import Moment, once
-from loyal_trace.core.assess.parts import in_stock, judged_capacitors, replaced, stock
+from loyal_trace.core.assess.orders import own_moves, tasks_for
+from loyal_trace.core.assess.parts import in_stock, stock
 from loyal_trace.core.assess.roms import judged_slots
 from loyal_trace.core.assess.step_cautions import cautions_at
 from loyal_trace.core.assess.suspects import Suspect, suspects_of
 from loyal_trace.core.boards.model import Part
-from loyal_trace.core.parts.capacitors import StockItem, SubstituteCheck, acceptable, check_substitute
+from loyal_trace.core.parts.fitting import SubstituteCheck
 from loyal_trace.core.parts.marking import order_marking
+from loyal_trace.core.parts.stock import StockItem
+from loyal_trace.core.planning.orders import Grouping
+from loyal_trace.core.planning.orders import repair_order as best_order
 from loyal_trace.core.planning.steps import (
     DECIDE_FROM,
     MINUTES,
     PROVE_FROM,
     REPAIR_ORDERS,
     REPLACE_FROM,
+    SOONEST,
     TALL,
     TOOLS,
     PartNeed,
@@ -53,7 +59,7 @@ def plan_of(moment: Moment) -> Plan:
     """
     needed: dict[str, Step] = {}
     suspects = suspects_of(moment)
-    found = _capacitor_steps(moment, suspects) + _rom_steps(moment) + _suspect_steps(moment, suspects)
+    found = _capacitor_steps(moment) + _rom_steps(moment) + _suspect_steps(moment, suspects)
     found += _socket_steps(moment) + _away_steps(moment)
     doubts = not_holding(moment.snapshot)
     for step in found:
@@ -64,9 +70,43 @@ def plan_of(moment: Moment) -> Plan:
             needed.setdefault(open_id, _as_learnt(moment, replace(step, id=open_id)))
     wanted = repair_order(moment)
     order = wanted if wanted in REPAIR_ORDERS else say("least invasive")
-    ordered = _recorded(moment) + sorted(needed.values(), key=lambda s: order_key(s, order))
+    ordered = _recorded(moment) + _promised_once(moment, _in_order(moment, list(needed.values()), order))
     left = sum(s.minutes for s in ordered if not s.done)
     return Plan(tuple(ordered), _parts(moment, ordered), order, left)
+
+
+def _promised_once(moment: Moment, steps: list[Step]) -> list[Step]:
+    """Each item of the drawer goes to one step, in their order; a step that comes too late has its part ordered.
+
+    The kit has shared out the capacitors already.
+    """
+    left = {(item.number, item.place): in_stock(moment, item) for item in stock(moment)}
+    found = []
+    for step in steps:
+        if step.kind == "capacitor" or not step.from_drawer:
+            found.append(step)
+            continue
+        places = [place for (number, place), count in left.items() if number == step.part_number and count > 0]
+        place = step.from_drawer if step.from_drawer in places else next(iter(places), "")
+        if place:
+            left[step.part_number, place] -= 1
+        found.append(step if place == step.from_drawer else replace(step, from_drawer=place, checks=()))
+    return found
+
+
+def _in_order(moment: Moment, steps: list[Step], order: str) -> list[Step]:
+    """The open steps by the repair order, then as somebody moved them."""
+    ordered = sorted(steps, key=lambda s: order_key(s, order))
+    if order == SOONEST:
+        place = {task.id: n for n, task in enumerate(best_order(tasks_for(moment, ordered), Grouping.ONE).tasks)}
+        ordered = sorted(ordered, key=lambda s: place.get(s.id, len(place)))
+    for first, second in own_moves(moment):
+        here = [s for s in ordered if s.place == first]
+        rest = [s for s in ordered if s.place != first]
+        at = next((n for n, s in enumerate(rest) if s.place == second), None)
+        if here and at is not None:
+            ordered = [*rest[:at], *here, *rest[at:]]
+    return ordered
 
 
 def _as_learnt(moment: Moment, step: Step) -> Step:
@@ -96,25 +136,13 @@ def _recorded(moment: Moment) -> list[Step]:
     return steps
 
 
-def _capacitor_steps(moment: Moment, suspects: tuple[Suspect, ...]) -> list[Step]:
-    verdicts = judged_capacitors(moment)
-    culprit = {s.place: s for s in suspects if s.probability >= DECIDE_FROM and s.against}
-    service = {PartRef(b, item.refdes): item.why for b, board in moment.boards.items() for item in board.service}
-    steps = []
-    for place, verdict in verdicts.items():
-        if verdict.verdict == "bad":
-            # A measured capacitor outside its limits is as sure as this program gets about a part.
-            steps.append(_capacitor(moment, place, verdict.reason, 0.95))
-        elif place in culprit:
-            steps.append(_capacitor(moment, place, culprit[place].against[0].text, culprit[place].probability))
-        elif place in service and verdict.verdict != "good" and not replaced(moment, place):
-            steps.append(_capacitor(moment, place, say("usual service: {service}", service=service[place]), 0.3))
-    return steps
+def _capacitor_steps(moment: Moment) -> list[Step]:
+    return [_capacitor(moment, one.place, one.reason, one.probability) for one in wanted_capacitors(moment)]
 
 
 def _capacitor(moment: Moment, place: PartRef, reason: str, probability: float) -> Step:
     part, board = moment.part(place), moment.boards[place.board]
-    choice, checks = choose_substitute(moment, place)
+    choice, checks, order = _choice(moment, place)
     unseen = part.polarised and not photographed(moment, place)
     photo = say(
         "No aligned photo shows {refdes}: photograph its polarity mark before it comes out.", refdes=part.refdes
@@ -127,7 +155,7 @@ def _capacitor(moment: Moment, place: PartRef, reason: str, probability: float) 
         _named(say("Replace {refdes}", refdes=part.refdes), part),
         reason,
         MINUTES["capacitor"],
-        choice.number if choice else order_marking(part, moment.library),
+        choice.number if choice else order,
         choice.place if choice else "",
         checks,
         (photo,) if unseen else (),
@@ -140,17 +168,19 @@ def _capacitor(moment: Moment, place: PartRef, reason: str, probability: float) 
     )
 
 
-def choose_substitute(moment: Moment, place: PartRef) -> tuple[StockItem | None, tuple[SubstituteCheck, ...]]:
-    """The first drawer item that fits a capacitor's place, with its checks; else the nearest miss, for its reasons."""
-    part, board = moment.part(place), moment.boards[place.board]
-    items = [i for i in stock(moment) if i.kind == "capacitor" and in_stock(moment, i)]
-    judged = [(item, check_substitute(board, part, item)) for item in items]
-    for item, checks in judged:
-        if acceptable(checks):
-            return item, checks
-    # The nearest miss is shown: its reasons say what to look for in the shop.
-    misses = sorted(judged, key=lambda j: sum(c.verdict == "bad" for c in j[1]))
-    return None, misses[0][1] if misses else ()
+def _choice(moment: Moment, place: PartRef) -> tuple[StockItem | None, tuple[SubstituteCheck, ...], str]:
+    """What the kit puts into a capacitor's place, with its checks; else the nearest miss, for its reasons.
+
+    The last is what to order where the drawer has nothing.
+    """
+    group, choice = kit_of(moment).group_of(place), kit_of(moment).choice_at(place)
+    order = order_marking(moment.part(place), moment.library)
+    if group is not None and group.spec.value and not moment.part(place).value:
+        order = group.order
+    if choice is not None and choice.item is not None and choice.judged is not None:
+        return choice.item, choice.judged.checks, order
+    missed = candidates_for(moment, place)
+    return None, missed[0].judged.checks if missed else (), order
 
 
 def _rom_steps(moment: Moment) -> list[Step]:

@@ -2,8 +2,9 @@
 
 from functools import partial
 
+from loyal_trace.core.assess.capacitors import judged_capacitors
 from loyal_trace.core.assess.moment import Moment, once
-from loyal_trace.core.assess.parts import absent, judged_capacitors
+from loyal_trace.core.assess.parts import absent
 from loyal_trace.core.job.entries import Measured
 from loyal_trace.core.job.snapshot import ReadingKey
 from loyal_trace.core.power.consumption import Draw

@@ -54,7 +54,15 @@ def merged(part: Part, told: Iterable[PartTold], library: ChipLibrary) -> Part:
             if entry.origin == SAID or free or _only_adds(part, claim, library):
                 part = _with(part, claim, entry, library)
                 counts[claim.aspect] = source
-        part = replace(part, rare=part.rare or entry.rare, pitch=entry.pitch or part.pitch)
+        part = replace(
+            part,
+            rare=part.rare or entry.rare,
+            pitch=entry.pitch or part.pitch,
+            room_diameter=entry.room or part.room_diameter,
+            role=entry.role or part.role,
+        )
+        if entry.technology and entry.number in _UNTOLD:
+            part = replace(part, technology=entry.technology, polarised=bool(entry.polarised))
         if entry.diameter is not None and entry.x is None:
             part = replace(part, diameter=entry.diameter)
         if entry.sort and entry.number in _UNTOLD and entry.origin == SAID:

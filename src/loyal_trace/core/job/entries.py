@@ -91,6 +91,7 @@ from loyal_trace.core.job.kinds.parts import (
     NEW_SOCKET,
     OWN_PART,
     RE_PROGRAMMED,
+    ActionTaken,
     Fitted,
     GaveBack,
     PlannedUse,
@@ -98,6 +99,7 @@ from loyal_trace.core.job.kinds.parts import (
     StepDone,
     Stocked,
     Swapped,
+    TimerStarted,
     Trial,
     Worked,
 )
@@ -147,6 +149,21 @@ def _read(line: str) -> Entry:
     entry = _adapter().validate_json(data if _CURRENT in data else _upgraded(data, ""))
     object.__setattr__(entry, "__pydantic_fields_set__", _NOT_ASKED)
     return entry
+
+
+def leaner(entry: Entry) -> Entry:
+    """The same entry without the hash of the line before it, in three quarters of the memory.
+
+    The validator gives each entry a dictionary with keys of its own; filled one by one, it shares those of its class.
+    """
+    lean = object.__new__(type(entry))
+    fields = lean.__dict__
+    for name, value in entry.__dict__.items():
+        fields[name] = value
+    fields["previous"] = ""
+    for name in ("__pydantic_fields_set__", "__pydantic_extra__", "__pydantic_private__"):
+        object.__setattr__(lean, name, getattr(entry, name))
+    return lean
 
 
 def read_or_mark(line: str, place: str, number: int, before: Entry | None = None) -> Entry:
@@ -245,6 +262,7 @@ __all__ = [
     "OWN_BOARD",
     "OWN_PART",
     "RE_PROGRAMMED",
+    "ActionTaken",
     "AnyEntry",
     "Assumed",
     "CautionSeen",
@@ -307,6 +325,7 @@ __all__ = [
     "Swapped",
     "SymptomSeen",
     "TakenApart",
+    "TimerStarted",
     "TraceCompared",
     "TraceDifference",
     "TraceLane",

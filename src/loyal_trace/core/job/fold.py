@@ -12,8 +12,10 @@ from loyal_trace.core.job.draft import Draft
 from loyal_trace.core.job.kinds.paper import Retracted
 from loyal_trace.core.job.snapshot import EMPTY_SNAPSHOT, JobSnapshot
 
-# A snapshot shares what did not change, so keeping one is cheap; going back costs at most this many entries.
+# A snapshot shares what did not change, but each copies the series that grew since the one before. Going back far
+# costs all entries since then in any case, so the further back, the further apart they may be.
 _CHECKPOINT_EVERY = 4096
+_APART = 0.25
 _KEPT = 96
 _RETRACTED = Retracted.model_fields["kind"].default
 _NOTHING: frozenset[str] = frozenset()
@@ -119,11 +121,18 @@ class Fold:
         return changed
 
     def _load(self, entries: Sequence[Entry]) -> None:
-        self._take(entries)
+        self.entries.extend(entries)
+        self._position.update(zip((entry.id for entry in entries), range(len(entries)), strict=True))
+        # Only what undoes, is undone or belongs to another can come to count or not: few of very many.
+        targets = {entry.target for entry in entries if isinstance(entry, Retracted)}
+        for entry in entries:
+            if entry.part_of or entry.kind == _RETRACTED or entry.id in targets:
+                self._liveness.add(entry)
         for start in range(0, len(self.entries), _CHECKPOINT_EVERY):
             end = min(start + _CHECKPOINT_EVERY, len(self.entries))
             self._advance(start, end)
             self._kept.append((end, self.snapshot))
+        self._kept = _thinned(self._kept)
 
     def _advance(self, start: int, end: int) -> None:
         live = [entry for entry in self.entries[start:end] if entry.id not in self.dead]
@@ -152,6 +161,14 @@ class Fold:
         recent = len(self._kept) - 1
         if recent > _KEPT:  # thin out: the old ones only far apart, so that going far back never starts from nothing
             old = self._kept[: recent - _KEPT // 2]
-            kept = [old[0]]
-            kept += [one for one in old[1:] if one[0] - kept[-1][0] >= _CHECKPOINT_EVERY]
-            self._kept = kept + self._kept[recent - _KEPT // 2 :]
+            self._kept = _thinned(old) + self._kept[recent - _KEPT // 2 :]
+
+
+def _thinned(kept: list[tuple[int, JobSnapshot]]) -> list[tuple[int, JobSnapshot]]:
+    """The first and the newest, and between them the wider apart, the older they are."""
+    end, chosen = kept[-1][0], [kept[-1]]
+    for position, snapshot in reversed(kept[:-1]):
+        gap = max(_CHECKPOINT_EVERY, int(_APART * (end - position)))
+        if position == 0 or chosen[-1][0] - position >= gap:
+            chosen.append((position, snapshot))
+    return chosen[::-1]

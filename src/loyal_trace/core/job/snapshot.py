@@ -126,6 +126,8 @@ class Parts(Group):
     work: tuple[e.Worked, ...] = listing()
     steps: Mapping[str, e.StepDone] = table()
     planned: Mapping[PartRef, e.PlannedUse] = table()
+    actions: Mapping[tuple[str, str], e.ActionTaken] = table()
+    timers: Mapping[str, e.TimerStarted] = table()
     stocked: tuple[e.Stocked, ...] = listing()
 
 

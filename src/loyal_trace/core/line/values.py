@@ -29,6 +29,7 @@ _BOUNDS = {
     Quantity.CAPACITANCE: (1e-14, 10.0),
     Quantity.ESR: (0.0, 1e7),
     Quantity.LOSS: (0.0, 10.0),
+    Quantity.TAN_DELTA: (0.0, 100.0),
     Quantity.LEAKAGE: (0.0, 10.0),
     Quantity.INDUCTANCE: (1e-12, 1e4),
     Quantity.TEMPERATURE: (-90.0, 600.0),

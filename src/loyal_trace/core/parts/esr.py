@@ -27,6 +27,7 @@ class EsrTable:
         told = tomllib.loads(text)
         impedance, loss = told["impedance"], told["tan_delta"]
         self.in_service = float(told["in_service"])
+        self.loss_frequency = float(loss["frequency"])
         self.handheld = float(told["handheld_frequency"])
         self.sources = (str(impedance["source"]), str(loss["source"]))
         self._voltages = [float(v) for v in impedance["voltages"]]

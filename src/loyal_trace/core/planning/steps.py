@@ -2,15 +2,17 @@
 
 from dataclasses import dataclass, field
 
-from loyal_trace.core.parts.capacitors import SubstituteCheck
+from loyal_trace.core.parts.fitting import SubstituteCheck
 from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.identity import PartRef, natural_key
 from loyal_trace.core.vocabulary.phrases import before, say
 
+SOONEST = "soonest found"
 REPAIR_ORDERS = {
     "least invasive": say("least invasive first: no iron before iron, socketed before soldered, low parts before tall"),
     "likely first": say("most likely cause first, at any effort"),
     "capacitors first": say("replace the capacitors first: a reliable baseline to work from"),
+    SOONEST: say("what finds the fault soonest at the bench, minutes, tools and post counted"),
 }
 DECIDE_FROM = 0.5
 # From where a chip is replaced, as the job decides; below it, from where an exchange is worth its time.

@@ -20,6 +20,7 @@ class Quantity(StrEnum):
     CAPACITANCE = "capacitance"
     ESR = "esr"
     LOSS = "loss"
+    TAN_DELTA = "tan delta"
     LEAKAGE = "leakage current"
     INDUCTANCE = "inductance"
     TEMPERATURE = "temperature"
@@ -49,6 +50,7 @@ _UNITS = {
     Quantity.CAPACITANCE: "F",
     Quantity.ESR: "Ω",
     Quantity.LOSS: "",
+    Quantity.TAN_DELTA: "",
     Quantity.LEAKAGE: "A",
     Quantity.INDUCTANCE: "H",
     Quantity.TEMPERATURE: "°C",
@@ -58,4 +60,4 @@ _UNITS = {
     Quantity.RESET_PULSES: "Hz",
 }
 GROUND = (Quantity.TO_GROUND, Quantity.TO_GROUND_REVERSED)
-OF_CAPACITORS = (Quantity.CAPACITANCE, Quantity.ESR, Quantity.LOSS, Quantity.LEAKAGE)
+OF_CAPACITORS = (Quantity.CAPACITANCE, Quantity.ESR, Quantity.LOSS, Quantity.LEAKAGE, Quantity.TAN_DELTA)

@@ -102,6 +102,8 @@ def _part_words(entry: "PartTold") -> str:
         say("rare") if entry.rare else "",
         say("diameter {mm:g} mm", mm=entry.diameter) if entry.diameter is not None else "",
         say("pitch {mm:g} mm", mm=entry.pitch) if entry.pitch is not None else "",
+        say("{mm:g} mm of room", mm=entry.room) if entry.room is not None else "",
+        say("for {role}", role=term(entry.role)) if entry.role else "",
         say("{height:g} mm high", height=entry.height) if entry.height is not None else "",
         say("{x:.0f} mm from the left, {y:.0f} mm from the top", x=entry.x, y=entry.y)
         if entry.x is not None and entry.y is not None
@@ -134,7 +136,8 @@ class PartTold(PlacedEntry):
     """What a part is, as far as it was said: type or value, socket, row and column, height and position (mm).
 
     `sort` is the kind of part (chip, capacitor, …) when the marking says so; values in SI units. x and y are its middle
-    from the upper left corner of the board, seen from the component side. `source` names the file, list or photo.
+    from the upper left corner of the board, seen from the component side; `room` is free across (mm), `role` what a
+    capacitor does. `source` names the file, list or photo.
     """
 
     kind: Literal["part_told"] = "part_told"
@@ -154,6 +157,8 @@ class PartTold(PlacedEntry):
     rotation: Literal[0, 90, 180, 270] | None = None
     diameter: float | None = Field(default=None, gt=0)
     pitch: float | None = Field(default=None, gt=0)
+    room: float | None = Field(default=None, gt=0)
+    role: str = ""
     rare: bool = False
     origin: Origin = "said"
     source: str = ""

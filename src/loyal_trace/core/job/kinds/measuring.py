@@ -103,7 +103,7 @@ def _measured_words(entry: "Measured") -> str:
         reading_words=reading_words(entry),
     )
     told += say(" at {frequency}", frequency=format_quantity(entry.frequency, "Hz")) if entry.frequency else ""
-    told += "" if entry.in_circuit or entry.quantity not in ("capacitance", "esr", "loss") else say(", out of circuit")
+    told += "" if entry.in_circuit or entry.quantity not in OF_CAPACITORS else say(", out of circuit")
     told += say(", of a good board") if entry.source == GOOD_BOARD else ""
     told += say(", of the part taken out") if entry.source == OLD_PART else ""
     return told

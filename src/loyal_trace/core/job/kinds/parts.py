@@ -10,6 +10,7 @@ from loyal_trace.core.job.draft import EMPTY, Draft
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import joined, say, term
 from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.core.vocabulary.units import format_duration
 
 OWN_PART = "own part"
 RE_PROGRAMMED = "own part, re-programmed"
@@ -94,6 +95,15 @@ def _worked(draft: Draft, entry: "Worked") -> None:
 
 def _step_done(draft: Draft, entry: "StepDone") -> None:
     draft.parts.steps[entry.step] = entry
+
+
+def _action(draft: Draft, entry: "ActionTaken") -> None:
+    draft.parts.actions[entry.step, entry.action] = entry
+
+
+def _timer(draft: Draft, entry: "TimerStarted") -> None:
+    draft.parts.timers.discard(entry.what)
+    draft.parts.timers[entry.what] = entry
 
 
 def _planned(draft: Draft, entry: "PlannedUse") -> None:
@@ -271,6 +281,39 @@ class StepDone(Entry):
     what: str = ""
     minutes: float = 0.0
     skipped: bool = False
+
+
+@kind(
+    _action,
+    lambda e: say(
+        "{step}: {action} {result}{why}",
+        step=e.step.split("/")[1] if e.step.count("/") > 1 else e.step,
+        action=term(e.action),
+        result=term(e.result),
+        why=say(", {note}", note=e.note) if e.note else "",
+    ),
+    Stage.REPAIR,
+)
+class ActionTaken(Entry):
+    """One action of a step (remove, clear holes, fit …) was done, skipped, or went wrong; the note says why."""
+
+    kind: Literal["action_taken"] = "action_taken"
+    step: str
+    action: str
+    result: Literal["done", "skipped", "went wrong"] = "done"
+
+
+@kind(
+    _timer,
+    lambda e: say("timer for {what}: {time}", what=e.what, time=format_duration(e.seconds)),
+    Stage.REPAIR,
+)
+class TimerStarted(Entry):
+    """A time began to run: heat, erasing, a soak, a wash, drying (seconds)."""
+
+    kind: Literal["timer_started"] = "timer_started"
+    what: str
+    seconds: float = Field(gt=0, le=30 * 86_400)
 
 
 @kind(

@@ -13,6 +13,7 @@ from loyal_trace.core.job.entries import (
     NamedPart,
     PlannedUse,
     Removed,
+    TimerStarted,
     Worked,
 )
 from loyal_trace.core.line.context import Planned, Refusal, Said
@@ -337,6 +338,24 @@ def board_washed(m: Match, scope: Scope) -> Iterable[Said]:
         canonical = f"{scope.board_words(board)}board {action}{what}{f', {then}' if then else ''}"
         detail = ", ".join(piece for piece in (what.strip(), then) if piece)
         yield said(canonical, about(Worked, board, action=f"board {action}", detail=detail))
+
+
+_TIME_UNITS = {"s": 1.0, "sec": 1.0, "min": 60.0, "minutes": 60.0, "h": 3600.0, "hours": 3600.0}
+
+
+@form(
+    rf"timer:\s*(?P<what>\S.{{0,40}}?)\s+(?P<count>\d{{1,4}})\s*(?P<unit>{'|'.join(_TIME_UNITS)})",
+    "timer: UV eraser 20 min",
+    stage=Stage.REPAIR,
+)
+def timer(m: Match, scope: Scope) -> Iterable[Said]:
+    """A time that begins to run: heat, erasing, a soak, drying."""
+    unit, what = m["unit"].lower(), " ".join(m["what"].split())
+    seconds = int(m["count"]) * _TIME_UNITS[unit]
+    if not 0 < seconds <= 30 * 86_400:
+        raise Refusal("impossible-value", value=m["count"], quantity="time")
+    short = {"sec": "s", "minutes": "min", "hours": "h"}.get(unit, unit)
+    yield said(f"timer: {what} {int(m['count'])} {short}", Planned(TimerStarted, {"what": what, "seconds": seconds}))
 
 
 @form(

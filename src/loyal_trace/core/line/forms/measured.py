@@ -208,7 +208,7 @@ _OWN_QUANTITY = {
 _LOSS = rf"{NUMBER}\s*%"
 _PIECE = (
     rf"(?:(?:capacitance\s*=?\s*|c\s*=\s*)?(?P<c>{VALUE}F?)(?![\w%])|esr\s*=?\s*(?P<esr>{VALUE}\s*(?:ohms?|Ω)?)|"
-    rf"loss\s*=?\s*(?P<loss>{_LOSS})|leakage\s*=?\s*(?P<leak>{VALUE}A?)|at\s+(?P<f>{VALUE}\s*Hz)|"
+    rf"loss\s*=?\s*(?P<loss>{_LOSS})|tan(?:\s*(?:delta|δ))?\s*=?\s*(?P<tan>{NUMBER})|leakage\s*=?\s*(?P<leak>{VALUE}A?)|at\s+(?P<f>{VALUE}\s*Hz)|"
     rf"(?P<where>(?:in|out\s+of)\s+circuit))"
 )
 _PIECES = re.compile(rf"\s*{_PIECE}\s*,?", re.IGNORECASE)
@@ -222,7 +222,7 @@ _ANY_PIECES = re.sub(r"\?P<\w+>", "?:", _PIECE)
     stage=Stage.PLAN,
 )
 def capacitor_measured(m: Match, scope: Scope) -> Iterable[Said]:
-    """A measured capacitor: capacitance, ESR, loss, leakage, the meter's frequency, in circuit or out.
+    """A measured capacitor: capacitance, ESR, loss, leakage, tan δ, the meter's frequency, in circuit or out.
 
     With `old` in front it is of the part that was taken out of the place.
     """
@@ -291,7 +291,13 @@ def _taken_apart(rest: str) -> tuple[list[tuple[Quantity, str]], dict[str, objec
     numbers: dict[Quantity, str] = {}
     more: dict[str, object] = {}
     tail = ""
-    names = {"c": Quantity.CAPACITANCE, "esr": Quantity.ESR, "loss": Quantity.LOSS, "leak": Quantity.LEAKAGE}
+    names = {
+        "c": Quantity.CAPACITANCE,
+        "esr": Quantity.ESR,
+        "loss": Quantity.LOSS,
+        "leak": Quantity.LEAKAGE,
+        "tan": Quantity.TAN_DELTA,
+    }
     for piece in _PIECES.finditer(rest):
         for name, quantity in names.items():
             if piece[name]:

@@ -9,6 +9,8 @@ from loyal_trace.core.line.context import Refusal, Said
 from loyal_trace.core.line.places import Alternative
 from loyal_trace.core.line.registry import Match, Scope, about, at, form, said
 from loyal_trace.core.line.values import VALUE, read_values, typed_value
+from loyal_trace.core.parts.roles import Role
+from loyal_trace.core.parts.spec import POLARISED
 from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.stages import Stage
 
@@ -56,14 +58,52 @@ def part_is_rare(m: Match, scope: Scope) -> Iterable[Said]:
         yield said(f"{scope.listed(one.parts)} {verb} rare", *entries, new=one)
 
 
+_ROLES = "|".join(role.value for role in Role if role is not Role.UNKNOWN)
+_DIELECTRICS = ("aluminium", "tantalum", "polymer", "ceramic", "film", "mica", "paper")
+
+
 @form(
-    r"(?P<at><part>)\s+(?P<what>pitch|diameter)\s+(?P<mm>\d{1,3}(?:[.,]\d{1,2})?)\s*mm",
+    rf"(?P<parts><parts>)\s+(?:is|are)\s+(?:for\s+(?:the\s+)?(?P<role>{_ROLES})|(?:a\s+)?(?P<what>{_ROLES})\s+capacitors?)",
+    "C1 is for timing",
+    "C2-C9 are for decoupling",
+    stage=Stage.PLAN,
+)
+def part_has_role(m: Match, scope: Scope) -> Iterable[Said]:
+    """What a capacitor does: how near another value has to be."""
+    role = (m["role"] or m["what"]).lower()
+    for one in scope.places.several(m["parts"], new_ok=True, fill=True):
+        verb = "is" if len(one.parts) == 1 else "are"
+        entries = (at(PartTold, part, role=role) for part in one.parts)
+        yield said(f"{scope.listed(one.parts)} {verb} for {role}", *entries, new=one)
+
+
+@form(
+    rf"(?P<parts><parts>)\s+(?:is|are)\s+(?:of\s+|a\s+)?(?P<kind>{'|'.join(_DIELECTRICS)}|bipolar)(?:\s+capacitors?)?",
+    "C1 is tantalum",
+    stage=Stage.PLAN,
+)
+def part_has_dielectric(m: Match, scope: Scope) -> Iterable[Said]:
+    """Of what kind a capacitor is; a bipolar one is an electrolytic without plus and minus."""
+    kind = m["kind"].lower()
+    technology = "aluminium" if kind == "bipolar" else kind
+    for one in scope.places.several(m["parts"]):
+        if any(scope.context.boards[part.board].part(part.refdes).kind != "capacitor" for part in one.parts):
+            continue
+        verb = "is" if len(one.parts) == 1 else "are"
+        polarised = kind in POLARISED
+        entries = (at(PartTold, part, technology=technology, polarised=polarised) for part in one.parts)
+        yield said(f"{scope.listed(one.parts)} {verb} {kind}", *entries)
+
+
+@form(
+    r"(?P<at><part>)\s+(?P<what>pitch|diameter|room)\s+(?P<mm>\d{1,3}(?:[.,]\d{1,2})?)\s*mm",
     "C1 pitch 5 mm",
     "C1 diameter 10 mm",
+    "C1 room 12 mm",
     stage=Stage.PLAN,
 )
 def part_size(m: Match, scope: Scope) -> Iterable[Said]:
-    """The hole pitch or the diameter of a part: a substitute has to fit."""
+    """The hole pitch of a part, its diameter, or the room across its place: a substitute has to fit."""
     length, what = float(m["mm"].replace(",", ".")), m["what"].lower()
     if length <= 0:
         raise Refusal("impossible-value", value=m["mm"], quantity=what)

@@ -102,6 +102,72 @@ def drawer(m: Match, scope: Scope) -> Iterable[Said]:
     yield said(canonical, Planned(Stocked, {"number": number, "count": count, "place": place, "state": state}))
 
 
+@form(r"order:\s*(?P<first><part>)\s+before\s+(?P<second><part>)", "order: C1 before 5D", stage=Stage.PLAN)
+def order_moved(m: Match, scope: Scope) -> Iterable[Said]:
+    """A step of the plan that is to be done before another, by their places."""
+    for one in scope.places.find(m["first"]):
+        for other in scope.places.find(m["second"]):
+            if one.one.part != other.one.part:
+                told = f"order: {scope.named(one.one)} before {scope.named(other.one)}"
+                what = f"before {one.board}/{one.one.refdes}"
+                yield decided(told, what, f"{other.board}/{other.one.refdes}", one.board)
+
+
+_BOARD_TYPES = {
+    "single-sided": "single-sided",
+    "single sided": "single-sided",
+    "plated": "plated holes",
+    "plated holes": "plated holes",
+    "multilayer": "planes",
+    "planes": "planes",
+    "pads without plating": "pads without plating",
+}
+
+
+@form(
+    rf"{_ON}board\s+(?:is|has)\s+(?P<what>{'|'.join(k.replace(' ', chr(92) + 's+') for k in _BOARD_TYPES)})",
+    "board is single-sided",
+    "board has plated holes",
+    stage=Stage.PLAN,
+)
+def board_is_made(m: Match, scope: Scope) -> Iterable[Said]:
+    """How a board is made: which way of taking parts off is kind to it."""
+    kind = _BOARD_TYPES[" ".join(m["what"].lower().split())]
+    verb = "is" if kind == "single-sided" else "has"
+    for board in scope.boards(m["on"], free=False):
+        yield decided(f"{scope.board_words(board)}board {verb} {kind}", f"board type {board}", kind, board)
+
+
+@form(r"delivery:\s*(?P<days>\d{1,3})(?:\s+days?)?", "delivery: 5 days", stage=Stage.PLAN)
+def delivery(m: Match, scope: Scope) -> Iterable[Said]:
+    """How many days ordered parts take: the order of work counts them."""
+    yield decided(f"delivery: {int(m['days'])} days", "delivery", f"{int(m['days'])} days")
+
+
+_KITS = {
+    "what is bad": "what is bad",
+    "bad": "what is bad",
+    "measured bad": "what is bad",
+    "electrolytics": "electrolytics",
+    "electrolytic capacitors": "electrolytics",
+    "tantalums": "tantalums",
+    "capacitors": "capacitors",
+}
+
+
+@form(
+    rf"kit:\s*(?:all\s+|every\s+)?(?P<what>{'|'.join(k.replace(' ', chr(92) + 's+') for k in _KITS)})",
+    "kit: all electrolytics",
+    "kit: what is bad",
+    stage=Stage.PLAN,
+)
+def kit(m: Match, scope: Scope) -> Iterable[Said]:
+    """Which capacitors are replaced: a whole class, or only what is bad, suspected or on the service list."""
+    choice = _KITS[" ".join(m["what"].lower().split())]
+    told = choice if choice == "what is bad" else f"all {choice}"
+    yield decided(f"kit: {told}", "kit", choice)
+
+
 @form(r"good\s+enough\s*:\s*(?P<why>\S.*)", "good enough: the scratch on the lid stays", stage=Stage.VERIFY)
 def good_enough(m: Match, scope: Scope) -> Iterable[Said]:
     """The decision that it is good enough, with what remains."""

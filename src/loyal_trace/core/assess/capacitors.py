@@ -1,0 +1,102 @@
+"""Capacitors of the job: the verdict on each, on what came out, and on those that nobody measured."""
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from loyal_trace.core.assess.moment import Moment, once
+from loyal_trace.core.boards.model import Part
+from loyal_trace.core.job.entries import Measured
+from loyal_trace.core.job.snapshot import ReadingKey
+from loyal_trace.core.parts.judging import CapacitorReading, CapacitorVerdict, judge
+from loyal_trace.core.parts.limits import CapacitorLimits
+from loyal_trace.core.parts.places import beside
+from loyal_trace.core.parts.spec import spec_of_part
+from loyal_trace.core.parts.survival import GroupEstimate, estimate_rest
+from loyal_trace.core.vocabulary.identity import PartRef
+from loyal_trace.core.vocabulary.phrases import say
+from loyal_trace.core.vocabulary.quantities import Quantity
+from loyal_trace.core.vocabulary.verdicts import Verdict
+
+_OF_ONE = (
+    Quantity.CAPACITANCE, Quantity.ESR, Quantity.LOSS, Quantity.LEAKAGE, Quantity.TAN_DELTA, Quantity.RESISTANCE,
+)  # fmt: skip
+Newest = Callable[[Quantity], Measured | None]
+
+
+def limits_of(moment: Moment) -> CapacitorLimits | None:
+    """The limits on capacitors that the moment carries."""
+    return moment.tables.capacitors if moment.tables is not None else None
+
+
+@once
+def judged_capacitors(moment: Moment) -> dict[PartRef, CapacitorVerdict]:
+    """Every capacitor of the job with its verdict."""
+    limits = limits_of(moment)
+    if limits is None:
+        return {}
+    return {
+        PartRef(board_id, part.refdes): _judged(moment, board_id, part, limits)
+        for board_id, board in moment.boards.items()
+        for part in board.capacitors
+    }
+
+
+def _judged(moment: Moment, board_id: str, part: Part, limits: CapacitorLimits) -> CapacitorVerdict:
+    """The verdict on one capacitor from the newest measurements in the logbook."""
+
+    def newest(quantity: Quantity) -> Measured | None:
+        return moment.snapshot.latest(board_id, part.refdes, quantity)
+
+    fitted = moment.snapshot.parts.fitted.get(PartRef(board_id, part.refdes))
+    taken = [entry for entry in map(newest, _OF_ONE) if entry is not None]
+    if fitted and all(entry.time <= fitted.time for entry in taken):
+        told = say("replaced with {fitted_number}; earlier readings are of the old part", fitted_number=fitted.number)
+        return CapacitorVerdict(Verdict.NOT_MEASURED, told)
+    read = _reading(newest)
+    if read.in_circuit:
+        farad, names = beside(moment.boards[board_id], part)
+        read = replace(read, parallel=farad, beside=names)
+    return judge(spec_of_part(part), read, limits)
+
+
+def _reading(newest: Newest) -> CapacitorReading:
+    """What was last taken of each quantity. A meter that shows OL for a resistance shows no leak."""
+    taken = {quantity: newest(quantity) for quantity in _OF_ONE}
+    number = {quantity: entry.value if entry is not None else None for quantity, entry in taken.items()}
+    at = next((taken[q] for q in (Quantity.ESR, Quantity.TAN_DELTA) if taken[q] is not None), None)
+    entries = [entry for entry in taken.values() if entry is not None]
+    return CapacitorReading(
+        capacitance=number[Quantity.CAPACITANCE],
+        esr=number[Quantity.ESR],
+        frequency=at.frequency if at is not None else None,
+        in_circuit=any(entry.in_circuit for entry in entries),
+        loss=number[Quantity.LOSS],
+        leakage=number[Quantity.LEAKAGE],
+        tan_delta=number[Quantity.TAN_DELTA],
+        resistance=number[Quantity.RESISTANCE],
+    )
+
+
+def judged_old(moment: Moment, place: PartRef) -> CapacitorVerdict | None:
+    """The verdict on the capacitor that was taken out of a place."""
+    limits, readings = limits_of(moment), moment.snapshot.readings.old_parts
+    if limits is None:
+        return None
+    read = _reading(lambda quantity: readings.get(ReadingKey(place.board, place.refdes, quantity)))
+    return judge(spec_of_part(moment.part(place)), replace(read, in_circuit=False), limits)
+
+
+@once
+def estimated_rest(moment: Moment) -> tuple[GroupEstimate, ...]:
+    """For each group of electrolytics with unmeasured ones: how many of them are probably bad, and what to do."""
+    measured, open_ones = [], []
+    for place, verdict in judged_capacitors(moment).items():
+        spec = spec_of_part(moment.part(place))
+        if not spec.is_electrolytic or place in moment.snapshot.parts.fitted:
+            continue
+        group = (spec.value, spec.voltage)
+        if verdict.verdict in (Verdict.GOOD, Verdict.BAD):
+            measured.append((group, verdict.verdict == Verdict.BAD))
+        elif verdict.verdict == Verdict.NOT_MEASURED:
+            open_ones.append(group)
+    return estimate_rest(measured, open_ones) if measured else ()

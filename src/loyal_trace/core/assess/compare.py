@@ -1,0 +1,106 @@
+"""The repair orders of this job side by side, and the schools of sockets and of the first power-up in figures."""
+
+from dataclasses import dataclass
+
+from loyal_trace.core.assess.first_power import AS_FOUND, BY_RISK, FIRST_POWER, RENEW_FIRST, first_power_risk
+from loyal_trace.core.assess.moment import Moment, once
+from loyal_trace.core.assess.orders import tasks_for
+from loyal_trace.core.assess.plan import plan_of
+from loyal_trace.core.planning.orders import RepairOrder, Task, breaks, compared
+from loyal_trace.core.vocabulary.phrases import joined, say
+
+EVERY, SOME, NEVER = "socket everything", "socket what is replaced", "never socket"
+_SOCKET_MINUTES, _UNSOLDER_MINUTES, _WRONG_AGAIN = 5.0, 25.0, 0.1
+_CHIP_DAMAGE = 0.03
+# The chance of damage at the first power-up of a board of the highest risk, and what is left of it by each school.
+_FIRST_DAMAGE, _CHECKED_LEAVES, _RENEWED_LEAVES = 0.15, 0.3, 0.5
+_TEST, _CHECKED = 10.0, 15.0
+
+
+@dataclass(frozen=True)
+class School:
+    """A way of doing it: its name, why, minutes that it adds, the chance of damage, what it keeps or loses."""
+
+    name: str
+    why: str
+    minutes: float
+    damage: float
+    known: str
+
+
+@dataclass(frozen=True)
+class Comparison:
+    """All of it for one job."""
+
+    orders: tuple[RepairOrder, ...]
+    sockets: tuple[School, ...]
+    first_power: tuple[School, ...]
+
+
+@once
+def comparison_of(moment: Moment) -> Comparison:
+    """Every repair order over the open steps, and the schools."""
+    tasks = tasks_for(moment, plan_of(moment).steps)
+    return Comparison(compared(tasks), _sockets(moment, tasks), _first_power(moment))
+
+
+def _sockets(moment: Moment, tasks: tuple[Task, ...]) -> tuple[School, ...]:
+    """Socket every chip on the way, those that are replaced, or none: a second change costs its unsoldering again."""
+    steps = {step.id: step for step in plan_of(moment).steps}
+    soldered = [t for t in tasks if steps[t.id].kind == "chip" and t.tool == "iron"]
+    others = sum(
+        part.is_chip and not part.socketed and part.number not in ("", "?")
+        for board in moment.boards.values()
+        for part in board.parts
+    ) - len(soldered)
+    again = len(soldered) * _WRONG_AGAIN
+    return (
+        School(
+            EVERY,
+            say("nothing is soldered twice, and every chip can be tried"),
+            len(soldered) * _SOCKET_MINUTES + max(0, others) * (_UNSOLDER_MINUTES + _SOCKET_MINUTES),
+            1 - (1 - _CHIP_DAMAGE) ** (len(soldered) + max(0, others)),
+            say("chips without any evidence against them are put at risk"),
+        ),
+        School(
+            SOME,
+            say("what is replaced once may have to be replaced again"),
+            len(soldered) * _SOCKET_MINUTES,
+            1 - (1 - _CHIP_DAMAGE) ** len(soldered),
+            say("the rest stays as it was made"),
+        ),
+        School(
+            NEVER,
+            say("the look of the factory, and no contact that can wear"),
+            again * _UNSOLDER_MINUTES,
+            1 - (1 - _CHIP_DAMAGE) ** (len(soldered) + again),
+            say("a bad spare is soldered out again"),
+        ),
+    )
+
+
+def _first_power(moment: Moment) -> tuple[School, ...]:
+    """The three schools of the first power-up, with the risk of this board."""
+    risk = _FIRST_DAMAGE * first_power_risk(moment).share
+    known, unknown = say("what worked before is known"), say("what worked before is not known")
+    return (
+        School(AS_FOUND, FIRST_POWER[AS_FOUND], _TEST, risk, known),
+        School(RENEW_FIRST, FIRST_POWER[RENEW_FIRST], 0.0, risk * _RENEWED_LEAVES, unknown),
+        School(BY_RISK, FIRST_POWER[BY_RISK], _TEST + _CHECKED, risk * _CHECKED_LEAVES, known),
+    )
+
+
+def own_order_words(moment: Moment) -> str:
+    """What the order of the plan breaks and costs against the soonest one, in words; empty for nothing."""
+    steps = plan_of(moment).steps
+    tasks = tasks_for(moment, steps)
+    if not tasks:
+        return ""
+    found = breaks(tasks, [step.id for step in steps if not step.done])
+    told = [
+        say("{first} needs {second} done before it", first=first.name, second=second.name)
+        for first, second in found.needs
+    ]
+    if found.later >= 1:
+        told.append(say("the fault is found about {minutes:.0f} min later than it could be", minutes=found.later))
+    return joined("; ", told)
