@@ -322,6 +322,7 @@ _shtab_loyal_trace_caps_age___json_nargs=0
 _shtab_loyal_trace_caps_pos_0_nargs=A...
 _shtab_loyal_trace_caps__h_nargs=0
 _shtab_loyal_trace_caps___help_nargs=0
+_shtab_loyal_trace_kit_pos_0_nargs=+
 _shtab_loyal_trace_kit__h_nargs=0
 _shtab_loyal_trace_kit___help_nargs=0
 _shtab_loyal_trace_kit___json_nargs=0

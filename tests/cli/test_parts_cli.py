@@ -78,6 +78,8 @@ def test_caps_fit(capsys, role, candidate, verdict):
         ("fit", "--marked", "100u/16V", "--candidate", "100u/16V", "--role", "beauty"),
         ("fit", "--marked", "100u/16V", "--candidate", "100u/16V", "--room-height", "0"),
         ("age", "--hours", "-1"),
+        ("check", "--marked", "6,800u/25V", "--esr", "1"),
+        ("check", "--marked", "6800u/25V", "--measured", "3,200u"),
     ],
 )
 def test_what_cannot_be_is_refused_in_one_line(capsys, arguments):
@@ -125,6 +127,7 @@ def test_the_drawer_is_filled_and_changed(capsys, tmp_path):
         main(["drawer", "state", "27C64", "bad", *store]) == 0
         and main(["drawer", "state", "27C65", "bad", *store]) == 2
     )
+    assert main(["drawer", "add", ";", "nothing", *store]) == 2 and main(["drawer", "add", "0x 74LS00", *store]) == 2
     capsys.readouterr()
     _, found = document(capsys, "drawer", "list", *store)
     assert [(i["number"], i["count"], i["state"]) for i in found["items"]] == [
@@ -147,3 +150,40 @@ def test_a_job_that_renews_its_electrolytics_plans_all_of_them(capsys, parts, tm
     assert main(["job", "enter", "Recap", "C21 replaced with 100u 25V from tray B", *store]) == 0
     capsys.readouterr()
     assert document(capsys, "kit", "Recap", *store)[1]["places"] == 4
+
+
+def test_the_repair_orders_side_by_side(capsys, parts, tmp_path):
+    store = ("--store", str(tmp_path / "s"))
+    assert main(["job", "new", "Recap", "--parts", parts, *store]) == 0
+    lines = ["kit: all electrolytics", "decide repair order: soonest found", "order: C21 before C1", "delivery: 5 days"]
+    assert main(["job", "enter", "Recap", *lines, "C13 arrives in 9 days", *store]) == 0
+    capsys.readouterr()
+    _, found = document(capsys, "job", "plan", "Recap", "--compare", *store)
+    assert [order["grouping"] for order in found["orders"][:3]] == [
+        "one part, one test", "one group, one test", "all off, then all on",
+    ]  # fmt: skip
+    one = found["orders"][0]
+    assert one["exact"] and one["gap"] == 0 and one["days"] == 9
+    assert sum(block["minutes"] for block in one["timeline"]) == pytest.approx(one["minutes"])
+    assert {block["kind"] for block in one["timeline"]} == {"replace", "test", "wait"}
+    assert found["first_power"][0]["school"] == "test as found"
+    places = [step["place"] for step in found["steps"]]
+    assert places.index("C21") == places.index("C1") - 1
+    assert any("solder" in line["what"] for line in found["sundries"])
+    assert main(["job", "plan", "Recap", "--compare", *store]) == 0 and "found by" in capsys.readouterr().out
+
+
+def test_several_jobs_make_one_order(capsys, parts, tmp_path):
+    code, found = document(capsys, "kit", parts, parts)
+    assert code == 1 and found["places"] == 10
+    assert next(line for line in found["order"] if line["what"].startswith("10u"))["needed"] == 4
+
+
+@pytest.mark.parametrize(("number", "code"), [("74LS161", 0), ("82S129", 0), ("27C64", 0), ("HYB-3", 2)])
+def test_chip_equivalents(capsys, number, code):
+    found = main(["chip", "equivalents", number, "--clock", "4MHz", "--json"])
+    assert found == code
+    if not code:
+        told = json.loads(capsys.readouterr().out)
+        assert all({"type", "relation", "verdict", "gives_up", "wiring"} <= set(one) for one in told["equivalents"])
+    assert main(["roms", "substitutes", "27C040", "2716"]) == 2

@@ -72,7 +72,7 @@ def test_a_repair_order_is_chosen_on_its_timeline(window):
     ]
     click(window, "repair orders", 40, 42 + 23 * 1.5)
     assert [order.chosen for order in chart.view.orders] == [False, True, False]
-    assert window.workspace.assessment().plan.order == "soonest found" and window.last.what == "repair order"
+    assert window.workspace.assessment().plan.order == "soonest found" and window.last.what == "step order"
     chart.setFocus()
     window.keys("Up", "Enter")
     assert chart.view.orders[0].chosen

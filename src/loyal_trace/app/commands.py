@@ -24,6 +24,7 @@ from loyal_trace.core.job.entries import (
     Measured,
     Removed,
     StepDone,
+    Worked,
 )
 from loyal_trace.core.line.asked import asked_at
 from loyal_trace.core.line.context import Asked, Context, Parsed, Planned, Refusal, Said, Status
@@ -295,6 +296,8 @@ def steps_completed(job: OpenJob, entries: Sequence[Entry]) -> list[Entry]:
             wanted[entry.part] = ("give-back",)
         elif isinstance(entry, Removed) and entry.shelf:
             wanted[entry.part] = ("rescue",)
+        elif isinstance(entry, Worked) and entry.action == "reflowed" and not entry.before:
+            wanted |= {named.part: ("reflow",) for named in entry.parts}
     if not wanted:
         return []
     steps = [step for step in plan_of(job.moment).steps if not step.done and step.kind in wanted.get(step.place, ())]

@@ -32,7 +32,7 @@ def save_drawer(folder: Path, drawer: DrawerFile) -> None:
 def item_from_words(text: str) -> StockItem:
     """`3x 74LS166 in tray 3, untested` or `10x 100u 25V 6.3x11 in tray B, good`; RequestError for what is neither."""
     match = _WORDS.fullmatch(" ".join(text.split()))
-    if match is None or not re.search(r"\w", match["number"]):
+    if match is None or not re.match(r"[\w(]", match["number"]) or match["count"] == "0" or match["plain"] == "0":
         raise RequestError(say("“{text}” names no part; write, for example, 3x 74LS166 in tray 3, untested", text=text))
     number = match["number"].strip()
     spec = spec_of_words(number)

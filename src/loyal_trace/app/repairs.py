@@ -14,7 +14,9 @@ from loyal_trace.core.job.entries import (
     Entry,
     Fitted,
     GaveBack,
+    NamedPart,
     Removed,
+    Worked,
 )
 from loyal_trace.core.parts.stock import StockItem
 from loyal_trace.core.planning.steps import Step
@@ -27,7 +29,7 @@ _REASON = 120
 
 def spares_for(job: OpenJob, step: Step) -> list[StockItem]:
     """What in the drawer could go in: the same number and not known bad."""
-    if step.kind in _OWN_PART_STAYS or step.kind in _MOVES:
+    if step.kind in _OWN_PART_STAYS or step.kind in _MOVES or step.kind == "reflow":
         return []
     return [item for item in stock(job.moment) if item.number == step.part_number and in_stock(job.moment, item)]
 
@@ -39,6 +41,9 @@ def entries_of_step(job: OpenJob, step: Step, spare: StockItem | None = None) ->
     done = step_entry(job, step)
     if step.kind in _MOVES:
         return [_moved(job, step, number, here), done]
+    if step.kind == "reflow":
+        parts = (NamedPart(board=step.place.board, refdes=step.place.refdes),)
+        return [job.make(Worked, board=step.place.board, action="reflowed", parts=parts), done]
     if step.kind in _OWN_PART_STAYS:
         return [job.make(Fitted, number=number, origin=_OWN_PART_STAYS[step.kind], **here), done]
     origin = spare.place if spare is not None else step.from_drawer or "ordered"

@@ -2,6 +2,7 @@
 
 import argparse
 import math
+import re
 from typing import Any
 
 from loyal_trace.cli.output import print_json, tell
@@ -30,6 +31,10 @@ def _number(text: str | None, unit: str, name: str, least: float = 0.0) -> float
         return None
     if text.strip().upper() == "OL" and unit == "Ω":
         return math.inf
+    if re.match(r"[1-9]\d{0,2},\d{3}(?!\d)", text.strip()):
+        raise RequestError(
+            say("{name} {text} can be read in two ways; write it without the comma", name=name, text=text)
+        )
     found = parse_quantity(text, unit)
     if not least <= found <= _MOST.get(unit, math.inf):
         raise RequestError(say("{name} cannot be {text}", name=name, text=text))
@@ -82,8 +87,9 @@ def caps_check(options: argparse.Namespace) -> int:
         print_json({"verdict": found.verdict, "reasons": reasons, "faults": faults})
     else:
         tell(say("{verdict}: {reason}", verdict=term(found.verdict), reason=found.reason))
-        for reason in found.reasons[1:] if len(found.reasons) > 1 else ():
-            tell(f"  {term(reason.verdict)}: {reason.text}")
+        for reason in found.reasons:
+            if reason.verdict != found.verdict:
+                tell(f"  {term(reason.verdict)}: {reason.text}")
     return 0 if found.verdict == Verdict.GOOD else 1
 
 

@@ -23,6 +23,7 @@ from loyal_trace.app.traces import compared, open_trace
 from loyal_trace.cli.compared import comparison_document, print_comparison
 from loyal_trace.cli.main import store_of
 from loyal_trace.cli.output import print_json, print_table, tell
+from loyal_trace.core.assess.compare import sundries_of
 from loyal_trace.core.assess.next_thing import NextThing
 from loyal_trace.core.assess.roms import shared_line_faults
 from loyal_trace.core.assess.suspects import Suspect
@@ -347,6 +348,7 @@ def _plan(job: OpenJob) -> dict[str, Any]:
             }
             for p in plan.parts
         ],
+        "sundries": [{"what": s.what, "count": s.count, "places": list(s.places)} for s in sundries_of(job.moment)],
     }
 
 

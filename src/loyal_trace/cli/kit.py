@@ -2,6 +2,7 @@
 
 import argparse
 from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -25,6 +26,7 @@ from loyal_trace.core.parts.stock import STATE_WORDS, StockItem
 from loyal_trace.core.planning.buying import Purchase, Wish, plan_purchase
 from loyal_trace.core.planning.kit import Kit, KitGroup, KitPlace, check_kit, plan_kit
 from loyal_trace.core.vocabulary.errors import RequestError, UserFileError
+from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import count_of, parse_quantity
 from loyal_trace.formats.board_folder import load_board, parse_board
@@ -54,7 +56,7 @@ def run(options: argparse.Namespace) -> int:
 
 def kit(options: argparse.Namespace) -> int:
     """The kit; 1 when something has to be bought, or a bought kit does not serve every place."""
-    places, left = _of_list(options) if _is_list(options.of) else _of_job(options)
+    places, left = _gathered(options)
     limits = default_tables().capacitors
     if options.check is not None:
         return _checked(options, places)
@@ -71,6 +73,19 @@ def kit(options: argparse.Namespace) -> int:
     else:
         _print(found, purchase)
     return 1 if any(group.buy for group in found.groups) else 0
+
+
+def _gathered(options: argparse.Namespace) -> tuple[list[KitPlace], list[tuple[StockItem, int]]]:
+    """The places of all jobs and lists together, as one order; the drawer of the first."""
+    places: list[KitPlace] = []
+    left: list[tuple[StockItem, int]] = []
+    for one in options.of:
+        more, drawer = _of_list(options, one) if _is_list(one) else _of_job(options, one)
+        # Two boards of one kind in two jobs are two boards.
+        named = f"{one}: " if len(options.of) > 1 else ""
+        places += [replace(place, ref=PartRef(f"{named}{place.ref.board}", place.ref.refdes)) for place in more]
+        left = left or drawer
+    return places, left
 
 
 def _is_list(text: str) -> bool:
@@ -99,9 +114,9 @@ def _choice(options: argparse.Namespace, default: str) -> str:
     return found
 
 
-def _of_list(options: argparse.Namespace) -> tuple[list[KitPlace], list[tuple[StockItem, int]]]:
+def _of_list(options: argparse.Namespace, of: str) -> tuple[list[KitPlace], list[tuple[StockItem, int]]]:
     """Places and drawer for the parts list of a board."""
-    board = _board(options, Path(options.of))
+    board = _board(options, Path(of))
     choice = _choice(options, ELECTROLYTICS)
     if choice == WHAT_IS_BAD:
         raise RequestError(say("a parts list has no readings; say which class of capacitors"))
@@ -119,13 +134,13 @@ def _board(options: argparse.Namespace, path: Path) -> BoardDefinition:
     return parse_board(board_from_table(table, guess_columns(table), "board", path.stem, library), path.stem, library)
 
 
-def _of_job(options: argparse.Namespace) -> tuple[list[KitPlace], list[tuple[StockItem, int]]]:
+def _of_job(options: argparse.Namespace, of: str) -> tuple[list[KitPlace], list[tuple[StockItem, int]]]:
     """Places and drawer of a job: what is to be replaced in it, or a class of its capacitors."""
     folder = store_of(options)
     if not (folder / DATABASE).exists():
-        raise RequestError(say("{of}: no such file, and {folder} has no store", of=options.of, folder=folder))
+        raise RequestError(say("{of}: no such file, and {folder} has no store", of=of, folder=folder))
     with Store(folder, read_only=True) as store:
-        job = OpenJob(store, find_job(store, options.of))
+        job = OpenJob(store, find_job(store, of))
         moment = job.moment
         refs = [one.place for one in wanted_capacitors(moment)]
         if options.choice and (choice := _choice(options, "")) != WHAT_IS_BAD:

@@ -58,7 +58,9 @@ def kit_parser(commands: "Commands") -> None:
         help=say("the kit of capacitors: groups, what the drawer serves, what to buy"),
         description=say("Of a job, or of the parts list of a board. Stock is matched to all places at once."),
     )
-    kit.add_argument("of", metavar="JOB|PARTS.csv", help=say("the id or title of a job, a parts list, a board folder"))
+    kit.add_argument(
+        "of", nargs="+", metavar="JOB|PARTS.csv", help=say("job, parts list or board folder; several give one order")
+    )
     kit.add_argument("--drawer", type=Path, metavar="FILE", help=say("the drawer (default: that of the store)"))
     kit.add_argument("--offers", type=Path, metavar="FILE", help=say("what shops offer: shop, number, price, days …"))
     kit.add_argument("--hour-rate", default="0", help=say("what an hour is worth, counted for each order"))

@@ -20,7 +20,7 @@ STAGES: tuple[tuple[Stage, Place | None], ...] = (
     (Stage.PROBE, ("tw-vid", "5D")),
     (Stage.SUSPECTS, ("tw-cpu", "6C")),
     (Stage.PLAN, ("tw-cpu", "C12")),
-    (Stage.REPAIR, ("tw-vid", "5D")),
+    (Stage.REPAIR, ("tw-cpu", "C1")),
     (Stage.VERIFY, None),
     (Stage.REPORT, None),
 )
@@ -94,6 +94,9 @@ class Photographer:
             self.wiring.control.enter()
 
 
+_ACTIONS_SHOWN, _STEP_SHOWN = 4, ("tw-cpu", "6C")
+
+
 def take_all(folder: Path, only: tuple[str, ...] = ()) -> None:
     """Writes the pictures into a folder."""
     folder.mkdir(parents=True, exist_ok=True)
@@ -121,12 +124,20 @@ def _stages(camera: Photographer) -> None:
         if stage is Stage.SUSPECTS:
             camera.type("TW-VID C20 6,800u", enter=False)
         if stage is Stage.REPAIR:
-            camera.type("5D replaced with 74LS166 from drawer 7 -- pin 13 was dull", enter=False)
+            for _ in range(_ACTIONS_SHOWN):
+                camera.press("Finish action")
+            camera.type("C1 replaced with 6800u 35V from tray F", enter=False)
         if stage is Stage.PLAN:
             camera.press("Measure the capacitor")
             camera.press("Measure the capacitor")
+            camera.go(stage, _STEP_SHOWN)
         camera.shoot(stage.word)
         camera.wiring.foot.edit.setText("")
+        if stage is Stage.PLAN:
+            camera.type("kit: all electrolytics")
+            camera.press("Show the capacitor kit")
+            camera.shoot("kit")
+            camera.press("Show the repair plan")
 
 
 def _probe(camera: Photographer, folder: Path) -> None:
@@ -160,7 +171,6 @@ def _roms(camera: Photographer) -> None:
     camera.go(Stage.ROMS, ("tw-cpu", "6F"))
     for label in ("Show bytes", "Zoom in", "Zoom in", "Zoom in", "Next difference"):
         camera.press(label)
-    camera.shoot("roms-bytes")
     camera.press("Show the sockets")
     camera.press("Plan repair")
     camera.press("Restore the contents")

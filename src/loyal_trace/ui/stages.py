@@ -88,10 +88,8 @@ def _plan(workspace: Workspace) -> StagePage:
     from loyal_trace.ui.widgets.room_view import RoomDrawing
 
     drawn = ((kit.ROOM, RoomDrawing()), (kit.ORDERS, OrdersChart()))
-    return StagePage(
-        plan.PlanPresenter(workspace),
-        (kit.GROUPS, drawn[0], plan.STEPS, drawn[1], plan.STAND_INS, plan.PARTS, plan.CAPACITORS, plan.PAIRS),
-    )
+    lists = (plan.STAND_INS, plan.PARTS, plan.SCHOOLS, plan.CAPACITORS, plan.PAIRS)
+    return StagePage(plan.PlanPresenter(workspace), (kit.GROUPS, drawn[0], plan.STEPS, drawn[1], *lists))
 
 
 def _repair(workspace: Workspace) -> StagePage:

@@ -1,6 +1,9 @@
 """The plan as tasks, the orders side by side, moved steps, and a drawer that is promised once."""
 
-from loyal_trace.core.assess.compare import EVERY, NEVER, SOME, comparison_of, own_order_words
+import pytest
+
+from loyal_trace.core.assess.capacitors import life_of, old_beside_new
+from loyal_trace.core.assess.compare import EVERY, NEVER, SOME, comparison_of, own_order_words, sundries_of
 from loyal_trace.core.assess.kit import kit_choice, kit_of, wanted_capacitors
 from loyal_trace.core.assess.orders import delivery_days, tasks_for
 from loyal_trace.core.assess.plan import plan_of
@@ -106,3 +109,63 @@ def test_a_step_is_moved_and_the_plan_says_what_that_costs():
     moved = [step.place.refdes for step in plan_of(moment_of(recap_board(), later)).steps]
     assert moved[:3] == ["C7", "C8", "U1"] and sorted(moved) == sorted(plain)
     assert "later than it could be" in own_order_words(moment_of(recap_board(), later))
+
+
+def test_dull_joints_that_were_seen_are_reflowed_once():
+    seen = made(e.Observed, board="small", place="U1", finding="joint cracked or dull")
+    (step,) = [s for s in plan_of(moment_of(entries=[seen])).steps if s.kind == "reflow"]
+    assert step.place.refdes == "U1" and "joint" in step.reason
+    member = e.NamedPart(board="small", refdes="U1")
+    done = made(e.Worked, board="small", action="reflowed", parts=(member,))
+    assert not [s for s in plan_of(moment_of(entries=[seen, done])).steps if s.kind == "reflow"]
+    again = made(e.Observed, board="small", place="U1", finding="joint cracked or dull")
+    assert [s for s in plan_of(moment_of(entries=[seen, done, again])).steps if s.kind == "reflow"]
+
+
+def test_a_part_that_comes_later_is_done_later():
+    base = [decided("kit", "electrolytics"), decided("repair order", "soonest found")]
+    late = [*base, decided("arrives small/C3", "9 days")]
+    tasks = {
+        t.name: t.days for t in tasks_for(moment_of(recap_board(), late), plan_of(moment_of(recap_board(), late)).steps)
+    }
+    assert tasks["C3"] == 9 and tasks["C4"] == 3
+    assert [s.place.refdes for s in plan_of(moment_of(recap_board(), late)).steps][-1] == "C3"
+
+
+def test_an_order_that_was_chosen_stays_after_a_result():
+    base = [decided("kit", "electrolytics"), decided("repair order", "soonest found")]
+    ids = [f"small/C{n}/capacitor" for n in (16, 5, 9, 1, 2, 3, 4, 6, 7, 8, 10, 11, 12, 13, 14, 15)]
+    kept = [*base, decided("step order", " ".join(ids))]
+    assert [s.id for s in plan_of(moment_of(recap_board(), kept)).steps] == ids
+    fitted = made(e.Fitted, board="small", place="C5", number="47u 25V")
+    left = [s.id for s in plan_of(moment_of(recap_board(), [*kept, fitted])).steps if not s.done]
+    assert left == [one for one in ids if "/C5/" not in one]
+
+
+def test_what_else_has_to_be_at_hand():
+    parts = (
+        Part("REG1", "7805", "TO-220-3", "regulator"), Part("U1", "74LS00", "DIP-14"),
+        Part("U2", "74LS04", "DIP-14", socketed=True), capacitor("C1", 1e-4),
+    )  # fmt: skip
+    missing = [made(e.Observed, board="small", place="REG1", finding="missing"), *DEAD, decided("kit", "electrolytics")]
+    moment = moment_of(small_board(parts=parts, nets=(), rails=()), missing)
+    found = {one.what: (one.count, one.places) for one in sundries_of(moment)}
+    assert found["insulating sheet and bush"] == (1, ("REG1",)) and found["thermal compound"][0] == 0
+    assert found["turned-pin socket, DIP-14"] == (1, ("U1",)) and "C1" in found["solder, flux and braid"][1]
+    never = moment_of(small_board(parts=parts, nets=(), rails=()), [*missing, decided("sockets", NEVER)])
+    assert not any("socket" in one.what for one in sundries_of(never))
+
+
+def test_the_years_of_an_original_part_and_what_the_old_one_had_lost():
+    opened = made(e.Opened, title="x", boards=("small",))
+    board = recap_board(year=1986)
+    age = life_of(moment_of(board, [opened]), PartRef("small", "C1"))
+    assert age.likely == pytest.approx(40 * 8766 * 2 ** (-6.5) / 2000) and age.low < age.likely < age.high
+    assert life_of(moment_of(recap_board(), [opened]), PartRef("small", "C1")) is None, "no year, no age"
+    out = made(e.Removed, board="small", place="C1", number="47u")
+    old = made(e.Measured, board="small", place="C1", quantity="capacitance", value=20e-6, source="old part")
+    new = made(e.Fitted, board="small", place="C1", number="47u 25V")
+    assert old_beside_new(moment_of(board, [out, old, new]), PartRef("small", "C1")) is None
+    measures = measured("C1", "capacitance", 47e-6)
+    changed = old_beside_new(moment_of(board, [out, old, new, measures]), PartRef("small", "C1"))
+    assert changed.worse and "43 % of its capacitance" in changed.text

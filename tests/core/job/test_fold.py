@@ -174,3 +174,9 @@ def test_an_entry_from_a_newer_version_says_so():
     line = e.write_entry(made(e.Note, text="x")).replace('"v":2', '"v":3')
     with pytest.raises(UserFileError, match="newer version"):
         e.read_entry(line)
+
+
+def test_a_socket_is_told_with_its_number_only_where_it_has_one():
+    numbered = made(e.RomTold, board="b", place="6C", number=2, device="27C64")
+    assert e.describe(numbered) == "6C is ROM 2, 27C64"
+    assert e.describe(made(e.RomTold, board="b", place="6C", device="27C64")) == "6C is 27C64"

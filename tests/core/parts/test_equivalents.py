@@ -85,6 +85,8 @@ def test_a_bipolar_prom_gets_an_adapter_with_every_pin_of_the_eprom():
     assert wires["A8"] == wires["A12"] == "ground" and wires["D7"] == "nothing" and wires["VPP"] == "+5 V"
     assert wires["/CE"] == f"socket pin {chip.pin('/CE1').number} (select)"
     assert any("access in 150 ns" in cost for cost in one.gives_up)
+    pulled = [any("pull-up" in cost for cost in found(number, "2716").gives_up) for number in ("82S129", "74S188")]
+    assert pulled == [False, True], "only where the old outputs are open collectors"
 
 
 def test_a_static_ram_gets_a_larger_one_on_an_adapter():

@@ -10,11 +10,12 @@ from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.capacitors import estimated_rest
 from loyal_trace.core.assess.compare import comparison_of
 from loyal_trace.core.assess.kit import KIT, KIT_CHOICES, candidates_for, kit_choice, kit_of, kit_place
-from loyal_trace.core.assess.orders import delivery_days
+from loyal_trace.core.assess.orders import STEP_ORDER_DECISION, delivery_days
 from loyal_trace.core.boards.model import Part
 from loyal_trace.core.boards.outline import body_size
 from loyal_trace.core.job.entries import Decided, PlannedUse
 from loyal_trace.core.parts.fitting import FIT_WORDS, Fit, Fits
+from loyal_trace.core.parts.spec import spec_of_part
 from loyal_trace.core.parts.survival import GroupEstimate
 from loyal_trace.core.planning.kit import Candidate, Kit, KitGroup
 from loyal_trace.core.planning.orders import Grouping, Priority, RepairOrder
@@ -155,6 +156,9 @@ def choose_order(workspace: Workspace, index: int) -> bool:
     if order.sequence in ORDER_OF_PRIORITY:
         choice = ORDER_OF_PRIORITY[order.sequence]
         entries.append(workspace.job.make(Decided, what="repair order", choice=choice))
+    # The order as it is now is kept: after each result only what must move is moved.
+    ids = joined(" ", (task.id for task in order.tasks)) if order.sequence is Priority.BEST else ""
+    entries.append(workspace.job.make(Decided, what=STEP_ORDER_DECISION, choice=ids))
     return workspace.record_all(entries, say("repair order: {name}", name=_order_view(order, True).name))
 
 
@@ -215,7 +219,7 @@ class KitPage:
             say("Writes what has to be bought, with sizes, as a CSV list"),
             asks=Question(say("Order list"), say("order.csv"), save=True),
         )
-        change = Action("W", say("Change what is replaced"), self.next_choice, say("What is bad, a class, or all"))
+        change = Action("W", say("Change the class"), self.next_choice, say("What is bad, a class, or all"))
         return (*((choose,) if len(cards) > 1 else ()), *((save,) if self.kit.groups else ()), change, back)
 
     def _candidates(self, place: PartRef | None) -> tuple[Candidate, ...]:
@@ -408,22 +412,22 @@ def order_text(kit: Kit) -> str:
     return out.getvalue()
 
 
-def rest_words(workspace: Workspace) -> str:
-    """What the measured electrolytics say of the unmeasured ones; empty while none was measured."""
+def rest_words(workspace: Workspace, place: PartRef | None = None) -> str:
+    """What the measured electrolytics say of the unmeasured ones like a part, else of the worst group."""
     found = estimated_rest(workspace.moment)
-    if not found:
-        return ""
-    worst = max(found, key=lambda one: one.expected)
-    return _rest(worst, len(found))
+    if place is not None:
+        spec = spec_of_part(workspace.moment.part(place))
+        found = tuple(one for one in found if one.group == (spec.value, spec.voltage))
+    return _rest(max(found, key=lambda one: one.expected)) if found else ""
 
 
-def _rest(one: GroupEstimate, groups: int) -> str:
+def _rest(one: GroupEstimate) -> str:
     value, voltage = one.group if isinstance(one.group, tuple) else (None, None)
     name = marked_quantity(value, "F") if isinstance(value, float) else say("electrolytics")
     name += say(" {volts:g} V", volts=voltage) if isinstance(voltage, float | int) else ""
     low, high = one.expected_range
     return say(
-        "Of the {count} unmeasured of {name} {low} to {high} are probably bad ({share} each), so {advice}.",
+        "{low} to {high} of the {count} unmeasured {name} are probably bad ({share} each). Advice: {advice}.",
         count=one.unmeasured,
         name=name,
         low=low,

@@ -6,23 +6,29 @@ from loyal_trace.app.cautions import caution_words
 from loyal_trace.app.commands import Setting
 from loyal_trace.app.presenters.base import StagePresenter
 from loyal_trace.app.presenters.continuity import ContinuityPage, summary
-from loyal_trace.app.presenters.kit import GROUPS, ORDERS, ROOM, KitPage, choose_order, orders_view
+from loyal_trace.app.presenters.kit import GROUPS, ORDERS, ROOM, KitPage, choose_order, orders_view, rest_words
 from loyal_trace.app.presenters.model import NO_ROWS, Action, Cell, Meaning, Page, Row, Rows, heading
+from loyal_trace.app.presenters.schools import choose_school, school_rows
 from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.assumptions import assumptions
+from loyal_trace.core.assess.capacitors import life_of, old_beside_new
+from loyal_trace.core.assess.compare import own_order_words, sundries_of
+from loyal_trace.core.assess.orders import BEFORE_DECISION
 from loyal_trace.core.job.entries import Decided, Entry, Measured
 from loyal_trace.core.parts.equivalents import equivalents_of
 from loyal_trace.core.parts.fitting import FIT_WORDS, Fits
 from loyal_trace.core.planning.steps import REPAIR_ORDERS, PartNeed, Plan, Step
+from loyal_trace.core.planning.sundries import Sundry
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
 from loyal_trace.core.vocabulary.identity import PartRef, natural_key
-from loyal_trace.core.vocabulary.phrases import joined, say, stacked, term
+from loyal_trace.core.vocabulary.phrases import capital, joined, say, stacked, term
 from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.stages import Stage
-from loyal_trace.core.vocabulary.units import count_of, parse_quantity
+from loyal_trace.core.vocabulary.units import count_of, format_percent, parse_quantity
 from loyal_trace.resources import families, memory_types
 
 STEPS, PARTS, CAPACITORS, PAIRS = say("steps"), say("parts list"), say("capacitors"), say("pairs to check")
+SCHOOLS = say("ways of working")
 STAND_INS = say("what can stand in")
 _SHOWN_STAND_INS = 4
 _GLYPHS = {Fits.FITS: "good", Fits.WITH_CARE: "doubtful", Fits.NO: "bad"}
@@ -106,7 +112,8 @@ class PlanPresenter(StagePresenter):
             lists={
                 STAND_INS: self._stand_ins(),
                 STEPS: self._step_rows(plan),
-                PARTS: _part_rows(plan.parts),
+                PARTS: _part_rows(plan.parts, sundries_of(self.workspace.moment)),
+                SCHOOLS: school_rows(self.workspace),
                 CAPACITORS: self._capacitor_rows(),
             },
             figures={ORDERS: orders_view(self.workspace)},
@@ -126,6 +133,9 @@ class PlanPresenter(StagePresenter):
             say("Reads capacitance and ESR from the meter"),
             main=True,
         )
+        earlier = Action(
+            "U", say("Move the step up"), self.move_up, say("Puts the picked step before the one above it")
+        )
         following = Action("N", say("Next capacitor"), lambda: self.move(1), say("Those not measured yet come first"))
         return (
             *((measure,) if self._is_capacitor(self.workspace.picked_part) else ()),
@@ -136,9 +146,28 @@ class PlanPresenter(StagePresenter):
                 self.next_order,
                 say("least invasive, likely first, capacitors first"),
             ),
+            *((earlier,) if self._movable() else ()),
             Action("I", say("Show the capacitor kit"), self.turn_kit, say("Groups, room, candidates, what to buy")),
             Action("C", say("Check continuity"), self.turn, say("The assumptions of the plan, pair by pair")),
         )
+
+    def _movable(self) -> list[Step]:
+        """The step above the picked one and the picked one, both open; empty where there is nothing to move."""
+        steps = [step for step in self.workspace.assessment().plan.steps if not step.done]
+        at = next((n for n, step in enumerate(steps) if step.place == self.workspace.picked_part), 0)
+        return steps[at - 1 : at + 1] if at > 0 else []
+
+    def move_up(self) -> None:
+        """The picked step goes before the one above it; what that breaks is said."""
+        pair = self._movable()
+        if len(pair) < 2:
+            return
+        above, step = pair
+        what = f"{BEFORE_DECISION}{step.place.board}/{step.place.refdes}"
+        if self.workspace.record(Decided, what=what, choice=f"{above.place.board}/{above.place.refdes}"):
+            words = own_order_words(self.workspace.moment)
+            if words:
+                self.workspace.say(say("As planned now, {words}.", words=words))
 
     def _listed(self) -> list[PartRef]:
         """Polarised capacitors, unmeasured ones first: those that age."""
@@ -218,7 +247,7 @@ class PlanPresenter(StagePresenter):
             )
             return Meaning(
                 say("{here}: {reason}.", here=here.what, reason=here.reason),
-                say("{tool}. After: {after}.", tool=here.tool, after=here.after),
+                say("{tool} After: {after}.", tool=_ended(here.tool), after=here.after),
                 "unknown",
                 checks,
             )
@@ -226,8 +255,11 @@ class PlanPresenter(StagePresenter):
             verdict = self.workspace.assessment().capacitors[picked]
             measure = say("Measure it (Alt+M), or type capacitance and ESR, such as 3200u 0.4.")
             advice = measure if verdict.verdict == "not measured" else say("Leave it in place.")
+            aside = joined(
+                " ", (text for text in (self._of_its_years(picked), rest_words(self.workspace, picked)) if text)
+            )
             return Meaning(
-                say("{refdes}: {reason}.", refdes=picked.refdes, reason=verdict.reason), advice, verdict.verdict
+                say("{refdes}: {reason}.", refdes=picked.refdes, reason=verdict.reason), advice, verdict.verdict, aside
             )
         if picked is not None:
             why = say("The plan has no step for {refdes}.", refdes=picked.refdes)
@@ -235,6 +267,17 @@ class PlanPresenter(StagePresenter):
                 why, say("Type what should go in, such as {refdes} use 74LS166 from drawer 3.", refdes=picked.refdes)
             )
         return Meaning(say("The evidence so far names no part to replace."), say("Measure the electrolytics (Alt+N)."))
+
+    def _of_its_years(self, place: PartRef) -> str:
+        """What the old part had lost against the new one, or how old it is by its years alone."""
+        changed = old_beside_new(self.workspace.moment, place)
+        if changed is not None:
+            return say("{text}.", text=capital(changed.text))
+        age = life_of(self.workspace.moment, place)
+        if age is None:
+            return ""
+        low, high = format_percent(age.low), format_percent(age.high)
+        return say("By its years alone {low} to {high} of its rated life is behind it.", low=low, high=high)
 
     def _caution(self, here: Step | None) -> str:
         return stacked(*here.before, caution_words(here.cautions[:2])) if here is not None else ""
@@ -248,6 +291,8 @@ class PlanPresenter(StagePresenter):
             self.continuity.row_picked(index)
         elif name == GROUPS:
             self.kit.row_picked(index)
+        elif name == SCHOOLS:
+            choose_school(self.workspace, index)
 
     def figure_picked(self, name: str, *at: float) -> None:
         if name == ORDERS and at:
@@ -303,22 +348,27 @@ class PlanPresenter(StagePresenter):
         self.workspace.record(Decided, what=say("repair order"), choice=choice, reason=REPAIR_ORDERS[choice])
 
 
-def _part_rows(parts: tuple[PartNeed, ...]) -> Rows:
-    """What the steps need, and what of it has to be ordered."""
-    rows = [heading(say("Parts list"), 26)] if parts else []
+def _ended(text: str) -> str:
+    """A sentence with a capital and one stop at its end."""
+    return capital(text) if not text or text.endswith(".") else say("{text}.", text=capital(text))
+
+
+def _part_rows(parts: tuple[PartNeed, ...], more: tuple[Sundry, ...]) -> Rows:
+    """What the steps need, what of it has to be ordered, and what else has to be at hand."""
+    rows = [heading(say("Parts list"), 26)] if parts or more else []
     for need in parts:
         kind = "doubtful" if need.to_order else "good"
+        bought = say("order {to_order}", to_order=need.to_order) if need.to_order else say("in the drawer")
         cells = (
             Cell(36, 220, need.number),
             Cell(262, 50, say("{needed} ×", needed=need.needed), mono=True),
-            Cell(
-                316,
-                110,
-                say("order {to_order}", to_order=need.to_order) if need.to_order else say("in the drawer"),
-                kind,
-                bold=True,
-            ),
+            Cell(316, 110, bought, kind, bold=True),
             Cell(430, 0, say("for {places}", places=joined(", ", need.places))),
         )
         rows.append(Row(kind, cells, height=24))
+    for one in more:
+        count = say("{needed} ×", needed=one.count) if one.count else ""
+        places = say("for {places}", places=joined(", ", one.places))
+        short = (Cell(36, 220, one.what), Cell(262, 50, count, mono=True), Cell(430, 0, places))
+        rows.append(Row("unknown", short, height=24))
     return Rows(tuple(rows))

@@ -74,18 +74,18 @@ class RepairPresenter(StagePresenter):
             "C", say("Choose next spare"), lambda: self._choose(self._chosen + 1), say("Chooses which spare is fitted")
         )
         return (
-            Action("A", say("Finish the action"), self.finish_action, say("The next action of this step"), main=True),
+            Action("A", say("Finish action"), self.finish_action, say("The next action of this step"), main=True),
             Action("D", say("Step done"), self.done, say("Records the step, the parts out and in, and the minutes")),
             Action(
                 "W",
-                say("Report what went wrong"),
+                say("Report damage"),
                 self.went_wrong,
                 say("A pad, a neighbour, a part: it is kept with the action and with the part"),
                 asks=Question(say("What went wrong?")),
             ),
             Action(
                 "T",
-                say("Start a timer"),
+                say("Start timer"),
                 self.start_timer,
                 say("Heat, erasing, a soak, drying: a quiet sound when it is over"),
                 asks=Question(say("Time for what, and how long?"), self._usual_time(step)),

@@ -144,7 +144,7 @@ def _state(one: ActionState, current: ActionState | None) -> str:
 
 def _method(workspace: Workspace, step: Step, current: ActionState | None) -> Method | None:
     """How the part comes off or goes on, by the action in hand; None where no iron is needed."""
-    if step.socketed or step.kind in ("leg", "program", "rescue", "put-back", "give-back", "missing"):
+    if step.socketed or step.kind in ("leg", "reflow", "program", "rescue", "put-back", "give-back", "missing"):
         return None
     if current is not None and current.name in _ON:
         return fitting_for(workspace.moment, step.place)

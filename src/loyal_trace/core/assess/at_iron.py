@@ -20,6 +20,7 @@ _SAFE = "stored safely"
 _WASHED, _DRIED = ("board washed",), ("board dried",)
 _WITHOUT_IRON = {
     "leg": ("straighten", "inspect", "measure"),
+    "reflow": ("heat", "inspect", "measure"),
     "program": ("erase", "program", "verify"),
     "rescue": ("remove", "store"),
     "put-back": ("fit", "inspect"),

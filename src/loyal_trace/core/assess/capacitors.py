@@ -2,12 +2,14 @@
 
 from collections.abc import Callable
 from dataclasses import replace
+from datetime import datetime
 
 from loyal_trace.core.assess.moment import Moment, once
 from loyal_trace.core.boards.model import Part
 from loyal_trace.core.job.entries import Measured
 from loyal_trace.core.job.snapshot import ReadingKey
-from loyal_trace.core.parts.judging import CapacitorReading, CapacitorVerdict, judge
+from loyal_trace.core.parts.ageing import Age, Years, age_of
+from loyal_trace.core.parts.judging import CapacitorReading, CapacitorVerdict, Changed, judge, old_against_new
 from loyal_trace.core.parts.limits import CapacitorLimits
 from loyal_trace.core.parts.places import beside
 from loyal_trace.core.parts.spec import spec_of_part
@@ -100,3 +102,30 @@ def estimated_rest(moment: Moment) -> tuple[GroupEstimate, ...]:
         elif verdict.verdict == Verdict.NOT_MEASURED:
             open_ones.append(group)
     return estimate_rest(measured, open_ones) if measured else ()
+
+
+def old_beside_new(moment: Moment, place: PartRef) -> Changed | None:
+    """What the old part of a place had lost against the new one; None where not both were measured."""
+    fitted = moment.snapshot.parts.fitted.get(place)
+    if fitted is None:
+        return None
+    readings = moment.snapshot.readings
+    old = _reading(lambda quantity: readings.old_parts.get(ReadingKey(place.board, place.refdes, quantity)))
+    new = _reading(lambda q: _since(moment.snapshot.latest(place.board, place.refdes, q), fitted.time))
+    return old_against_new(old, new)
+
+
+def _since(entry: Measured | None, when: datetime) -> Measured | None:
+    return entry if entry is not None and entry.time > when else None
+
+
+def life_of(moment: Moment, place: PartRef) -> Age | None:
+    """How much of its rated life an original electrolytic has behind it by the years of its board alone."""
+    limits, board, opened = limits_of(moment), moment.boards.get(place.board), moment.snapshot.opened
+    if limits is None or board is None or board.year is None or opened is None or not moment.has(place):
+        return None
+    spec = spec_of_part(moment.part(place))
+    if not spec.is_electrolytic or place in moment.snapshot.parts.fitted:
+        return None
+    years = max(0, opened.time.year - board.year)
+    return age_of(limits.life, Years(shelf_years=years), spec.hours, spec.temperature)

@@ -7,9 +7,10 @@ from loyal_trace.core.assess.moment import Moment, once
 from loyal_trace.core.assess.orders import tasks_for
 from loyal_trace.core.assess.plan import plan_of
 from loyal_trace.core.planning.orders import RepairOrder, Task, breaks, compared
+from loyal_trace.core.planning.sundries import Sundry, sundries
 from loyal_trace.core.vocabulary.phrases import joined, say
 
-EVERY, SOME, NEVER = "socket everything", "socket what is replaced", "never socket"
+EVERY, SOME, NEVER = say("socket everything"), say("socket what is replaced"), say("never socket")
 _SOCKET_MINUTES, _UNSOLDER_MINUTES, _WRONG_AGAIN = 5.0, 25.0, 0.1
 _CHIP_DAMAGE = 0.03
 # The chance of damage at the first power-up of a board of the highest risk, and what is left of it by each school.
@@ -88,6 +89,14 @@ def _first_power(moment: Moment) -> tuple[School, ...]:
         School(RENEW_FIRST, FIRST_POWER[RENEW_FIRST], 0.0, risk * _RENEWED_LEAVES, unknown),
         School(BY_RISK, FIRST_POWER[BY_RISK], _TEST + _CHECKED, risk * _CHECKED_LEAVES, known),
     )
+
+
+@once
+def sundries_of(moment: Moment) -> tuple[Sundry, ...]:
+    """What the open steps need besides the parts; no sockets where the job decided against them."""
+    sockets = moment.snapshot.decision("sockets") != NEVER
+    steps = plan_of(moment).steps
+    return sundries(steps, lambda place: moment.part(place) if moment.has(place) else None, sockets)
 
 
 def own_order_words(moment: Moment) -> str:

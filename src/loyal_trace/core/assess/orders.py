@@ -10,11 +10,11 @@ from loyal_trace.core.planning.steps import Step
 from loyal_trace.core.vocabulary.identity import PartRef
 
 DELIVERY_DECISION, _USUAL_DAYS, _MOST_DAYS = "delivery", 3.0, 365.0
-BEFORE_DECISION = "before "
+BEFORE_DECISION, ARRIVES_DECISION, STEP_ORDER_DECISION = "before ", "arrives ", "step order"
 _AT_THE_END = ("put-back", "give-back")
 _TOOLS = {"leg": "hand", "program": "programmer", "rescue": "hand", "missing": "hand"}
 # The chance that the board or the part is hurt at a step, by how it is done (stated, from practice, not counted).
-_DAMAGE = {"capacitor": 0.005, "socket": 0.03, "leg": 0.005, "program": 0.01}
+_DAMAGE = {"capacitor": 0.005, "socket": 0.03, "leg": 0.005, "program": 0.01, "reflow": 0.005}
 _SOLDERED, _SOCKETED = 0.03, 0.001
 # How likely a capacitor is the cause of the symptom where no suspicion says it: it is bad, habit, or its class.
 _CAUSE = {"bad": 0.3, "suspect": 0.3, "service": 0.05, "class": 0.02}
@@ -53,10 +53,16 @@ def _task(moment: Moment, step: Step, causes: dict[PartRef, float], rescues: Seq
         group.letter if group is not None else step.place.refdes,
         "hand" if step.socketed and step.kind == "chip" else _TOOLS.get(step.kind, "iron"),
         tuple(rescues) if step.kind != "rescue" else (),
-        delivery_days(moment) if ordered else 0.0,
+        _days_until(moment, step) if ordered else 0.0,
         damage if step.kind != "rescue" else _SOCKETED,
         moment.part(step.place).polarised if moment.has(step.place) else False,
     )
+
+
+def _days_until(moment: Moment, step: Step) -> float:
+    """Days until the part of a step is here: as said of its place, else as all orders take."""
+    said = moment.snapshot.decision(f"{ARRIVES_DECISION}{step.place.board}/{step.place.refdes}").split()
+    return float(said[0]) if said and said[0].isdigit() else delivery_days(moment)
 
 
 def _causes(moment: Moment) -> dict[PartRef, float]:

@@ -8,12 +8,13 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 from loyal_trace.core.assess.assumptions import not_holding
+from loyal_trace.core.assess.at_iron import methods_for
 from loyal_trace.core.assess.away import away, rare_in_place
 from loyal_trace.core.assess.first_power import repair_order
 from loyal_trace.core.assess.kit import candidates_for, kit_of, wanted_capacitors
 from loyal_trace.core.assess.looking import photographed
 from loyal_trace.core.assess.moment import Moment, once
-from loyal_trace.core.assess.orders import own_moves, tasks_for
+from loyal_trace.core.assess.orders import STEP_ORDER_DECISION, own_moves, tasks_for
 from loyal_trace.core.assess.parts import in_stock, stock
 from loyal_trace.core.assess.roms import judged_slots
 from loyal_trace.core.assess.step_cautions import cautions_at
@@ -22,7 +23,8 @@ from loyal_trace.core.boards.model import Part
 from loyal_trace.core.parts.fitting import SubstituteCheck
 from loyal_trace.core.parts.marking import order_marking
 from loyal_trace.core.parts.stock import StockItem
-from loyal_trace.core.planning.orders import Grouping
+from loyal_trace.core.planning.methods import method_words
+from loyal_trace.core.planning.orders import Grouping, replanned
 from loyal_trace.core.planning.orders import repair_order as best_order
 from loyal_trace.core.planning.steps import (
     DECIDE_FROM,
@@ -42,12 +44,13 @@ from loyal_trace.core.roms.devices import is_uv_erased
 from loyal_trace.core.roms.programming import programming
 from loyal_trace.core.roms.verdicts import RomVerdict
 from loyal_trace.core.vocabulary.cautions import Caution
-from loyal_trace.core.vocabulary.findings import OF_SOCKETS
+from loyal_trace.core.vocabulary.findings import OF_SOCKETS, Finding
 from loyal_trace.core.vocabulary.identity import PartRef
-from loyal_trace.core.vocabulary.phrases import say, term
+from loyal_trace.core.vocabulary.phrases import joined, say, term
 from loyal_trace.core.vocabulary.units import format_percent
 
 REPLACE_FROM_DECISION = "replace from"
+_JOINT = 0.4
 
 
 @once
@@ -60,7 +63,7 @@ def plan_of(moment: Moment) -> Plan:
     needed: dict[str, Step] = {}
     suspects = suspects_of(moment)
     found = _capacitor_steps(moment) + _rom_steps(moment) + _suspect_steps(moment, suspects)
-    found += _socket_steps(moment) + _away_steps(moment)
+    found += _socket_steps(moment) + _reflow_steps(moment) + _away_steps(moment)
     doubts = not_holding(moment.snapshot)
     for step in found:
         if step.place in doubts:
@@ -98,7 +101,9 @@ def _in_order(moment: Moment, steps: list[Step], order: str) -> list[Step]:
     """The open steps by the repair order, then as somebody moved them."""
     ordered = sorted(steps, key=lambda s: order_key(s, order))
     if order == SOONEST:
-        place = {task.id: n for n, task in enumerate(best_order(tasks_for(moment, ordered), Grouping.ONE).tasks)}
+        tasks, before = tasks_for(moment, ordered), moment.snapshot.decision(STEP_ORDER_DECISION).split()
+        found = replanned(before, tasks) if before else best_order(tasks, Grouping.ONE).tasks
+        place = {task.id: n for n, task in enumerate(found)}
         ordered = sorted(ordered, key=lambda s: place.get(s.id, len(place)))
     for first, second in own_moves(moment):
         here = [s for s in ordered if s.place == first]
@@ -160,12 +165,18 @@ def _capacitor(moment: Moment, place: PartRef, reason: str, probability: float) 
         checks,
         (photo,) if unseen else (),
         cautions_at(moment, place, "capacitor"),
-        say("iron 350 °C, fresh solder on both joints, heat both sides, rock it gently along the pads"),
+        _removal(moment, place),
         say("measure the new part before you fit it, then the rail or signal of {refdes}", refdes=part.refdes),
         # Without a limit on the board, cans are about 1.6 times as tall as they are wide.
         height=limit[0] if limit else (part.diameter or 5) * 1.6,
         probability=probability,
     )
+
+
+def _removal(moment: Moment, place: PartRef) -> str:
+    """How the part comes off, whole while it is still evidence, with settings to begin with."""
+    ways = methods_for(moment, place)
+    return joined(" ", method_words(ways[0])) if ways else say("Iron, fresh solder first.")
 
 
 def _choice(moment: Moment, place: PartRef) -> tuple[StockItem | None, tuple[SubstituteCheck, ...], str]:
@@ -287,11 +298,8 @@ def _chip_step(moment: Moment, suspect: Suspect, part: Part) -> list[Step]:
             reason=reason,
         )
     loose = say("chip puller") if part.is_chip else say("by hand")
-    iron = (
-        say("cut the pins or clear the holes, then fit a turned-pin socket")
-        if part.is_chip
-        else say("iron, fresh solder first")
-    )
+    iron = _removal(moment, suspect.place)
+    iron += say(" Then a turned-pin socket goes in.") if part.is_chip else ""
     tool = TOOLS.get(part.kind, loose if part.socketed else iron)
     checks: tuple[SubstituteCheck, ...] = ()
     if spare:
@@ -342,6 +350,39 @@ def _socket_steps(moment: Moment) -> list[Step]:
             steps.append(
                 _socket_step(place, moment.part(place), say("seen: {finding}", finding=term(findings[-1].finding)))
             )
+    return steps
+
+
+def _reflow_steps(moment: Moment) -> list[Step]:
+    """Dull or cracked joints that were seen and not reflowed since: a repair with its own proof."""
+    done = {
+        named.part: entry.time
+        for entry in moment.snapshot.parts.work
+        if entry.action == "reflowed" and not entry.before
+        for named in entry.parts
+    }
+    steps = []
+    for place, findings in moment.snapshot.seen.findings.items():
+        seen = findings[-1]
+        if seen.finding is not Finding.JOINT or not moment.has(place):
+            continue
+        if max(done.get(place, seen.time), seen.time) > seen.time:
+            continue
+        steps.append(
+            Step(
+                f"{place.board}/{place.refdes}/reflow",
+                "reflow",
+                place,
+                say("Reflow the joints of {refdes}", refdes=place.refdes),
+                say("seen: {finding}", finding=term(seen.finding)),
+                MINUTES["reflow"],
+                cautions=(Caution.SOLDERING, Caution.LEAD),
+                tool=say("iron 330 °C, flux, old solder off, fresh solder on; replace pins that do not take it"),
+                after=say("check continuity while you press {refdes}, then count clean starts", refdes=place.refdes),
+                height=1.0,
+                probability=_JOINT,
+            )
+        )
     return steps
 
 

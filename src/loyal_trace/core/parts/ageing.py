@@ -52,7 +52,7 @@ def age_of(rule: LifeRule, years: Years, rated_hours: float | None = None, rated
 
     def spent(warmer: float) -> float:
         use = years.used_hours * _speed(rule, celsius, years.used_celsius + warmer)
-        shelf = years.shelf_years * HOURS_A_YEAR * _speed(rule, celsius, years.shelf_celsius)
+        shelf = years.shelf_years * HOURS_A_YEAR * _speed(rule, celsius, years.shelf_celsius + warmer)
         return (use + shelf) / hours
 
     likely = spent(0.0)

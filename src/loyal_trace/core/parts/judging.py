@@ -91,7 +91,7 @@ _WORST = (Verdict.BAD, Verdict.DOUBTFUL, Verdict.GOOD, Verdict.NOT_MEASURED)
 def judge(spec: CapacitorSpec, read: CapacitorReading, limits: CapacitorLimits) -> CapacitorVerdict:
     """Everything that was measured against its limits; the worst decides. Without a marked value little can be said."""
     if read.empty:
-        return CapacitorVerdict(Verdict.NOT_MEASURED, say("nothing of it was measured"))
+        return CapacitorVerdict(Verdict.NOT_MEASURED, say("no reading has been taken"))
     reasons = _together([*_capacitance(spec, read, limits), *_others(spec, read, limits)])
     if not reasons:
         why = say("its marked value is not known, so the reading cannot be judged")

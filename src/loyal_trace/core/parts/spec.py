@@ -53,6 +53,7 @@ _NAMED = re.compile(r"(?<![\w-])(pitch|ripple|esr|diameter|height|length)\s+(?=\
 _NAMED_WORD = re.compile(r"(pitch|ripple|esr|diameter|height|length)=(\S+)", re.IGNORECASE)
 _UNITS = {"pitch": "mm", "diameter": "mm", "height": "mm", "length": "mm", "ripple": "A", "esr": "Ω"}
 _FIELDS = {"length": "height"}
+_TWO_MEANINGS = re.compile(r"([1-9]\d{0,2}),(\d{3})(?!\d)")
 _LONGEST, _MOST_VOLTS = 300.0, 10_000.0
 
 
@@ -124,6 +125,10 @@ def _glued(text: str) -> str:
 
 def _marked(words: list[str], text: str) -> tuple[CapacitorSpec, list[str]]:
     """Value and voltage, which stand first in one or two words; the words that are left."""
+    both = _TWO_MEANINGS.match(words[0])
+    if both is not None:
+        named = {"text": text, "small": f"{both[1]}.{both[2]}", "large": f"{both[1]}{both[2]}"}
+        raise RequestError(say("“{text}” can mean {small} or {large}; write it without the comma", **named))
     for count in (2, 1):
         found = capacitor_marking(joined(" ", words[:count])) if len(words) >= count else None
         if found is not None and (found.voltage is None or 0 < found.voltage <= _MOST_VOLTS):

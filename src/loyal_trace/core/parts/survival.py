@@ -7,9 +7,9 @@ the group were measured (a beta prior of the strength of two parts). Ranges hold
 from collections.abc import Hashable, Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from math import lgamma
 
 import numpy as np
-from scipy.special import betaincinv, betaln, gammaln
 
 _PRIOR_STRENGTH, _LOW, _HIGH = 2.0, 0.05, 0.95
 # Minutes at the bench: for measuring one in circuit, for replacing one, and for a fault that comes back later.
@@ -63,6 +63,8 @@ def estimate_rest(
 
 
 def _group(group: Hashable, measured: int, bad: int, rest: int, first: float, second: float) -> GroupEstimate:
+    from scipy.special import betaincinv  # when it is asked for, not with every plan
+
     share = first / (first + second)
     bounds = (float(betaincinv(first, second, _LOW)), float(betaincinv(first, second, _HIGH)))
     chances = beta_binomial(rest, first, second)
@@ -79,7 +81,14 @@ def _group(group: Hashable, measured: int, bad: int, rest: int, first: float, se
 
 def beta_binomial(count: int, first: float, second: float) -> np.ndarray:
     """The chance of 0 … `count` bad ones, float64 (count + 1,); beta-binomial distribution."""
-    k = np.arange(count + 1)
-    ways = gammaln(count + 1) - gammaln(k + 1) - gammaln(count - k + 1)
-    found: np.ndarray = np.exp(ways + betaln(k + first, count - k + second) - betaln(first, second))
+    whole = _log_beta(first, second)
+    logs = [
+        lgamma(count + 1) - lgamma(k + 1) - lgamma(count - k + 1) + _log_beta(k + first, count - k + second) - whole
+        for k in range(count + 1)
+    ]
+    found: np.ndarray = np.exp(np.array(logs, dtype=np.float64))
     return found
+
+
+def _log_beta(first: float, second: float) -> float:
+    return lgamma(first) + lgamma(second) - lgamma(first + second)

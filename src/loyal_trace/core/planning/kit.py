@@ -7,11 +7,10 @@ buying, a reserved or untested one after a proven one.
 """
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.optimize import linear_sum_assignment
 
 from loyal_trace.core.parts.fitting import Fits, Judged, Place, judge_fit
 from loyal_trace.core.parts.limits import CapacitorLimits
@@ -222,8 +221,8 @@ def _assigned(
     while True:
         # What was not judged yet is hoped to fit, so that no whole can be cheaper than the one found: once all of the
         # chosen pairs are judged, it is the best. A few hundred pairs are judged instead of all of them.
-        rows, columns = linear_sum_assignment(cost)
-        chosen = [(row, units[c]) for row, c in zip(rows.tolist(), columns.tolist(), strict=True) if c < len(units)]
+        columns = _cheapest(cost, where)
+        chosen = [(row, units[c]) for row, c in enumerate(columns) if c < len(units)]
         fresh = [pair for pair in chosen if pair not in settled and cost[pair[0], where[pair[1]][0]] < _NEVER]
         if not fresh:
             break
@@ -235,6 +234,30 @@ def _assigned(
         Choice(place, stock[taken[row]][0], table.judged(place.place, taken[row])) if row in taken else Choice(place)
         for row, place in enumerate(places)
     )
+
+
+def _cheapest(cost: np.ndarray, where: Mapping[int, Sequence[int]]) -> list[int]:
+    """A column for each row, no column twice, at the least cost in all; float64 (rows, columns)."""
+    best = np.argmin(cost, axis=1)
+    pieces = {column: columns for columns in where.values() for column in columns}
+    wanted: dict[int, int] = {}
+    alone = []
+    for row, column in enumerate(best.tolist()):
+        # Pieces of one item cost the same: the next of them is taken while there is one.
+        columns = pieces.get(column)
+        if columns is None:  # bought: every row has a column of its own for it
+            alone.append(cost.shape[1] - cost.shape[0] + row)
+            continue
+        number = wanted.get(columns[0], 0)
+        wanted[columns[0]] = number + 1
+        alone.append(columns[number] if number < len(columns) else -1)
+    if -1 not in alone:
+        return alone  # nobody is in another's way, so that each has its cheapest
+    from scipy.optimize import linear_sum_assignment  # loading it takes longer than all the rest of a plan
+
+    _, columns_found = linear_sum_assignment(cost)
+    found: list[int] = columns_found.tolist()
+    return found
 
 
 def _apart(old: CapacitorSpec, new: CapacitorSpec) -> float:

@@ -30,7 +30,15 @@ TOOLS = {
     "regulator": say("screw to the heat sink first with fresh compound, then the joints"),
     "bridge": say("screw to the heat sink first with fresh compound, then the joints"),
 }
-MINUTES = {"capacitor": 8.0, "chip-socketed": 3.0, "chip-soldered": 25.0, "socket": 30.0, "leg": 3.0, "program": 12.0}
+MINUTES = {
+    "capacitor": 8.0,
+    "chip-socketed": 3.0,
+    "chip-soldered": 25.0,
+    "socket": 30.0,
+    "leg": 3.0,
+    "program": 12.0,
+    "reflow": 4.0,
+}
 
 
 @dataclass(frozen=True)

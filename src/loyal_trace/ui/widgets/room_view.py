@@ -1,5 +1,7 @@
 """A place drawn to scale from above and from the side, and beside it what could go in, as cards."""
 
+import math
+
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 
@@ -11,6 +13,8 @@ from loyal_trace.ui.theme import THEME, plain_font, px
 
 _HEIGHT, _HEAD, _SHARE = 186.0, 24.0, 0.5
 _SIDE = 118.0
+# Parts further away than this share of the largest size are not drawn; of the others at least so many mm are seen.
+_NEAR_BY, _SEEN = 1.2, 6.0
 
 
 class RoomDrawing(Drawn):
@@ -101,13 +105,16 @@ class RoomDrawing(Drawn):
             words = tr("no size is known: measure the place, and type for example {name} room 12 mm", name=view.name)
             painter.drawText(box.adjusted(12, 12, -12, -24), Qt.TextFlag.TextWordWrap, words)
             return
-        reach = max(*(abs(n.dx) + n.width / 2 for n in view.neighbours), max(sizes) * 0.8, max(sizes) / 2 + 3, 1)
-        scale = min((box.width() / 2 - 8) / reach, (box.height() / 2 - 14) / max(reach * 0.75, max(sizes) / 2 + 1))
+        near = [one for one in view.neighbours if max(0.0, one.gap) <= _NEAR_BY * max(sizes)]
+        wide = max([max(sizes) / 2 + 2, *(abs(n.dx) - n.width / 2 + _SEEN for n in near)])
+        high = max([max(sizes) / 2 + 2, *(abs(n.dy) - n.height / 2 + _SEEN for n in near)])
+        scale = min((box.width() / 2 - 8) / wide, (box.height() / 2 - 14) / high)
         middle = box.center() - QPointF(0, 5)
         painter.save()
         painter.setClipRect(box.adjusted(2, 2, -2, -18))
-        for neighbour in view.neighbours:
-            self._paint_neighbour(painter, neighbour, middle, scale)
+        for neighbour in near:
+            edge = (view.new or view.old or view.room or 0.0) / 2 * scale
+            self._paint_neighbour(painter, neighbour, middle, scale, edge)
         self._paint_rings(painter, view, middle, scale)
         painter.restore()
         self._paint_key(painter, view, box)
@@ -130,7 +137,7 @@ class RoomDrawing(Drawn):
         box = QRectF(middle.x() - 60, middle.y() - 10, 120, 20)
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, view.name.split()[-1])
 
-    def _paint_neighbour(self, painter: QPainter, one: Neighbour, middle: QPointF, scale: float) -> None:
+    def _paint_neighbour(self, painter: QPainter, one: Neighbour, middle: QPointF, scale: float, edge: float) -> None:
         at = QPointF(middle.x() + one.dx * scale, middle.y() + one.dy * scale)
         wide, high = one.width * scale, one.height * scale
         body = QRectF(at.x() - wide / 2, at.y() - high / 2, wide, high)
@@ -143,9 +150,12 @@ class RoomDrawing(Drawn):
         painter.setPen(THEME.colour("ink"))
         self._paint_name(painter, one, body, toward)
         painter.setPen(QPen(THEME.colour("blue"), 1.1))
-        painter.drawLine(toward, middle)
+        away = toward - middle
+        far = max(1.0, math.hypot(away.x(), away.y()))
+        end = middle + away * (min(edge, far) / far)
+        painter.drawLine(toward, end)
         words = tr("{gap:.1f}", gap=max(0.0, one.gap))
-        at = toward + (middle - toward) * 0.22
+        at = (toward + end) / 2
         wide = QFontMetricsF(painter.font()).horizontalAdvance(words) + 6
         label = QRectF(at.x() - wide / 2, at.y() - 8, wide, 16)
         painter.fillRect(label, THEME.colour("card"))

@@ -90,7 +90,7 @@ class StagePage(QWidget):
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         scroll.setWidget(evidence)
-        scroll.setMinimumHeight(px(70))
+        scroll.setMinimumHeight(px(78))
         return scroll
 
     def restyle(self) -> None:

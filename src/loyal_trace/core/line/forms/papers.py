@@ -138,6 +138,18 @@ def board_is_made(m: Match, scope: Scope) -> Iterable[Said]:
         yield decided(f"{scope.board_words(board)}board {verb} {kind}", f"board type {board}", kind, board)
 
 
+@form(r"(?P<parts><parts>)\s+arrives?\s+in\s+(?P<days>\d{1,3})\s+days?", "C21 arrives in 5 days", stage=Stage.PLAN)
+def arrives(m: Match, scope: Scope) -> Iterable[Said]:
+    """When the ordered part of a place is here: the order of work counts it."""
+    days = f"{int(m['days'])} days"
+    for one in scope.places.several(m["parts"]):
+        verb = "arrives" if len(one.parts) == 1 else "arrive"
+        entries = (
+            about(Decided, p.board, what=f"arrives {p.board}/{p.refdes}", choice=days, reason="") for p in one.parts
+        )
+        yield said(f"{scope.listed(one.parts)} {verb} in {days}", *entries)
+
+
 @form(r"delivery:\s*(?P<days>\d{1,3})(?:\s+days?)?", "delivery: 5 days", stage=Stage.PLAN)
 def delivery(m: Match, scope: Scope) -> Iterable[Said]:
     """How many days ordered parts take: the order of work counts them."""
