@@ -22,6 +22,13 @@ def test_the_worked_example_of_the_method_page():
     assert sigmoid(logit(0.03) + thrice + odd) == pytest.approx(0.86, abs=0.01)
 
 
+def test_a_pin_read_a_thousand_times_counts_no_more_than_one_read_eight_times():
+    chip = chip_library().find("74LS00")
+    readings = {pin: PinReading(state) for pin, state in ((1, "L"), (2, "H"), (3, "L"))}
+    few, many = (chip_odds(check_chip(chip, readings), readings, {1: n, 3: n}).log_ratio for n in (8, 1000))
+    assert many == few
+
+
 def test_every_kind_of_evidence_has_a_source_and_says_something():
     import tomllib
 

@@ -23,6 +23,8 @@ MISREADING = 0.02
 _WAYS = 3
 # A pin read again with the same result: a bad contact of the probe misreads twice, so it counts five times, not fifty.
 _REPEATED, _AS_LIKELY_WRONG = 5.0, 0.5
+# More readings alike than these prove nothing more: what is left is the wrong pin touched each time.
+_MOST_REPEATS = 8
 _STUCK_LOW, _STUCK_HIGH, _OPEN = 0.42, 0.42, 0.16
 _INPUT_SHARE = 0.1
 # What is possible but not usual: for gates that are used freely or in a restricted way, and for registers in a pipeline
@@ -130,7 +132,8 @@ class _Case:
 
     def _error(self, pin: int) -> float:
         """The probability that a pin was misread."""
-        return min(_AS_LIKELY_WRONG, float(MISREADING / _REPEATED ** (self.repeats.get(pin, 1) - 1)))
+        again = min(self.repeats.get(pin, 1), _MOST_REPEATS) - 1
+        return min(_AS_LIKELY_WRONG, float(MISREADING / _REPEATED**again))
 
     def misread(self, doubted: Sequence[int], at_once: Sequence[int]) -> Iterator[tuple[float, Readings]]:
         """(probability, readings as they would be) with none, one or two of the doubted pins misread."""
