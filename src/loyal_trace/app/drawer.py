@@ -4,7 +4,7 @@ import re
 from pathlib import Path
 
 from loyal_trace.app.workshop import DRAWER_FILE
-from loyal_trace.core.parts.stock import STATE_WORDS, State, StockItem, spec_of_words
+from loyal_trace.core.parts.stock import STATE_WORDS, State, StockItem, spec_of_words, state_word
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.phrases import joined, say, term
 from loyal_trace.formats.drawer import DrawerFile, item_of, read_drawer
@@ -57,7 +57,7 @@ def with_state(
     places = joined(", ", (drawer.rows[n].get("place", "") or say("no place") for n in found))
     if len(found) > 1:
         raise RequestError(say("{number} lies in {places}: name the place", number=number, places=places))
-    cells = {"state": {State.UNTESTED: "untested", State.GOOD: "good"}.get(state, state.value)}
+    cells = {"state": state_word(state)}
     if keeper or state not in (State.RESERVED, State.BORROWED):
         cells["keeper"] = keeper
     changed = drawer.changed(found[0], **cells)
@@ -66,7 +66,7 @@ def with_state(
 
 def item_words(item: StockItem) -> str:
     """An item in one line, as it can be typed again."""
-    state = {State.UNTESTED: say("untested"), State.GOOD: say("good")}.get(State(item.state), term(item.state))
+    state = term(state_word(item.state))
     place = say(" in {place}", place=item.place) if item.place else ""
     keeper = say(" (for {keeper})", keeper=item.keeper) if item.keeper else ""
     donor = say(" (still on {donor})", donor=item.donor) if item.donor else ""

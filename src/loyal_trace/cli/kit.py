@@ -22,7 +22,7 @@ from loyal_trace.core.assess.kit import (
 )
 from loyal_trace.core.assess.parts import in_stock, stock
 from loyal_trace.core.boards.model import BoardDefinition, Part
-from loyal_trace.core.parts.stock import STATE_WORDS, StockItem
+from loyal_trace.core.parts.stock import STATE_WORDS, StockItem, state_word
 from loyal_trace.core.planning.buying import Purchase, Wish, plan_purchase
 from loyal_trace.core.planning.kit import Kit, KitGroup, KitPlace, check_kit, plan_kit
 from loyal_trace.core.vocabulary.errors import RequestError, UserFileError
@@ -307,7 +307,7 @@ def drawer_list(options: argparse.Namespace) -> int:
 
 def _item(item: StockItem) -> dict[str, Any]:
     return {"number": item.number, "kind": item.kind, "count": item.count, "place": item.place,
-            "state": {"unknown": "untested", "proven": "good"}.get(item.state, str(item.state)),
+            "state": state_word(item.state),
             "for": item.keeper, "donor": item.donor}  # fmt: skip
 
 

@@ -8,7 +8,7 @@ import io
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from loyal_trace.core.parts.stock import STATE_WORDS, Offer, State, StockItem
+from loyal_trace.core.parts.stock import STATE_WORDS, Offer, StockItem, state_word
 from loyal_trace.core.vocabulary.errors import RequestError, UserFileError
 from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import parse_quantity, typed_quantity
@@ -24,7 +24,6 @@ _NUMBERS = (
 )  # fmt: skip
 _MOST = {"value": 10.0, "voltage": 10_000.0, "diameter": 300.0, "height": 300.0, "pitch": 300.0}
 _MOST_COUNT, _MOST_ROWS = 100_000, 20_000
-_SHOWN_STATE = {State.UNTESTED: "untested", State.GOOD: "good"}
 _OFFER_TITLES = {"shop": ("shop", "seller"), "number": ("number", "part", "article"), "minimum": ("minimum", "moq")}
 
 
@@ -176,7 +175,7 @@ def _number(row: Mapping[str, str], name: str, where: str) -> float | None:
 def cells_of(item: StockItem) -> dict[str, str]:
     """An item as the cells of its line, empty ones left out but for the usual columns."""
     cells = {"number": item.number, "kind": item.kind, "count": str(item.count), "place": item.place}
-    cells["state"] = _SHOWN_STATE.get(State(item.state), str(item.state))
+    cells["state"] = state_word(item.state)
     for name in _NUMBERS:
         value = getattr(item, name)
         if value is not None:

@@ -27,7 +27,7 @@ from loyal_trace.formats.whole_file import write_whole
 
 GROUPS, ROOM, ORDERS = say("groups of the kit"), say("room and candidates"), say("repair orders")
 _HINT = "C1 use 6800u 35V from tray F; kit: all electrolytics; C1 room 12 mm"
-_GLYPH = {Fits.FITS: "good", Fits.WITH_CARE: "doubtful", Fits.NO: "bad"}
+FIT_GLYPHS = {Fits.FITS: "good", Fits.WITH_CARE: "doubtful", Fits.NO: "bad"}
 _SHOWN_CARDS, _NEAR, _NEIGHBOURS = 3, 45.0, 4
 ORDER_OF_PRIORITY = {Priority.BEST: SOONEST, Priority.EASY: "least invasive", Priority.LIKELY: "likely first"}
 TESTING = "testing"
@@ -237,7 +237,7 @@ class KitPage:
         verdict = say("to buy") if group.buy == len(group.choices) else FIT_WORDS[group.fits]
         spare = say("{spares} spare of them", spares=group.spares) if group.buy and group.spares else ""
         names = joined(" ", (self.workspace.place_name(ref) for ref in group.places))
-        kind = "unknown" if group.buy == len(group.choices) else _GLYPH[group.fits]
+        kind = "unknown" if group.buy == len(group.choices) else FIT_GLYPHS[group.fits]
         cells = (
             Cell(34, 20, group.letter, bold=True, mono=True),
             Cell(56, 36, say("{count} ×", count=len(group.choices)), bold=True),
@@ -381,7 +381,7 @@ def _short(group: KitGroup) -> str:
 def _card(one: Candidate) -> Card:
     where = say("{place}, {left} left", place=one.item.place or say("drawer"), left=one.left)
     reason = one.judged.deciding or joined("; ", one.judged.reasons[:2])
-    return Card(one.item.number, where, _GLYPH[one.judged.fits], FIT_WORDS[one.judged.fits], reason)
+    return Card(one.item.number, where, FIT_GLYPHS[one.judged.fits], FIT_WORDS[one.judged.fits], reason)
 
 
 def _neighbours(parts: tuple[Part, ...], part: Part, across: float) -> tuple[Neighbour, ...]:

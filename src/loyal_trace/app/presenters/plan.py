@@ -6,7 +6,16 @@ from loyal_trace.app.cautions import caution_words
 from loyal_trace.app.commands import Setting
 from loyal_trace.app.presenters.base import StagePresenter
 from loyal_trace.app.presenters.continuity import ContinuityPage, summary
-from loyal_trace.app.presenters.kit import GROUPS, ORDERS, ROOM, KitPage, choose_order, orders_view, rest_words
+from loyal_trace.app.presenters.kit import (
+    FIT_GLYPHS,
+    GROUPS,
+    ORDERS,
+    ROOM,
+    KitPage,
+    choose_order,
+    orders_view,
+    rest_words,
+)
 from loyal_trace.app.presenters.model import NO_ROWS, Action, Cell, Meaning, Page, Row, Rows, heading
 from loyal_trace.app.presenters.schools import choose_school, school_rows
 from loyal_trace.app.workspace import Workspace
@@ -16,7 +25,7 @@ from loyal_trace.core.assess.compare import own_order_words, sundries_of
 from loyal_trace.core.assess.orders import BEFORE_DECISION
 from loyal_trace.core.job.entries import Decided, Entry, Measured
 from loyal_trace.core.parts.equivalents import equivalents_of
-from loyal_trace.core.parts.fitting import FIT_WORDS, Fits
+from loyal_trace.core.parts.fitting import FIT_WORDS
 from loyal_trace.core.planning.steps import REPAIR_ORDERS, PartNeed, Plan, Step
 from loyal_trace.core.planning.sundries import Sundry
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
@@ -31,7 +40,6 @@ STEPS, PARTS, CAPACITORS, PAIRS = say("steps"), say("parts list"), say("capacito
 SCHOOLS = say("ways of working")
 STAND_INS = say("what can stand in")
 _SHOWN_STAND_INS = 4
-_GLYPHS = {Fits.FITS: "good", Fits.WITH_CARE: "doubtful", Fits.NO: "bad"}
 _HINT = "C1 measures 3200u esr 0.4; C1 use 6800u 35V from tray F"
 _ASKS = (Quantity.CAPACITANCE, Quantity.ESR)
 
@@ -222,10 +230,10 @@ class PlanPresenter(StagePresenter):
         for one in found[:_SHOWN_STAND_INS]:
             cells = (
                 Cell(36, 96, one.number, bold=True, mono=True),
-                Cell(136, 104, FIT_WORDS[one.fits], _GLYPHS[one.fits], bold=True),
+                Cell(136, 104, FIT_WORDS[one.fits], FIT_GLYPHS[one.fits], bold=True),
                 Cell(244, 0, joined("; ", one.gives_up) or one.relation),
             )
-            rows.append(Row(_GLYPHS[one.fits], cells, height=24))
+            rows.append(Row(FIT_GLYPHS[one.fits], cells, height=24))
         return Rows(tuple(rows)) if len(rows) > 1 else NO_ROWS
 
     def _step_in_view(self, plan: Plan) -> Step | None:

@@ -20,7 +20,7 @@ from loyal_trace.app.presenters.model import Action, Meaning, Page, Row, Rows, T
 from loyal_trace.app.presenters.short import ShortPage
 from loyal_trace.app.presenters.strip import hold_words
 from loyal_trace.app.presenters.supply import SupplyPage
-from loyal_trace.app.presenters.supply_cautions import caution_at, unsigned
+from loyal_trace.app.presenters.supply_cautions import caution_at
 from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.rails import around
 from loyal_trace.core.job.entries import (
@@ -37,7 +37,6 @@ from loyal_trace.core.power.explain import explain
 from loyal_trace.core.power.findings import Explanation
 from loyal_trace.core.power.guard import guard_decision
 from loyal_trace.core.power.rails import SUPPLY_LIMITS, PathReport, PointVerdict, RailReport
-from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
 from loyal_trace.core.vocabulary.phrases import capital, say, template, term
 from loyal_trace.core.vocabulary.quantities import GROUND, Quantity
@@ -245,10 +244,6 @@ class RailsPresenter(StagePresenter):
             say("{whose}{quantity}, {power}", whose=whose, quantity=term(place.quantity), power=power),
             _HINT,
         )
-
-    def _unsigned(self) -> tuple[Caution, ...]:
-        """The cautions of this path that were not signed yet."""
-        return unsigned(self.workspace.job, self.workspace.board, self._path())
 
     def _blocked(self) -> str:
         """What comes before power, and what its lack risks; empty when nothing stands before."""

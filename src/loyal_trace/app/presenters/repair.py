@@ -5,7 +5,7 @@ from loyal_trace.app.presenters.model import Action, Cell, Meaning, Page, Questi
 from loyal_trace.app.presenters.step_view import cautions_now, current_action, step_view
 from loyal_trace.app.repairs import entries_of_step, spares_for
 from loyal_trace.app.workspace import Workspace
-from loyal_trace.core.assess.at_iron import actions_of
+from loyal_trace.core.assess.at_iron import actions_of, open_actions
 from loyal_trace.core.job.entries import ActionTaken, Entry, Observed, StepDone
 from loyal_trace.core.planning.steps import Plan, Step
 from loyal_trace.core.power.rails import PathReport
@@ -142,12 +142,11 @@ class RepairPresenter(StagePresenter):
         step = self._current()
         if step is None:
             return
-        current = current_action(self.workspace, step)
-        left = [one for one in actions_of(self.workspace.moment, step) if one.result in ("", "went wrong")]
-        if current is None or len(left) <= 1:
+        left = open_actions(actions_of(self.workspace.moment, step))
+        if len(left) <= 1:
             self.done()
             return
-        self.workspace.record(ActionTaken, step=step.id, action=current.name, board=step.place.board)
+        self.workspace.record(ActionTaken, step=step.id, action=left[0].name, board=step.place.board)
 
     def went_wrong(self, what: str) -> None:
         """What went wrong is kept with the action, and found at the part: it has to be looked at and repaired."""

@@ -7,7 +7,9 @@ from datetime import datetime, timedelta
 from loyal_trace.app.cautions import caution_words
 from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.at_iron import (
+    WITHOUT_IRON,
     ActionState,
+    Timer,
     actions_of,
     fitting_for,
     methods_for,
@@ -20,14 +22,12 @@ from loyal_trace.core.parts.roles import is_ground
 from loyal_trace.core.planning.methods import Method
 from loyal_trace.core.planning.steps import Step
 from loyal_trace.core.vocabulary.cautions import Caution
-from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import capital, joined, say, stacked, term
 from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.report.times import local_time
 
 _SAFE_BELOW, _SAFE_FOR = 5.0, timedelta(hours=2)
 _ON = ("fit", "inspect", "measure")
-_WITH_IRON = ("discharge", "cut", "heat", "preheat", "shield", "remove", "clear holes", "clean pads", *_ON)
 
 
 @dataclass(frozen=True)
@@ -76,15 +76,6 @@ class Tile:
 
 
 @dataclass(frozen=True)
-class TimerView:
-    """A time that runs: for what, since when, seconds."""
-
-    what: str
-    since: datetime
-    seconds: float
-
-
-@dataclass(frozen=True)
 class StepView:
     """Everything that is drawn of a step."""
 
@@ -97,7 +88,7 @@ class StepView:
     unknown: str = ""
     method: str = ""
     tiles: tuple[Tile, ...] = ()
-    timers: tuple[TimerView, ...] = ()
+    timers: tuple[Timer, ...] = ()
     out: int = 0
     fitted: int = 0
     empty: tuple[str, ...] = ()
@@ -128,7 +119,7 @@ def step_view(workspace: Workspace, step: Step) -> StepView:
         unknown if current is None or current.name in _ON else "",
         _how(method, step, current),
         _tiles(method, step),
-        tuple(TimerView(t.what, t.since, t.seconds) for t in timers_of(moment, now())),
+        timers_of(moment, now()),
         len(tally.out),
         tally.fitted,
         tuple(place.refdes for place in tally.empty),
@@ -144,7 +135,7 @@ def _state(one: ActionState, current: ActionState | None) -> str:
 
 def _method(workspace: Workspace, step: Step, current: ActionState | None) -> Method | None:
     """How the part comes off or goes on, by the action in hand; None where no iron is needed."""
-    if step.socketed or step.kind in ("leg", "reflow", "program", "rescue", "put-back", "give-back", "missing"):
+    if step.socketed or step.kind in WITHOUT_IRON:
         return None
     if current is not None and current.name in _ON:
         return fitting_for(workspace.moment, step.place)
@@ -282,8 +273,3 @@ def cautions_now(workspace: Workspace, step: Step) -> str:
 def current_action(workspace: Workspace, step: Step) -> ActionState | None:
     """The action in hand; None when all are done."""
     return next_action(actions_of(workspace.moment, step))
-
-
-def places_waiting(workspace: Workspace) -> tuple[PartRef, ...]:
-    """The places whose part came out and that have none in."""
-    return tally_of(workspace.moment).empty

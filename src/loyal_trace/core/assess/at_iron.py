@@ -18,7 +18,7 @@ from loyal_trace.core.vocabulary.verdicts import Verdict
 BOARD_TYPE_DECISION = "board type "
 _SAFE = "stored safely"
 _WASHED, _DRIED = ("board washed",), ("board dried",)
-_WITHOUT_IRON = {
+WITHOUT_IRON = {
     "leg": ("straighten", "inspect", "measure"),
     "reflow": ("heat", "inspect", "measure"),
     "program": ("erase", "program", "verify"),
@@ -117,8 +117,8 @@ def actions_of(moment: Moment, step: Step) -> tuple[ActionState, ...]:
 
 
 def _names(moment: Moment, step: Step) -> tuple[str, ...]:
-    if step.kind in _WITHOUT_IRON:
-        return _WITHOUT_IRON[step.kind]
+    if step.kind in WITHOUT_IRON:
+        return WITHOUT_IRON[step.kind]
     part = moment.part(step.place) if moment.has(step.place) else None
     if step.socketed or part is None:
         return _SOCKETED
@@ -135,9 +135,14 @@ def _stores_charge(moment: Moment, place: PartRef, part: Part) -> bool:
     return reservoir or (part.kind == "capacitor" and ((part.value or 0) >= 1e-3 or (part.voltage or 0) >= 63))
 
 
+def open_actions(actions: tuple[ActionState, ...]) -> tuple[ActionState, ...]:
+    """The actions that are still open; one that went wrong is open."""
+    return tuple(one for one in actions if one.result in ("", "went wrong"))
+
+
 def next_action(actions: tuple[ActionState, ...]) -> ActionState | None:
-    """The first action that is still open; one that went wrong is open."""
-    return next((one for one in actions if one.result in ("", "went wrong")), None)
+    """The first action that is still open."""
+    return next(iter(open_actions(actions)), None)
 
 
 @once

@@ -1,6 +1,6 @@
 """The kit of a job: which capacitors belong to it, what the drawer serves, and what is bought."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from loyal_trace.core.assess.capacitors import judged_capacitors, limits_of
@@ -99,7 +99,7 @@ def kit_place(moment: Moment, ref: PartRef) -> KitPlace:
     found = board_place(moment.boards[ref.board], ref.board, moment.part(ref), limits)
     if chosen is None:
         return found
-    return KitPlace(ref, found.marked, found.place, chosen.number, chosen.origin)
+    return replace(found, wanted=chosen.number, wanted_from=chosen.origin)
 
 
 def board_place(board: BoardDefinition, board_id: str, part: Part, limits: CapacitorLimits) -> KitPlace:

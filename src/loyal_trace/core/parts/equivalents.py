@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from loyal_trace.core.chips.levels import FAMILIES, Family
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.chips.model import ChipType
-from loyal_trace.core.parts.fitting import Fits
+from loyal_trace.core.parts.fitting import RANK, Fits
 from loyal_trace.core.roms.devices import REWRITABLE, MemoryType, MemoryTypes
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.phrases import after, joined, say
@@ -91,9 +91,6 @@ class Equivalents:
     sections: tuple[Section, ...]
 
 
-_RANK = {Fits.FITS: 0, Fits.WITH_CARE: 1, Fits.NO: 2}
-
-
 def equivalents_of(
     number: str,
     library: ChipLibrary,
@@ -125,7 +122,7 @@ def equivalents_of(
 
 
 def _sorted(found: list[Equivalent]) -> tuple[Equivalent, ...]:
-    return tuple(sorted(found, key=lambda one: (_RANK[one.fits], len(one.gives_up), len(one.wiring))))
+    return tuple(sorted(found, key=lambda one: (RANK[one.fits], len(one.gives_up), len(one.wiring))))
 
 
 def _base(number: str, library: ChipLibrary) -> str:
@@ -169,7 +166,7 @@ def family_change(
     if new.typical_current > _MORE_CURRENT * old.typical_current:
         times = new.typical_current / old.typical_current
         told.append((Fits.WITH_CARE, say("draws about {times:.0f} times the current", times=times)))
-    worst = max((fits for fits, _ in told), key=lambda fits: _RANK[fits], default=Fits.FITS)
+    worst = max((fits for fits, _ in told), key=lambda fits: RANK[fits], default=Fits.FITS)
     relation = say("the same function in the {family} family, where it is made", family=new.name)
     return Equivalent(new_number, relation, worst, tuple(text for _, text in told))
 

@@ -44,6 +44,8 @@ class Fits(StrEnum):
     NO = "no"
 
 
+# The best first.
+RANK = {Fits.FITS: 0, Fits.WITH_CARE: 1, Fits.NO: 2}
 FIT_WORDS = {Fits.FITS: say("fits"), Fits.WITH_CARE: say("fits with care"), Fits.NO: say("does not fit")}
 
 

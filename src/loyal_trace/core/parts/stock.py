@@ -33,8 +33,14 @@ STATE_WORDS = {
     "borrowed": State.BORROWED,
     "lent": State.BORROWED,
 }
+_TYPED = {State.UNTESTED: "untested", State.GOOD: "good"}
 # What is lent out is not here, and what is bad goes nowhere.
 NOT_TO_HAND = (State.BAD, State.BORROWED)
+
+
+def state_word(state: str) -> str:
+    """The word for a state as people type it; it reads back to the same state."""
+    return _TYPED.get(State(state), str(state))
 
 
 @dataclass(frozen=True)

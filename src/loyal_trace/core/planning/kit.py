@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from loyal_trace.core.parts.fitting import Fits, Judged, Place, judge_fit
+from loyal_trace.core.parts.fitting import RANK, Fits, Judged, Place, judge_fit
 from loyal_trace.core.parts.limits import CapacitorLimits
 from loyal_trace.core.parts.roles import VALUES
 from loyal_trace.core.parts.spec import BIPOLAR, LOW_IMPEDANCE, CapacitorSpec
@@ -285,8 +285,7 @@ def candidates(place: Place, stock: Sequence[tuple[StockItem, int]], limits: Cap
     """Every item of the drawer that could be meant for a place, the best first, those that do not fit last."""
     near = [(item, left) for item, left in stock if left > 0 and _alike(place.old, item.spec)]
     judged = [Candidate(item, judge_fit(place, item.spec, limits), left) for item, left in near]
-    order = {Fits.FITS: 0, Fits.WITH_CARE: 1, Fits.NO: 2}
-    return tuple(sorted(judged, key=lambda c: (order[c.judged.fits], _distance(place.old, c.item.spec))))
+    return tuple(sorted(judged, key=lambda c: (RANK[c.judged.fits], _distance(place.old, c.item.spec))))
 
 
 def _alike(old: CapacitorSpec, new: CapacitorSpec) -> bool:

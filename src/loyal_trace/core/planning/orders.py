@@ -179,9 +179,10 @@ def _cost(units: Sequence[_Unit], order: Sequence[int], patience: float = PATIEN
 
 
 def _holds(units: Sequence[_Unit], order: Sequence[int]) -> bool:
-    done: set[int] = set()
+    """Does each come after what it needs, as far as that is in the order?"""
+    here, done = frozenset(order), set[int]()
     for n in order:
-        if not units[n].needs <= done:
+        if not units[n].needs & here <= done:
             return False
         done.add(n)
     return True
@@ -466,17 +467,10 @@ def replanned(before: Sequence[str], tasks: Sequence[Task]) -> tuple[Task, ...]:
     kept = [known[task_id] for task_id in before if task_id in known]
     for n in (n for n in range(len(units)) if n not in kept):
         places = [kept[:place] + [n] + kept[place:] for place in range(len(kept) + 1)]
-        kept = min(places, key=lambda order: (not _kept_needs(units, order), _cost(units, order)))
+        kept = min(places, key=lambda order: (not _holds(units, order), _cost(units, order)))
     best, _ = _sequenced(units, Priority.BEST)
-    chosen = kept if _kept_needs(units, kept) and _cost(units, kept) <= (1 + KEEP_WITHIN) * _cost(units, best) else best
+    chosen = kept if _holds(units, kept) and _cost(units, kept) <= (1 + KEEP_WITHIN) * _cost(units, best) else best
     return tuple(units[n].tasks[0] for n in chosen)
-
-
-def _kept_needs(units: Sequence[_Unit], order: Sequence[int]) -> bool:
-    """Are the needs among those in the order kept?"""
-    here = set(order)
-    place = {n: position for position, n in enumerate(order)}
-    return all(place[need] < place[n] for n in order for need in units[n].needs & here)
 
 
 def moved(order: Sequence[str], one: str, before: str) -> tuple[str, ...]:

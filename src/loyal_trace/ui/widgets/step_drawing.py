@@ -4,7 +4,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QApplication
 
-from loyal_trace.app.presenters.step_view import Polarity, Safe, StepView, TimerView
+from loyal_trace.app.presenters.step_view import Polarity, Safe, StepView
+from loyal_trace.core.assess.at_iron import Timer
 from loyal_trace.core.vocabulary.units import format_duration
 from loyal_trace.language import shown, tr
 from loyal_trace.ui.drawn import Drawn
@@ -53,9 +54,9 @@ class StepDrawing(Drawn):
     def _counts(view: StepView) -> bool:
         return bool(view.out or view.timers)
 
-    def _left(self, timer: TimerView) -> float:
+    def _left(self, timer: Timer) -> float:
         view = self.view
-        return timer.seconds - (view.now() - timer.since).total_seconds() if view is not None else 0.0
+        return timer.left(view.now()) if view is not None else 0.0
 
     def _tick(self) -> None:
         """A second has gone; what has ended calls once, quietly."""
