@@ -1,6 +1,6 @@
-"""What survives: power cuts, simulated on the write-ahead log, and processes killed at any moment.
+"""What survives: power cuts, simulated on the log and below the database, and processes killed at any moment.
 
-`make endure` runs 500 of each; the tests run a few. A cut keeps what was forced to the disk when an entry was
+`make endure` runs 500 of each (those below the database are in `benchmarks.power`); the tests run a few. A cut keeps what was forced to the disk when an entry was
 acknowledged, and of everything written since any part, torn or changed; checkpoints are cut by mixing old and new pages
 of the database under the whole log, which is what SQLite guarantees to have there until the pages are safe.
 """
@@ -204,11 +204,20 @@ def told(name: str, tally: Tally) -> Iterator[str]:
 def main() -> int:
     """Both, in full; the argument divides the numbers."""
     share = int(sys.argv[1]) if len(sys.argv) > 1 else 1
-    with tempfile.TemporaryDirectory() as one, tempfile.TemporaryDirectory() as two:
-        cut, killed = power_cuts(Path(one), CUTS // share), kills(Path(two), KILLS // share)
-    for line in (*told("power cut", cut), *told("killed", killed)):
-        print(line)
-    return 1 if cut.lost or cut.wrong or killed.lost or killed.wrong else 0
+    from benchmarks.power import can_record, power_cuts_below
+
+    runs = {"power cut": lambda folder: power_cuts(folder, CUTS // share)}
+    if can_record():
+        runs["power cut below the database"] = lambda folder: power_cuts_below(folder, CUTS // share)
+    runs["killed"] = lambda folder: kills(folder, KILLS // share)
+    failed = False
+    for name, run in runs.items():
+        with tempfile.TemporaryDirectory() as folder:
+            found = run(Path(folder))
+        failed = failed or bool(found.lost or found.wrong)
+        for line in told(name, found):
+            print(line, flush=True)
+    return 1 if failed else 0
 
 
 if __name__ == "__main__":

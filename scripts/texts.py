@@ -111,17 +111,21 @@ _TEXTS = {
 }
 
 
-def _of_methods() -> Iterator[Sentence]:
-    """How parts come off and go on: tables of rows, some fields of which are shown."""
-    told = tomllib.loads((SOURCE / "resources/data/methods.toml").read_text(encoding="utf-8"))
-    for rows in told.values():
-        for row in rows:
-            for text in (row[field] for field in ("how", "tip", "why", "grade") if row.get(field)):
+# Data files of tables of rows, some fields of which are shown.
+_ROWS = {"methods": ("id", "how", "tip", "why", "grade"), "extras": ("what", "why", "back", "caution")}
+
+
+def _of_rows() -> Iterator[Sentence]:
+    """How parts come off and go on; what is offered beyond the evidence."""
+    for name, fields in _ROWS.items():
+        told = tomllib.loads((SOURCE / f"resources/data/{name}.toml").read_text(encoding="utf-8"))
+        for row in (row for rows in told.values() for row in rows):
+            for text in (row[field] for field in fields if row.get(field)):
                 yield Sentence(escaped(text), "", "methods of work")
 
 
 def _of_data() -> Iterator[Sentence]:
-    yield from _of_methods()
+    yield from _of_rows()
     for name, fields in _TEXTS.items():
         file = SOURCE / f"resources/data/{name}.toml"
         for row in tomllib.loads(file.read_text(encoding="utf-8")).values():

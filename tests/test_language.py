@@ -12,7 +12,7 @@ from io import BytesIO
 import pytest
 from babel.messages import Catalog
 from babel.messages.pofile import read_po
-from scripts.texts import POT, ROOT, SOURCE, mo_bytes, pot_bytes, pseudo_mo, pseudo_text, sentences
+from scripts.texts import POT, ROOT, SOURCE, mo_bytes, pot_bytes, pseudo_text, sentences
 
 from loyal_trace import language
 from loyal_trace.app.cautions import caution_texts
@@ -20,7 +20,7 @@ from loyal_trace.core.vocabulary.phrases import say, say_count
 from loyal_trace.core.vocabulary.units import format_quantity
 from loyal_trace.language import Language, language_of
 from loyal_trace.report.times import local_time
-from tests.helpers.pseudo import english_in, pseudo_language
+from tests.helpers.pseudo import english_in, pseudo_catalogue, pseudo_language
 
 
 def slavic():
@@ -147,7 +147,7 @@ def test_the_made_up_language_keeps_places_and_is_longer():
 def test_the_command_line_speaks_the_language_of_its_reader(command, tmp_path):
     target = tmp_path / "qps" / "LC_MESSAGES"
     target.mkdir(parents=True)
-    (target / "loyal-trace.mo").write_bytes(pseudo_mo())
+    (target / "loyal-trace.mo").write_bytes(pseudo_catalogue())
     environment = {**os.environ, "LANGUAGE": "qps", language.FOLDER: str(tmp_path), "LC_ALL": "C.UTF-8"}
     done = subprocess.run(
         [sys.executable, "-m", "loyal_trace", *command],

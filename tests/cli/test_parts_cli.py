@@ -187,3 +187,19 @@ def test_chip_equivalents(capsys, number, code):
         told = json.loads(capsys.readouterr().out)
         assert all({"type", "relation", "verdict", "gives_up", "wiring"} <= set(one) for one in told["equivalents"])
     assert main(["roms", "substitutes", "27C040", "2716"]) == 2
+
+
+def test_the_plan_lists_what_is_offered_beyond_the_evidence_and_what_shops_have(capsys, parts, tmp_path):
+    store = ("--store", str(tmp_path / "s"))
+    assert main(["job", "new", "Recap", "--parts", parts, *store]) == 0
+    lines = [
+        "service: C2 -- dries first",
+        "offer: 10u 25V from Quay at 0.30, shipping 2, 3 days",
+        "service out: C1 -- new",
+    ]
+    assert main(["job", "enter", "Recap", *lines, *store]) == 0
+    capsys.readouterr()
+    _, found = document(capsys, "job", "plan", "Recap", *store)
+    states = {one["place"]: (one["state"], one["why"], one["reason"]) for one in found["extras"]}
+    assert states["C2"][:2] == ("in", "dries first") and states["C1"][0] == "out" and states["C1"][2] == "new"
+    assert found["purchase"]["lines"][0]["shop"] == "Quay" and found["purchase"]["total"] > 2

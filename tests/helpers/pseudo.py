@@ -3,6 +3,7 @@
 import re
 from collections.abc import Iterator, Mapping
 from dataclasses import fields, is_dataclass
+from functools import cache
 from gettext import GNUTranslations
 from io import BytesIO
 
@@ -15,7 +16,7 @@ EVERYWHERE = frozenset(
     re.split(r"\s+", "Ctrl Alt Shift Tab Enter Esc Space Delete Loyal Trace Hz kHz MHz ppm min Vcc Vss Vpp")
 )
 # What can be typed is the same too; colours and glyphs are looked up.
-LOOKED_UP = frozenset({"hint", "kind", "glyph", "key", "id", "boards", "bar", "mark", "example"})
+LOOKED_UP = frozenset({"hint", "kind", "glyph", "key", "id", "boards", "bar", "mark", "example", "drawing"})
 
 
 # Fields of entries that hold what people typed or what a board calls its own.
@@ -52,9 +53,16 @@ TYPED = frozenset(
 )
 
 
+@cache
+def pseudo_catalogue() -> bytes:
+    """The compiled catalogue of the made-up language; making it takes seconds."""
+    return pseudo_mo()
+
+
+@cache
 def pseudo_language() -> Language:
     """The made-up language with German figures."""
-    return Language(GNUTranslations(BytesIO(pseudo_mo())), "de_DE", "qps")
+    return Language(GNUTranslations(BytesIO(pseudo_catalogue())), "de_DE", "qps")
 
 
 def strings_in(value: object, skipped: frozenset[str] = LOOKED_UP) -> Iterator[str]:

@@ -69,3 +69,15 @@ def test_the_report_tells_serials_assumptions_and_what_does_not_go_home(session)
         "5A is borrowed from spare set and has to go back.",
     )
     assert not any("5A: repaired" in text for text in found["Found"].lines), "a stand-in repairs nothing"
+
+
+def test_modifications_stand_with_their_way_back_and_what_was_left_out_with_its_reason(session):
+    reg = e.NamedPart(board="tw-cpu", refdes="REG1")
+    fields = {"board": "tw-cpu", "parts": (reg,)}
+    session.record(e.Worked, action="modified", detail="diode from output to input; back: unsolder it", **fields)
+    session.record(e.ExtraTicked, board="tw-cpu", place="J1", sort="usual service", choice="out", note="new last year")
+    found, _ = sections(session)
+    assert ("TW-CPU REG1", "diode from output to input", "unsolder it") in found["Modifications and the way back"].table
+    assert "TW-CPU J1, usual service: left out. new last year" in found["Left as it was, and why"].lines
+    session.record(e.Worked, action="modification undone", **fields)
+    assert sections(session)[0]["Modifications and the way back"].table[1][2].startswith("undone ")

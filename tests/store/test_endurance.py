@@ -1,12 +1,15 @@
 """Power cuts and killed processes, a few of each; `make endure` runs five hundred. And media that cannot be written."""
 
 import os
+import random
 import shutil
 import sqlite3
 from datetime import UTC, datetime
+from pathlib import Path
 
 import pytest
 from benchmarks.endure import kills, power_cuts
+from benchmarks.power import Disk, Event, can_record, power_cuts_below
 
 from loyal_trace.core.job.entries import Note
 from loyal_trace.core.vocabulary.errors import LoyalTraceError, MachineError, UserFileError
@@ -21,6 +24,35 @@ def test_no_acknowledged_entry_is_lost_when_the_power_goes(tmp_path):
     with Store(tmp_path / "store") as store:
         (level,) = store._connection.execute("PRAGMA synchronous").fetchone()
         assert level == 2, "every commit is forced to the disk: what the cuts take for granted"
+
+
+@pytest.mark.skipif(not can_record(), reason="the recorder between process and files needs a C compiler")
+def test_nothing_acknowledged_is_lost_when_the_disk_drops_and_tears_what_was_not_forced(tmp_path):
+    found = power_cuts_below(tmp_path, 50, seed=3)
+    assert (found.lost, found.wrong) == (0, ()) and found.acknowledged > 100
+
+
+def test_the_simulated_disk_loses_what_was_not_forced_and_keeps_what_was(tmp_path):
+    def left(*events):
+        """The names and contents that some cut leaves, over many cuts."""
+        found = set()
+        for seed in range(60):
+            disk = Disk(Path("/d"))
+            for sort, path, offset, data in events:
+                disk.play(Event(sort, path, offset, data))
+            found.add(tuple(sorted(disk.after_cut(random.Random(seed)))))
+        return found
+
+    written = [("O", "/d/f", 0, b""), ("W", "/d/f", 0, b"a" * 1024)]
+    some = left(*written)
+    assert () in some and (("f", b""),) in some and (("f", b"a" * 512),) in some and (("f", b"a" * 1024),) in some
+    named = [*written, ("S", "/d/f", 0, b"")]
+    assert left(*named) == {(), (("f", b"a" * 1024),)}, "the bytes are safe, the name is not"
+    assert left(*named, ("S", "/d", 0, b"")) == {(("f", b"a" * 1024),)}
+    moved = [*named, ("S", "/d", 0, b""), ("R", "/d/f", 0, b"/d/g")]
+    assert left(*moved) == {(("f", b"a" * 1024),), (("g", b"a" * 1024),)}, "the old name or the new, never none"
+    below = [("M", "/d/x", 0, b""), *((s, p.replace("/d/f", "/d/x/f"), o, d) for s, p, o, d in named)]
+    assert () in left(*below, ("S", "/d/x", 0, b"")), "a new folder goes with all that is in it"
 
 
 def test_a_process_that_is_killed_at_work_leaves_a_whole_store(tmp_path):

@@ -2,8 +2,12 @@
 
 from datetime import timedelta
 
+from PyQt6.QtSvg import QSvgRenderer
+
+from loyal_trace.app.presenters.step_view import drawing_name
 from loyal_trace.core.vocabulary.findings import Finding
 from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.resources import methods, read_bytes
 
 CARD = "the step in hand"
 
@@ -108,3 +112,20 @@ def test_a_chip_shows_its_notch_and_a_place_without_position_says_so(window):
     window.pick("tw-cpu", "6D")
     card = window.figure(CARD)
     assert card.view.part.startswith("turned-pin socket") and card.view.tiles[0].name == "iron"
+
+
+def test_how_a_part_comes_off_is_drawn_with_the_other_ways_beside_it(window):
+    card = at_c1(window)
+    window.alt("A")
+    assert card.view.title == "Heat C1" and card.view.drawing == "heat-both-leads" and "both joints" in card.view.method
+    assert any("rock it along its pads" in way and "risk to pads" in way for way in card.view.others)
+    window.shell.set_looks(True, 1.0)
+    picture = card.grab().toImage()
+    colours = {picture.pixelColor(x, y).name() for x in range(20, 200, 2) for y in range(110, 220, 2)}
+    assert len(colours) > 6, "the drawing is there in the dark too"
+
+
+def test_every_method_has_its_drawing():
+    for method in (*methods().removal, *methods().fitting):
+        drawing = QSvgRenderer(read_bytes(f"drawings/{drawing_name(method)}.svg"))
+        assert drawing.isValid() and drawing.defaultSize().width() == 160

@@ -1,7 +1,7 @@
 """The capacitor kit in the window: groups, candidates, repair orders, the order list, by keys and by clicks."""
 
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QFileDialog
 
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.ui.drawer_dialog import DrawerDialog
@@ -80,12 +80,14 @@ def test_a_repair_order_is_chosen_on_its_timeline(window):
     assert chart.view.orders[1].chosen, "one click or key is undone as one"
 
 
-def test_the_order_list_is_written(window, tmp_path):
+def test_the_order_list_is_written(window, tmp_path, monkeypatch):
     open_kit(window)
-    window.page.presenter.kit.write_order(str(tmp_path / "order.csv"))
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "order.csv"), ""))
+    window.press("Write the order list")
     lines = (tmp_path / "order.csv").read_text().splitlines()
     assert lines[0] == "what,count,spares,for" and len(lines) == 3 and ",3,1," in lines[2]
-    window.page.presenter.kit.write_order(str(tmp_path / "none" / "order.csv"))
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "none" / "order.csv"), ""))
+    window.press("Write the order list")
     assert "could not be written" in window.message
 
 
@@ -130,3 +132,74 @@ def test_the_drawer_is_edited_in_its_window_and_the_plan_sees_it(window, monkeyp
     assert "47u 25V 6x11, tray Q" in next(r for r in window.row_texts("groups of the kit") if "47 µF" in r)
     text = (window.workspace.job.store.folder / "drawer.csv").read_text()
     assert "47u 25V 6x11,capacitor,5" in text and "74LS166,chip,1,,,,,,,drawer 3,bad" in text
+
+
+def test_a_step_that_is_dragged_keeps_its_new_place_and_undo_takes_it_back(window):
+    window.stage(Stage.PLAN)
+    before = [step.id for step in window.workspace.assessment().plan.steps]
+    drag(window, 0, 3)
+    after = [step.id for step in window.workspace.assessment().plan.steps]
+    assert after != before and after.index(before[0]) == 2 and "later than it could" in window.message
+    drag(window, 0, len(after))
+    assert window.workspace.assessment().plan.steps[-1].id == after[0]
+    window.ctrl("Z")
+    window.ctrl("Z")
+    assert [step.id for step in window.workspace.assessment().plan.steps] == before
+
+
+def drag(window, row, to):
+    """Carries a row of the plan with the pointer to stand before another."""
+    rows = window.rows("steps")
+    port = rows.viewport()
+    start = QPoint(80, rows.top_of(row) + 8)
+    end = QPoint(80, rows.top_of(to) + 4 if to < len(rows.rows) else rows.height() - 3)
+    window.qtbot.mousePress(port, Qt.MouseButton.LeftButton, pos=start)
+    window.qtbot.mouseMove(port, end)
+    window.qtbot.mouseRelease(port, Qt.MouseButton.LeftButton, pos=end)
+
+
+def test_usual_service_is_clicked_in_and_left_out_with_a_reason(window):
+    window.stage(Stage.PLAN)
+    window.pick("tw-cpu", "J1")
+    window.click_row_of("usual service and improvements", "Replace J1")
+    assert window.last.kind == "extra_ticked" and window.last.choice == "in"
+    assert ("tw-cpu/J1/service") in [step.id for step in window.workspace.assessment().plan.steps]
+    window.click_row_of("usual service and improvements", "Replace J1")
+    assert window.edit.text() == "service out: CPU J1 -- ", "the reason is typed behind it"
+    window.keys("its contacts are new", "Enter")
+    assert window.last.choice == "out" and window.last.note == "its contacts are new"
+    assert "tw-cpu/J1/service" not in [step.id for step in window.workspace.assessment().plan.steps]
+
+
+def test_offers_are_read_and_the_other_jobs_join_the_order(window, monkeypatch, tmp_path):
+    listed = tmp_path / "offers.csv"
+    listed.write_text(
+        "shop,number,price,minimum,shipping,days,trust\nQuay,47u 25V,0.35,1,4.5,3,0.95\nQuay,4164,2,1,4.5,3,1\n"
+    )
+    open_kit(window)
+    assert "Read a shop's list" in window.row_texts("orders to shops")[1]
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(listed), ""))
+    window.alt("S")
+    rows = window.row_texts("orders to shops")
+    assert "this job" in rows[0] and "Quay" in rows[1] and "no shop has it" in rows[-1]
+    assert not any("4164" in row for row in rows), "that is for another job"
+    window.press("Order for all jobs")
+    window.wait_idle()
+    rows = window.row_texts("orders to shops")
+    assert "3 jobs" in rows[0] and any("4164 for Corvane" in row for row in rows)
+    written = tmp_path / "order.csv"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(written), ""))
+    window.press("Write the order list")
+    assert "Quay,4164,1,2.00,3,4164 for Corvane" in written.read_text()
+    window.press("Order for this job")
+    assert "this job" in window.row_texts("orders to shops")[0]
+
+
+def test_stand_ins_found_by_their_pins_come_in_the_background(window):
+    window.stage(Stage.PLAN)
+    window.pick("tw-cpu", "3F")
+    at_once = window.row_texts("what can stand in")
+    window.qtbot.waitUntil(lambda: all(f.done() for f in window.workspace._stand_ins.values()), timeout=20_000)
+    window.qtbot.wait(20)
+    found = {one.number for one in window.workspace.stand_ins("74LS00", None).found}
+    assert at_once and "74LS132" in found, "Schmitt inputs on the same pins, which no look at the families tells"

@@ -102,8 +102,8 @@ def test_a_board_folder_is_chosen_by_dialog_and_a_broken_one_says_what_is_wrong(
 
 
 def test_the_pictures_of_the_documents_can_be_taken_at_any_time(qapp, tmp_path):
-    take_all(tmp_path, only=("suspects", "first-page"))
-    assert {p.name for p in tmp_path.iterdir()} == {"suspects.png", "first-page.png"}
+    take_all(tmp_path, only=("own-board", "first-page"))
+    assert {p.name for p in tmp_path.iterdir()} == {"own-board.png", "first-page.png"}
     assert all(p.read_bytes().startswith(b"\x89PNG") for p in tmp_path.iterdir()) and len(STAGES) == 10
 
 

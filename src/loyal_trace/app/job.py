@@ -125,6 +125,7 @@ class OpenJob:
             self.library,
             self.store.attachment,
             self.workshop.drawer,
+            self.workshop.offers,
             current_table(),
             self.workshop.bench,
             self.env.tables(),

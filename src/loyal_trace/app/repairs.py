@@ -5,6 +5,7 @@ from typing import Any
 from loyal_trace.app.commands import step_entry
 from loyal_trace.app.job import OpenJob
 from loyal_trace.core.assess.away import SAFETY
+from loyal_trace.core.assess.extra_steps import modification_words
 from loyal_trace.core.assess.parts import in_stock, stock
 from loyal_trace.core.job.entries import (
     CONTACT_REPAIRED,
@@ -23,13 +24,14 @@ from loyal_trace.core.planning.steps import Step
 from loyal_trace.core.vocabulary.phrases import say
 
 _MOVES = ("rescue", "put-back", "give-back")
-_OWN_PART_STAYS = {"leg": CONTACT_REPAIRED, "program": RE_PROGRAMMED, "socket": NEW_SOCKET}
+_OWN_PART_STAYS = {"leg": CONTACT_REPAIRED, "program": RE_PROGRAMMED, "socket": NEW_SOCKET, "socketing": NEW_SOCKET}
+_WORK_ON_IT = {"reflow": "reflowed", "sink": "heat sink fitted", "improve": "modified"}
 _REASON = 120
 
 
 def spares_for(job: OpenJob, step: Step) -> list[StockItem]:
     """What in the drawer could go in: the same number and not known bad."""
-    if step.kind in _OWN_PART_STAYS or step.kind in _MOVES or step.kind == "reflow":
+    if step.kind in _OWN_PART_STAYS or step.kind in _MOVES or step.kind in _WORK_ON_IT:
         return []
     return [item for item in stock(job.moment) if item.number == step.part_number and in_stock(job.moment, item)]
 
@@ -41,9 +43,11 @@ def entries_of_step(job: OpenJob, step: Step, spare: StockItem | None = None) ->
     done = step_entry(job, step)
     if step.kind in _MOVES:
         return [_moved(job, step, number, here), done]
-    if step.kind == "reflow":
+    if step.kind in _WORK_ON_IT:
         parts = (NamedPart(board=step.place.board, refdes=step.place.refdes),)
-        return [job.make(Worked, board=step.place.board, action="reflowed", parts=parts), done]
+        detail = modification_words(job.moment, step.id)
+        work = job.make(Worked, board=step.place.board, action=_WORK_ON_IT[step.kind], parts=parts, detail=detail)
+        return [work, done]
     if step.kind in _OWN_PART_STAYS:
         return [job.make(Fitted, number=number, origin=_OWN_PART_STAYS[step.kind], **here), done]
     origin = spare.place if spare is not None else step.from_drawer or "ordered"

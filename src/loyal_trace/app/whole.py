@@ -5,6 +5,7 @@ One damaged thing never takes the job down with it. Everything left out is named
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from itertools import combinations
 
 import tomli_w
@@ -85,11 +86,17 @@ def _boards(
     boards, warnings = {}, []
     for name, files in folders.items():
         try:
-            boards[name] = parse_board(files, name, library)
+            boards[name] = _parsed(tuple(sorted(files.items())), name, library)
         except UserFileError as error:
             warnings.append(say("The board {name} was read only in part: {error}", name=name, error=error))
             boards[name] = _as_far_as_it_goes(name, files, library)
     return boards, warnings
+
+
+@lru_cache(maxsize=32)
+def _parsed(files: tuple[tuple[str, bytes], ...], name: str, library: ChipLibrary) -> BoardDefinition:
+    """A board by the bytes of its files: jobs on boards of one kind, and one job opened again, read them once."""
+    return parse_board(dict(files), name, library)
 
 
 def _as_far_as_it_goes(name: str, files: Mapping[str, bytes], library: ChipLibrary) -> BoardDefinition:

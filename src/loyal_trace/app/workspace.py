@@ -5,7 +5,7 @@ from concurrent.futures import Future
 from contextlib import contextmanager
 from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from loyal_trace.app.fact_imports import part_facts
 from loyal_trace.app.importers import Meant, import_files, import_photo
@@ -27,6 +27,10 @@ from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.formats.tables import PartTable
 from loyal_trace.instruments.protocols import Cancelled, Workbench
+from loyal_trace.resources import families, memory_types
+
+if TYPE_CHECKING:
+    from loyal_trace.core.parts.equivalents import Equivalents
 
 _TOLD = 3
 
@@ -50,6 +54,7 @@ class Workspace:
         self.tasks.failed.connect(lambda words: self.said.emit(words, True))
         self.tasks.stopped.connect(lambda words: self.said.emit(words or "stopped", False))
         self._clocks: dict[str, Future[object]] = {}
+        self._stand_ins: dict[tuple[object, ...], Future[object]] = {}
 
     @property
     def place(self) -> PartRef:
@@ -254,6 +259,26 @@ class Workspace:
             moment = self.job.moment
             self._clocks[board] = self.tasks.aside(lambda: predicted_clocks(moment, board), self.changed.emit)
         return self._clocks[board].done()
+
+    def stand_ins(self, number: str, clock: float | None) -> "Equivalents":
+        """What could take a chip's place. What needs a look through the whole library comes in the background;
+        `changed` tells when it is there."""
+        from loyal_trace.core.parts.equivalents import Equivalents, equivalents_of  # not before the first paint
+
+        library = self.job.library
+
+        def found(thorough: bool) -> Equivalents:
+            return equivalents_of(number, library, families(), memory_types(), clock, thorough)
+
+        key = (number, clock, library)
+        if key not in self._stand_ins:
+            self._stand_ins[key] = self.tasks.aside(lambda: found(True), self.changed.emit)
+        future = self._stand_ins[key]
+        if future.done() and not future.cancelled() and future.exception() is None:
+            thorough = future.result()
+            assert isinstance(thorough, Equivalents)
+            return thorough
+        return found(False)
 
     def read_roms(self, places: Sequence[PartRef], times: int) -> None:
         """Reads ROMs from the reader in the background; each finished read is an entry at once."""

@@ -2,7 +2,6 @@
 
 import argparse
 import math
-import re
 from typing import Any
 
 from loyal_trace.cli.output import print_json, tell
@@ -14,7 +13,7 @@ from loyal_trace.core.parts.roles import Role, role_said
 from loyal_trace.core.parts.spec import CapacitorSpec, parse_spec
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.phrases import joined, say, term
-from loyal_trace.core.vocabulary.units import format_percent, parse_quantity
+from loyal_trace.core.vocabulary.units import format_percent, parse_quantity, two_meanings
 from loyal_trace.core.vocabulary.verdicts import Verdict
 from loyal_trace.resources import default_tables
 
@@ -31,7 +30,7 @@ def _number(text: str | None, unit: str, name: str, least: float = 0.0) -> float
         return None
     if text.strip().upper() == "OL" and unit == "Ω":
         return math.inf
-    if re.match(r"[1-9]\d{0,2},\d{3}(?!\d)", text.strip()):
+    if two_meanings(text):
         raise RequestError(
             say("{name} {text} can be read in two ways; write it without the comma", name=name, text=text)
         )

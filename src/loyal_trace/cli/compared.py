@@ -1,10 +1,13 @@
 """`job plan --compare`: the repair orders and the schools side by side."""
 
+from collections.abc import Mapping
 from typing import Any
 
 from loyal_trace.app.job import OpenJob
 from loyal_trace.cli.output import print_table, tell
 from loyal_trace.core.assess.compare import Comparison, School, comparison_of, own_order_words
+from loyal_trace.core.assess.extras import extras_of
+from loyal_trace.core.assess.purchase import purchase_of
 from loyal_trace.core.planning.orders import Block, RepairOrder
 from loyal_trace.core.vocabulary.phrases import say, term
 from loyal_trace.core.vocabulary.units import format_percent
@@ -84,3 +87,53 @@ def print_comparison(document: dict[str, Any]) -> None:
             )
     if document["own_order"]:
         tell(say("As planned now, {own}.", own=document["own_order"]))
+
+
+def extras_document(job: OpenJob) -> dict[str, Any]:
+    """What is done beyond the evidence, in the plan, offered or left out; and the orders to shops."""
+    found: dict[str, Any] = {
+        "extras": [
+            {
+                "board": one.place.board,
+                "place": one.place.refdes,
+                "kind": one.kind,
+                "what": one.what,
+                "why": one.why,
+                "state": one.ticked,
+                "reason": one.reason,
+                "way_back": one.back,
+            }
+            for one in extras_of(job.moment)
+        ]
+    }
+    purchase = purchase_of(job.moment, job.assessment().plan)
+    if purchase is not None:
+        found["purchase"] = {
+            "total": purchase.total,
+            "days": purchase.days,
+            "lines": [
+                {"shop": b.offer.shop, "number": b.offer.number, "count": b.count, "price": b.price, "for": b.wish.name}
+                for b in purchase.lines
+            ],
+            "missing": [wish.name for wish in purchase.missing],
+        }
+    return found
+
+
+def print_extras(document: Mapping[str, Any]) -> None:
+    """The same as lines."""
+    words = {"in": say("in the plan"), "offered": say("offered"), "out": say("left out")}
+    for one in document["extras"]:
+        tell(
+            say(
+                "  {place}, {kind} ({state}): {what}, because {why}",
+                place=one["place"],
+                kind=term(one["kind"]),
+                state=words[one["state"]],
+                what=one["what"],
+                why=one["reason"] or one["why"],
+            )
+        )
+    for line in document.get("purchase", {}).get("lines", ()):
+        tell(say("  order from {shop}: {count} × {number}, {price:.2f}", shop=line["shop"], count=line["count"],
+                 number=line["number"], price=line["price"]))  # fmt: skip

@@ -20,7 +20,7 @@ from loyal_trace.app.job import OpenJob, find_job, import_archive, open_new_job,
 from loyal_trace.app.job_dictionaries import JobDictionaries
 from loyal_trace.app.rehearsal import Rehearsal
 from loyal_trace.app.traces import compared, open_trace
-from loyal_trace.cli.compared import comparison_document, print_comparison
+from loyal_trace.cli.compared import comparison_document, extras_document, print_comparison, print_extras
 from loyal_trace.cli.main import store_of
 from loyal_trace.cli.output import print_json, print_table, tell
 from loyal_trace.core.assess.compare import sundries_of
@@ -286,6 +286,7 @@ def job_plan(options: argparse.Namespace) -> int:
         document = _plan(job)
         if options.compare:
             document |= comparison_document(job)
+        document |= extras_document(job)
     if options.json:
         print_json(document)
         return 0
@@ -311,6 +312,7 @@ def job_plan(options: argparse.Namespace) -> int:
                 part3=part["in_drawer"],
             )
         )
+    print_extras(document)
     if options.compare:
         print_comparison(document)
     return 0

@@ -341,7 +341,7 @@ def _read_parts(reader: DefectReader, data: bytes, revisions: tuple[str, ...]) -
     return parts
 
 
-_ABOVE_NOTHING = ("voltage", "pitch", "diameter", "room_diameter", "room_height")
+_ABOVE_NOTHING = ("voltage", "pitch", "diameter", "room_diameter", "room_height", "heat")
 _MOST = {"capacitor": 10.0, "fuse": 1000.0}
 
 
@@ -421,6 +421,8 @@ def _part(reader: DefectReader, line: int, row: dict[str, str]) -> Part:
         placed=row.get("placed", "").lower() != "no" and bool(row.get("x") or row.get("y")),
         row=row.get("row", ""),
         column=row.get("column", ""),
+        heat=number("heat", "W"),
+        sink=number("sink", "K/W"),
     )
 
 

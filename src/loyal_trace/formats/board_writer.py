@@ -43,7 +43,7 @@ _HEAD_LAST = ("revisions", "revision_marks", "cautions")
 _PART_COLUMNS = (
     "refdes", "part", "kind", "package", "x", "y", "rotation", "placed", "row", "column", "socketed", "value",
     "voltage", "polarised", "technology", "pitch", "diameter", "room_diameter", "room_height", "role", "revisions",
-    "rare",
+    "rare", "heat", "sink",
 )  # fmt: skip
 _BARE = re.compile(r"[A-Za-z0-9_-]+")
 
@@ -139,7 +139,7 @@ def _part_row(part: Part) -> dict[str, str]:
     }
     if part.placed:
         row |= {"x": _length(part.x), "y": _length(part.y), "rotation": str(part.rotation) if part.rotation else ""}
-    for name in ("pitch", "diameter", "room_diameter", "room_height"):
+    for name in ("pitch", "diameter", "room_diameter", "room_height", "heat", "sink"):
         value = getattr(part, name)
         row[name] = "" if value is None else _length(value)
     for name in ("socketed", "polarised", "rare"):

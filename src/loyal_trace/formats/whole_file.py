@@ -32,7 +32,7 @@ def write_by(
     temporary = path.with_name(path.name + ".part")
     try:
         if make_folders:
-            path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+            folders_for(path.parent)
         with temporary.open("wb") as stream:
             if private:
                 os.fchmod(stream.fileno(), 0o600)
@@ -64,6 +64,17 @@ def _through_links(path: Path, what: str) -> Path:
     if target.exists() and not target.is_file():
         raise MachineError(say("{path}: the {what} needs a regular file; nothing was changed", path=path, what=what))
     return target
+
+
+def folders_for(folder: Path) -> None:
+    """Makes a folder, the user's alone, and those above it, each forced to the disk in the one above.
+
+    Without that a power cut can take a new folder away with all that was safely written into it. OSError as by mkdir.
+    """
+    missing = [one for one in (folder, *folder.parents) if not one.exists()]
+    for one in reversed(missing):
+        one.mkdir(exist_ok=True, mode=0o700)
+        force_out(one.parent)
 
 
 def force_out(path: Path) -> None:

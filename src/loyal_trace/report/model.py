@@ -7,6 +7,7 @@ from datetime import datetime
 from loyal_trace.core.assess.assessment import Assessment
 from loyal_trace.core.assess.assumptions import assumptions
 from loyal_trace.core.assess.away import away
+from loyal_trace.core.assess.extras import extras_of
 from loyal_trace.core.assess.parts import old_parts, outdated, replaced
 from loyal_trace.core.assess.teardown import left_over, still_out
 from loyal_trace.core.boards.names import board_prefix
@@ -20,6 +21,7 @@ from loyal_trace.core.job.entries import (
     reading_words,
 )
 from loyal_trace.core.job.fold import live_of
+from loyal_trace.core.planning.extras import Ticked, back_of, what_of
 from loyal_trace.core.vocabulary.identity import PartRef, in_order
 from loyal_trace.core.vocabulary.phrases import joined, say, term
 from loyal_trace.core.vocabulary.units import count_of, format_percent
@@ -100,6 +102,7 @@ def _sections(assessment: Assessment, live: Sequence[Entry], head: str) -> list[
         _measured(assessment),
         _done(assessment, live),
         _parts(assessment),
+        _modified(assessment),
         _starts(assessment),
         _tested(assessment),
         Section(
@@ -261,6 +264,22 @@ def _parts(assessment: Assessment) -> Section:
     return Section(say("Parts out and in"), (), tuple(rows) if len(rows) > 1 else (), (16, 18, 18, 16, 32))
 
 
+def _modified(assessment: Assessment) -> Section:
+    """What was changed from how the board was made, and the way back; what was undone again is said so."""
+    work = [w for w in assessment.moment.snapshot.parts.work if w.parts]
+    undone = {named.part: w.time for w in work if w.action == "modification undone" for named in w.parts}
+    rows = [(say("place"), say("modification"), say("way back"))]
+    for one in work:
+        place = one.parts[0].part
+        if one.action != "modified":
+            continue
+        back = back_of(one.detail) or say("not entered")
+        if place in undone and undone[place] > one.time:
+            back = say("undone {local_time}", local_time=local_time(undone[place]))
+        rows.append((_at(assessment, *place), what_of(one.detail) or say("not described"), back))
+    return Section(say("Modifications and the way back"), (), tuple(rows) if len(rows) > 1 else (), (16, 44, 40))
+
+
 def _notes(live: Sequence[Entry]) -> Section:
     """What was said in free words and of functions, as it was said."""
     said = [e for e in live if e.kind in ("note", "function", "pair", "control")]
@@ -313,6 +332,16 @@ def _left_alone(assessment: Assessment) -> Section:
     ]
     lines += [
         say("{step}: not done. {reason}", step=s.what, reason=s.reason) for s in assessment.plan.steps if not s.done
+    ]
+    lines += [
+        say(
+            "{at}, {kind}: left out. {reason}",
+            at=_at(assessment, *one.place),
+            kind=term(one.kind),
+            reason=one.reason or say("No reason entered."),
+        )
+        for one in extras_of(assessment.moment)
+        if one.ticked is Ticked.OUT
     ]
     return Section(say("Left as it was, and why"), tuple(lines))
 

@@ -12,6 +12,7 @@ if TYPE_CHECKING:
     from loyal_trace.core.chips.library import ChipLibrary
     from loyal_trace.core.diagnosis.complaint import WordGroups
     from loyal_trace.core.parts.equivalents import FamilyTable
+    from loyal_trace.core.planning.extras import ExtraRules
     from loyal_trace.core.planning.methods import Methods
     from loyal_trace.core.power.consumption import CurrentTable
     from loyal_trace.core.roms.devices import MemoryTypes
@@ -82,6 +83,14 @@ def methods() -> "Methods":
 
 
 @cache
+def extras() -> "ExtraRules":
+    """What is offered beyond the evidence: usual service, improvements, what packages do with their heat."""
+    from loyal_trace.core.planning.extras import extra_rules  # not before the first paint
+
+    return extra_rules(read_text("data/extras.toml"))
+
+
+@cache
 def default_tables() -> "DiagnosisTables":
     """The evidence weights and priors that ship with the program."""
     from loyal_trace.core.assess.moment import DiagnosisTables  # not before the first paint
@@ -90,4 +99,4 @@ def default_tables() -> "DiagnosisTables":
 
     evidence, priors = EvidenceTable(read_text("data/evidence.toml")), Priors(read_text("data/priors.toml"))
     limits = capacitor_limits(read_text("data/esr.toml"), read_text("data/capacitors.toml"))
-    return DiagnosisTables(evidence, priors, limits, methods())
+    return DiagnosisTables(evidence, priors, limits, methods(), extras())

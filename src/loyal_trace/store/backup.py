@@ -16,7 +16,7 @@ from pathlib import Path
 from loyal_trace.core.job.chain import head_of
 from loyal_trace.core.vocabulary.errors import MachineError
 from loyal_trace.core.vocabulary.phrases import say
-from loyal_trace.formats.whole_file import force_out, write_whole
+from loyal_trace.formats.whole_file import folders_for, force_out, write_whole
 from loyal_trace.store.connection import DATABASE, speaking_plainly
 from loyal_trace.store.store import Store
 
@@ -37,12 +37,12 @@ def back_up(store: Store, target: Path, before: Path | None = None) -> Path:
     making = target.with_name(target.name + _UNFINISHED)
     try:
         shutil.rmtree(making, ignore_errors=True)
-        making.mkdir(parents=True, mode=0o700)
+        folders_for(making)
         _copy_database(store, making / DATABASE)
         for path in _small_files(store.folder):
             write_whole(making / path.name, path.read_bytes(), "backup")
         for folder in _small_folders(store.folder):
-            shutil.copytree(folder, making / folder.name)
+            shutil.copytree(folder, making / folder.name, copy_function=_copied)
         for path in _attachments(store.folder):
             _copy_or_link(
                 path, making / path.relative_to(store.folder), before and before / path.relative_to(store.folder)
@@ -50,7 +50,11 @@ def back_up(store: Store, target: Path, before: Path | None = None) -> Path:
         write_whole(making / HEADS, json.dumps(heads_of(store), sort_keys=True).encode(), "backup")
         if target.exists():
             target.rmdir()
+        # Names and copied bytes are on the disk before the copy carries its name, and then that name is.
+        for path in (making, *(path for path in making.rglob("*") if path.is_dir())):
+            force_out(path)
         making.replace(target)
+        force_out(target.parent)
     except OSError as error:
         shutil.rmtree(making, ignore_errors=True)
         raise MachineError(
@@ -88,15 +92,22 @@ def _attachments(folder: Path) -> Iterator[Path]:
     return (path for path in sorted((folder / "attachments").glob("*/*")) if not path.name.endswith(".part"))
 
 
+def _copied(source: str | Path, target: str | Path) -> str:
+    """Copies a file and forces it to the disk."""
+    shutil.copyfile(source, target)
+    force_out(Path(target))
+    return str(target)
+
+
 def _copy_or_link(source: Path, target: Path, known: Path | None) -> None:
-    target.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+    folders_for(target.parent)
     if known is not None and known.exists() and known.stat().st_size == source.stat().st_size:
         try:
             os.link(known, target)
             return
         except OSError:
             pass  # another file system, or one without links: copied like the first time
-    shutil.copyfile(source, target)
+    _copied(source, target)
     target.chmod(0o600)
     force_out(target)
 

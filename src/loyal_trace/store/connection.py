@@ -180,6 +180,8 @@ def _migrate(connection: sqlite3.Connection) -> None:
     engine = sa.create_engine("sqlite://", creator=lambda: connection, poolclass=sa.pool.StaticPool)
     try:
         with engine.begin() as opened:
+            # All or nothing: a cut between two tables would leave a store that opens no more.
+            opened.exec_driver_sql("BEGIN IMMEDIATE")
             config.attributes["connection"] = opened
             command.upgrade(config, "head")
     except sa.exc.DatabaseError as error:

@@ -16,7 +16,7 @@ from loyal_trace.core.job.entries import Entry, Imported, Opened, leaner, line_h
 from loyal_trace.core.vocabulary.errors import MachineError, RequestError, UserFileError
 from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.formats.archive import JobArchive, OnDemand
-from loyal_trace.formats.whole_file import write_whole
+from loyal_trace.formats.whole_file import folders_for, write_whole
 from loyal_trace.store.connection import DATABASE, open_database, speaking_plainly, take_lock
 from loyal_trace.store.states import JobState, purge, set_state, states_of
 
@@ -48,7 +48,7 @@ class Store:
         self._lock = None
         if not read_only:
             try:
-                folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+                folders_for(folder)
             except OSError as error:
                 raise MachineError(
                     say(

@@ -2,6 +2,7 @@
 
 import sys
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QEventLoop, QTimer
@@ -104,17 +105,15 @@ def take_all(folder: Path, only: tuple[str, ...] = ()) -> None:
         _, ours = make_application(WindowOptions(demo=True, store=Path(store) / "store"))
         wait_until_ready(ours)
         camera = Photographer(ours, folder, only)
-        _stages(camera)
-        _probe(camera, Path(store))
-        _roms(camera)
-        _photo(camera)
-        _others(camera)
+        for series, names in _SERIES:
+            if not only or names.intersection(only):
+                series(camera, Path(store))
         ours.show_jobs()
         camera.shoot("first-page")
         ours.shell.close()
 
 
-def _stages(camera: Photographer) -> None:
+def _stages(camera: Photographer, folder: Path) -> None:
     """Every stage of the first job."""
     for stage, place in STAGES:
         camera.go(stage, place)
@@ -166,7 +165,7 @@ def _probe(camera: Photographer, folder: Path) -> None:
     camera.press("Show the chip")
 
 
-def _roms(camera: Photographer) -> None:
+def _roms(camera: Photographer, folder: Path) -> None:
     """The further pages of ROMs."""
     camera.go(Stage.ROMS, ("tw-cpu", "6F"))
     for label in ("Show bytes", "Zoom in", "Zoom in", "Zoom in", "Next difference"):
@@ -178,7 +177,7 @@ def _roms(camera: Photographer) -> None:
     camera.press("Show the sockets")
 
 
-def _photo(camera: Photographer) -> None:
+def _photo(camera: Photographer, folder: Path) -> None:
     """The sound board known from a list and two photos: parts placed by two clicks, and what fails."""
     from loyal_trace.demo.gullcry import GULLCRY_JOB
 
@@ -192,7 +191,7 @@ def _photo(camera: Photographer) -> None:
     camera.shoot("own-board")
 
 
-def _others(camera: Photographer) -> None:
+def _others(camera: Photographer, folder: Path) -> None:
     """The school computer at its clocks."""
     from loyal_trace.demo.corvane import CORVANE_BOARD, CORVANE_JOB
 
@@ -205,6 +204,16 @@ def _others(camera: Photographer) -> None:
     for _ in range(5):
         camera.press("Read the counter")
     camera.shoot("rails-clock")
+
+
+# Each series walks on by itself; the pictures it takes.
+_SERIES: tuple[tuple[Callable[[Photographer, Path], None], frozenset[str]], ...] = (
+    (_stages, frozenset({*(stage.word for stage, _ in STAGES), "kit"})),
+    (_probe, frozenset({"probe-screen", "probe-signatures", "probe-trace"})),
+    (_roms, frozenset({"roms-repair"})),
+    (_photo, frozenset({"board-from-photo", "own-board"})),
+    (_others, frozenset({"rails-clock"})),
+)
 
 
 if __name__ == "__main__":

@@ -83,13 +83,15 @@ def _suspects(workspace: Workspace) -> StagePage:
 
 
 def _plan(workspace: Workspace) -> StagePage:
-    from loyal_trace.app.presenters import kit, plan
+    from loyal_trace.app.presenters import extras, kit, plan, purchase
     from loyal_trace.ui.widgets.orders_view import OrdersChart
     from loyal_trace.ui.widgets.room_view import RoomDrawing
 
     drawn = ((kit.ROOM, RoomDrawing()), (kit.ORDERS, OrdersChart()))
-    lists = (plan.STAND_INS, plan.PARTS, plan.SCHOOLS, plan.CAPACITORS, plan.PAIRS)
-    return StagePage(plan.PlanPresenter(workspace), (kit.GROUPS, drawn[0], plan.STEPS, drawn[1], *lists))
+    lists = (plan.STAND_INS, plan.PARTS, extras.EXTRAS, plan.SCHOOLS, plan.CAPACITORS, plan.PAIRS)
+    return StagePage(
+        plan.PlanPresenter(workspace), (kit.GROUPS, drawn[0], purchase.ORDER, plan.STEPS, drawn[1], *lists)
+    )
 
 
 def _repair(workspace: Workspace) -> StagePage:

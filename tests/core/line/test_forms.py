@@ -313,3 +313,40 @@ def test_a_resistor_is_asked_a_crystal_is_what_stands_on_it_and_a_test_point_has
     assert _told("TP1 = U1.6", "U1 is Z80A")["TP1"][0] == "connector"
     own = [made(PartTold, board="own", place="U1", number="Z80A", sort="chip")]
     assert read("TP1 = U1.6", context({}, own)).said.canonical == "TP1.1 = U1.6"
+
+
+@pytest.mark.parametrize(
+    ("line", "kind", "fields"),
+    [
+        ("service out: C1", "extra_ticked", {"place": "C1", "sort": "usual service", "choice": "out"}),
+        (
+            "improve 5D: a label; back: peel it off",
+            "extra_ticked",
+            {"sort": "improvement", "choice": "in", "what": "a label", "back": "peel it off"},
+        ),
+        ("improve out 5D: a label", "extra_ticked", {"choice": "out", "what": "a label"}),
+        ("heat sink in: 5D", "extra_ticked", {"sort": "heat sink", "choice": "in"}),
+        ("5D has no heatsink", "part_told", {"sink": 0.0}),
+        ("5D has a heat sink of 8,5 K/W", "part_told", {"sink": 8.5}),
+        ("5D dissipates 750 mW", "part_told", {"heat": 0.75}),
+        ("5D modified: a wire; back: cut it", "worked", {"action": "modified", "detail": "a wire; back: cut it"}),
+        ("5D modification undone", "worked", {"action": "modification undone"}),
+        ("donor: 74ls166 at 5D of GP-0099", "stocked", {"donor": "GP-0099", "risk": 0.1, "place": "donor GP-0099 5D"}),
+        (
+            "offer: 100u 25V from Quay & Sons at 0,40 each, shipping 4.5, at least 10, 3 days",
+            "offered",
+            {"shop": "Quay & Sons", "price": 0.4, "minimum": 10, "days": 3.0},
+        ),
+        ("order: 5D last", "decided", {"choice": "last"}),
+    ],
+)
+def test_work_beyond_the_evidence_and_what_shops_and_donors_have(line, kind, fields):
+    ((found, told),) = recorded(line)
+    assert found == kind and {name: told[name] for name in fields} == fields
+
+
+@pytest.mark.parametrize(
+    "line", ["5D dissipates 0 W", "donor: 74LS00 at 5D of GP-0099, risk 400 %", "5D has a heat sink of 0 K/W"]
+)
+def test_heat_and_risks_that_cannot_be_are_refused(line):
+    assert read(line).status == "refused"

@@ -52,7 +52,7 @@ def test_the_board_decides_which_way_is_kind_to_it():
     single, plated = ways(CAN, board="single-sided", evidence=True), ways(CAN, board="plated holes", evidence=True)
     assert next(iter(single)) == "rock it along its pads" and next(iter(plated)) == "heat both leads"
     assert single["heat both leads"].risk == 3 * TABLE.removal[0].risk
-    assert any("not for a board" in reason for reason in single["heat both leads"].reasons)
+    assert any("not for this board" in reason for reason in single["heat both leads"].reasons)
     assert "preheat and low-melt alloy" in ways(CHIP, board="planes", evidence=True)
 
 

@@ -130,6 +130,9 @@ class StagePresenter:
     def row_picked(self, name: str, index: int) -> None:
         """Nothing follows a row here."""
 
+    def row_moved(self, name: str, index: int, to: int) -> None:
+        """A row was dragged to stand before another one, or behind the last; nothing follows here."""
+
     def figure_picked(self, name: str, *at: float) -> None:
         """Nothing follows a drawing here."""
 

@@ -1,11 +1,9 @@
 """The capacitor kit: groups with what goes in, the room of a place and its candidates, repair orders as timelines."""
 
-import csv
-import io
 from dataclasses import dataclass
-from pathlib import Path
 
 from loyal_trace.app.presenters.model import Action, Cell, Meaning, Page, Question, Row, Rows, Target
+from loyal_trace.app.presenters.purchase import ORDER, OrderPage, write_order
 from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.capacitors import estimated_rest
 from loyal_trace.core.assess.compare import comparison_of
@@ -15,6 +13,7 @@ from loyal_trace.core.boards.model import Part
 from loyal_trace.core.boards.outline import body_size
 from loyal_trace.core.job.entries import Decided, PlannedUse
 from loyal_trace.core.parts.fitting import FIT_WORDS, Fit, Fits
+from loyal_trace.core.parts.places import runs_hot
 from loyal_trace.core.parts.spec import spec_of_part
 from loyal_trace.core.parts.survival import GroupEstimate
 from loyal_trace.core.planning.kit import Candidate, Kit, KitGroup
@@ -23,7 +22,6 @@ from loyal_trace.core.planning.steps import SOONEST
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import joined, say, term
 from loyal_trace.core.vocabulary.units import count_of, format_percent, marked_quantity
-from loyal_trace.formats.whole_file import write_whole
 
 GROUPS, ROOM, ORDERS = say("groups of the kit"), say("room and candidates"), say("repair orders")
 _HINT = "C1 use 6800u 35V from tray F; kit: all electrolytics; C1 room 12 mm"
@@ -167,6 +165,7 @@ class KitPage:
 
     def __init__(self, workspace: Workspace) -> None:
         self.workspace = workspace
+        self.order = OrderPage(workspace)
 
     @property
     def kit(self) -> Kit:
@@ -205,7 +204,7 @@ class KitPage:
             self._meaning(kit, place),
             Target(self.workspace.place_name(place) if place else say("job"), say("what goes in"), _HINT),
             self._actions(place, back),
-            lists={GROUPS: self._rows(kit, place)},
+            lists={GROUPS: self._rows(kit, place), ORDER: self.order.rows()},
             figures={ROOM: self._room(place), ORDERS: orders_view(self.workspace, len(Grouping))},
         )
 
@@ -215,12 +214,13 @@ class KitPage:
         save = Action(
             "P",
             say("Write the order list"),
-            self.write_order,
+            lambda path: write_order(self.workspace, self.kit, self.order.purchase(), path),
             say("Writes what has to be bought, with sizes, as a CSV list"),
             asks=Question(say("Order list"), say("order.csv"), save=True),
         )
         change = Action("W", say("Change the class"), self.next_choice, say("What is bad, a class, or all"))
-        return (*((choose,) if len(cards) > 1 else ()), *((save,) if self.kit.groups else ()), change, back)
+        chosen = (choose,) if len(cards) > 1 else ()
+        return (*chosen, *((save,) if self.kit.groups else ()), change, *self.order.actions(), back)
 
     def _candidates(self, place: PartRef | None) -> tuple[Candidate, ...]:
         return candidates_for(self.workspace.moment, place)[:_SHOWN_CARDS] if place is not None else ()
@@ -339,16 +339,6 @@ class KitPage:
         choice = names[(names.index(kit_choice(self.workspace.moment)) + 1) % len(names)]
         self.workspace.record(Decided, what=KIT, choice=choice, reason=KIT_CHOICES[choice])
 
-    def write_order(self, path: str) -> None:
-        """Writes the order list."""
-
-        def act() -> list[str]:
-            target = Path(path)
-            write_whole(target, order_text(self.kit).encode(), "order list")
-            return [say("{name} written", name=target.name)]
-
-        self.workspace.attempt(act)
-
 
 def _item_words(number: str, place: str) -> str:
     return say("{number}, {place}", number=number, place=place) if place else number
@@ -395,21 +385,8 @@ def _neighbours(parts: tuple[Part, ...], part: Part, across: float) -> tuple[Nei
         beside_x, beside_y = max(0.0, abs(dx) - width / 2), max(0.0, abs(dy) - height / 2)
         gap = (beside_x**2 + beside_y**2) ** 0.5 - across / 2
         if gap <= _NEAR / 2 and max(abs(dx), abs(dy)) <= _NEAR:
-            hot = other.kind in ("regulator", "bridge", "amplifier")
-            found.append(Neighbour(other.refdes, dx, dy, width, height, gap, hot))
+            found.append(Neighbour(other.refdes, dx, dy, width, height, gap, runs_hot(other)))
     return tuple(sorted(found, key=lambda one: one.gap)[:_NEIGHBOURS])
-
-
-def order_text(kit: Kit) -> str:
-    """The order list as CSV: what, how many, how many of them spare, for which places."""
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(("what", "count", "spares", "for"))
-    for group in kit.groups:
-        if group.buy:
-            places = joined(" ", (ref.refdes for ref in group.places))
-            writer.writerow((group.order, group.to_order, group.spares, places))
-    return out.getvalue()
 
 
 def rest_words(workspace: Workspace, place: PartRef | None = None) -> str:

@@ -45,11 +45,15 @@ class Row:
 
 @dataclass(frozen=True)
 class Rows:
-    """A list: its rows and the picked one (−1 for none). Rows that act do so on a click or Enter, not when passed."""
+    """A list: its rows and the picked one (−1 for none). Rows that act do so on a click or Enter, not when passed.
+
+    `movable`: a row can be dragged to another place in the list.
+    """
 
     rows: tuple[Row, ...] = ()
     current: int = -1
     acts: bool = False
+    movable: bool = False
 
 
 NO_ROWS = Rows()
@@ -172,6 +176,10 @@ class Presenter(Protocol):
 
     def row_picked(self, name: str, index: int) -> None:
         """A row of one of the lists was picked."""
+        ...
+
+    def row_moved(self, name: str, index: int, to: int) -> None:
+        """A row of one of the lists was dragged to stand before another."""
         ...
 
     def figure_picked(self, name: str, *at: float) -> None:

@@ -6,6 +6,7 @@ from loyal_trace.app.cautions import caution_words
 from loyal_trace.app.commands import Setting
 from loyal_trace.app.presenters.base import StagePresenter
 from loyal_trace.app.presenters.continuity import ContinuityPage, summary
+from loyal_trace.app.presenters.extras import EXTRAS, extra_rows, tick_extra
 from loyal_trace.app.presenters.kit import (
     FIT_GLYPHS,
     GROUPS,
@@ -22,9 +23,8 @@ from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.assumptions import assumptions
 from loyal_trace.core.assess.capacitors import life_of, old_beside_new
 from loyal_trace.core.assess.compare import own_order_words, sundries_of
-from loyal_trace.core.assess.orders import BEFORE_DECISION
+from loyal_trace.core.assess.orders import BEFORE_DECISION, LAST
 from loyal_trace.core.job.entries import Decided, Entry, Measured
-from loyal_trace.core.parts.equivalents import equivalents_of
 from loyal_trace.core.parts.fitting import FIT_WORDS
 from loyal_trace.core.planning.steps import REPAIR_ORDERS, PartNeed, Plan, Step
 from loyal_trace.core.planning.sundries import Sundry
@@ -34,7 +34,6 @@ from loyal_trace.core.vocabulary.phrases import capital, joined, say, stacked, t
 from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of, format_percent, parse_quantity
-from loyal_trace.resources import families, memory_types
 
 STEPS, PARTS, CAPACITORS, PAIRS = say("steps"), say("parts list"), say("capacitors"), say("pairs to check")
 SCHOOLS = say("ways of working")
@@ -121,6 +120,7 @@ class PlanPresenter(StagePresenter):
                 STAND_INS: self._stand_ins(),
                 STEPS: self._step_rows(plan),
                 PARTS: _part_rows(plan.parts, sundries_of(self.workspace.moment)),
+                EXTRAS: extra_rows(self.workspace),
                 SCHOOLS: school_rows(self.workspace),
                 CAPACITORS: self._capacitor_rows(),
             },
@@ -166,13 +166,24 @@ class PlanPresenter(StagePresenter):
         return steps[at - 1 : at + 1] if at > 0 else []
 
     def move_up(self) -> None:
-        """The picked step goes before the one above it; what that breaks is said."""
+        """The picked step goes before the one above it."""
         pair = self._movable()
-        if len(pair) < 2:
+        if len(pair) == 2:
+            self._put_before(pair[1], pair[0])
+
+    def row_moved(self, name: str, index: int, to: int) -> None:
+        """A step was dragged to stand before another; what is done stays where it is."""
+        steps = self.workspace.assessment().plan.steps
+        if name != STEPS or steps[index].done:
             return
-        above, step = pair
+        behind = [step for step in steps[to:] if not step.done and step.place != steps[index].place]
+        self._put_before(steps[index], behind[0] if behind else None)
+
+    def _put_before(self, step: Step, other: Step | None) -> None:
+        """An own order, with what it breaks."""
         what = f"{BEFORE_DECISION}{step.place.board}/{step.place.refdes}"
-        if self.workspace.record(Decided, what=what, choice=f"{above.place.board}/{above.place.refdes}"):
+        choice = f"{other.place.board}/{other.place.refdes}" if other is not None else LAST
+        if self.workspace.record(Decided, what=what, choice=choice):
             words = own_order_words(self.workspace.moment)
             if words:
                 self.workspace.say(say("As planned now, {words}.", words=words))
@@ -186,7 +197,7 @@ class PlanPresenter(StagePresenter):
     def _step_rows(self, plan: Plan) -> Rows:
         rows = [self._step_row(number, step) for number, step in enumerate(plan.steps, start=1)]
         picked = next((i for i, s in enumerate(plan.steps) if s.place == self.workspace.place), -1)
-        return Rows(tuple(rows), picked)
+        return Rows(tuple(rows), picked, movable=True)
 
     def _step_row(self, number: int, step: Step) -> Row:
         origin = step.part_number + (say(", {from_drawer}", from_drawer=step.from_drawer) if step.from_drawer else "")
@@ -224,8 +235,7 @@ class PlanPresenter(StagePresenter):
             return NO_ROWS
         clock = self.workspace.snapshot.decision("processor clock")
         hertz = parse_quantity(clock, "Hz") if clock else None
-        library = self.workspace.job.library
-        found = equivalents_of(part.number, library, families(), memory_types(), hertz, thorough=False).found
+        found = self.workspace.stand_ins(part.number, hertz).found
         rows = [heading(say("What can stand in for {number}", number=part.number), 26)]
         for one in found[:_SHOWN_STAND_INS]:
             cells = (
@@ -299,6 +309,8 @@ class PlanPresenter(StagePresenter):
             self.continuity.row_picked(index)
         elif name == GROUPS:
             self.kit.row_picked(index)
+        elif name == EXTRAS:
+            tick_extra(self.workspace, index)
         elif name == SCHOOLS:
             choose_school(self.workspace, index)
 

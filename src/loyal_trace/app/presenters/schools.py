@@ -2,13 +2,14 @@
 
 from loyal_trace.app.presenters.model import Cell, Row, Rows, heading
 from loyal_trace.app.workspace import Workspace
-from loyal_trace.core.assess.compare import SOME, School, comparison_of
+from loyal_trace.core.assess.compare import School, comparison_of
+from loyal_trace.core.assess.extra_steps import SOCKETS, sockets_choice
 from loyal_trace.core.assess.first_power import first_power_choice
 from loyal_trace.core.job.entries import Decided
 from loyal_trace.core.vocabulary.phrases import say, term
 from loyal_trace.core.vocabulary.units import format_percent
 
-SOCKETS, FIRST = "sockets", "first power"
+FIRST = "first power"
 
 
 def _listed(workspace: Workspace) -> list[tuple[str, School]]:
@@ -19,7 +20,7 @@ def _listed(workspace: Workspace) -> list[tuple[str, School]]:
 def _chosen(workspace: Workspace, what: str) -> str:
     if what == FIRST:
         return first_power_choice(workspace.moment)
-    return workspace.snapshot.decision(SOCKETS, SOME)
+    return sockets_choice(workspace.moment)
 
 
 def school_rows(workspace: Workspace) -> Rows:
@@ -31,9 +32,9 @@ def school_rows(workspace: Workspace) -> Rows:
         decided = _chosen(workspace, what) == school.name
         cells = (
             Cell(36, 168, term(school.name), bold=decided),
-            Cell(206, 76, say("+{minutes:.0f} min", minutes=school.minutes), mono=True),
-            Cell(284, 92, say("damage {share}", share=format_percent(school.damage))),
-            Cell(380, 0, school.why),
+            Cell(200, 92, say("+{minutes:.0f} min", minutes=school.minutes), mono=True),
+            Cell(296, 96, say("damage {share}", share=format_percent(school.damage))),
+            Cell(396, 0, school.why),
         )
         rows.append(Row("good" if decided else "unknown", cells, height=24))
     return Rows(tuple(rows), acts=True)

@@ -27,6 +27,7 @@ from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.report.times import local_time
 
 _SAFE_BELOW, _SAFE_FOR = 5.0, timedelta(hours=2)
+_OTHER_WAYS = 3
 _ON = ("fit", "inspect", "measure")
 
 
@@ -77,7 +78,7 @@ class Tile:
 
 @dataclass(frozen=True)
 class StepView:
-    """Everything that is drawn of a step."""
+    """Everything that is drawn of a step. `drawing` names the picture of its method, `others` are other ways."""
 
     title: str
     part: str
@@ -87,6 +88,8 @@ class StepView:
     polarity: Polarity | None = None
     unknown: str = ""
     method: str = ""
+    drawing: str = ""
+    others: tuple[str, ...] = ()
     tiles: tuple[Tile, ...] = ()
     timers: tuple[Timer, ...] = ()
     out: int = 0
@@ -105,6 +108,8 @@ def step_view(workspace: Workspace, step: Step) -> StepView:
     source = say("from {place}", place=step.from_drawer) if step.from_drawer else say("to be bought")
     polarity, unknown = _polarity(moment.boards[step.place.board], part) if part is not None else (None, "")
     method = _method(workspace, step, current)
+    turned = polarity if current is None or current.name in _ON else None
+    drawn = method is not None and turned is None
     return StepView(
         say(
             "{action} {place}",
@@ -115,9 +120,11 @@ def step_view(workspace: Workspace, step: Step) -> StepView:
         source if step.part_number else "",
         _safe(workspace, step.place.board),
         tuple(ActionView(term(one.name), _state(one, current)) for one in actions),
-        polarity if current is None or current.name in _ON else None,
+        turned,
         unknown if current is None or current.name in _ON else "",
         _how(method, step, current),
+        drawing_name(method) if method is not None and drawn else "",
+        _other_ways(workspace, step, method) if drawn else (),
         _tiles(method, step),
         timers_of(moment, now()),
         len(tally.out),
@@ -141,6 +148,28 @@ def _method(workspace: Workspace, step: Step, current: ActionState | None) -> Me
         return fitting_for(workspace.moment, step.place)
     ways = methods_for(workspace.moment, step.place)
     return ways[0] if ways else None
+
+
+def drawing_name(method: Method) -> str:
+    """The shipped picture of a method, by its name in `resources/drawings`."""
+    return method.id.replace(" ", "-")
+
+
+def _other_ways(workspace: Workspace, step: Step, chosen: Method | None) -> tuple[str, ...]:
+    """The other ways to take the part off, with minutes, risk and what speaks for or against them."""
+    ways = [way for way in methods_for(workspace.moment, step.place) if chosen is None or way.id != chosen.id]
+    if chosen is not None and all(way.id != chosen.id for way in methods_for(workspace.moment, step.place)):
+        return ()  # it is about fitting
+    return tuple(
+        say(
+            "{way}: {minutes:.0f} min, risk to pads {share:.1f} %{why}",
+            way=term(way.id),
+            minutes=way.minutes,
+            share=100 * way.risk,
+            why=say(", {reasons}", reasons=joined(", ", way.reasons)) if way.reasons else "",
+        )
+        for way in ways[:_OTHER_WAYS]
+    )
 
 
 # What an action asks for by itself, before any method.

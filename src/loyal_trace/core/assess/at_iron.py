@@ -26,6 +26,8 @@ WITHOUT_IRON = {
     "put-back": ("fit", "inspect"),
     "give-back": ("remove", "pack"),
     "missing": ("fit", "inspect"),
+    "sink": ("fit", "inspect", "measure"),
+    "improve": ("fit", "inspect", "measure"),
 }
 _SOCKETED = ("remove", "fit", "inspect", "measure")
 

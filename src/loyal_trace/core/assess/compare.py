@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from loyal_trace.core.assess.extra_steps import EVERY, NEVER, SOME, sockets_choice
 from loyal_trace.core.assess.first_power import AS_FOUND, BY_RISK, FIRST_POWER, RENEW_FIRST, first_power_risk
 from loyal_trace.core.assess.moment import Moment, once
 from loyal_trace.core.assess.orders import tasks_for
@@ -10,7 +11,6 @@ from loyal_trace.core.planning.orders import RepairOrder, Task, breaks, compared
 from loyal_trace.core.planning.sundries import Sundry, sundries
 from loyal_trace.core.vocabulary.phrases import joined, say
 
-EVERY, SOME, NEVER = say("socket everything"), say("socket what is replaced"), say("never socket")
 _SOCKET_MINUTES, _UNSOLDER_MINUTES, _WRONG_AGAIN = 5.0, 25.0, 0.1
 _CHIP_DAMAGE = 0.03
 # The chance of damage at the first power-up of a board of the highest risk, and what is left of it by each school.
@@ -94,7 +94,7 @@ def _first_power(moment: Moment) -> tuple[School, ...]:
 @once
 def sundries_of(moment: Moment) -> tuple[Sundry, ...]:
     """What the open steps need besides the parts; no sockets where the job decided against them."""
-    sockets = moment.snapshot.decision("sockets") != NEVER
+    sockets = sockets_choice(moment) != NEVER
     steps = plan_of(moment).steps
     return sundries(steps, lambda place: moment.part(place) if moment.has(place) else None, sockets)
 

@@ -11,7 +11,7 @@ from datetime import datetime
 from itertools import pairwise
 
 from loyal_trace.core.assess.assessment import Assessment
-from loyal_trace.core.assess.parts import in_stock, stock
+from loyal_trace.core.assess.parts import spare_for
 from loyal_trace.core.assess.progress import progress
 from loyal_trace.core.planning.steps import DECIDE_FROM
 from loyal_trace.core.vocabulary.identity import PartRef
@@ -174,7 +174,7 @@ def _chance(found: Assessment, spread: float) -> tuple[float, float] | None:
         chance *= _GONE_CHANCE if not symptom.present else _BASE_CHANCE if symptom.text in lost else _FOUND_CHANCE
     for suspect in found.suspects:
         part = moment.part(suspect.place)
-        spare = any(i.number == part.number and in_stock(moment, i) for i in stock(moment))
+        spare = spare_for(moment, part.number) is not None
         if part.rare and suspect.probability >= DECIDE_FROM and not spare:
             chance *= _RARE_CHANCE
     return max(0.02, chance - _WIDEST * spread), min(0.99, chance + _WIDEST * spread * (1 - chance))

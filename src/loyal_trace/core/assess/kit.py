@@ -4,6 +4,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from loyal_trace.core.assess.capacitors import judged_capacitors, limits_of
+from loyal_trace.core.assess.extras import serviced
 from loyal_trace.core.assess.first_power import BY_RISK, RENEW_FIRST, first_power_choice, first_power_risk
 from loyal_trace.core.assess.moment import Moment, once
 from loyal_trace.core.assess.parts import in_stock, replaced, stock
@@ -64,7 +65,7 @@ def of_class(part: Part, choice: str) -> bool:
 def wanted_capacitors(moment: Moment) -> tuple[Wanted, ...]:
     """Every capacitor to be replaced, with the strongest reason; what was replaced and not found bad since is done."""
     culprit = {s.place: s for s in suspects_of(moment) if s.probability >= DECIDE_FROM and s.against}
-    service = {PartRef(b, item.refdes): item.why for b, board in moment.boards.items() for item in board.service}
+    service = serviced(moment)
     choice, found = kit_choice(moment), []
     for place, verdict in judged_capacitors(moment).items():
         if verdict.verdict == Verdict.BAD:

@@ -15,7 +15,8 @@ from loyal_trace.core.chips.model import ChipType
 from loyal_trace.core.diagnosis.evidence import EvidenceTable, Priors
 from loyal_trace.core.job.snapshot import JobSnapshot
 from loyal_trace.core.parts.limits import CapacitorLimits
-from loyal_trace.core.parts.stock import StockItem
+from loyal_trace.core.parts.stock import Offer, StockItem
+from loyal_trace.core.planning.extras import ExtraRules
 from loyal_trace.core.planning.methods import Methods
 from loyal_trace.core.power.consumption import CurrentTable
 from loyal_trace.core.proving.bench import BenchProfile
@@ -53,12 +54,14 @@ class Memo:
 
 @dataclass(frozen=True)
 class DiagnosisTables:
-    """The passed-in tables: weights of evidence, prior probabilities, limits on capacitors, methods of work."""
+    """The passed-in tables: weights of evidence, prior probabilities, limits on capacitors, methods of work,
+    and what is offered beyond the evidence."""
 
     evidence: EvidenceTable
     priors: Priors
     capacitors: CapacitorLimits
     methods: Methods
+    extras: ExtraRules
 
 
 @dataclass(frozen=True, eq=False)
@@ -73,6 +76,7 @@ class Moment:
     library: ChipLibrary
     blobs: Callable[[str], bytes]
     drawer: tuple[StockItem, ...] = ()
+    offers: tuple[Offer, ...] = ()
     currents: CurrentTable | None = None
     workshop: BenchProfile | None = None
     tables: DiagnosisTables | None = None

@@ -13,7 +13,7 @@ from loyal_trace.core.assess.next_thing import (
     risk_of,
     was_swapped,
 )
-from loyal_trace.core.assess.parts import in_stock, stock
+from loyal_trace.core.assess.parts import spare_for
 from loyal_trace.core.assess.rails import judged_rails
 from loyal_trace.core.assess.roms import judged_slots, line_of_several
 from loyal_trace.core.assess.suspects import SHOWN_FROM, Suspect, suspects_of
@@ -157,7 +157,7 @@ def _chip_things(moment: Moment, suspect: Suspect, table: EvidenceTable) -> list
             things += _line_to_ground(moment, suspect, output.pin, table)
     # An exchange costs a part and an hour when it was needless; a ROM's twin is its reader, not a spare.
     if suspect.probability > 0.3 and not is_rom(moment, suspect.place) and not was_swapped(moment, suspect.place):
-        spare = next((i for i in stock(moment) if i.number == part.number and in_stock(moment, i)), None)
+        spare = spare_for(moment, part.number)
         if spare:
             weight = table.weight("swap-cured")
             bits = expected_gain_bits(suspect.probability, weight.bad, weight.good)

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 
 from loyal_trace.core.assess.kit import kit_of, wanted_capacitors
 from loyal_trace.core.assess.moment import Moment
+from loyal_trace.core.assess.purchase import days_offered
 from loyal_trace.core.assess.suspects import suspects_of
 from loyal_trace.core.planning.orders import Task
 from loyal_trace.core.planning.steps import Step
@@ -11,6 +12,8 @@ from loyal_trace.core.vocabulary.identity import PartRef
 
 DELIVERY_DECISION, _USUAL_DAYS, _MOST_DAYS = "delivery", 3.0, 365.0
 BEFORE_DECISION, ARRIVES_DECISION, STEP_ORDER_DECISION = "before ", "arrives ", "step order"
+# The choice of who wants a step done after all others.
+LAST = "last"
 _AT_THE_END = ("put-back", "give-back")
 _TOOLS = {"leg": "hand", "program": "programmer", "rescue": "hand", "missing": "hand"}
 # The chance that the board or the part is hurt at a step, by how it is done (stated, from practice, not counted).
@@ -60,9 +63,12 @@ def _task(moment: Moment, step: Step, causes: dict[PartRef, float], rescues: Seq
 
 
 def _days_until(moment: Moment, step: Step) -> float:
-    """Days until the part of a step is here: as said of its place, else as all orders take."""
+    """Days until the part of a step is here: as said of its place, as its offer says, else as all orders take."""
     said = moment.snapshot.decision(f"{ARRIVES_DECISION}{step.place.board}/{step.place.refdes}").split()
-    return float(said[0]) if said and said[0].isdigit() else delivery_days(moment)
+    if said and said[0].isdigit():
+        return float(said[0])
+    offered = days_offered(moment, step)
+    return delivery_days(moment) if offered is None else offered
 
 
 def _causes(moment: Moment) -> dict[PartRef, float]:
@@ -71,12 +77,12 @@ def _causes(moment: Moment) -> dict[PartRef, float]:
     return found | {suspect.place: suspect.probability for suspect in suspects_of(moment) if suspect.against}
 
 
-def own_moves(moment: Moment) -> tuple[tuple[PartRef, PartRef], ...]:
-    """(place, the place before which it is to be done), as somebody said, in that order."""
-    found = []
-    for what, entry in moment.snapshot.paper.decisions.items():
-        if what.startswith(BEFORE_DECISION) and entry.choice:
-            first, second = what.removeprefix(BEFORE_DECISION).split("/", 1), entry.choice.split("/", 1)
-            if len(first) == len(second) == 2:
-                found.append((PartRef(*first), PartRef(*second)))
+def own_moves(moment: Moment) -> tuple[tuple[PartRef, PartRef | None], ...]:
+    """(place, the place before which it is to be done; None: last), in the order in which somebody said so."""
+    moves = [(w, e) for w, e in moment.snapshot.paper.decisions.items() if w.startswith(BEFORE_DECISION)]
+    found: list[tuple[PartRef, PartRef | None]] = []
+    for what, entry in sorted(moves, key=lambda move: move[1].time):
+        first, second = what.removeprefix(BEFORE_DECISION).split("/", 1), entry.choice.split("/", 1)
+        if len(first) == 2 and (len(second) == 2 or entry.choice == LAST):
+            found.append((PartRef(*first), PartRef(*second) if len(second) == 2 else None))
     return tuple(found)

@@ -7,7 +7,7 @@ from loyal_trace.core.assess.moment import Moment, once
 from loyal_trace.core.boards.model import Part
 from loyal_trace.core.job.entries import KEEPS_PART, Fitted, Measured, reading_words
 from loyal_trace.core.job.snapshot import JobSnapshot, ReadingKey
-from loyal_trace.core.parts.stock import NOT_TO_HAND, StockItem
+from loyal_trace.core.parts.stock import NOT_TO_HAND, State, StockItem
 from loyal_trace.core.vocabulary.findings import Finding
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import say
@@ -126,10 +126,23 @@ def worth_measuring_old(moment: Moment) -> tuple[PartRef, ...]:
 def stock(moment: Moment) -> tuple[StockItem, ...]:
     """The drawer: the workshop's own list, and what was said to lie there in this job."""
     said = tuple(
-        StockItem(entry.number, count=entry.count, place=entry.place, state=entry.state)
+        StockItem(
+            entry.number,
+            count=entry.count,
+            place=entry.place,
+            state=entry.state,
+            donor=entry.donor,
+            risk=entry.risk,
+        )
         for entry in moment.snapshot.parts.stocked
     )
     return (*moment.drawer, *said)
+
+
+def spare_for(moment: Moment, number: str) -> StockItem | None:
+    """What goes in where that type is needed: a proven one first, one that is still on a donor board last."""
+    found = [item for item in stock(moment) if item.number == number and in_stock(moment, item)]
+    return min(found, key=lambda item: (bool(item.donor), item.risk, item.state != State.GOOD), default=None)
 
 
 def in_stock(moment: Moment, item: StockItem) -> int:

@@ -4,18 +4,20 @@ Steps come from the verdicts (bad capacitors, suspects beyond doubt, ROMs to men
 list; each names its reason. Order is a named school and can be chosen.
 """
 
+import re
 from collections.abc import Mapping
 from dataclasses import replace
 
 from loyal_trace.core.assess.assumptions import not_holding
 from loyal_trace.core.assess.at_iron import methods_for
 from loyal_trace.core.assess.away import away, rare_in_place
+from loyal_trace.core.assess.extra_steps import NEVER, further_steps, sockets_choice
 from loyal_trace.core.assess.first_power import repair_order
 from loyal_trace.core.assess.kit import candidates_for, kit_of, wanted_capacitors
 from loyal_trace.core.assess.looking import photographed
 from loyal_trace.core.assess.moment import Moment, once
 from loyal_trace.core.assess.orders import STEP_ORDER_DECISION, own_moves, tasks_for
-from loyal_trace.core.assess.parts import in_stock, stock
+from loyal_trace.core.assess.parts import in_stock, spare_for, stock
 from loyal_trace.core.assess.roms import judged_slots
 from loyal_trace.core.assess.step_cautions import cautions_at
 from loyal_trace.core.assess.suspects import Suspect, suspects_of
@@ -64,6 +66,7 @@ def plan_of(moment: Moment) -> Plan:
     suspects = suspects_of(moment)
     found = _capacitor_steps(moment) + _rom_steps(moment) + _suspect_steps(moment, suspects)
     found += _socket_steps(moment) + _reflow_steps(moment) + _away_steps(moment)
+    found += further_steps(moment, {step.place for step in found})
     doubts = not_holding(moment.snapshot)
     for step in found:
         if step.place in doubts:
@@ -108,7 +111,7 @@ def _in_order(moment: Moment, steps: list[Step], order: str) -> list[Step]:
     for first, second in own_moves(moment):
         here = [s for s in ordered if s.place == first]
         rest = [s for s in ordered if s.place != first]
-        at = next((n for n, s in enumerate(rest) if s.place == second), None)
+        at = next((n for n, s in enumerate(rest) if s.place == second), len(rest) if second is None else None)
         if here and at is not None:
             ordered = [*rest[:at], *here, *rest[at:]]
     return ordered
@@ -136,7 +139,9 @@ def _recorded(moment: Moment) -> list[Step]:
     for key, record in moment.snapshot.parts.steps.items():
         board, _, rest = key.partition("/")
         refdes, _, kind = rest.partition("/")
-        done = Step(key, kind.split("-")[0], PartRef(board, refdes), record.what, record.note or "done", record.minutes)
+        done = Step(
+            key, re.split("[-/]", kind)[0], PartRef(board, refdes), record.what, record.note or "done", record.minutes
+        )
         steps.append(replace(done, done=True, skipped=record.skipped))
     return steps
 
@@ -282,7 +287,7 @@ def replace_from(moment: Moment) -> str:
 def _chip_step(moment: Moment, suspect: Suspect, part: Part) -> list[Step]:
     """Replace it, or exchange it to prove it where a spare is at hand; below that, measure on."""
     proved = suspect.probability >= float(replace_from(moment).removesuffix(" %")) / 100
-    spare = next((i for i in stock(moment) if i.number == part.number and in_stock(moment, i)), None)
+    spare = spare_for(moment, part.number)
     reason = say(
         "probability {probability}: {text}",
         probability=format_percent(suspect.probability),
@@ -299,7 +304,7 @@ def _chip_step(moment: Moment, suspect: Suspect, part: Part) -> list[Step]:
         )
     loose = say("chip puller") if part.is_chip else say("by hand")
     iron = _removal(moment, suspect.place)
-    iron += say(" Then a turned-pin socket goes in.") if part.is_chip else ""
+    iron += say(" Then a turned-pin socket goes in.") if part.is_chip and sockets_choice(moment) != NEVER else ""
     tool = TOOLS.get(part.kind, loose if part.socketed else iron)
     checks: tuple[SubstituteCheck, ...] = ()
     if spare:
@@ -318,17 +323,20 @@ def _chip_step(moment: Moment, suspect: Suspect, part: Part) -> list[Step]:
         )
     if not proved and (spare is None or suspect.probability < PROVE_FROM):
         return []
+    minutes = MINUTES["chip-socketed" if part.socketed else "chip-soldered"]
+    # What still sits on a donor has to come off there first, as carefully.
+    minutes += MINUTES["chip-soldered"] if spare is not None and spare.donor else 0.0
     step = Step(
         f"{suspect.place.board}/{part.refdes}/chip",
         "chip",
         suspect.place,
         _named(_what(part, proved), part),
         reason,
-        MINUTES["chip-socketed" if part.socketed else "chip-soldered"],
+        minutes,
         order_marking(part, moment.library),
         spare.place if spare else "",
         checks,
-        (),
+        donor_words(spare),
         cautions_at(moment, suspect.place, "chip"),
         tool,
         say("probe {refdes} again", refdes=part.refdes),
@@ -467,9 +475,19 @@ def _moved(moment: Moment, place: PartRef, kind: str, what: str, reason: str, af
     )
 
 
+def donor_words(spare: StockItem | None) -> tuple[str, ...]:
+    """What has to be done first where the spare still sits on a donor board."""
+    if spare is None or not spare.donor:
+        return ()
+    risk = format_percent(spare.risk)
+    return (
+        say("Take it off the {place} first (risk of spoiling it {risk}) and test it.", place=spare.place, risk=risk),
+    )
+
+
 def _fit_missing(moment: Moment, place: PartRef) -> Step:
     part = moment.part(place)
-    spare = next((i for i in stock(moment) if i.number == part.number and in_stock(moment, i)), None)
+    spare = spare_for(moment, part.number)
     return Step(
         f"{place.board}/{part.refdes}/missing",
         "missing",

@@ -60,6 +60,8 @@ def merged(part: Part, told: Iterable[PartTold], library: ChipLibrary) -> Part:
             pitch=entry.pitch or part.pitch,
             room_diameter=entry.room or part.room_diameter,
             role=entry.role or part.role,
+            heat=entry.heat or part.heat,
+            sink=part.sink if entry.sink is None else entry.sink,
         )
         if entry.technology and entry.number in _UNTOLD:
             part = replace(part, technology=entry.technology, polarised=bool(entry.polarised))

@@ -18,7 +18,8 @@ class Part:
     """One part in its place. `value` in SI units of its kind (farad, ohm, henry, hertz, ampere for fuses).
 
     Not `placed`: nobody said where it is, and `x`, `y` only lay it out on the map; `row` and `column` are its grid
-    place as far as that was said.
+    place as far as that was said. `heat` is in watt, `sink` its heat sink in kelvin per
+    watt (0: none).
     """
 
     refdes: str
@@ -43,6 +44,8 @@ class Part:
     placed: bool = True
     row: str = ""
     column: str = ""
+    heat: float | None = None
+    sink: float | None = None
 
     @property
     def short_number(self) -> str:

@@ -305,8 +305,11 @@ def _weighed(case: Case, atoms: list[_Atom], statements: tuple[Statement, ...]) 
     trials = tuple(t for t in case.trials if set(t.parts) & set(case.priors))
     before = _stretches(case)
     asked = _signals(case, statements)
+    by_function: dict[str, list[int]] = {}
+    for number, statement in enumerate(statements):
+        by_function.setdefault(statement.function, []).append(number)
     columns = [
-        [atom.at(s, before) for s in statements]
+        _shown_in(atom, statements, by_function, before)
         + [int(atom.in_exchange(e)) for e in exchanges]
         + [atom.in_trial(tried) for tried in trials]
         + [atom.degree if function in atom.touches and atom.until is None else 0 for function in case.paths]
@@ -347,6 +350,17 @@ def _weighed(case: Case, atoms: list[_Atom], statements: tuple[Statement, ...]) 
     group_chance += np.bincount(second[second >= 0], weights[second >= 0], len(groups))
     probability = {part: min(1.0, float(group_chance @ share)) for part, share in whole.items()}
     return PathOdds(case.priors, probability, _likeliest_gap(atoms, member, weight, group_chance), worlds)
+
+
+def _shown_in(
+    atom: _Atom, statements: Sequence[Statement], by_function: Mapping[str, Sequence[int]], before: Stretches
+) -> list[int]:
+    """How badly a fault shows in each statement; only those on functions that it touches are looked at."""
+    found = [0] * len(statements)
+    for function in atom.touches:
+        for number in by_function.get(function, ()):
+            found[number] = atom.at(statements[number], before)
+    return found
 
 
 def _with_good_parts(exchanges: Iterable[Exchange], trials: Iterable[Tried]) -> float:

@@ -126,9 +126,11 @@ class Parts(Group):
     work: tuple[e.Worked, ...] = listing()
     steps: Mapping[str, e.StepDone] = table()
     planned: Mapping[PartRef, e.PlannedUse] = table()
+    extras: Mapping[tuple[PartRef, str, str], e.ExtraTicked] = table()
     actions: Mapping[tuple[str, str], e.ActionTaken] = table()
     timers: Mapping[str, e.TimerStarted] = table()
     stocked: tuple[e.Stocked, ...] = listing()
+    offered: tuple[e.Offered, ...] = listing()
 
 
 @dataclass(frozen=True)

@@ -7,12 +7,11 @@ from decimal import Decimal
 
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.quantities import Quantity
-from loyal_trace.core.vocabulary.units import parse_quantity, typed_quantity
+from loyal_trace.core.vocabulary.units import parse_quantity, two_meanings, typed_quantity
 
 NUMBER = r"[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)"
 VALUE = rf"(?:{NUMBER}(?:[eE][+-]?\d+)?\s?[pnuµμmkKMG]?|\d+[pnuµμmRkKMGVv]\d+)"
 UNIT = r"(?:V|A|F|H|Hz|hz|HZ|W|[oO]hms?|OHM|Ω|°?C)"
-_THOUSANDS = re.compile(r"([+-]?)([1-9]\d{0,2}),(\d{3})(?!\d)")
 _UNIT_OF = {"hz": "Hz", "ohm": "Ω", "ohms": "Ω", "ω": "Ω"}
 _BOUNDS = {
     Quantity.VOLTAGE: (-60_000.0, 60_000.0),
@@ -58,10 +57,7 @@ def unit_of(text: str) -> str:
 
 def _spellings(text: str) -> Iterable[str]:
     """The text, or both of what a comma before three digits can mean."""
-    match = _THOUSANDS.match(text)
-    if match is None:
-        return (text,)
-    return (text[: match.end(2)] + "." + text[match.start(3) :], text[: match.end(2)] + text[match.start(3) :])
+    return two_meanings(text) or (text,)
 
 
 def read_values(text: str, unit: str) -> list[float]:

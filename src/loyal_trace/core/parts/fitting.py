@@ -3,7 +3,6 @@
 What is not known of either is said and holds nobody up: nothing is called a fit or a misfit by a size that nobody gave.
 """
 
-import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
@@ -12,6 +11,7 @@ from loyal_trace.core.boards.model import Part
 from loyal_trace.core.parts.limits import CapacitorLimits, kind_of_capacitor
 from loyal_trace.core.parts.roles import VALUES, Role, RoleOf, role_of
 from loyal_trace.core.parts.spec import LOW_IMPEDANCE, CapacitorSpec
+from loyal_trace.core.vocabulary.eseries import E12, nearest_in
 from loyal_trace.core.vocabulary.phrases import capital, joined, say, term
 from loyal_trace.core.vocabulary.units import format_percent, format_quantity, marked_quantity
 
@@ -21,7 +21,6 @@ _DERATING = {"tantalum": 0.5, "polymer": 0.8}
 _ROUNDING = 1e-9
 _TIGHT, _PITCH_SAME, _PITCH_FORMED = 0.5, 0.6, 4.0
 _RIPPLE_OF_LOAD = 1.6
-_E12 = (1.0, 1.2, 1.5, 1.8, 2.2, 2.7, 3.3, 3.9, 4.7, 5.6, 6.8, 8.2)
 _ON_A_RAIL = (Role.RESERVOIR, Role.BULK, Role.DECOUPLING)
 _NO_LEAKAGE = (Role.TIMING, Role.RESET)
 _SIGNAL = (Role.COUPLING, Role.VIDEO, Role.FILTER)
@@ -163,8 +162,7 @@ def _named(role: RoleOf) -> str:
 
 
 def _is_standard(farad: float) -> bool:
-    base = farad / 10 ** math.floor(math.log10(farad))
-    return any(abs(base / step - 1) < 0.02 for step in (*_E12, 10.0))
+    return abs(farad / nearest_in(E12, farad) - 1) < 0.02
 
 
 # voltage

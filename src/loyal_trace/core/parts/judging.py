@@ -11,13 +11,13 @@ from enum import StrEnum
 
 from loyal_trace.core.parts.limits import CapacitorLimits, insulation, kind_of_capacitor
 from loyal_trace.core.parts.spec import CapacitorSpec
+from loyal_trace.core.vocabulary.eseries import E6, nearest_in
 from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import format_percent, format_quantity, marked_quantity
 from loyal_trace.core.vocabulary.verdicts import PartVerdict, Verdict
 
 _OPEN_BELOW = 0.01
 _NEAR_STANDARD = 0.12
-_E6 = (1.0, 1.5, 2.2, 3.3, 4.7, 6.8)
 _HIDES_FROM = 0.2
 
 
@@ -184,9 +184,8 @@ def _standard_near(farad: float) -> str:
     """The value of the E6 series that a reading is near, as it is marked; empty when there is none."""
     if farad <= 0:
         return ""
-    decade = 10 ** math.floor(math.log10(farad))
-    near = [base * decade for base in (*_E6, 10.0) if abs(farad / (base * decade) - 1) <= _NEAR_STANDARD]
-    return marked_quantity(near[0], "F") if near else ""
+    near = nearest_in(E6, farad)
+    return marked_quantity(near, "F") if abs(farad / near - 1) <= _NEAR_STANDARD else ""
 
 
 # resistance, loss, leakage

@@ -9,6 +9,11 @@ from loyal_trace.core.parts.spec import spec_of_part
 _HOT_KINDS = ("regulator", "bridge", "amplifier", "transistor")
 
 
+def runs_hot(part: Part) -> bool:
+    """Is it a kind of part that runs hot?"""
+    return part.kind in _HOT_KINDS
+
+
 def place_on(board: BoardDefinition, part: Part, limits: CapacitorLimits) -> Place:
     """Everything that the board says of a capacitor's place."""
     limit = board.height_limit_at(part) if part.placed else None
@@ -38,7 +43,7 @@ def hot_parts_near(board: BoardDefinition, part: Part, within: float) -> tuple[t
     """(millimetres between the middles, part) of what runs hot nearby, nearest first; only where places are known."""
     if not part.placed:
         return ()
-    hot = [other for other in board.parts if other.placed and other.kind in _HOT_KINDS and other.refdes != part.refdes]
+    hot = [other for other in board.parts if other.placed and runs_hot(other) and other.refdes != part.refdes]
     near = [(((o.x - part.x) ** 2 + (o.y - part.y) ** 2) ** 0.5, o) for o in hot]
     return tuple(sorted(((mm, o) for mm, o in near if mm <= within), key=lambda pair: pair[0]))
 

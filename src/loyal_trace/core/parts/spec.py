@@ -14,7 +14,7 @@ from loyal_trace.core.boards.model import Part
 from loyal_trace.core.parts.marking import capacitor_marking
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.phrases import joined, say
-from loyal_trace.core.vocabulary.units import parse_quantity
+from loyal_trace.core.vocabulary.units import parse_quantity, two_meanings
 
 POLARISED = ("aluminium", "tantalum", "polymer")
 _KINDS = {
@@ -53,7 +53,6 @@ _NAMED = re.compile(r"(?<![\w-])(pitch|ripple|esr|diameter|height|length)\s+(?=\
 _NAMED_WORD = re.compile(r"(pitch|ripple|esr|diameter|height|length)=(\S+)", re.IGNORECASE)
 _UNITS = {"pitch": "mm", "diameter": "mm", "height": "mm", "length": "mm", "ripple": "A", "esr": "Ω"}
 _FIELDS = {"length": "height"}
-_TWO_MEANINGS = re.compile(r"([1-9]\d{0,2}),(\d{3})(?!\d)")
 _LONGEST, _MOST_VOLTS = 300.0, 10_000.0
 
 
@@ -125,9 +124,9 @@ def _glued(text: str) -> str:
 
 def _marked(words: list[str], text: str) -> tuple[CapacitorSpec, list[str]]:
     """Value and voltage, which stand first in one or two words; the words that are left."""
-    both = _TWO_MEANINGS.match(words[0])
+    both = two_meanings(words[0])
     if both is not None:
-        named = {"text": text, "small": f"{both[1]}.{both[2]}", "large": f"{both[1]}{both[2]}"}
+        named = {"text": text, "small": both[0], "large": both[1]}
         raise RequestError(say("“{text}” can mean {small} or {large}; write it without the comma", **named))
     for count in (2, 1):
         found = capacitor_marking(joined(" ", words[:count])) if len(words) >= count else None

@@ -21,11 +21,12 @@ _RATHER, _TWICE = 1e-3, 2.0
 
 @dataclass(frozen=True)
 class Wish:
-    """So many of one part: its name, where it goes (for capacitors) or its exact type."""
+    """So many of one part: its name, where it goes (for capacitors) or its exact type; for which other job."""
 
     name: str
     count: int
     place: Place | None = None
+    owner: str = ""
 
 
 @dataclass(frozen=True)
@@ -106,10 +107,19 @@ class _Pair:
         return price + care + (1 - self.offer.trust) * (price + _TWICE * count) + _RATHER * self.offer.days
 
 
+def same_type(first: str, second: str) -> bool:
+    """Is it the same type, however spaces, commas and capitals are set?"""
+    return _letters(first) == _letters(second)
+
+
+def _letters(text: str) -> str:
+    return "".join(sign for sign in text.upper() if sign.isalnum())
+
+
 def _suiting(number: int, wish: Wish, offer: Offer, limits: CapacitorLimits) -> list[_Pair]:
     """The offer for the wish, if it is the exact type or a capacitor that fits."""
     if wish.place is None:
-        return [_Pair(number, offer)] if wish.name.strip().upper() == offer.number.strip().upper() else []
+        return [_Pair(number, offer)] if same_type(wish.name, offer.number) else []
     if not could_fit(wish.place, offer.spec):
         return []
     judged = judge_fit(wish.place, offer.spec, limits)

@@ -17,6 +17,7 @@ from loyal_trace.core.parts.limits import CapacitorLimits
 from loyal_trace.core.parts.roles import VALUES
 from loyal_trace.core.parts.spec import BIPOLAR, LOW_IMPEDANCE, CapacitorSpec
 from loyal_trace.core.parts.stock import State, StockItem
+from loyal_trace.core.vocabulary.eseries import E6, nearest_in
 from loyal_trace.core.vocabulary.identity import PartRef, natural_key
 from loyal_trace.core.vocabulary.phrases import joined, say, term
 from loyal_trace.core.vocabulary.units import marked_quantity, typed_quantity
@@ -33,7 +34,6 @@ _MEANT_FOR = 0.2
 _CERAMIC = 8.0
 _SPARES_FROM, _SPARES_PER = 2, 10
 _VOLTS = (6.3, 10, 16, 25, 35, 50, 63, 100, 160, 200, 250, 350, 400, 450, 630, 1000)
-_E6 = (1.0, 1.5, 2.2, 3.3, 4.7, 6.8, 10.0)
 
 
 @dataclass(frozen=True)
@@ -351,12 +351,9 @@ def spec_to_buy(place: Place) -> CapacitorSpec:
 
 
 def standard_value(farad: float) -> float:
-    """The value that is made next to an odd old one (50 µF: 47 µF); a usual value stays as it is (E12, IEC 60063)."""
-    decade = 10 ** math.floor(math.log10(farad))
-    base = farad / decade
-    near = min(_E6, key=lambda step: abs(math.log(step / base)))
-    odd = _EXACT < abs(near / base - 1) <= _NEXT_MADE
-    return float(f"{near * decade:.3g}") if odd else farad
+    """The value that is made next to an odd old one (50 µF: 47 µF); a usual value stays as it is."""
+    near = nearest_in(E6, farad)
+    return near if _EXACT < abs(near / farad - 1) <= _NEXT_MADE else farad
 
 
 def spec_words(spec: CapacitorSpec) -> str:

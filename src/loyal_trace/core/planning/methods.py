@@ -174,10 +174,10 @@ def _judged(method: Method, wanted: Wanted) -> Method:
     """A method with why it does or does not suit, and the risk that follows."""
     reasons, risk = [], method.risk
     if method.boards and wanted.board and wanted.board not in method.boards:
-        reasons.append(say("not for a board with {board}", board=term(wanted.board)))
+        reasons.append(say("not for this board ({board})", board=term(wanted.board)))
         risk *= _UNSUITED_RISK
     elif method.boards and wanted.board:
-        reasons.append(say("suits a board with {board}", board=term(wanted.board)))
+        reasons.append(say("suits this board ({board})", board=term(wanted.board)))
     if wanted.evidence or wanted.rare:
         why = say("it is rare") if wanted.rare else say("it is still evidence")
         reasons.append(say("the part stays whole, as {why}", why=why))

@@ -38,6 +38,7 @@ MINUTES = {
     "leg": 3.0,
     "program": 12.0,
     "reflow": 4.0,
+    "socketing": 30.0,
 }
 
 

@@ -9,7 +9,7 @@ from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import say
 
 _ON_A_SINK = ("regulator", "bridge", "amplifier")
-_SOLDERED = ("capacitor", "chip", "socket", "reflow", "missing")
+_SOLDERED = ("capacitor", "chip", "socket", "reflow", "missing", "service", "improve", "socketing")
 
 
 @dataclass(frozen=True)
@@ -37,11 +37,13 @@ def sundries(
         if step.done or part is None:
             continue
         name = step.place.refdes
-        if part.kind in _ON_A_SINK and step.kind in ("chip", "missing"):
+        if (part.kind in _ON_A_SINK and step.kind in ("chip", "missing", "service")) or step.kind == "sink":
             need(say("thermal compound"), 0, name)
             need(say("insulating sheet and bush"), 1, name)
             need(say("screw, washer and nut for the heat sink"), 1, name)
-        if step.kind == "chip" and sockets and part.is_chip and not part.socketed and part.package:
+        if step.kind == "sink":
+            need(say("heat sink"), 1, name)
+        if step.kind in ("chip", "socketing") and sockets and part.is_chip and not part.socketed and part.package:
             need(say("turned-pin socket, {package}", package=part.package), 1, name)
         if step.kind in _SOLDERED and not step.socketed:
             need(say("solder, flux and braid"), 0, name)

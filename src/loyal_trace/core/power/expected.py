@@ -41,8 +41,8 @@ class Limits:
 
 
 def nominal_reservoir(board: BoardDefinition, supply: Supply) -> Reservoir | None:
-    """What a healthy reservoir of this path carries, or None when its value is not known."""
-    if not supply.reservoir or not board.has(supply.reservoir):
+    """What a healthy reservoir of this path carries, or None when its value or winding is not known."""
+    if not supply.ac_rms or not supply.reservoir or not board.has(supply.reservoir):
         return None
     value = board.part(supply.reservoir).value
     if not value:

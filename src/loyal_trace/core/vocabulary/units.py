@@ -42,6 +42,18 @@ _PREFIXES = (
 )
 
 
+_TWO_MEANINGS = re.compile(r"([+-]?[1-9]\d{0,2}),(\d{3}(?!\d).*)", re.DOTALL)
+
+
+def two_meanings(text: str) -> tuple[str, str] | None:
+    """(small, large) where the comma of a number can be decimal or between thousands: `6,800u` is 6.800u or 6800u.
+
+    None where it can only be one.
+    """
+    found = _TWO_MEANINGS.fullmatch(text.strip())
+    return (f"{found[1]}.{found[2]}", f"{found[1]}{found[2]}") if found else None
+
+
 def parse_quantity(text: str, unit: str = "") -> float:
     """The number meant by `text`, in SI base units.
 

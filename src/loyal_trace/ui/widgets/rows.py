@@ -3,7 +3,17 @@
 from typing import Any
 
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QFontMetricsF, QKeyEvent, QKeySequence, QPainter, QPen, QResizeEvent
+from PyQt6.QtGui import (
+    QContextMenuEvent,
+    QFontMetricsF,
+    QKeyEvent,
+    QKeySequence,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+)
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QApplication,
@@ -146,6 +156,7 @@ class RowList(QListView):
     """A list as tall as its rows. Passing over a row picks it; where rows act, they wait for a click or Enter."""
 
     picked = pyqtSignal(int)
+    moved = pyqtSignal(int, int)
     menu_asked = pyqtSignal(str, QPoint)
     own_lengths = True
 
@@ -160,6 +171,7 @@ class RowList(QListView):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._rows = NO_ROWS
         self._showing = False
+        self._dragged = self._drop = -1
         self._model = RowModel()
         self.setModel(self._model)
         self.clicked.connect(self._clicked)
@@ -222,6 +234,52 @@ class RowList(QListView):
     def top_of(self, index: int) -> int:
         """Upper edge of a row (pixel)."""
         return sum(self.height_of(row) for row in self.rows[:index])
+
+    # rows that are dragged: the pointer carries one, a line shows before which it would stand
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        super().mousePressEvent(event)
+        if event is not None and self._rows.movable and event.button() == Qt.MouseButton.LeftButton:
+            self._dragged = self.indexAt(event.pos()).row()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._dragged < 0:
+            super().mouseMoveEvent(event)
+            return
+        drop = self._row_before(event.pos().y())
+        # Before itself or before the next one it would stay where it is.
+        drop = -1 if drop in (self._dragged, self._dragged + 1) else drop
+        if drop != self._drop:
+            self._drop = drop
+            self._redraw()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        dragged, drop = self._dragged, self._drop
+        self._dragged = self._drop = -1
+        super().mouseReleaseEvent(event)
+        if dragged >= 0 and drop >= 0:
+            self.moved.emit(dragged, drop)
+        self._redraw()
+
+    def _redraw(self) -> None:
+        port = self.viewport()
+        if port is not None:
+            port.update()
+
+    def _row_before(self, y: int) -> int:
+        """The row above whose middle the pointer is; the number of rows below the last."""
+        middles = (self.top_of(n) + self.height_of(row) / 2 for n, row in enumerate(self.rows))
+        return next((n for n, middle in enumerate(middles) if y < middle), len(self.rows))
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        port = self.viewport()
+        if self._drop >= 0 and port is not None:
+            painter = QPainter(port)
+            painter.setPen(QPen(THEME.colour("blue"), 2.5))
+            y = min(self.top_of(self._drop), self.height() - 2)
+            painter.drawLine(QPointF(2, y), QPointF(port.width() - 2, y))
+            painter.end()
 
     def currentChanged(self, current: QModelIndex, previous: QModelIndex) -> None:
         super().currentChanged(current, previous)

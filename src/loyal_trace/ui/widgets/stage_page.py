@@ -63,6 +63,7 @@ class StagePage(QWidget):
             if isinstance(widget, RowList):
                 self.lists[name] = widget
                 widget.picked.connect(lambda index, name=name: self._row_picked(name, index))
+                widget.moved.connect(lambda index, to, name=name: self.presenter.row_moved(name, index, to))
                 widget.menu_asked.connect(self.menu_asked)
             else:
                 self.figures[name] = widget

@@ -1,19 +1,34 @@
 """The step in hand, readable from a metre: title, actions, which way round, settings, timers, parts out and in."""
 
-from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QByteArray, QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PyQt6.QtSvg import QSvgRenderer
 from PyQt6.QtWidgets import QApplication
 
 from loyal_trace.app.presenters.step_view import Polarity, Safe, StepView
 from loyal_trace.core.assess.at_iron import Timer
 from loyal_trace.core.vocabulary.units import format_duration
 from loyal_trace.language import shown, tr
+from loyal_trace.resources import read_text
 from loyal_trace.ui.drawn import Drawn
 from loyal_trace.ui.glyphs import draw_glyph
 from loyal_trace.ui.theme import THEME, plain_font, px
 
 _TITLE, _TRACK, _PANELS, _METHOD, _TILES, _COUNTS = 56.0, 48.0, 128.0, 40.0, 52.0, 58.0
 _GAP = 6.0
+# How much wider than high the drawings of methods are.
+_DRAWN_WIDE = 160 / 104
+# The colours that the drawings of methods are made with, and what they are called in a theme.
+_DRAWN_WITH = {
+    "#22303C": "ink",
+    "#56636F": "soft",
+    "#A0541A": "copper",
+    "#DDB08A": "copper_light",
+    "#1F5C8B": "blue",
+    "#FBF8F1": "panel",
+    "#D5CAB8": "groove",
+    "#B0342A": "bad",
+}
 _MIDDLE = Qt.AlignmentFlag.AlignVCenter
 
 
@@ -46,13 +61,18 @@ class StepDrawing(Drawn):
         self.update()
 
     def _height(self, view: StepView) -> float:
-        panels = _PANELS + _GAP if view.polarity is not None else 0.0
-        method = _METHOD if view.method or view.unknown else 0.0
+        panels = _PANELS + _GAP if view.polarity is not None or view.drawing else 0.0
+        method = _METHOD if self._method_below(view) else 0.0
         return _TITLE + _TRACK + panels + method + _TILES + _GAP + (_COUNTS + _GAP if self._counts(view) else 0.0)
 
     @staticmethod
     def _counts(view: StepView) -> bool:
         return bool(view.out or view.timers)
+
+    @staticmethod
+    def _method_below(view: StepView) -> bool:
+        """Do the words of the method stand by themselves, not beside their drawing?"""
+        return bool(view.unknown or (view.method and (not view.drawing or view.polarity is not None)))
 
     def _left(self, timer: Timer) -> float:
         view = self.view
@@ -89,7 +109,10 @@ class StepDrawing(Drawn):
         if view.polarity is not None:
             self._paint_polarity(painter, view.polarity, y)
             y += _PANELS + _GAP
-        if view.method or view.unknown:
+        elif view.drawing:
+            self._paint_method(painter, view, y)
+            y += _PANELS + _GAP
+        if self._method_below(view):
             painter.setFont(plain_font(13))
             painter.setPen(THEME.colour("ink"))
             box = QRectF(2, y, self.across - 6, _METHOD - 2)
@@ -181,6 +204,27 @@ class StepDrawing(Drawn):
             painter.setPen(THEME.colour("copper"))
             below = box.adjusted(0, 0, 0, -4)
             painter.drawText(below, Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignBottom, shown(words))
+
+    def _paint_method(self, painter: QPainter, view: StepView, top: float) -> None:
+        """The drawing of how it is done, the words beside it, and other ways in smaller ones."""
+        frame = QRectF(1, top, self.across - 4, _PANELS)
+        painter.setPen(QPen(THEME.colour("line"), 1))
+        painter.setBrush(THEME.colour("card"))
+        painter.drawRoundedRect(frame, 6, 6)
+        picture = QRectF(frame.left() + 6, top + 5, (_PANELS - 10) * _DRAWN_WIDE, _PANELS - 10)
+        QSvgRenderer(_in_theme(read_text(f"drawings/{view.drawing}.svg"))).render(painter, picture)
+        text = QRectF(picture.right() + 12, top + 8, frame.right() - picture.right() - 22, _PANELS - 16)
+        painter.setFont(plain_font(13))
+        painter.setPen(THEME.colour("ink"))
+        words = Qt.TextFlag.TextWordWrap
+        how = shown(view.unknown or view.method)
+        used = QFontMetricsF(painter.font()).boundingRect(text, words, how)
+        painter.drawText(text, words, how)
+        if view.others:
+            painter.setFont(plain_font(11.5))
+            painter.setPen(THEME.colour("soft"))
+            others = tr("Other ways. {ways}.", ways="; ".join(shown(way) for way in view.others))
+            painter.drawText(text.adjusted(0, used.height() + 8, 0, 0), words, others)
 
     def _paint_can(self, painter: QPainter, middle: QPointF, angle: int, panel: int) -> None:
         """A round can or its two holes; plus at the angle, clockwise from the left."""
@@ -312,6 +356,13 @@ class StepDrawing(Drawn):
                 painter.setPen(QPen(THEME.colour("line"), 1))
                 painter.setBrush(THEME.colour(("copper_light", "ink")[row]) if number < count else THEME.colour("card"))
                 painter.drawRoundedRect(square, 2, 2)
+
+
+def _in_theme(drawing: str) -> QByteArray:
+    """A drawing in the colours of the theme in use."""
+    for colour, name in _DRAWN_WITH.items() if THEME.dark else ():
+        drawing = drawing.replace(colour, THEME.colour(name).name())
+    return QByteArray(drawing.encode())
 
 
 def _clock_words(seconds: float) -> str:

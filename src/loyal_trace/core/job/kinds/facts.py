@@ -92,6 +92,12 @@ def _own_board(raw: Raw) -> Raw:
     return {**raw, "board": OWN_BOARD} if raw.get("board") == "files" else raw
 
 
+def _sink_words(sink: float | None) -> str:
+    if sink is None:
+        return ""
+    return say("on a heat sink of {sink:g} K/W", sink=sink) if sink else say("without a heat sink")
+
+
 def _part_words(entry: "PartTold") -> str:
     told = [
         entry.number,
@@ -105,6 +111,8 @@ def _part_words(entry: "PartTold") -> str:
         say("{mm:g} mm of room", mm=entry.room) if entry.room is not None else "",
         say("for {role}", role=term(entry.role)) if entry.role else "",
         say("{height:g} mm high", height=entry.height) if entry.height is not None else "",
+        say("a source of {heat:g} W of heat", heat=entry.heat) if entry.heat is not None else "",
+        _sink_words(entry.sink),
         say("{x:.0f} mm from the left, {y:.0f} mm from the top", x=entry.x, y=entry.y)
         if entry.x is not None and entry.y is not None
         else "",
@@ -137,7 +145,8 @@ class PartTold(PlacedEntry):
 
     `sort` is the kind of part (chip, capacitor, …) when the marking says so; values in SI units. x and y are its middle
     from the upper left corner of the board, seen from the component side; `room` is free across (mm), `role` what a
-    capacitor does. `source` names the file, list or photo.
+    capacitor does, `heat` in watt, `sink` the heat sink in kelvin per watt (0: none). `source` names
+    the file, list or photo.
     """
 
     kind: Literal["part_told"] = "part_told"
@@ -159,6 +168,8 @@ class PartTold(PlacedEntry):
     pitch: float | None = Field(default=None, gt=0)
     room: float | None = Field(default=None, gt=0)
     role: str = ""
+    heat: float | None = Field(default=None, gt=0)
+    sink: float | None = Field(default=None, ge=0)
     rare: bool = False
     origin: Origin = "said"
     source: str = ""

@@ -34,6 +34,21 @@ def nothing(draft: Draft, entry: Any) -> None:
     """Changes nothing by itself: a retraction has done its work before the fold, an import only marks the chain."""
 
 
+def _decided_words(entry: "Decided") -> str:
+    """A decision in words; those about one place name it as the board does."""
+    about, _, place = entry.what.rpartition(" ")
+    refdes, other = place.rpartition("/")[2], entry.choice.rpartition("/")[2]
+    if about == "before":
+        if entry.choice == "last":
+            return say("{place}: its step comes last", place=refdes)
+        return say("{place}: its step comes before that of {other}", place=refdes, other=other)
+    if about == "arrives":
+        return say("{place}: the ordered part arrives in {time}", place=refdes, time=entry.choice)
+    return say(
+        "decided {what}: {choice}{because}", what=term(entry.what), choice=term(entry.choice), because=_because(entry)
+    )
+
+
 def _because(entry: "Decided") -> str:
     return say(", because {reason}", reason=term(entry.reason)) if entry.reason else ""
 
@@ -71,7 +86,7 @@ def _without_school(raw: Raw) -> Raw:
 
 @kind(
     _decided,
-    lambda e: say("decided {what}: {choice}{because}", what=term(e.what), choice=term(e.choice), because=_because(e)),
+    _decided_words,
     upgrades={1: _without_school},
 )
 class Decided(Entry):

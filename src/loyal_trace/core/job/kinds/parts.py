@@ -106,6 +106,10 @@ def _timer(draft: Draft, entry: "TimerStarted") -> None:
     draft.parts.timers[entry.what] = entry
 
 
+def _extra(draft: Draft, entry: "ExtraTicked") -> None:
+    draft.parts.extras[entry.part, entry.sort, entry.what] = entry
+
+
 def _planned(draft: Draft, entry: "PlannedUse") -> None:
     draft.parts.planned[entry.part] = entry
 
@@ -165,6 +169,13 @@ def _worked_words(entry: "Worked") -> str:
 
 
 def _stocked_words(entry: "Stocked") -> str:
+    if entry.donor:
+        return say(
+            "{place}: {number} could come from it, at a risk of {risk:.0f} %",
+            place=entry.place,
+            number=entry.number,
+            risk=100 * entry.risk,
+        )
     where = say(" in {place}", place=entry.place) if entry.place else ""
     return say(
         "drawer: {entry_count} × {entry_number}{where}, {state}",
@@ -316,6 +327,59 @@ class TimerStarted(Entry):
     seconds: float = Field(gt=0, le=30 * 86_400)
 
 
+def _offered(draft: Draft, entry: "Offered") -> None:
+    draft.parts.offered.add(entry)
+
+
+@kind(
+    _offered,
+    lambda e: say(
+        "{shop} offers {number} at {price:.2f}{more}",
+        shop=e.shop,
+        number=e.number,
+        price=e.price,
+        more=say(", {days:g} days", days=e.days) if e.days else "",
+    ),
+    Stage.PLAN,
+)
+class Offered(Entry):
+    """What a shop offers: price each, least number sold, shipping of a whole order, days, trust (0 to 1)."""
+
+    kind: Literal["offered"] = "offered"
+    shop: str
+    number: str
+    sort: str = "capacitor"
+    price: float = Field(ge=0)
+    minimum: int = Field(default=1, ge=1)
+    shipping: float = Field(default=0.0, ge=0)
+    days: float = Field(default=0.0, ge=0)
+    trust: float = Field(default=0.95, ge=0, le=1)
+
+
+def _extra_words(entry: "ExtraTicked") -> str:
+    sort = term(entry.sort)
+    if entry.what:
+        sort = say("{sort} “{what}”", sort=sort, what=entry.what)
+    back = say("; back: {back}", back=entry.back) if entry.back else ""
+    if entry.choice == "in":
+        return say("{place}: {sort} taken into the plan{back}", place=entry.place, sort=sort, back=back)
+    return say("{place}: {sort} left out", place=entry.place, sort=sort)
+
+
+@kind(_extra, _extra_words, Stage.PLAN)
+class ExtraTicked(PlacedEntry):
+    """Work beyond the evidence was taken into the plan, or left out (the note says why).
+
+    `what` tells several improvements of one part apart; `back` is the way back from one.
+    """
+
+    kind: Literal["extra_ticked"] = "extra_ticked"
+    sort: Literal["usual service", "heat sink", "improvement"]
+    choice: Literal["in", "out"]
+    what: str = ""
+    back: str = ""
+
+
 @kind(
     _planned,
     lambda e: say("{place} is to get {e_number}{from_}", place=e.place, e_number=e.number, from_=_from("", e.origin)),
@@ -331,10 +395,12 @@ class PlannedUse(PlacedEntry):
 
 @kind(_stocked, _stocked_words)
 class Stocked(Entry):
-    """Something lies in the drawer."""
+    """Something lies in the drawer, or sits on a donor board, from which it comes off with a risk (0 to 1)."""
 
     kind: Literal["stocked"] = "stocked"
     number: str
     count: int = Field(default=1, ge=0, le=100_000)
     place: str = ""
     state: Literal["unknown", "proven", "bad"] = "unknown"
+    donor: str = ""
+    risk: float = Field(default=0.0, ge=0, le=1)

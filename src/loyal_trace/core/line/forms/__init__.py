@@ -3,6 +3,7 @@
 from loyal_trace.core.line.forms import (
     changes,
     checks,
+    extras,
     facts,
     measured,
     more_facts,
@@ -17,6 +18,7 @@ from loyal_trace.core.line.forms import (
 __all__ = [
     "changes",
     "checks",
+    "extras",
     "facts",
     "measured",
     "more_facts",

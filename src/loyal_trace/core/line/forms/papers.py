@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 
-from loyal_trace.core.job.entries import Decided, Stocked
+from loyal_trace.core.job.entries import Decided, Offered, Stocked
 from loyal_trace.core.line.context import Planned, Refusal, Said
 from loyal_trace.core.line.registry import Match, Scope, about, form, said
 from loyal_trace.core.proving.bench import LACKS, SUPPLIES, parse_supplies
@@ -13,6 +13,8 @@ from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import parse_quantity
 
 _ON = r"(?:(?P<on><board>)\s+)?"
+# What a part costs in luck on its way off a donor board where nobody said: from practice, stated and not counted.
+_DONOR_RISK = 10
 _STATES = {
     "untested": "unknown",
     "unknown": "unknown",
@@ -102,6 +104,45 @@ def drawer(m: Match, scope: Scope) -> Iterable[Said]:
     yield said(canonical, Planned(Stocked, {"number": number, "count": count, "place": place, "state": state}))
 
 
+@form(
+    r"offer:\s*(?P<number>[\w./+-]{2,24}(?:\s+\d+(?:[.,]\d+)?\s*V)?)\s+from\s+(?P<shop>[A-Za-z][^,:]{0,39}?)\s+at\s+"
+    r"(?P<price>\d{1,6}(?:[.,]\d{1,2})?)(?:\s+each)?(?:\s*,\s*shipping\s+(?P<shipping>\d{1,5}(?:[.,]\d{1,2})?))?"
+    r"(?:\s*,\s*at\s+least\s+(?P<minimum>\d{1,5}))?(?:\s*,\s*(?P<days>\d{1,3})\s+days?)?",
+    "offer: 100u 25V from Marsh Quay Parts at 0.40, shipping 4.50, 3 days",
+    stage=Stage.PLAN,
+)
+def offer(m: Match, scope: Scope) -> Iterable[Said]:
+    """What a shop offers: price each, shipping of the whole order, the least number sold, days until it is here."""
+
+    def number(name: str) -> float:
+        return float((m[name] or "0").replace(",", "."))
+
+    what, shop = " ".join(m["number"].split()), " ".join(m["shop"].split())
+    fields = {"shop": shop, "number": what, "price": number("price"), "shipping": number("shipping"),
+              "minimum": max(1, int(m["minimum"] or 1)), "days": number("days")}  # fmt: skip
+    told = f"offer: {what} from {shop} at {number('price'):.2f}"
+    told += f", shipping {number('shipping'):.2f}" if m["shipping"] else ""
+    told += f", at least {int(m['minimum'])}" if m["minimum"] else ""
+    told += f", {int(m['days'])} days" if m["days"] else ""
+    yield said(told, Planned(Offered, fields))
+
+
+@form(
+    r"donor:\s*(?P<number>[\w./+-]{2,24}(?:\s+\d+(?:[.,]\d+)?\s*V)?)\s+at\s+(?P<refdes>[\w-]{1,12})\s+of\s+(?P<board>[\w-]{1,24})"
+    r"(?:\s*,\s*risk\s+(?P<risk>\d{1,3})\s*%)?",
+    "donor: 74LS166 at 5D of GP-0099, risk 10 %",
+    stage=Stage.PLAN,
+)
+def donor(m: Match, scope: Scope) -> Iterable[Said]:
+    """A part that a donor board could give: its state is unknown, and it may be spoiled on its way out."""
+    number, risk = " ".join(m["number"].split()).upper(), int(m["risk"] or _DONOR_RISK)
+    if risk > 100:
+        raise Refusal("impossible-value", value=m["risk"], quantity="risk")
+    place = f"donor {m['board']} {m['refdes']}"
+    fields = {"number": number, "place": place, "donor": m["board"], "risk": risk / 100}
+    yield said(f"donor: {number} at {m['refdes']} of {m['board']}, risk {risk} %", Planned(Stocked, fields))
+
+
 @form(r"order:\s*(?P<first><part>)\s+before\s+(?P<second><part>)", "order: C1 before 5D", stage=Stage.PLAN)
 def order_moved(m: Match, scope: Scope) -> Iterable[Said]:
     """A step of the plan that is to be done before another, by their places."""
@@ -111,6 +152,13 @@ def order_moved(m: Match, scope: Scope) -> Iterable[Said]:
                 told = f"order: {scope.named(one.one)} before {scope.named(other.one)}"
                 what = f"before {one.board}/{one.one.refdes}"
                 yield decided(told, what, f"{other.board}/{other.one.refdes}", one.board)
+
+
+@form(r"order:\s*(?P<at><part>)\s+last", "order: C1 last", stage=Stage.PLAN)
+def order_last(m: Match, scope: Scope) -> Iterable[Said]:
+    """A step of the plan that is to be done after all others, by its place."""
+    for one in scope.places.find(m["at"]):
+        yield decided(f"order: {scope.named(one.one)} last", f"before {one.board}/{one.one.refdes}", "last", one.board)
 
 
 _BOARD_TYPES = {
