@@ -5,16 +5,18 @@ import pytest
 from loyal_trace.app.commands import Setting, enter_line, guard_words
 from loyal_trace.app.drawer import item_from_words, load_drawer, save_drawer
 from loyal_trace.app.job import OpenJob, open_new_job
+from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.at_iron import tally_of
 from loyal_trace.core.assess.capacitors import estimated_rest, judged_capacitors
 from loyal_trace.core.assess.compare import comparison_of
 from loyal_trace.core.assess.kit import kit_of
 from loyal_trace.core.assess.parts import in_stock
 from loyal_trace.core.line.context import Status
-from loyal_trace.core.planning.orders import Grouping
+from loyal_trace.core.planning.orders import EXACT_UP_TO, Grouping
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.formats.part_table import board_from_table, guess_columns
 from loyal_trace.formats.tables import read_table
+from loyal_trace.instruments.protocols import Workbench
 from loyal_trace.report.model import build_report
 from loyal_trace.resources import chip_library
 from loyal_trace.store.store import Store
@@ -112,3 +114,17 @@ def test_a_part_that_comes_off_and_none_goes_in_is_seen(job):
     assert kit_of(job.moment).choice_at(("parts", "C1")).item.place == "tray F", "it is still to be fitted"
     say(job, "C1 put back")
     assert tally_of(job.moment).empty == ()
+
+
+def test_many_steps_are_compared_beside_the_hand_and_the_orders_before_stay_meanwhile(job):
+    say(job, "kit: all electrolytics")
+    workspace = Workspace(job, Workbench(), lambda call: None)
+    assert workspace.orders() == () and workspace.ordering is not None, "nothing to show before the first are there"
+    workspace.ordering.result(timeout=20)
+    first = workspace.orders()
+    assert first and workspace.ordering is None and len(first[0].tasks) > EXACT_UP_TO
+    say(job, "delivery: 9 days")
+    assert workspace.orders() == first and workspace.ordering is not None, "as they were, until the new ones are there"
+    workspace.ordering.result(timeout=20)
+    assert {order.days for order in first} == {3} and {order.days for order in workspace.orders()} == {9}
+    workspace.tasks.close()

@@ -181,7 +181,9 @@ def test_offers_are_read_and_the_other_jobs_join_the_order(window, monkeypatch, 
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(listed), ""))
     window.alt("S")
     rows = window.row_texts("orders to shops")
-    assert "this job" in rows[0] and "Quay" in rows[1] and "no shop has it" in rows[-1]
+    assert (
+        "this job" in rows[0] and "Quay" in rows[1] and "no shop has it" in rows[-2] and "one of each bag" in rows[-1]
+    )
     assert not any("4164" in row for row in rows), "that is for another job"
     window.press("Order for all jobs")
     window.wait_idle()
@@ -203,3 +205,27 @@ def test_stand_ins_found_by_their_pins_come_in_the_background(window):
     window.qtbot.wait(20)
     found = {one.number for one in window.workspace.stand_ins("74LS00", None).found}
     assert at_once and "74LS132" in found, "Schmitt inputs on the same pins, which no look at the families tells"
+
+
+def test_a_bought_kit_is_checked_against_the_places(window, monkeypatch, tmp_path):
+    listed = tmp_path / "kit.txt"
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(listed), ""))
+    open_kit(window)
+    listed.write_text("# from the shop\n1x 6800u 25V 22x40 pitch 10 105C\n2x 33u 16V\n")
+    window.press("Check a bought kit")
+    assert "missing" in window.message and "2 × 33u 16V left over" in window.message
+    listed.write_text("3x nonsense\n")
+    window.press("Check a bought kit")
+    assert "kit.txt" in window.message or "missing" in window.message
+
+
+def test_diagnostics_first_are_chosen_with_a_click_and_left_with_another(window):
+    window.stage(Stage.PLAN)
+    orders = window.figure("repair orders").view.orders
+    assert orders[-1].name == "Diagnostics first"
+    window.figure("repair orders").picked.emit(len(orders) - 1)
+    steps = window.workspace.assessment().plan.steps
+    assert steps[0].kind == "diagnose" and window.figure("repair orders").view.orders[-1].chosen
+    window.figure("repair orders").picked.emit(0)
+    assert all(step.kind != "diagnose" for step in window.workspace.assessment().plan.steps)
+    assert window.figure("repair orders").view.orders[0].chosen

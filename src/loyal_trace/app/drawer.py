@@ -5,9 +5,9 @@ from pathlib import Path
 
 from loyal_trace.app.workshop import DRAWER_FILE
 from loyal_trace.core.parts.stock import STATE_WORDS, State, StockItem, spec_of_words, state_word
-from loyal_trace.core.vocabulary.errors import RequestError
+from loyal_trace.core.vocabulary.errors import RequestError, UserFileError
 from loyal_trace.core.vocabulary.phrases import joined, say, term
-from loyal_trace.formats.drawer import DrawerFile, item_of, read_drawer
+from loyal_trace.formats.drawer import DrawerFile, item_of, parse_drawer, read_drawer
 from loyal_trace.formats.rom_files import read_file
 from loyal_trace.formats.whole_file import write_whole
 
@@ -45,6 +45,19 @@ def item_from_words(text: str) -> StockItem:
         number, "capacitor", count, spec.value, spec.voltage, spec.technology, spec.diameter, spec.height, spec.pitch,
         place, state, spec.temperature, spec.hours, spec.ripple, spec.esr, spec.mounting, spec.series,
     )  # fmt: skip
+
+
+def bought_items(data: bytes, name: str) -> list[StockItem]:
+    """The list of a bought kit: a CSV of the drawer's kind, or a line of words for each bag."""
+    if b"number" in data.split(b"\n", 1)[0].lower():
+        return list(parse_drawer(data, name))
+    found = []
+    for number, line in enumerate(data.decode("utf-8", "replace").splitlines(), start=1):
+        try:
+            found += [item_from_words(line.strip())] if line.strip() and not line.lstrip().startswith("#") else []
+        except RequestError as error:
+            raise UserFileError(say("{name}, line {line}", name=name, line=number), str(error)) from None
+    return found
 
 
 def with_state(

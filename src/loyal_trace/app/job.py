@@ -30,7 +30,7 @@ from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.formats.archive import JobArchive
 from loyal_trace.formats.board_folder import board_files, load_board, parse_board
 from loyal_trace.resources import chip_library, current_table, default_tables
-from loyal_trace.store.store import Store
+from loyal_trace.store.store import Store, without_collecting
 
 EntryType = TypeVar("EntryType", bound=Entry)
 _NO_ACTION = (Retracted, Opened, Imported)
@@ -74,8 +74,10 @@ class OpenJob:
         # Entries carry the name of the person, never that of an account.
         self.author = self.env.author or load_preferences(store.folder).name
         self.library, self._of_types = library_with_own(store.folder, self.env.library)
-        found = usable(store, job, self.library)
-        self._fold, parsed, self._not_read = Fold(found.entries), found.boards, found.warnings
+        with without_collecting():
+            found = usable(store, job, self.library)
+            self._fold = Fold(found.entries)
+        parsed, self._not_read = found.boards, found.warnings
         order = self.snapshot.opened.boards if self.snapshot.opened else ()
         self.defined = {b: parsed[b] for b in sorted(parsed, key=lambda b: (b not in order, b))}
         self.workshop = self._workshop()

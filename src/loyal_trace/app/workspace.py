@@ -31,8 +31,9 @@ from loyal_trace.resources import families, memory_types
 
 if TYPE_CHECKING:
     from loyal_trace.core.parts.equivalents import Equivalents
+    from loyal_trace.core.planning.orders import RepairOrder
 
-_TOLD = 3
+_TOLD, _REST = 3, 0.25
 
 
 class Workspace:
@@ -54,6 +55,8 @@ class Workspace:
         self.tasks.failed.connect(lambda words: self.said.emit(words, True))
         self.tasks.stopped.connect(lambda words: self.said.emit(words or "stopped", False))
         self._clocks: dict[str, Future[object]] = {}
+        self._orders: tuple[RepairOrder, ...] = ()
+        self.ordering: Future[object] | None = None
         self._stand_ins: dict[tuple[object, ...], Future[object]] = {}
 
     @property
@@ -259,6 +262,25 @@ class Workspace:
             moment = self.job.moment
             self._clocks[board] = self.tasks.aside(lambda: predicted_clocks(moment, board), self.changed.emit)
         return self._clocks[board].done()
+
+    def orders(self) -> "tuple[RepairOrder, ...]":
+        """The repair orders of the moment. While many steps are compared in the background (`ordering`) these are the
+        orders as they were; `changed` tells when the new ones are there."""
+        from loyal_trace.core.assess.compare import orders_at_hand, orders_of  # not before the first paint
+
+        moment = self.job.moment
+
+        def compare() -> None:
+            # What is on the screen comes first; and who types on makes these orders those of a moment that is past.
+            self.tasks.cancel.wait(_REST)
+            if self.job.moment is moment:
+                orders_of(moment)
+
+        if orders_at_hand(moment):
+            self.ordering, self._orders = None, orders_of(moment)
+        elif self.ordering is None or self.ordering.done():
+            self.ordering = self.tasks.aside(compare, self.changed.emit)
+        return self._orders
 
     def stand_ins(self, number: str, clock: float | None) -> "Equivalents":
         """What could take a chip's place. What needs a look through the whole library comes in the background;

@@ -6,7 +6,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from loyal_trace.app.drawer import item_from_words, item_words, load_drawer, save_drawer, with_state
+from loyal_trace.app.drawer import bought_items, item_from_words, item_words, load_drawer, save_drawer, with_state
 from loyal_trace.app.job import OpenJob, find_job
 from loyal_trace.cli.chips import own_library
 from loyal_trace.cli.main import store_of
@@ -25,7 +25,7 @@ from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.parts.stock import STATE_WORDS, StockItem, state_word
 from loyal_trace.core.planning.buying import Purchase, Wish, plan_purchase
 from loyal_trace.core.planning.kit import Kit, KitGroup, KitPlace, check_kit, plan_kit
-from loyal_trace.core.vocabulary.errors import RequestError, UserFileError
+from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import count_of, parse_quantity
@@ -160,7 +160,7 @@ def _of_job(options: argparse.Namespace, of: str) -> tuple[list[KitPlace], list[
 
 
 def _checked(options: argparse.Namespace, places: Sequence[KitPlace]) -> int:
-    found = check_kit(places, _bought(options.check), default_tables().capacitors)
+    found = check_kit(places, bought_items(read_file(options.check), options.check.name), default_tables().capacitors)
     if options.json:
         print_json(
             {
@@ -180,21 +180,6 @@ def _checked(options: argparse.Namespace, places: Sequence[KitPlace]) -> int:
     if found.complete:
         tell(say("every place gets its part"))
     return 0 if found.complete else 1
-
-
-def _bought(path: Path) -> list[StockItem]:
-    """The list of a bought kit: a CSV of the drawer's kind, or a line of words for each bag."""
-    data = read_file(path)
-    if b"number" in data.split(b"\n", 1)[0].lower():
-        return list(parse_drawer(data, path.name))
-    lines = [line.strip() for line in data.decode("utf-8", "replace").splitlines()]
-    found = []
-    for number, line in enumerate(lines, start=1):
-        try:
-            found += [item_from_words(line)] if line and not line.startswith("#") else []
-        except RequestError as error:
-            raise UserFileError(say("{name}, line {line}", name=path.name, line=number), str(error)) from None
-    return found
 
 
 def _document(found: Kit, purchase: Purchase | None) -> dict[str, Any]:

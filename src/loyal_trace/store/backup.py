@@ -13,7 +13,6 @@ from collections.abc import Iterator
 from datetime import datetime
 from pathlib import Path
 
-from loyal_trace.core.job.chain import head_of
 from loyal_trace.core.vocabulary.errors import MachineError
 from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.formats.whole_file import folders_for, force_out, write_whole
@@ -116,8 +115,7 @@ def heads_of(store: Store) -> dict[str, list[object]]:
     """Of each job how many lines it has and the hash of the last."""
     found: dict[str, list[object]] = {_ALL: [store.last_number(), ""]}
     for job in store.jobs():
-        lines = [line for _, line in store.lines(job.id)]
-        found[job.id] = [len(lines), head_of(lines)]
+        found[job.id] = [job.entries, store.head(job.id)]
     return found
 
 

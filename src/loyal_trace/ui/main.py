@@ -104,6 +104,9 @@ def system_is_dark() -> bool:
     return hints is not None and hints.colorScheme() is Qt.ColorScheme.Dark
 
 
+_LONG_JOB = 10_000
+
+
 class Application(QObject):
     """Owns the window, the store and the open job."""
 
@@ -341,6 +344,8 @@ class Application(QObject):
             return
         try:
             session = OpenJob(self.store, job, self.environment())
+            if len(session.entries) > _LONG_JOB:
+                gc.freeze()  # else each walk over its entries stops the hand for a third of a second
         except LoyalTraceError as error:
             self.shell.first.say(tr("Not opened: {error}", error=error))
             return

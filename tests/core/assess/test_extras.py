@@ -1,14 +1,20 @@
 """Usual service, heat sinks and improvements: offered by kind, in or out as ticked, and what steps come of them."""
 
+from dataclasses import replace
+
 import pytest
 
+from loyal_trace.core.assess.at_iron import actions_of
+from loyal_trace.core.assess.compare import comparison_of
 from loyal_trace.core.assess.extra_steps import EVERY, NEVER
 from loyal_trace.core.assess.extras import ExtraKind, extras_of, heat_of
 from loyal_trace.core.assess.plan import plan_of
-from loyal_trace.core.boards.model import BoardDefinition, Part, ServiceItem
+from loyal_trace.core.boards.model import BoardDefinition, Part, RomSlot, SelfTestCode, ServiceItem
 from loyal_trace.core.boards.supplies import ChainPoint, Supply
 from loyal_trace.core.job.entries import Decided, ExtraTicked, Fitted, NamedPart, PartTold, ServiceTold, Worked
 from loyal_trace.core.planning.extras import Ticked
+from loyal_trace.core.planning.orders import Priority
+from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.identity import PartRef
 from tests.helpers.builders import made
 from tests.helpers.builders import moment_of as moment_on
@@ -126,3 +132,34 @@ def test_a_winding_without_a_fuse_and_a_reservoir_that_holds_charge_are_offered(
 def test_a_socket_for_every_chip_is_planned_only_when_that_is_decided(choice, kinds):
     decided = made(Decided, what="sockets", choice=str(choice))
     assert kinds_at("U1", decided) == kinds and kinds_at("U2", decided) == []
+
+
+def test_joints_are_offered_for_reflow_until_they_were_reflowed():
+    assert ticks(kind=ExtraKind.REFLOW)["REG1"] is Ticked.OFFERED and "U1" not in ticks(kind=ExtraKind.REFLOW)
+    wanted = tick("U1", "in", "reflow")
+    assert kinds_at("U1", wanted) == ["reflow"]
+    done = made(Worked, board=B, action="reflowed", parts=(NamedPart(board=B, refdes="U1"),))
+    assert kinds_at("U1", wanted, done) == []
+
+
+@pytest.mark.parametrize(
+    ("tests", "words", "minutes"),
+    [((), "test program into U2", 15.0), ((SelfTestCode("3", "RAM", ("U1",)),), "self-test", 3.0)],
+)
+def test_diagnostics_come_before_everything_where_that_was_decided(tests, words, minutes):
+    board = replace(BOARD, rom_slots=(RomSlot("U2", "27C64", 8192, address=0),), self_tests=tests)
+    decided = made(Decided, what="diagnostics", choice="first")
+    first = plan_of(moment_of(decided, board=board)).steps[0]
+    assert first.kind == "diagnose" and words in first.what and first.minutes == minutes
+    assert all(step.kind != "diagnose" for step in plan_of(moment_of(board=board)).steps)
+    orders = comparison_of(moment_of(board=board)).orders
+    assert orders[-1].sequence is Priority.DIAGNOSE and orders[-1].blocks[0].minutes == minutes
+
+
+def test_a_coating_comes_off_before_a_joint_is_heated_and_carries_its_caution():
+    coated = made(Decided, what=f"coating of {B}", choice="coated")
+    moment = moment_of(coated)
+    step = next(s for s in plan_of(moment).steps if s.place.refdes == "J2")
+    names = [action.name for action in actions_of(moment, step)]
+    assert names[0] == "strip coating" and Caution.ALCOHOL in step.cautions
+    assert "strip coating" not in [a.name for a in actions_of(moment_of(), step)]

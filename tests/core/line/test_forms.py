@@ -338,6 +338,11 @@ def test_a_resistor_is_asked_a_crystal_is_what_stands_on_it_and_a_test_point_has
             {"shop": "Quay & Sons", "price": 0.4, "minimum": 10, "days": 3.0},
         ),
         ("order: 5D last", "decided", {"choice": "last"}),
+        ("reflow: 5D", "extra_ticked", {"sort": "reflow", "choice": "in"}),
+        ("reflow out: 5D", "extra_ticked", {"choice": "out"}),
+        ("board is coated", "decided", {"choice": "coated"}),
+        ("C1 measures 98u hot", "measured", {"celsius": 55.0}),
+        ("C1 measures 98u at -5 °C in circuit", "measured", {"celsius": -5.0, "in_circuit": True}),
     ],
 )
 def test_work_beyond_the_evidence_and_what_shops_and_donors_have(line, kind, fields):
@@ -346,7 +351,13 @@ def test_work_beyond_the_evidence_and_what_shops_and_donors_have(line, kind, fie
 
 
 @pytest.mark.parametrize(
-    "line", ["5D dissipates 0 W", "donor: 74LS00 at 5D of GP-0099, risk 400 %", "5D has a heat sink of 0 K/W"]
+    "line",
+    [
+        "5D dissipates 0 W",
+        "donor: 74LS00 at 5D of GP-0099, risk 400 %",
+        "5D has a heat sink of 0 K/W",
+        "C1 measures 98u at 400 C",
+    ],
 )
 def test_heat_and_risks_that_cannot_be_are_refused(line):
     assert read(line).status == "refused"

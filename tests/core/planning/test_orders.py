@@ -10,11 +10,13 @@ from hypothesis import strategies as st
 
 from loyal_trace.core.planning import orders
 from loyal_trace.core.planning.orders import (
+    Diagnostics,
     Grouping,
     Priority,
     Task,
     breaks,
     compared,
+    diagnosed_first,
     moved,
     normalised,
     repair_order,
@@ -147,3 +149,17 @@ def test_every_task_is_done_once_after_what_it_needs_in_every_order(seed, count)
         assert 0 <= order.mix_up < 1 and 0 <= order.damage < 1 and 0 <= order.known <= 1 + 1e-9
         if order.grouping is Grouping.ONE:
             assert all(ids.index(need) < ids.index(t.id) for t in tasks for need in t.needs)
+
+
+def test_diagnostics_pay_where_they_often_name_a_part_that_is_dear_to_reach():
+    dear = [Task(f"t{n}", f"T{n}", 40.0, 0.15) for n in range(6)]
+    best = repair_order(dear, Grouping.ONE)
+    sure, blind = (diagnosed_first(dear, best, Diagnostics(10.0, names)) for names in (0.8, 0.0))
+    assert sure.found < best.found and blind.found == pytest.approx(best.found + 10)
+    # 0.8 of 0.9: that part's 40 min, a tool, a test; else the soonest order.
+    assert sure.found == pytest.approx(10 + 0.72 * 48 + 0.28 * best.found)
+    assert sure.minutes == best.minutes + 10 and sure.known == pytest.approx(0.72 + 0.28 * best.known)
+    assert (
+        compared(dear)[-1].sequence is Priority.GIVEN
+        and compared(dear, Diagnostics(10.0, 0.5))[-1].blocks[0].kind == "test"
+    )

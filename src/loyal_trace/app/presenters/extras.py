@@ -55,6 +55,8 @@ def _out_line(workspace: Workspace, one: Extra) -> str:
     place = workspace.place_name(one.place)
     if one.kind is ExtraKind.SERVICE:
         return " ".join(("service out:", place, "-- "))
+    if one.kind is ExtraKind.REFLOW:
+        return " ".join(("reflow out:", place, "-- "))
     if one.kind is ExtraKind.SINK:
         return " ".join(("heat sink out:", place, "-- "))
     return " ".join(("improve out", f"{place}:", one.name, "-- "))

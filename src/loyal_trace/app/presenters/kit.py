@@ -6,7 +6,7 @@ from loyal_trace.app.presenters.model import Action, Cell, Meaning, Page, Questi
 from loyal_trace.app.presenters.purchase import ORDER, OrderPage, write_order
 from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.capacitors import estimated_rest
-from loyal_trace.core.assess.compare import comparison_of
+from loyal_trace.core.assess.extra_steps import DIAGNOSTICS, FIRST
 from loyal_trace.core.assess.kit import KIT, KIT_CHOICES, candidates_for, kit_choice, kit_of, kit_place
 from loyal_trace.core.assess.orders import STEP_ORDER_DECISION, delivery_days
 from loyal_trace.core.boards.model import Part
@@ -27,7 +27,12 @@ GROUPS, ROOM, ORDERS = say("groups of the kit"), say("room and candidates"), say
 _HINT = "C1 use 6800u 35V from tray F; kit: all electrolytics; C1 room 12 mm"
 FIT_GLYPHS = {Fits.FITS: "good", Fits.WITH_CARE: "doubtful", Fits.NO: "bad"}
 _SHOWN_CARDS, _NEAR, _NEIGHBOURS = 3, 45.0, 4
-ORDER_OF_PRIORITY = {Priority.BEST: SOONEST, Priority.EASY: "least invasive", Priority.LIKELY: "likely first"}
+ORDER_OF_PRIORITY = {
+    Priority.BEST: SOONEST,
+    Priority.EASY: "least invasive",
+    Priority.LIKELY: "likely first",
+    Priority.DIAGNOSE: SOONEST,
+}
 TESTING = "testing"
 
 
@@ -105,7 +110,8 @@ class OrdersView:
 
 def orders_view(workspace: Workspace, most: int | None = None) -> OrdersView | None:
     """The repair orders of the job, the first `most` of them; None when nothing is open."""
-    found = comparison_of(workspace.moment).orders[:most]
+    orders = workspace.orders()
+    found = orders[:most]
     if not found:
         return None
     chosen = _chosen(workspace)
@@ -113,6 +119,8 @@ def orders_view(workspace: Workspace, most: int | None = None) -> OrdersView | N
     days = max(order.days for order in found)
     wait = say(", {days:g} days for the post", days=days) if days else ""
     legend = say("expected time until the fault is found{wait}", wait=wait)
+    if workspace.ordering:
+        legend = say("computing again for the steps as they are now")
     return OrdersView(views, max(order.minutes for order in found), legend)
 
 
@@ -120,7 +128,10 @@ def _chosen(workspace: Workspace) -> int:
     """Which of the orders the job goes by; −1 for one that is not among them."""
     testing = workspace.snapshot.decision(TESTING, Grouping.ONE)
     order = workspace.assessment().plan.order
-    for n, one in enumerate(comparison_of(workspace.moment).orders):
+    for n, one in enumerate(workspace.orders()):
+        diagnosed = one.sequence is Priority.DIAGNOSE
+        if diagnosed != (workspace.snapshot.decision(DIAGNOSTICS) == FIRST):
+            continue
         if one.grouping == testing and ORDER_OF_PRIORITY.get(one.sequence) == order:
             return n
     return -1
@@ -129,7 +140,12 @@ def _chosen(workspace: Workspace) -> int:
 def _order_view(order: RepairOrder, chosen: bool) -> OrderView:
     names = {Grouping.ONE: say("One part, one test"), Grouping.GROUP: say("One group, one test"),
              Grouping.ALL: say("All off, then all on")}  # fmt: skip
-    named = {Priority.EASY: say("Easy first"), Priority.LIKELY: say("Likely first"), Priority.GIVEN: say("As planned")}
+    named = {
+        Priority.EASY: say("Easy first"),
+        Priority.LIKELY: say("Likely first"),
+        Priority.GIVEN: say("As planned"),
+        Priority.DIAGNOSE: say("Diagnostics first"),
+    }
     blocks = tuple(BlockView(b.kind, b.letter or _count(b.tasks), b.minutes, b.days) for b in order.blocks)
     figures = (
         say("{minutes:.0f} min", minutes=order.minutes),
@@ -146,8 +162,8 @@ def _count(tasks: tuple[object, ...]) -> str:
 
 def choose_order(workspace: Workspace, index: int) -> bool:
     """The job goes by that repair order from now on."""
-    found = comparison_of(workspace.moment).orders
-    if not 0 <= index < len(found):
+    found = workspace.orders()
+    if workspace.ordering or not 0 <= index < len(found):
         return False
     order = found[index]
     entries = [workspace.job.make(Decided, what=TESTING, choice=str(order.grouping))]
@@ -155,7 +171,11 @@ def choose_order(workspace: Workspace, index: int) -> bool:
         choice = ORDER_OF_PRIORITY[order.sequence]
         entries.append(workspace.job.make(Decided, what="repair order", choice=choice))
     # The order as it is now is kept: after each result only what must move is moved.
-    ids = joined(" ", (task.id for task in order.tasks)) if order.sequence is Priority.BEST else ""
+    soonest = order.sequence in (Priority.BEST, Priority.DIAGNOSE)
+    ids = joined(" ", (task.id for task in order.tasks)) if soonest else ""
+    first = FIRST if order.sequence is Priority.DIAGNOSE else ""
+    if first or workspace.snapshot.decision(DIAGNOSTICS):
+        entries.append(workspace.job.make(Decided, what=DIAGNOSTICS, choice=first))
     entries.append(workspace.job.make(Decided, what=STEP_ORDER_DECISION, choice=ids))
     return workspace.record_all(entries, say("repair order: {name}", name=_order_view(order, True).name))
 
@@ -265,8 +285,8 @@ class KitPage:
             days = delivery_days(self.workspace.moment)
             following = say("Buy {words}{more} ({days:g} days).", words=words, more=more, days=days)
         else:
-            first = next((task for order in comparison_of(self.workspace.moment).orders for task in order.tasks), None)
-            following = say("Everything is in the drawer. Begin with {name}.", name=first.name) if first else ""
+            first = next((step for step in self.workspace.assessment().plan.steps if not step.done), None)
+            following = say("Everything is in the drawer. Begin with {name}.", name=first.place.refdes) if first else ""
         return Meaning(joined(" ", (text for text in (why, estimate) if text)), following)
 
     def _reason(self, group: KitGroup, place: PartRef) -> str:

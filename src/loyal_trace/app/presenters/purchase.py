@@ -5,17 +5,20 @@ import io
 from dataclasses import dataclass
 from pathlib import Path
 
+from loyal_trace.app.drawer import bought_items
 from loyal_trace.app.job import OpenJob
 from loyal_trace.app.presenters.model import NO_ROWS, Action, Cell, Question, Row, Rows, heading
 from loyal_trace.app.workshop import keep_offers
 from loyal_trace.app.workspace import Workspace
+from loyal_trace.core.assess.capacitors import limits_of
+from loyal_trace.core.assess.kit import kit_place, wanted_capacitors
 from loyal_trace.core.assess.plan import plan_of
 from loyal_trace.core.assess.purchase import Needed, offers_of, purchase_of, wishes_of
 from loyal_trace.core.planning.buying import Bought, Purchase, Wish
-from loyal_trace.core.planning.kit import Kit
+from loyal_trace.core.planning.kit import Kit, KitCheck, check_kit
 from loyal_trace.core.roms.candidates import Watch
-from loyal_trace.core.vocabulary.errors import LoyalTraceError
-from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.core.vocabulary.errors import LoyalTraceError, RequestError
+from loyal_trace.core.vocabulary.phrases import capital, joined, say
 from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.formats.rom_files import read_file
 from loyal_trace.formats.whole_file import write_whole
@@ -51,9 +54,16 @@ class OrderPage:
         read = Action(
             "S", say("Read shop offers"), self.read, say("They count for every job of this workshop"), asks=ask
         )
+        kit = Question(
+            say("What came in a kit (CSV as the drawer's, or a line such as 2x 10u 16V for each bag)"), load=True
+        )
+        check = Action(
+            "D", say("Check a bought kit"), self.check, say("What is missing, left over, or does not fit"), asks=kit
+        )
+        read_both = (read, check)
         if self.others is None:
-            return (read, Action("J", say("Order for all jobs"), self.gather, say("One order saves shipping")))
-        return (read, Action("J", say("Order for this job"), self.alone, say("Leaves the other jobs out again")))
+            return (*read_both, Action("J", say("Order for all jobs"), self.gather, say("One order saves shipping")))
+        return (*read_both, Action("J", say("Order for this job"), self.alone, say("Leaves the other jobs out again")))
 
     def read(self, path: str) -> None:
         """A list of offers becomes that of the workshop."""
@@ -66,6 +76,19 @@ class OrderPage:
 
         if self.workspace.attempt(act):
             self.workspace.show()
+
+    def check(self, path: str) -> None:
+        """Holds a bought kit against the places that it is for."""
+
+        def act() -> list[str]:
+            moment, source = self.workspace.moment, Path(path)
+            limits = limits_of(moment)
+            places = [kit_place(moment, wanted.place) for wanted in wanted_capacitors(moment)]
+            if limits is None or not places:
+                raise RequestError(say("No capacitor is to be replaced so far."))
+            return [kit_words(check_kit(places, bought_items(read_file(source), source.name), limits))]
+
+        self.workspace.attempt(act)
 
     def gather(self) -> None:
         """What the other open jobs need, looked up beside the window."""
@@ -98,6 +121,7 @@ class OrderPage:
             return NO_ROWS if not self._needs() else self._no_offers()
         rows = [heading(self._title(found), 26), *(_line(line) for line in found.lines)]
         rows += [_missing(wish) for wish in found.missing]
+        rows += _on_arrival(found)
         return Rows(tuple(rows))
 
     def _needs(self) -> bool:
@@ -122,6 +146,18 @@ class OrderPage:
             work=found.work,
             days=found.days,
         )
+
+
+def kit_words(found: KitCheck) -> str:
+    """A checked kit in one sentence."""
+    if found.complete and not found.left_over:
+        return say("Every place gets its part, and nothing is left over.")
+    told = [say("{count} × {marked} missing", count=count, marked=marked) for marked, count in found.missing]
+    told += [
+        say("{number} does not fit for {marked}: {why}", number=n, marked=m, why=why) for n, m, why in found.misfits
+    ]
+    told += [say("{count} × {number} left over", count=count, number=number) for number, count in found.left_over]
+    return say("{told}.", told=capital(joined("; ", told)))
 
 
 def needs_of_others(store: Store, here: str, watch: Watch) -> Gathered:
@@ -161,6 +197,15 @@ def _line(line: Bought) -> Row:
 def _wanted(wish: Wish) -> str:
     """What is wanted, and for which other job."""
     return say("{name} for {job}", name=wish.name, job=wish.owner) if wish.owner else wish.name
+
+
+def _on_arrival(found: Purchase) -> list[Row]:
+    """One of each bag of capacitors is measured before any of it is fitted."""
+    bags = dict.fromkeys(line.offer.number for line in found.lines if line.wish.place is not None)
+    if not bags:
+        return []
+    told = say("On arrival measure one of each bag before any is fitted: {bags}", bags=joined(", ", bags))
+    return [Row("", (Cell(36, 0, told),), height=31)]
 
 
 def _missing(wish: Wish) -> Row:

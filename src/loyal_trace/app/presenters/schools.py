@@ -2,7 +2,7 @@
 
 from loyal_trace.app.presenters.model import Cell, Row, Rows, heading
 from loyal_trace.app.workspace import Workspace
-from loyal_trace.core.assess.compare import School, comparison_of
+from loyal_trace.core.assess.compare import School, open_tasks, schools_of
 from loyal_trace.core.assess.extra_steps import SOCKETS, sockets_choice
 from loyal_trace.core.assess.first_power import first_power_choice
 from loyal_trace.core.job.entries import Decided
@@ -13,8 +13,8 @@ FIRST = "first power"
 
 
 def _listed(workspace: Workspace) -> list[tuple[str, School]]:
-    found = comparison_of(workspace.moment)
-    return [*((SOCKETS, school) for school in found.sockets), *((FIRST, school) for school in found.first_power)]
+    sockets, first_power = schools_of(workspace.moment)
+    return [*((SOCKETS, school) for school in sockets), *((FIRST, school) for school in first_power)]
 
 
 def _chosen(workspace: Workspace, what: str) -> str:
@@ -25,7 +25,7 @@ def _chosen(workspace: Workspace, what: str) -> str:
 
 def school_rows(workspace: Workspace) -> Rows:
     """Each way with the minutes that it adds, the chance of damage, and why; the one decided on is marked."""
-    if not comparison_of(workspace.moment).orders:
+    if not open_tasks(workspace.moment):
         return Rows()
     rows = [heading(say("Ways of working; a click decides"), 26)]
     for what, school in _listed(workspace):

@@ -174,6 +174,10 @@ def _other_ways(workspace: Workspace, step: Step, chosen: Method | None) -> tupl
 
 # What an action asks for by itself, before any method.
 _OF_ACTION = {
+    "strip coating": say(
+        "Try alcohol on a corner: acrylic lacquer lifts, polyurethane and epoxy must be scraped. Ventilate, no flame; "
+        "never burn it off with the iron, the fumes can be poisonous."
+    ),
     "discharge": say("Unplug, wait, bleed it through a resistor, then measure across it below 5 V."),
     "clear holes": say("Fresh solder into each hole, then braid or suction while it is liquid. Never drill."),
     "clean pads": say("Flux and braid, then alcohol. Look at every pad for a lifted edge."),
@@ -277,7 +281,7 @@ _CAUTION_AT = {
     Caution.UV: ("erase",),
     Caution.AGED_CELLS: ("erase", "program"),
     Caution.STATIC: ("remove", "fit", "program", "store", "straighten"),
-    Caution.ALCOHOL: ("clean pads", "straighten", "inspect"),
+    Caution.ALCOHOL: ("strip coating", "clean pads", "straighten", "inspect"),
 }
 
 

@@ -7,9 +7,19 @@ from datetime import datetime, timedelta
 from loyal_trace.core.assess.capacitors import judged_capacitors
 from loyal_trace.core.assess.moment import Moment, once
 from loyal_trace.core.assess.parts import replaced
+from loyal_trace.core.assess.step_cautions import is_coated
 from loyal_trace.core.assess.suspects import suspects_of
 from loyal_trace.core.boards.model import Part
-from loyal_trace.core.planning.methods import Method, Wanted, fitting, off_before_wash, power_from, removals, wash_of
+from loyal_trace.core.planning.methods import (
+    Method,
+    Wanted,
+    fitting,
+    mounting_of,
+    off_before_wash,
+    power_from,
+    removals,
+    wash_of,
+)
 from loyal_trace.core.planning.steps import Step
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import joined, say
@@ -26,6 +36,7 @@ WITHOUT_IRON = {
     "put-back": ("fit", "inspect"),
     "give-back": ("remove", "pack"),
     "missing": ("fit", "inspect"),
+    "diagnose": ("fit", "measure"),
     "sink": ("fit", "inspect", "measure"),
     "improve": ("fit", "inspect", "measure"),
 }
@@ -93,14 +104,17 @@ def wanted_whole(moment: Moment, place: PartRef) -> Wanted:
     else:
         evidence = any(s.place == place and s.against for s in suspects_of(moment))
     evidence = evidence and not replaced(moment, place)
-    return Wanted(evidence, part.rare, board_type(moment, place.board))
+    return Wanted(evidence, part.rare, board_type(moment, place.board), is_coated(moment, place.board))
 
 
 def methods_for(moment: Moment, place: PartRef) -> tuple[Method, ...]:
     """The ways to take the part of a place off, the best first."""
     if moment.tables is None or not moment.has(place):
         return ()
-    return removals(moment.tables.methods, moment.part(place), wanted_whole(moment, place))
+    part, wanted, methods = moment.part(place), wanted_whole(moment, place), moment.tables.methods
+    # Alike for all parts of a kind that are held alike.
+    key = ("removals", part.kind, mounting_of(part), wanted)
+    return moment.remembered(key, lambda: removals(methods, part, wanted))
 
 
 def fitting_for(moment: Moment, place: PartRef) -> Method | None:

@@ -58,7 +58,8 @@ def _judged(moment: Moment, board_id: str, part: Part, limits: CapacitorLimits) 
     if read.in_circuit:
         farad, names = beside(moment.boards[board_id], part)
         read = replace(read, parallel=farad, beside=names)
-    return judge(spec_of_part(part), read, limits)
+    spec = spec_of_part(part)
+    return moment.memo.of(("judged capacitor", spec, read, limits), lambda: judge(spec, read, limits))
 
 
 def _reading(newest: Newest) -> CapacitorReading:
@@ -76,6 +77,7 @@ def _reading(newest: Newest) -> CapacitorReading:
         leakage=number[Quantity.LEAKAGE],
         tan_delta=number[Quantity.TAN_DELTA],
         resistance=number[Quantity.RESISTANCE],
+        celsius=next((entry.celsius for entry in entries if entry.celsius is not None), None),
     )
 
 

@@ -2,12 +2,13 @@
 
 from dataclasses import dataclass
 
-from loyal_trace.core.assess.extra_steps import EVERY, NEVER, SOME, sockets_choice
+from loyal_trace.core.assess.extra_steps import EVERY, NEVER, SELF_TEST_MINUTES, SOME, sockets_choice
 from loyal_trace.core.assess.first_power import AS_FOUND, BY_RISK, FIRST_POWER, RENEW_FIRST, first_power_risk
 from loyal_trace.core.assess.moment import Moment, once
 from loyal_trace.core.assess.orders import tasks_for
 from loyal_trace.core.assess.plan import plan_of
-from loyal_trace.core.planning.orders import RepairOrder, Task, breaks, compared
+from loyal_trace.core.planning.orders import EXACT_UP_TO, Diagnostics, RepairOrder, Task, breaks, compared
+from loyal_trace.core.planning.steps import MINUTES
 from loyal_trace.core.planning.sundries import Sundry, sundries
 from loyal_trace.core.vocabulary.phrases import joined, say
 
@@ -16,6 +17,9 @@ _CHIP_DAMAGE = 0.03
 # The chance of damage at the first power-up of a board of the highest risk, and what is left of it by each school.
 _FIRST_DAMAGE, _CHECKED_LEAVES, _RENEWED_LEAVES = 0.15, 0.3, 0.5
 _TEST, _CHECKED = 10.0, 15.0
+# How often a self-test, or a test program in the boot socket, names the part (stated, from practice: they cover
+# processor, memories and decoders, and not what is analogue).
+_SELF_TEST_NAMES, _TEST_PROGRAM_NAMES = 0.3, 0.4
 
 
 @dataclass(frozen=True)
@@ -38,11 +42,46 @@ class Comparison:
     first_power: tuple[School, ...]
 
 
-@once
 def comparison_of(moment: Moment) -> Comparison:
     """Every repair order over the open steps, and the schools."""
-    tasks = tasks_for(moment, plan_of(moment).steps)
-    return Comparison(compared(tasks), _sockets(moment, tasks), _first_power(moment))
+    return Comparison(orders_of(moment), *schools_of(moment))
+
+
+@once
+def open_tasks(moment: Moment) -> tuple[Task, ...]:
+    """The open steps of the plan as tasks."""
+    return tasks_for(moment, plan_of(moment).steps)
+
+
+def orders_of(moment: Moment) -> tuple[RepairOrder, ...]:
+    """Every repair order over the open steps. Above a dozen steps this takes tenths of a second."""
+    tasks, diagnostics = open_tasks(moment), diagnostics_of(moment)
+    return moment.memo.of(_key(tasks, diagnostics), lambda: compared(tasks, diagnostics))
+
+
+def orders_at_hand(moment: Moment) -> bool:
+    """Are the repair orders known already, or quickly found?"""
+    tasks = open_tasks(moment)
+    return len(tasks) <= EXACT_UP_TO or moment.memo.knows(_key(tasks, diagnostics_of(moment)))
+
+
+def _key(tasks: tuple[Task, ...], diagnostics: Diagnostics | None) -> tuple[object, ...]:
+    return ("repair orders", tasks, diagnostics)
+
+
+@once
+def schools_of(moment: Moment) -> tuple[tuple[School, ...], tuple[School, ...]]:
+    """The schools of sockets and of the first power-up."""
+    return _sockets(moment, open_tasks(moment)), _first_power(moment)
+
+
+def diagnostics_of(moment: Moment) -> Diagnostics | None:
+    """What can be run before the iron: the board's own self-test, else a test program in the boot socket."""
+    if any(board.self_tests for board in moment.boards.values()):
+        return Diagnostics(SELF_TEST_MINUTES, _SELF_TEST_NAMES)
+    if any(board.rom_slots for board in moment.boards.values()):
+        return Diagnostics(MINUTES["diagnose"], _TEST_PROGRAM_NAMES)
+    return None
 
 
 def _sockets(moment: Moment, tasks: tuple[Task, ...]) -> tuple[School, ...]:

@@ -13,7 +13,8 @@ from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import joined, say
 
-SOCKETS = "sockets"
+SOCKETS, DIAGNOSTICS, FIRST = "sockets", "diagnostics", "first"
+SELF_TEST_MINUTES = 3.0
 EVERY, SOME, NEVER = say("socket everything"), say("socket what is replaced"), say("never socket")
 _AT_THE_IRON = (Caution.SOLDERING, Caution.LEAD, Caution.CUT_LEADS)
 
@@ -28,10 +29,12 @@ def further_steps(moment: Moment, taken: set[PartRef]) -> list[Step]:
     steps = [
         _service(moment, one) for one in _ticked_in(moment, ExtraKind.SERVICE) if _has_service_step(moment, one, taken)
     ]
+    steps += [reflow_step(one.place, one.why, 0.0) for one in _ticked_in(moment, ExtraKind.REFLOW)]
     made = [_sink(moment, one) for one in _ticked_in(moment, ExtraKind.SINK) if not _sink_fitted(moment, one.place)]
     made += [_improvement(moment, one) for one in _ticked_in(moment, ExtraKind.IMPROVE) if not _modified(moment, one)]
     # What was done here once is done: no reading asks for it again.
     steps += [step for step in made if step.id not in moment.snapshot.parts.steps]
+    steps += [step for step in _diagnostics(moment) if step.id not in moment.snapshot.parts.steps]
     taken = taken | {step.place for step in steps}
     if sockets_choice(moment) == EVERY:
         steps += [_socketing(moment, place) for place in _to_socket(moment) if place not in taken]
@@ -99,6 +102,23 @@ def _service(moment: Moment, one: Extra) -> Step:
     )
 
 
+def reflow_step(place: PartRef, reason: str, probability: float) -> Step:
+    """The joints of a part made anew, with the proof that belongs to it."""
+    return Step(
+        f"{place.board}/{place.refdes}/reflow",
+        "reflow",
+        place,
+        say("Reflow the joints of {refdes}", refdes=place.refdes),
+        reason,
+        MINUTES["reflow"],
+        cautions=(Caution.SOLDERING, Caution.LEAD),
+        tool=say("iron 330 °C, flux, old solder off, fresh solder on; replace pins that do not take it"),
+        after=say("check continuity while you press {refdes}, then count clean starts", refdes=place.refdes),
+        height=1.0,
+        probability=probability,
+    )
+
+
 def _sink(moment: Moment, one: Extra) -> Step:
     name = one.place.refdes
     return Step(
@@ -135,6 +155,39 @@ def _improvement(moment: Moment, one: Extra) -> Step:
         after=say("test what {refdes} does", refdes=name),
         height=TALL["regulator"] + 1,
     )
+
+
+def _diagnostics(moment: Moment) -> list[Step]:
+    """A self-test, or a test program in the boot socket, before everything else; only where that was decided."""
+    if moment.snapshot.decision(DIAGNOSTICS) != FIRST:
+        return []
+    steps = []
+    for board_id, board in moment.boards.items():
+        slot = min(board.rom_slots, key=lambda s: (s.address is None, s.address or 0, s.number or 0), default=None)
+        if slot is None:
+            continue
+        own = bool(board.self_tests)
+        what = (
+            say("Run the self-test and write down its code")
+            if own
+            else say("Put a test program into {refdes} and run it", refdes=slot.refdes)
+        )
+        steps.append(
+            Step(
+                f"{board_id}/{slot.refdes}/diagnose",
+                "diagnose",
+                PartRef(board_id, slot.refdes),
+                what,
+                say("as decided: diagnostics first; silence proves nothing"),
+                SELF_TEST_MINUTES if own else MINUTES["diagnose"],
+                cautions=() if own else (Caution.STATIC,),
+                tool=say("power and display; compare what each code means") if own else say("chip puller, by hand"),
+                after=say("enter the code: start failed code 3, or start ok"),
+                socketed=True,
+                height=0.0,
+            )
+        )
+    return steps
 
 
 def _to_socket(moment: Moment) -> list[PartRef]:

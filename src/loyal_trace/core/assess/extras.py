@@ -15,7 +15,7 @@ from loyal_trace.core.assess.parts import replaced
 from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.boards.supplies import Supply
 from loyal_trace.core.job.entries import ExtraTicked
-from loyal_trace.core.parts.roles import role_of
+from loyal_trace.core.parts.roles import Role, role_of
 from loyal_trace.core.planning.extras import ExtraRules, Improvement, Ticked
 from loyal_trace.core.power.cooling import JUNCTION_LIMIT, Housing, SinkNeed, junction_with, plate_in_room, sink_need
 from loyal_trace.core.power.expected import nominal_reservoir
@@ -25,7 +25,7 @@ from loyal_trace.core.vocabulary.phrases import say, term
 from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.units import format_quantity
 
-_OWN_MINUTES = 20.0
+_OWN_MINUTES, _REFLOW_MINUTES = 20.0, 4.0
 # Who reaches into a board is hurt, or a part is, from about this energy (joule) or voltage on.
 _ENERGY, _VOLTS = 1.0, 42.0
 _SAFE_VOLTS, _BLEED_SECONDS = 5.0, 60.0
@@ -35,6 +35,7 @@ class ExtraKind(StrEnum):
     """What sort of work it is."""
 
     SERVICE = "usual service"
+    REFLOW = "reflow"
     SINK = "heat sink"
     IMPROVE = "improvement"
 
@@ -59,7 +60,7 @@ class Extra:
 @once
 def extras_of(moment: Moment) -> tuple[Extra, ...]:
     """The whole list of the job: what is in first, then what is offered, then what was taken out."""
-    found = [*_service(moment), *_sinks(moment), *_improvements(moment)]
+    found = [*_service(moment), *_reflow(moment), *_sinks(moment), *_improvements(moment)]
     order = (Ticked.IN, Ticked.OFFERED, Ticked.OUT)
     return tuple(
         sorted(found, key=lambda one: (order.index(one.ticked), one.place.board, natural_key(one.place.refdes)))
@@ -102,6 +103,29 @@ def _service(moment: Moment) -> tuple[Extra, ...]:
     return tuple(found)
 
 
+@once
+def _reflow(moment: Moment) -> tuple[Extra, ...]:
+    """Joints that crack: offered by the kind of part, or named by a person, until they were reflowed."""
+    rules, found = _rules(moment), []
+    ticked = {place for place, sort, _ in moment.snapshot.parts.extras if sort == ExtraKind.REFLOW}
+    done = {named.part for work in moment.snapshot.parts.work if work.action == "reflowed" for named in work.parts}
+    for board_id, board in moment.boards.items():
+        for part in board.parts:
+            place = PartRef(board_id, part.refdes)
+            fits = (
+                (rule.why for rule in rules.reflow if rule.fits.holds(part, Role.UNKNOWN)) if rules is not None else ()
+            )
+            why = next(iter(fits), "") if not part.socketed else ""
+            if place in done or not (why or place in ticked):
+                continue
+            decided = _decided(moment, place, ExtraKind.REFLOW)
+            state = Ticked(decided.choice) if decided is not None else Ticked.OFFERED
+            what = say("reflow the joints of {refdes}", refdes=part.refdes)
+            why = why or say("named for this job")
+            found.append(Extra(place, ExtraKind.REFLOW, what, why, state, _why_of(decided), minutes=_REFLOW_MINUTES))
+    return tuple(found)
+
+
 def _listed_why(why: str) -> str:
     return "" if why == "said" else term(why)
 
@@ -120,11 +144,15 @@ def _of_class(moment: Moment) -> dict[PartRef, str]:
     for board_id, board in moment.boards.items() if rules is not None else ():
         for part in board.parts:
             place = PartRef(board_id, part.refdes)
-            role = role_of(board, part).role
+            role = _role(board, part)
             why = next((rule.why for rule in rules.service if rule.fits.holds(part, role)), "") if rules else ""
             if why:
                 found[place] = why
     return found
+
+
+def _role(board: BoardDefinition, part: Part) -> Role:
+    return role_of(board, part).role if part.kind == "capacitor" else Role.UNKNOWN
 
 
 def _rules(moment: Moment) -> ExtraRules | None:
@@ -243,7 +271,7 @@ def _improvements(moment: Moment) -> tuple[Extra, ...]:
     for board_id, board in moment.boards.items() if rules is not None else ():
         for part in board.parts:
             place = PartRef(board_id, part.refdes)
-            role = role_of(board, part).role
+            role = _role(board, part)
             for rule in rules.improvements if rules is not None else ():
                 if rule.fits.holds(part, role) and _applies(board, part, rule):
                     found[place, rule.id] = _offered(moment, place, rule)

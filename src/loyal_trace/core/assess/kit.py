@@ -13,6 +13,7 @@ from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.parts.limits import CapacitorLimits
 from loyal_trace.core.parts.places import place_on
 from loyal_trace.core.parts.spec import spec_of_part
+from loyal_trace.core.parts.stock import StockItem
 from loyal_trace.core.planning.kit import Candidate, Kit, KitPlace, candidates, marked_words, plan_kit
 from loyal_trace.core.planning.steps import DECIDE_FROM
 from loyal_trace.core.vocabulary.identity import PartRef
@@ -89,9 +90,16 @@ def kit_of(moment: Moment) -> Kit:
     if limits is None:
         return Kit(())
     places = [kit_place(moment, wanted.place) for wanted in wanted_capacitors(moment)]
-    return plan_kit(places, [(item, in_stock(moment, item)) for item in stock(moment)], limits)
+    return plan_kit(places, left_in_stock(moment), limits)
 
 
+@once
+def left_in_stock(moment: Moment) -> tuple[tuple[StockItem, int], ...]:
+    """Each item of the drawer with how many of it are left."""
+    return tuple((item, in_stock(moment, item)) for item in stock(moment))
+
+
+@once
 def kit_place(moment: Moment, ref: PartRef) -> KitPlace:
     """A capacitor's place as the kit sees it, with what somebody chose for it."""
     limits = limits_of(moment)
@@ -114,5 +122,4 @@ def candidates_for(moment: Moment, ref: PartRef) -> tuple[Candidate, ...]:
     limits = limits_of(moment)
     if limits is None or not moment.has(ref) or moment.part(ref).kind != "capacitor":
         return ()
-    left = [(item, in_stock(moment, item)) for item in stock(moment)]
-    return candidates(kit_place(moment, ref).place, left, limits)
+    return candidates(kit_place(moment, ref).place, left_in_stock(moment), limits)

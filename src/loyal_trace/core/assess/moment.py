@@ -39,6 +39,10 @@ class Memo:
     def __init__(self) -> None:
         self._kept: dict[Hashable, Any] = {}
 
+    def knows(self, key: Hashable) -> bool:
+        """Is there a result under that key?"""
+        return key in self._kept
+
     def of(self, key: Hashable, compute: Callable[[], Result]) -> Result:
         """The result kept under a key, else computed now."""
         kept = self._kept

@@ -14,7 +14,8 @@ DELIVERY_DECISION, _USUAL_DAYS, _MOST_DAYS = "delivery", 3.0, 365.0
 BEFORE_DECISION, ARRIVES_DECISION, STEP_ORDER_DECISION = "before ", "arrives ", "step order"
 # The choice of who wants a step done after all others.
 LAST = "last"
-_AT_THE_END = ("put-back", "give-back")
+# What changes nothing on the board: put back at the end, or run before everything.
+_NO_CHANGE = ("put-back", "give-back", "diagnose")
 _TOOLS = {"leg": "hand", "program": "programmer", "rescue": "hand", "missing": "hand"}
 # The chance that the board or the part is hurt at a step, by how it is done (stated, from practice, not counted).
 _DAMAGE = {"capacitor": 0.005, "socket": 0.03, "leg": 0.005, "program": 0.01, "reflow": 0.005}
@@ -34,8 +35,8 @@ def delivery_days(moment: Moment) -> float:
 
 
 def tasks_for(moment: Moment, steps: Sequence[Step]) -> tuple[Task, ...]:
-    """The open steps as tasks, without those that only put things back at the end."""
-    open_steps = [step for step in steps if not step.done and step.kind not in _AT_THE_END]
+    """The open steps as tasks, without those that change nothing on the board."""
+    open_steps = [step for step in steps if not step.done and step.kind not in _NO_CHANGE]
     causes = _causes(moment)
     rescues: dict[str, list[str]] = {step.place.board: [] for step in open_steps}
     for step in open_steps:

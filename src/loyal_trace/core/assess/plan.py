@@ -11,7 +11,7 @@ from dataclasses import replace
 from loyal_trace.core.assess.assumptions import not_holding
 from loyal_trace.core.assess.at_iron import methods_for
 from loyal_trace.core.assess.away import away, rare_in_place
-from loyal_trace.core.assess.extra_steps import NEVER, further_steps, sockets_choice
+from loyal_trace.core.assess.extra_steps import NEVER, further_steps, reflow_step, sockets_choice
 from loyal_trace.core.assess.first_power import repair_order
 from loyal_trace.core.assess.kit import candidates_for, kit_of, wanted_capacitors
 from loyal_trace.core.assess.looking import photographed
@@ -107,7 +107,7 @@ def _in_order(moment: Moment, steps: list[Step], order: str) -> list[Step]:
         tasks, before = tasks_for(moment, ordered), moment.snapshot.decision(STEP_ORDER_DECISION).split()
         found = replanned(before, tasks) if before else best_order(tasks, Grouping.ONE).tasks
         place = {task.id: n for n, task in enumerate(found)}
-        ordered = sorted(ordered, key=lambda s: place.get(s.id, len(place)))
+        ordered = sorted(ordered, key=lambda s: -1 if s.kind == "diagnose" else place.get(s.id, len(place)))
     for first, second in own_moves(moment):
         here = [s for s in ordered if s.place == first]
         rest = [s for s in ordered if s.place != first]
@@ -181,7 +181,9 @@ def _capacitor(moment: Moment, place: PartRef, reason: str, probability: float) 
 def _removal(moment: Moment, place: PartRef) -> str:
     """How the part comes off, whole while it is still evidence, with settings to begin with."""
     ways = methods_for(moment, place)
-    return joined(" ", method_words(ways[0])) if ways else say("Iron, fresh solder first.")
+    if not ways:
+        return say("Iron, fresh solder first.")
+    return moment.remembered(("words of", ways[0]), lambda: joined(" ", method_words(ways[0])))
 
 
 def _choice(moment: Moment, place: PartRef) -> tuple[StockItem | None, tuple[SubstituteCheck, ...], str]:
@@ -190,7 +192,8 @@ def _choice(moment: Moment, place: PartRef) -> tuple[StockItem | None, tuple[Sub
     The last is what to order where the drawer has nothing.
     """
     group, choice = kit_of(moment).group_of(place), kit_of(moment).choice_at(place)
-    order = order_marking(moment.part(place), moment.library)
+    part, library = moment.part(place), moment.library
+    order = moment.memo.of(("order marking", part, library), lambda: order_marking(part, library))
     if group is not None and group.spec.value and not moment.part(place).value:
         order = group.order
     if choice is not None and choice.item is not None and choice.judged is not None:
@@ -376,21 +379,7 @@ def _reflow_steps(moment: Moment) -> list[Step]:
             continue
         if max(done.get(place, seen.time), seen.time) > seen.time:
             continue
-        steps.append(
-            Step(
-                f"{place.board}/{place.refdes}/reflow",
-                "reflow",
-                place,
-                say("Reflow the joints of {refdes}", refdes=place.refdes),
-                say("seen: {finding}", finding=term(seen.finding)),
-                MINUTES["reflow"],
-                cautions=(Caution.SOLDERING, Caution.LEAD),
-                tool=say("iron 330 °C, flux, old solder off, fresh solder on; replace pins that do not take it"),
-                after=say("check continuity while you press {refdes}, then count clean starts", refdes=place.refdes),
-                height=1.0,
-                probability=_JOINT,
-            )
-        )
+        steps.append(reflow_step(place, say("seen: {finding}", finding=term(seen.finding)), _JOINT))
     return steps
 
 

@@ -8,6 +8,7 @@ from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.identity import PartRef
 
 _STATIC_KINDS = ("chip", "transistor", "amplifier", "regulator")
+COATING_DECISION, COATED = "coating of ", "coated"
 _HELD = ("cell", "fuse")
 _MOVES = ("rescue", "put-back", "give-back")
 
@@ -28,9 +29,15 @@ def cautions_at(moment: Moment, place: PartRef, kind: str) -> tuple[Caution, ...
         found.append(Caution.POLARITY)
     if not part.socketed and part.kind not in _HELD and kind not in _MOVES:
         found += [Caution.SOLDERING, Caution.LEAD, Caution.CUT_LEADS]
+        found += [Caution.ALCOHOL] if is_coated(moment, place.board) else []
     if part.kind in _STATIC_KINDS:
         found.append(Caution.STATIC)
     return tuple(found)
+
+
+def is_coated(moment: Moment, board: str) -> bool:
+    """Is there a lacquer over the board, that solvents take off?"""
+    return moment.snapshot.decision(f"{COATING_DECISION}{board}") == COATED
 
 
 def in_mains_supply(board: BoardDefinition, part: Part) -> bool:

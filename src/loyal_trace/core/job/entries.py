@@ -9,9 +9,9 @@ import json
 from datetime import UTC, datetime, timedelta
 from functools import cache, reduce
 from operator import or_
-from typing import Annotated, Any
+from typing import Annotated, Any, TypeVar, get_args, get_origin
 
-from pydantic import Field, TypeAdapter, ValidationError
+from pydantic import BaseModel, Field, TypeAdapter, ValidationError
 from pydantic_core import from_json
 
 from loyal_trace.core.job.base import (
@@ -158,14 +158,39 @@ def leaner(entry: Entry) -> Entry:
 
     The validator gives each entry a dictionary with keys of its own; filled one by one, it shares those of its class.
     """
-    lean = object.__new__(type(entry))
-    fields = lean.__dict__
-    for name, value in entry.__dict__.items():
-        fields[name] = value
-    fields["previous"] = ""
-    for name in ("__pydantic_fields_set__", "__pydantic_extra__", "__pydantic_private__"):
-        object.__setattr__(lean, name, getattr(entry, name))
+    lean = _lean(entry)
+    lean.__dict__["previous"] = ""
     return lean
+
+
+_Model = TypeVar("_Model", bound=BaseModel)
+
+
+def _lean(model: _Model) -> _Model:
+    """A model and those in its tuples (pins of a probed chip), in dictionaries that share the keys of their class."""
+    kind = type(model)
+    lean = object.__new__(kind)
+    fields = lean.__dict__
+    for name, value in model.__dict__.items():
+        fields[name] = value
+    for name in _with_models(kind):
+        fields[name] = tuple([_lean(one) for one in fields[name]])
+    _SET(lean, "__pydantic_fields_set__", _NOT_ASKED)
+    _SET(lean, "__pydantic_extra__", None)
+    _SET(lean, "__pydantic_private__", None)
+    return lean
+
+
+_SET = object.__setattr__
+
+
+@cache
+def _with_models(kind: type[BaseModel]) -> tuple[str, ...]:
+    """The fields of a model that are tuples of models."""
+    of_what = {
+        name: get_args(f.annotation) for name, f in kind.model_fields.items() if get_origin(f.annotation) is tuple
+    }
+    return tuple(name for name, (one, *_) in of_what.items() if isinstance(one, type) and issubclass(one, BaseModel))
 
 
 def read_or_mark(line: str, place: str, number: int, before: Entry | None = None) -> Entry:

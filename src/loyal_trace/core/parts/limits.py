@@ -43,7 +43,7 @@ class LifeRule:
     longer: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class CapacitorLimits:
     """Every limit on a measured capacitor. `heat`: (within mm, warmer by K), nearest first."""
 

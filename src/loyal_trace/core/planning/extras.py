@@ -56,7 +56,7 @@ class Fits:
 
 @dataclass(frozen=True)
 class ServiceRule:
-    """A kind of part that is renewed as a matter of course, and why."""
+    """A kind of part that is renewed, or whose joints are reflowed, as a matter of course, and why."""
 
     fits: Fits
     why: str
@@ -81,6 +81,7 @@ class ExtraRules:
     """All of them, and what packages do with their heat: (names, housing)."""
 
     service: tuple[ServiceRule, ...]
+    reflow: tuple[ServiceRule, ...]
     improvements: tuple[Improvement, ...]
     packages: tuple[tuple[tuple[str, ...], Housing], ...]
 
@@ -95,6 +96,7 @@ def extra_rules(text: str) -> ExtraRules:
     told = tomllib.loads(text)
     return ExtraRules(
         tuple(ServiceRule(_fits(row), term(row["why"])) for row in told["service"]),
+        tuple(ServiceRule(_fits(row), term(row["why"])) for row in told["reflow"]),
         tuple(_improvement(row) for row in told["improvement"]),
         tuple(
             (tuple(row["names"]), Housing(float(row["junction_case"]), float(row["junction_air"])))

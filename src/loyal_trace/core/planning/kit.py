@@ -9,6 +9,7 @@ buying, a reserved or untested one after a proven one.
 import math
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
@@ -123,13 +124,17 @@ class Kit:
         """How many of them the drawer serves."""
         return self.count - sum(group.buy for group in self.groups)
 
+    @cached_property
+    def _at(self) -> Mapping[PartRef, tuple[KitGroup, Choice]]:
+        return {choice.place.ref: (group, choice) for group in self.groups for choice in group.choices}
+
     def group_of(self, ref: PartRef) -> KitGroup | None:
         """The group of a place."""
-        return next((group for group in self.groups if ref in group.places), None)
+        return self._at[ref][0] if ref in self._at else None
 
     def choice_at(self, ref: PartRef) -> Choice | None:
         """What goes into a place."""
-        return next((c for group in self.groups for c in group.choices if c.place.ref == ref), None)
+        return self._at[ref][1] if ref in self._at else None
 
 
 def plan_kit(places: Sequence[KitPlace], stock: Sequence[tuple[StockItem, int]], limits: CapacitorLimits) -> Kit:

@@ -26,6 +26,7 @@ class Work(StrEnum):
     """The actions that steps are made of."""
 
     DISCHARGE = "discharge"
+    STRIP = "strip coating"
     CUT = "cut"
     SHIELD = "shield"
     PREHEAT = "preheat"
@@ -54,7 +55,7 @@ class WorkState(StrEnum):
     WENT_WRONG = "went wrong"
 
 
-_UNSUITED_RISK = 3.0
+_UNSUITED_RISK, _COATED_RISK, _COATING_MINUTES = 3.0, 1.5, 6.0
 
 
 @dataclass(frozen=True)
@@ -139,11 +140,12 @@ def _method(row: dict[str, Any]) -> Method:
 
 @dataclass(frozen=True)
 class Wanted:
-    """What is asked of a removal: is the old part evidence, is it rare, on what kind of board is it?"""
+    """What is asked of a removal: is the old part evidence, is it rare, on what kind of board is it, is that coated?"""
 
     evidence: bool = False
     rare: bool = False
     board: str = ""
+    coated: bool = False
 
 
 def mounting_of(part: Part) -> str:
@@ -183,7 +185,17 @@ def _judged(method: Method, wanted: Wanted) -> Method:
         reasons.append(say("the part stays whole, as {why}", why=why))
     elif not method.whole:
         reasons.append(say("the old part cannot be measured afterwards"))
-    return replace(method, risk=risk, reasons=tuple(reasons))
+    if not wanted.coated:
+        return replace(method, risk=risk, reasons=tuple(reasons))
+    # Lacquer keeps solder from flowing, burns under the iron, and holds the part when the joints are free.
+    reasons.append(say("the coating comes off first"))
+    return replace(
+        method,
+        risk=risk * _COATED_RISK,
+        minutes=method.minutes + _COATING_MINUTES,
+        steps=(Work.STRIP, *method.steps),
+        reasons=tuple(reasons),
+    )
 
 
 def fitting(methods: Methods, part: Part) -> Method:

@@ -60,6 +60,7 @@ class Priority(StrEnum):
     EASY = "easy first"
     LIKELY = "likely first"
     GIVEN = "as planned"
+    DIAGNOSE = "diagnostics first"
 
 
 @dataclass(frozen=True)
@@ -319,23 +320,81 @@ def _greedy(units: Sequence[_Unit], key: Mapping[int, float], stay: bool) -> lis
     return done
 
 
+class _Sequence:
+    """An order with what is known before each place: not found yet, day, tool, cost so far.
+
+    A block that is moved changes nothing outside of the stretch between its old and its new place but the tool in hand
+    after it, so a move is judged by that stretch alone.
+    """
+
+    def __init__(self, units: Sequence[_Unit], order: list[int]) -> None:
+        self._units = units
+        self._take(order)
+
+    def _take(self, order: list[int]) -> None:
+        self.order = order
+        left, day, tool, cost = 1.0, 0.0, "", 0.0
+        self._before = [(left, day, tool, cost)]
+        for n in order:
+            cost, left, day, tool = self._step(n, cost, left, day, tool)
+            self._before.append((left, day, tool, cost))
+
+    def _step(self, n: int, cost: float, left: float, day: float, tool: str) -> tuple[float, float, float, str]:
+        unit = self._units[n]
+        minutes = unit.minutes
+        if unit.tool != tool:
+            minutes += TOOL_MINUTES
+        if unit.days > day:
+            minutes += PATIENCE * (unit.days - day)
+            day = unit.days
+        return cost + left * minutes, left - unit.probability, day, unit.tool
+
+    @property
+    def cost(self) -> float:
+        """Of the whole order."""
+        return self._before[-1][3]
+
+    def move(self, start: int, length: int, place: int) -> bool:
+        """Moves a block to where it begins at `place`, if that costs less and every need still comes first."""
+        low, high = min(start, place), max(start, place) + length
+        order, block = self.order, self.order[start : start + length]
+        stretch = block + order[place:start] if place < start else order[start + length : high] + block
+        cost_before, most = self._before[low][3], self._ends(high, self._before[high][2], self._before[high][3])
+        left, day, tool, _ = self._before[low]
+        cost = cost_before
+        for n in stretch:
+            cost, left, day, tool = self._step(n, cost, left, day, tool)
+            if cost >= most:
+                return False
+        if self._ends(high, tool, cost) >= most - _BETTER:
+            return False
+        moved = order[:low] + stretch + order[high:]
+        if not _holds(self._units, moved):
+            return False
+        self._take(moved)
+        return True
+
+    def _ends(self, high: int, tool: str, cost: float) -> float:
+        """The cost up to a place, with the change of tool that the next one asks for then."""
+        if high == len(self.order) or self._units[self.order[high]].tool == tool:
+            return cost
+        return cost + self._before[high][0] * TOOL_MINUTES
+
+
 def _improved(units: Sequence[_Unit], order: list[int]) -> list[int]:
     """Blocks of up to three moved to where they cost less, until nothing does; a number of passes, not of seconds."""
-    cost = _cost(units, order)
+    found = _Sequence(units, order)
     for _ in range(_PASSES):
-        before = cost
+        before = found.cost
         for length in range(1, _LONGEST_BLOCK + 1):
             for start in range(len(order) - length + 1):
-                block, rest = order[start : start + length], order[:start] + order[start + length :]
-                for place in range(max(0, start - _REACH), min(len(rest), start + _REACH) + 1):
-                    moved = rest[:place] + block + rest[place:]
-                    there = _cost(units, moved)
-                    if there < cost - _BETTER and _holds(units, moved):
-                        order, cost = moved, there
-                        block, rest = order[start : start + length], order[:start] + order[start + length :]
-        if cost > before - _BETTER:
+                last = min(len(order) - length, start + _REACH)
+                for place in range(max(0, start - _REACH), last + 1):
+                    if place != start:
+                        found.move(start, length, place)
+        if found.cost > before - _BETTER:
             break
-    return order
+    return found.order
 
 
 def _sequenced(units: Sequence[_Unit], sequence: Priority) -> tuple[list[int], bool]:
@@ -414,13 +473,51 @@ def _damage(units: Sequence[_Unit]) -> float:
     return 1 - whole
 
 
-def compared(tasks: Sequence[Task]) -> tuple[RepairOrder, ...]:
-    """The repair orders side by side: how much is changed before a test, then which change comes first."""
+@dataclass(frozen=True)
+class Diagnostics:
+    """A test program or self-test that runs before any iron: minutes, and the chance that it names the faulty part."""
+
+    minutes: float
+    names: float
+
+
+def compared(tasks: Sequence[Task], diagnostics: Diagnostics | None = None) -> tuple[RepairOrder, ...]:
+    """The repair orders side by side: how much is changed before a test, then which change comes first.
+
+    Last stands running diagnostics before everything, where the board has any.
+    """
     if not tasks:
         return ()
     by_grouping = [repair_order(tasks, grouping) for grouping in Grouping]
     by_sequence = [repair_order(tasks, Grouping.ONE, s) for s in (Priority.EASY, Priority.LIKELY, Priority.GIVEN)]
-    return (*by_grouping, *by_sequence)
+    after = (diagnosed_first(tasks, by_grouping[0], diagnostics),) if diagnostics is not None else ()
+    return (*by_grouping, *by_sequence, *after)
+
+
+def diagnosed_first(tasks: Sequence[Task], best: RepairOrder, diagnostics: Diagnostics) -> RepairOrder:
+    """Diagnostics, then the part that they name, else the soonest order.
+
+    Expected minutes until found: the run; then with the chance that it names the part that part's own minutes and a
+    test, else what the soonest order takes. A fault that none of the changes removes is named by neither.
+    """
+    known = normalised(tasks)
+    total = sum(task.probability for task in known)
+    own = (
+        sum(task.probability * (task.minutes + TOOL_MINUTES + TEST_MINUTES) for task in known) / total if total else 0.0
+    )
+    names = diagnostics.names * total
+    found = diagnostics.minutes + names * own + (1 - names) * best.found
+    return replace(
+        best,
+        sequence=Priority.DIAGNOSE,
+        blocks=(Block("test", minutes=diagnostics.minutes), *best.blocks),
+        minutes=best.minutes + diagnostics.minutes,
+        found=found,
+        known=names + (1 - names) * best.known,
+        weight=best.weight - best.found + found,
+        bound=0.0,
+        exact=False,
+    )
 
 
 # changing an order

@@ -39,6 +39,7 @@ MINUTES = {
     "program": 12.0,
     "reflow": 4.0,
     "socketing": 30.0,
+    "diagnose": 15.0,
 }
 
 
@@ -104,7 +105,7 @@ class Plan:
 
 def order_key(step: Step, order: str) -> tuple[object, ...]:
     """Sort key of an open step: the repair order decides, then the place."""
-    moved = {"rescue": 0, "put-back": 2, "give-back": 2}.get(step.kind, 1)
+    moved = {"diagnose": -1, "rescue": 0, "put-back": 2, "give-back": 2}.get(step.kind, 1)
     if moved != 1:
         return (moved, step.place.board, natural_key(step.place.refdes))
     iron = step.kind not in ("leg", "program") and not step.socketed

@@ -43,6 +43,8 @@ def sundries(
             need(say("screw, washer and nut for the heat sink"), 1, name)
         if step.kind == "sink":
             need(say("heat sink"), 1, name)
+        if step.kind == "improve":
+            need(say("insulated wire"), 0, name)
         if step.kind in ("chip", "socketing") and sockets and part.is_chip and not part.socketed and part.package:
             need(say("turned-pin socket, {package}", package=part.package), 1, name)
         if step.kind in _SOLDERED and not step.socketed:

@@ -103,6 +103,7 @@ def _measured_words(entry: "Measured") -> str:
         reading_words=reading_words(entry),
     )
     told += say(" at {frequency}", frequency=format_quantity(entry.frequency, "Hz")) if entry.frequency else ""
+    told += say(" at {celsius:g} °C", celsius=entry.celsius) if entry.celsius is not None else ""
     told += "" if entry.in_circuit or entry.quantity not in OF_CAPACITORS else say(", out of circuit")
     told += say(", of a good board") if entry.source == GOOD_BOARD else ""
     told += say(", of the part taken out") if entry.source == OLD_PART else ""
@@ -144,7 +145,8 @@ class Measured(PlacedEntry):
 
     With the source `good board` it was taken on a board known to work, and is what this one is held against; with
     `old part` it is of what was taken out of the place.
-    `frequency` (hertz) is that of the meter, for capacitance, ESR and loss; None when nobody said.
+    `frequency` (hertz) is that of the meter, for capacitance, ESR and loss, `celsius` the temperature of the part; None
+    when nobody said.
     """
 
     kind: Literal["measured"] = "measured"
@@ -155,6 +157,7 @@ class Measured(PlacedEntry):
     powered: bool = False
     source: str = "hand"
     frequency: float | None = None
+    celsius: float | None = Field(default=None, gt=-90, lt=300)
 
     @property
     def point(self) -> PointRef:

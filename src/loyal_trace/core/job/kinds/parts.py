@@ -374,7 +374,7 @@ class ExtraTicked(PlacedEntry):
     """
 
     kind: Literal["extra_ticked"] = "extra_ticked"
-    sort: Literal["usual service", "heat sink", "improvement"]
+    sort: Literal["usual service", "reflow", "heat sink", "improvement"]
     choice: Literal["in", "out"]
     what: str = ""
     back: str = ""

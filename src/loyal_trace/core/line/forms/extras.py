@@ -20,6 +20,20 @@ def service_out(m: Match, scope: Scope) -> Iterable[Said]:
 
 
 @form(
+    r"reflow(?:\s+(?P<out>out))?:\s*(?P<parts><parts>)",
+    "reflow: J1",
+    "reflow out: J1 -- its joints are new",
+    stage=Stage.PLAN,
+)
+def reflow(m: Match, scope: Scope) -> Iterable[Said]:
+    """Joints that are reflowed in this job, or left as they are; why stands after the dashes."""
+    choice = "out" if m["out"] else "in"
+    for one in scope.places.several(m["parts"]):
+        entries = (at(ExtraTicked, part, sort="reflow", choice=choice) for part in one.parts)
+        yield said(f"reflow{' out' if m['out'] else ''}: {scope.listed(one.parts)}", *entries)
+
+
+@form(
     rf"improve\s+(?P<at><part>)\s*:\s*(?P<what>\S[^;]*?){_BACK}",
     "improve REG1: diode from output to input; back: unsolder the diode",
     stage=Stage.PLAN,

@@ -206,9 +206,12 @@ _OWN_QUANTITY = {
     "crystal": Quantity.FREQUENCY,
 }
 _LOSS = rf"{NUMBER}\s*%"
+# What cold and hot mean for a part that nobody put a thermometer to: freezer spray, heat gun (°C).
+_COLD_OR_HOT = {"cold": 5.0, "hot": 55.0}
 _PIECE = (
     rf"(?:(?:capacitance\s*=?\s*|c\s*=\s*)?(?P<c>{VALUE}F?)(?![\w%])|esr\s*=?\s*(?P<esr>{VALUE}\s*(?:ohms?|Ω)?)|"
     rf"loss\s*=?\s*(?P<loss>{_LOSS})|tan(?:\s*(?:delta|δ))?\s*=?\s*(?P<tan>{NUMBER})|leakage\s*=?\s*(?P<leak>{VALUE}A?)|at\s+(?P<f>{VALUE}\s*Hz)|"
+    rf"(?:at\s+(?P<warm>-?{NUMBER})\s*°?C(?!\w)|(?P<state>cold|hot))|"
     rf"(?P<where>(?:in|out\s+of)\s+circuit))"
 )
 _PIECES = re.compile(rf"\s*{_PIECE}\s*,?", re.IGNORECASE)
@@ -218,6 +221,7 @@ _ANY_PIECES = re.sub(r"\?P<\w+>", "?:", _PIECE)
 @form(
     rf"(?P<old>old\s+)?(?P<at><part>)\s+(?:measures|measured|reads|read)\s+(?P<rest>{_ANY_PIECES}(?:\s*,?\s+{_ANY_PIECES})*)",
     "C1 measures 51u esr 5 loss 12% at 100kHz out of circuit",
+    "C1 measures 98u esr 0.9 at 5 °C",
     "old C1 measures 51u esr 5",
     stage=Stage.PLAN,
 )
@@ -286,6 +290,14 @@ def _of_capacitor(quantity: Quantity, text: str) -> list[float]:
     return kept
 
 
+def _degrees(text: str) -> float:
+    """A temperature as typed (°C); refused where no part on a board has it."""
+    celsius = float(text.replace(",", "."))
+    if not -90 < celsius < 300:
+        raise Refusal("impossible-value", value=text, quantity="temperature")
+    return celsius
+
+
 def _taken_apart(rest: str) -> tuple[list[tuple[Quantity, str]], dict[str, object], str] | None:
     """(quantity and text, what they share, its words) of a measured capacitor; None when something is said twice."""
     numbers: dict[Quantity, str] = {}
@@ -310,6 +322,10 @@ def _taken_apart(rest: str) -> tuple[list[tuple[Quantity, str]], dict[str, objec
                 raise Refusal("impossible-value", value=piece["f"], quantity="frequency")
             more["frequency"] = frequency[0]
             tail += f" at {typed_value(frequency[0], Quantity.FREQUENCY)}"
+        if piece["warm"] or piece["state"]:
+            celsius = _COLD_OR_HOT.get((piece["state"] or "").lower()) or _degrees(piece["warm"])
+            more["celsius"] = celsius
+            tail += f" at {celsius:g} °C"
         if piece["where"]:
             more["in_circuit"] = piece["where"].lower().startswith("in")
             tail += " in circuit" if more["in_circuit"] else " out of circuit"

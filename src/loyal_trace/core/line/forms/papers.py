@@ -186,6 +186,15 @@ def board_is_made(m: Match, scope: Scope) -> Iterable[Said]:
         yield decided(f"{scope.board_words(board)}board {verb} {kind}", f"board type {board}", kind, board)
 
 
+@form(rf"{_ON}board\s+is\s+(?P<bare>not\s+)?coated", "board is coated", "board is not coated", stage=Stage.PLAN)
+def board_is_coated(m: Match, scope: Scope) -> Iterable[Said]:
+    """A lacquer over the board: it comes off before a joint is heated."""
+    choice = "bare" if m["bare"] else "coated"
+    for board in scope.boards(m["on"], free=False):
+        told = f"{scope.board_words(board)}board is {'not ' if m['bare'] else ''}coated"
+        yield decided(told, f"coating of {board}", choice, board)
+
+
 @form(r"(?P<parts><parts>)\s+arrives?\s+in\s+(?P<days>\d{1,3})\s+days?", "C21 arrives in 5 days", stage=Stage.PLAN)
 def arrives(m: Match, scope: Scope) -> Iterable[Said]:
     """When the ordered part of a place is here: the order of work counts it."""
