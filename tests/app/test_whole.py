@@ -4,7 +4,7 @@ import sqlite3
 
 import pytest
 
-from loyal_trace.app.job import OpenJob, open_new_job
+from loyal_trace.app.job import OpenJob, import_archive, open_new_job
 from loyal_trace.app.known import known_of_store
 from loyal_trace.cli import main
 from loyal_trace.core.job.entries import Note, RomRead, Unread
@@ -88,6 +88,28 @@ def test_a_damaged_board_file_costs_that_file_and_is_named(store, job, name):
     assert list(again.boards) == ["tw-cpu"] and notes(again) == ["before", "after"]
     assert any("The board tw-cpu was read only in part" in text for text in again.workshop.warnings)
     assert again.assessment().next is not None
+
+
+@pytest.mark.parametrize("body", ['{"kind":"note","te', "", b"\xff\xfe\x00", "a\nb", '{"kind": 5}'])
+def test_a_damaged_job_can_be_taken_away_and_what_is_wrong_with_it_goes_with_it(store, job, tmp_path, body, capsys):
+    rewrite(store.folder, 1, body)
+    read = next(e for e in job.entries if isinstance(e, RomRead))
+    (store.folder / "attachments" / read.attachment[:2] / read.attachment).unlink()
+    store.close()
+    target = tmp_path / "job.ltjob"
+    assert main(["job", "export", job.id, str(target), "--store", str(store.folder)]) == 1
+    told = capsys.readouterr().out
+    assert "1 entry cannot be read" in told and "1 attachment missing" in told and "the logbook was changed" in told
+    archive = read_archive(target)
+    assert archive.damage.unread == (2,) and archive.damage.lost == (read.attachment,) and 3 in archive.damage.chain
+    with Store(tmp_path / "other") as other:
+        again = OpenJob(other, import_archive(other, archive))
+        assert notes(again) == ["after"] and not again.snapshot.roms.reads
+        assert any("2 entries not read" in text for text in again.workshop.warnings), (
+            "the line, and the read without its file"
+        )
+        again.record(Note, text="more")
+        assert notes(OpenJob(other, again.id)) == ["after", "more"]
 
 
 def test_odd_line_ends_in_a_text_come_back_from_an_archive(store, job, tmp_path):

@@ -26,7 +26,7 @@ from loyal_trace.store.backup import backups_in, lines_in
 from loyal_trace.store.connection import DATABASE, uri_of
 from loyal_trace.store.store import Store
 
-_SMALL_FILES = ("drawer.csv", "bench.toml", "window.toml")
+_SMALL_FILES = ("drawer.csv", "offers.csv", "bench.toml", "window.toml")
 _ENTRY = re.compile(rb'\{"kind":"[a-z_]{1,40}",')
 _LONGEST_LINE = 1 << 22
 

@@ -131,7 +131,7 @@ def print_extras(document: Mapping[str, Any]) -> None:
                 kind=term(one["kind"]),
                 state=words[one["state"]],
                 what=one["what"],
-                why=one["reason"] or one["why"],
+                why=(one["reason"] or say("no reason was entered")) if one["state"] == "out" else one["why"],
             )
         )
     for line in document.get("purchase", {}).get("lines", ()):

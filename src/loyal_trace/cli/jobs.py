@@ -473,9 +473,12 @@ def job_export(options: argparse.Namespace) -> int:
         "bytes": size,
         "entries": len(archive.lines),
         "head": archive.head,
+        "damage": archive.damage.words,
     }
     print_json(document) if options.json else tell(say("{file}: {size:,} bytes", file=options.file, size=size))
-    return 0
+    if archive.damage.words and not options.json:
+        tell(say("not whole: {damage}", damage=archive.damage.words))
+    return 1 if archive.damage.words else 0
 
 
 def job_import(options: argparse.Namespace) -> int:

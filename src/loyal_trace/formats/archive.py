@@ -4,7 +4,7 @@ import hashlib
 import json
 import zipfile
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from functools import cached_property
 from pathlib import Path
 from typing import IO, Any, cast
@@ -12,7 +12,8 @@ from typing import IO, Any, cast
 from loyal_trace.core.job.chain import check_chain, head_of
 from loyal_trace.core.job.entries import Entry, Unread, read_entry, read_or_mark
 from loyal_trace.core.vocabulary.errors import UserFileError
-from loyal_trace.core.vocabulary.phrases import say
+from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.formats.safe_zip import BROKEN, Limits, checked_members, open_zip, read_member
 from loyal_trace.formats.whole_file import write_by
 
@@ -27,6 +28,31 @@ _QUICK = 3  # photographs and ROMs hardly pack any smaller with more time
 
 
 @dataclass(frozen=True)
+class Damage:
+    """What was known to be wrong with a job when it was exported: lines (from 1) before which the chain is broken,
+    lines that cannot be read, attachments that are missing or damaged. All else must be whole when it is imported."""
+
+    chain: tuple[int, ...] = ()
+    unread: tuple[int, ...] = ()
+    lost: tuple[str, ...] = ()
+
+    @property
+    def words(self) -> str:
+        """The damage in one sentence; empty for none."""
+        told = [
+            say("{entries} cannot be read", entries=count_of(len(self.unread), "entry", "entries"))
+            if self.unread
+            else "",
+            say("{files} missing or damaged", files=count_of(len(self.lost), "attachment")) if self.lost else "",
+            say("the logbook was changed before entry {line}", line=self.chain[0]) if self.chain else "",
+        ]
+        return joined("; ", (text for text in told if text))
+
+
+WHOLE = Damage()
+
+
+@dataclass(frozen=True)
 class JobArchive:
     """Everything of one job: its lines as written, attachment bytes by SHA-256, board files by board id."""
 
@@ -34,6 +60,7 @@ class JobArchive:
     lines: tuple[str, ...]
     attachments: Mapping[str, bytes]
     boards: Mapping[str, Mapping[str, bytes]]
+    damage: Damage = WHOLE
 
     @cached_property
     def entries(self) -> tuple[Entry, ...]:
@@ -71,7 +98,11 @@ def write_archive(archive: JobArchive, path: Path) -> None:
 
 
 def _fill(archive: JobArchive, stream: IO[bytes]) -> None:
-    manifest = {"format": FORMAT, "version": ARCHIVE_VERSION, "job": archive.job_id, "head": archive.head}
+    manifest: dict[str, Any] = {
+        "format": FORMAT, "version": ARCHIVE_VERSION, "job": archive.job_id, "head": archive.head,
+    }  # fmt: skip
+    if archive.damage != WHOLE:
+        manifest["damage"] = asdict(archive.damage)
     with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as target:
         _add(target, "job.json", json.dumps(manifest, sort_keys=True).encode())
         _add(target, "entries.jsonl", "".join(line + "\n" for line in archive.lines).encode())
@@ -117,7 +148,7 @@ def _read(path: Path, place: str) -> JobArchive:
             board, _, file = rest.partition("/")
             boards.setdefault(board, {})[file] = data
     attachments = OnDemand(names, lambda sha: _attachment(path, sha, place))
-    return JobArchive(str(manifest.get("job", "")), lines, attachments, boards)
+    return JobArchive(str(manifest.get("job", "")), lines, attachments, boards, _damage(manifest, place))
 
 
 def _logbook(files: Mapping[str, bytes], place: str) -> tuple[dict[str, Any], tuple[str, ...]]:
@@ -138,8 +169,11 @@ def _logbook(files: Mapping[str, bytes], place: str) -> tuple[dict[str, Any], tu
             say("update Loyal Trace to read it"),
         )
     names: set[str] = set()
+    known = _damage(manifest, place)
     for number, line in enumerate(lines, start=1):
         entry = read_or_mark(line, place, number)
+        if number in known.unread:
+            continue
         where = say("{place}, entry {number}", place=place, number=number) if isinstance(entry, Unread) else ""
         if isinstance(entry, Unread) and not entry.newer:
             read_entry(line, where)  # says what is wrong with it
@@ -147,10 +181,19 @@ def _logbook(files: Mapping[str, bytes], place: str) -> tuple[dict[str, Any], tu
             where = say("{place}, entry {number}", place=place, number=number)
             raise UserFileError(where, say("has the id {id} of an earlier entry", id=entry.id), _OLDER)
         names.add(entry.id)
-    faults = check_chain(lines, str(manifest.get("head", "")))
+    faults = [fault for fault in check_chain(lines, str(manifest.get("head", ""))) if fault.line not in known.chain]
     if faults:
         raise UserFileError(say("{place}, entry {line}", place=place, line=faults[0].line), faults[0].what, _OLDER)
     return manifest, lines
+
+
+def _damage(manifest: Mapping[str, Any], place: str) -> Damage:
+    told = manifest.get("damage", {})
+    try:
+        chain, unread = (tuple(int(one) for one in told.get(name, ())) for name in ("chain", "unread"))
+        return Damage(chain, unread, tuple(str(one) for one in told.get("lost", ())))
+    except (AttributeError, TypeError, ValueError):
+        raise UserFileError(place, say("is not a Loyal Trace job archive")) from None
 
 
 def _check_attachment(source: zipfile.ZipFile, member: zipfile.ZipInfo, sha: str, place: str) -> None:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from loyal_trace.core.vocabulary.errors import UserFileError
 from loyal_trace.core.vocabulary.phrases import say
+from loyal_trace.formats.large_png import exif_in_png, shrunk_png
 from loyal_trace.formats.rom_files import PHOTO_ENDINGS, read_file
 
 if TYPE_CHECKING:
@@ -56,7 +57,7 @@ def _size_upright(data: bytes) -> tuple[int, int]:
 
     with Image.open(io.BytesIO(data), formats=_FORMATS) as picture:
         width, height = picture.size
-        sideways = picture.getexif().get(_ORIENTATION, 1) in (5, 6, 7, 8)
+        sideways = _orientation(picture, data) in (5, 6, 7, 8)
     return (height, width) if sideways else (width, height)
 
 
@@ -79,7 +80,7 @@ def upright(data: bytes, place: str, longest: int = 0) -> Pixels:
                             height=picture.height,
                         ),
                     )
-                turned = _turned(picture, longest)
+                turned = _turned(picture, data, longest)
     except UnidentifiedImageError:
         raise UserFileError(place, say("is not a photo that can be read"), say("save it as JPEG or PNG")) from None
     except (Image.DecompressionBombWarning, Image.DecompressionBombError):
@@ -89,12 +90,16 @@ def upright(data: bytes, place: str, longest: int = 0) -> Pixels:
     return Pixels(turned.width, turned.height, turned.tobytes())
 
 
-def _turned(picture: "Image.Image", longest: int) -> "Image.Image":
+def _turned(picture: "Image.Image", data: bytes, longest: int) -> "Image.Image":
     """The picture upright in RGB. Shrunk before anything else is done with it: each step would hold one more copy."""
-    turn = _turn_of(picture)
+    turn = _turn_of(_orientation(picture, data))
     shrinking = bool(longest) and max(picture.size) > longest
     if shrinking:
         picture.draft("RGB", (longest, longest))  # a JPEG is decoded small from the start
+    strips = shrunk_png(data, longest) if shrinking else None
+    if strips is not None:
+        strips.thumbnail((longest, longest))
+        return strips if turn is None else strips.transpose(turn)
     picture.load()
     factor = max(picture.size) // (2 * longest) if shrinking else 1
     # Palettes cannot be averaged; they are small enough to be turned into colours first.
@@ -105,7 +110,18 @@ def _turned(picture: "Image.Image", longest: int) -> "Image.Image":
     return small if turn is None else small.transpose(turn)
 
 
-def _turn_of(picture: "Image.Image") -> "Image.Transpose | None":
+def _orientation(picture: "Image.Image", data: bytes) -> object:
+    """The orientation that the EXIF of a picture gives; 1 (upright) where it gives none."""
+    if picture.format != "PNG":
+        return picture.getexif().get(_ORIENTATION, 1)
+    from PIL import Image
+
+    exif = Image.Exif()
+    exif.load(exif_in_png(data))
+    return exif.get(_ORIENTATION, 1)
+
+
+def _turn_of(told: object) -> "Image.Transpose | None":
     """What makes the picture upright, by the orientation that its EXIF gives."""
     from PIL import Image
 
@@ -113,5 +129,4 @@ def _turn_of(picture: "Image.Image") -> "Image.Transpose | None":
         *(None, None, Image.Transpose.FLIP_LEFT_RIGHT, Image.Transpose.ROTATE_180, Image.Transpose.FLIP_TOP_BOTTOM),
         *(Image.Transpose.TRANSPOSE, Image.Transpose.ROTATE_270, Image.Transpose.TRANSVERSE, Image.Transpose.ROTATE_90),
     )
-    told = picture.getexif().get(_ORIENTATION, 1)
     return turns[told] if isinstance(told, int) and 0 <= told < len(turns) else None

@@ -2,6 +2,7 @@
 
 import gc
 import hashlib
+import re
 import sqlite3
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
@@ -11,11 +12,11 @@ from pathlib import Path
 from types import TracebackType
 from typing import Self
 
-from loyal_trace.core.job.chain import head_of
-from loyal_trace.core.job.entries import Entry, Imported, Opened, leaner, line_hash, read_or_mark, write_entry
+from loyal_trace.core.job.chain import check_chain, head_of
+from loyal_trace.core.job.entries import Entry, Imported, Opened, Unread, leaner, line_hash, read_or_mark, write_entry
 from loyal_trace.core.vocabulary.errors import MachineError, RequestError, UserFileError
 from loyal_trace.core.vocabulary.phrases import say
-from loyal_trace.formats.archive import JobArchive, OnDemand
+from loyal_trace.formats.archive import Damage, JobArchive, OnDemand
 from loyal_trace.formats.whole_file import folders_for, write_whole
 from loyal_trace.store.connection import DATABASE, open_database, speaking_plainly, take_lock
 from loyal_trace.store.states import JobState, purge, set_state, states_of
@@ -159,14 +160,8 @@ class Store:
         self, job: str, title: str, opened: str, boards: Mapping[str, Mapping[str, bytes]], lines: Sequence[str]
     ) -> None:
         """A job from lines as they were once written, kept as they are; what of them cannot be read stays as well."""
-        rows: list[tuple[str, str]] = []
-        names: set[str] = set()
-        for number, line in enumerate(lines, start=1):
-            name = read_or_mark(line, job, number).id
-            name = name if name not in names else f"line-{number}"
-            names.add(name)
-            rows.append((name, line))
-        self._create(job, title, opened, boards, rows)
+        entries = [read_or_mark(line, job, number) for number, line in enumerate(lines, start=1)]
+        self._create(job, title, opened, boards, _named(entries, lines))
 
     def integrity(self) -> tuple[str, ...]:
         """What the database says is wrong with itself; nothing when it is whole."""
@@ -301,19 +296,27 @@ class Store:
     # archives
 
     def export(self, job: str) -> JobArchive:
-        """Everything of one job, ready to be written as an archive."""
+        """Everything of one job that can be read, ready to be written as an archive; what cannot is its `damage`."""
         if not self.has_job(job):
             raise RequestError(say("there is no job {job} in this store", job=job))
-        lines = tuple(line for _, line in self.lines(job))
-        wanted = _attachments(self.entries(job))
-        for sha in wanted:
-            self.attachment(sha)  # what is missing or damaged is said now, not when half is written
-        return JobArchive(job, lines, OnDemand(sorted(wanted), self.attachment), self.board_files(job))
+        # A line of an archive ends where the line ends: what damage has put an end into cannot be kept as one.
+        lines = tuple(_LINE_ENDS.sub(" ", line) or " " for _, line in self.lines(job))
+        entries = self.entries(job)
+        unread = tuple(n for n, one in enumerate(entries, start=1) if isinstance(one, Unread) and not one.newer)
+        wanted, lost = _attachments(entries), []
+        for sha in sorted(wanted):
+            try:
+                self.attachment(sha)  # what is missing or damaged is said now, not when half is written
+            except UserFileError:
+                lost.append(sha)
+        damage = Damage(tuple(fault.line for fault in check_chain(lines)), unread, tuple(lost))
+        there = OnDemand(sorted(wanted.difference(lost)), self.attachment)
+        return JobArchive(job, lines, there, self.board_files(job), damage)
 
     def import_archive(self, archive: JobArchive, job: str, noted: Imported) -> None:
         """Imports an archive as a new job, its lines as they are, and notes its head; all of it or nothing counts."""
         self._may_write()
-        missing = _attachments(archive.entries) - set(archive.attachments)
+        missing = _attachments(archive.entries) - set(archive.attachments) - set(archive.damage.lost)
         if missing:
             raise UserFileError(
                 say("the archive"),
@@ -327,8 +330,22 @@ class Store:
         when = archive.entries[0].time.isoformat() if archive.entries else ""
         # The chain goes on from the archive's head, so that the import itself is a link of it.
         last = _chained([noted], archive.head)[0]
-        rows = [(entry.id, line) for entry, line in zip(archive.entries, archive.lines, strict=True)]
+        rows = _named(archive.entries, archive.lines)
         self._create(job, title, when, archive.boards, [*rows, (last.id, write_entry(last))])
+
+
+_LINE_ENDS = re.compile(r"[\r\n]+")
+
+
+def _named(entries: Sequence[Entry], lines: Sequence[str]) -> list[tuple[str, str]]:
+    """Lines under the ids of their entries; one whose id is used already is called by its number."""
+    names: set[str] = set()
+    rows = []
+    for number, (entry, line) in enumerate(zip(entries, lines, strict=True), start=1):
+        name = entry.id if entry.id not in names else f"line-{number}"
+        names.add(name)
+        rows.append((name, line))
+    return rows
 
 
 def _to_oneself(folder: Path) -> None:

@@ -38,8 +38,11 @@ def export_job(wiring: "JobWiring", file: Path | None = None) -> None:
     target = file if file.suffix else file.with_suffix(".ltjob")
 
     def act() -> list[str]:
-        write_archive(job.store.export(job.id), target)
-        return [tr("job exported to {target} ({st_size:,} bytes)", target=target.name, st_size=target.stat().st_size)]
+        archive = job.store.export(job.id)
+        write_archive(archive, target)
+        told = tr("job exported to {target} ({st_size:,} bytes)", target=target.name, st_size=target.stat().st_size)
+        damage = archive.damage.words
+        return [told, tr("not whole: {damage}", damage=shown(damage))] if damage else [told]
 
     wiring.workspace.attempt(act)
 

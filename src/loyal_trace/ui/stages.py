@@ -90,7 +90,7 @@ def _plan(workspace: Workspace) -> StagePage:
     drawn = ((kit.ROOM, RoomDrawing()), (kit.ORDERS, OrdersChart()))
     lists = (plan.STAND_INS, plan.PARTS, extras.EXTRAS, plan.SCHOOLS, plan.CAPACITORS, plan.PAIRS)
     return StagePage(
-        plan.PlanPresenter(workspace), (kit.GROUPS, drawn[0], purchase.ORDER, plan.STEPS, drawn[1], *lists)
+        plan.PlanPresenter(workspace), (kit.GROUPS, drawn[0], plan.STEPS, drawn[1], purchase.ORDER, *lists)
     )
 
 

@@ -112,6 +112,11 @@ def test_an_improvement_is_a_step_with_its_way_back_until_it_was_made():
         detail="diode across the regulator; back: unsolder it",
     )
     assert kinds_at("REG1", wanted, typed) == []
+    undone = made(Worked, board=B, action="modification undone", parts=typed.parts)
+    assert kinds_at("REG1", wanted, typed, undone) == [], "what was taken off is not planned again by itself"
+    again = tick("REG1", "in", "improvement", what="diode across the regulator")
+    assert ticks(wanted, typed, undone, kind=ExtraKind.IMPROVE)["REG1"] is Ticked.OUT
+    assert ticks(wanted, typed, undone, again, kind=ExtraKind.IMPROVE)["REG1"] is Ticked.IN
     own = tick("J1", "in", "improvement", what="a label with the voltages", back="peel it off")
     assert kinds_at("J1", own) == ["improve"]
     assert ticks(tick("J1", "out", "improvement", what="a label with the voltages"), kind=ExtraKind.IMPROVE)["J1"] is (

@@ -423,6 +423,14 @@ def _rest(one: GroupEstimate) -> str:
     name = marked_quantity(value, "F") if isinstance(value, float) else say("electrolytics")
     name += say(" {volts:g} V", volts=voltage) if isinstance(voltage, float | int) else ""
     low, high = one.expected_range
+    advice = term(one.advice.value)
+    if (low, high) == (0, one.unmeasured):
+        # A count that may be anything says nothing; the probability of each does.
+        told = say("Each of the {count} unmeasured {name} is bad with a probability of {share}. Advice: {advice}.",
+                   count=one.unmeasured, name=name, share=format_percent(one.share), advice=advice)  # fmt: skip
+        one_left = say("The unmeasured {name} is bad with a probability of {share}. Advice: {advice}.",
+                       name=name, share=format_percent(one.share), advice=advice)  # fmt: skip
+        return told if one.unmeasured > 1 else one_left
     return say(
         "{low} to {high} of the {count} unmeasured {name} are probably bad ({share} each). Advice: {advice}.",
         count=one.unmeasured,
@@ -430,5 +438,5 @@ def _rest(one: GroupEstimate) -> str:
         low=low,
         high=high,
         share=format_percent(one.share),
-        advice=term(one.advice.value),
+        advice=advice,
     )

@@ -6,7 +6,7 @@ only offered. A heat sink is in when the sums say that the part gets too hot wit
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from math import log
 
@@ -276,7 +276,20 @@ def _improvements(moment: Moment) -> tuple[Extra, ...]:
                 if rule.fits.holds(part, role) and _applies(board, part, rule):
                     found[place, rule.id] = _offered(moment, place, rule)
     own = {(one.place, one.name): one for one in _own_improvements(moment)}
-    return tuple((own | found).values())
+    return tuple(_unless_undone(moment, one) for one in (own | found).values())
+
+
+def _unless_undone(moment: Moment, one: Extra) -> Extra:
+    """A modification that was taken off again since is left out: it must not be planned once more by itself."""
+    ticked = _decided(moment, one.place, ExtraKind.IMPROVE, one.name)
+    undone = [
+        work.time
+        for work in moment.snapshot.parts.work
+        if work.action == "modification undone" and any(named.part == one.place for named in work.parts)
+    ]
+    if ticked is None or one.ticked is not Ticked.IN or not undone or max(undone) <= ticked.time:
+        return one
+    return replace(one, ticked=Ticked.OUT, reason=say("it was undone"))
 
 
 def _offered(moment: Moment, place: PartRef, rule: Improvement) -> Extra:

@@ -35,7 +35,8 @@ class MeaningBox(QFrame):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 8, 14, 8)
         layout.setSpacing(4)
-        self.why.setAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
+        for label in (self.why, self.next):
+            label.setAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
         self._heads: list[QLabel] = []
         layout.addLayout(self._row(tr("Why"), self.why))
         layout.addWidget(self.aside)

@@ -82,7 +82,7 @@ def modification_undone(m: Match, scope: Scope) -> Iterable[Said]:
 
 
 @form(
-    rf"(?P<at><part>)\s+has\s+(?:a\s+)?heat\s*sink\s+of\s+(?P<value>{_NUMBER})\s*K/W",
+    rf"(?P<at><part>)\s+(?:has\s+(?:a\s+)?)?heat\s*sink\s+(?:of\s+)?(?P<value>{_NUMBER})\s*K/W",
     "REG1 has a heat sink of 8 K/W",
     stage=Stage.PLAN,
 )
