@@ -61,9 +61,12 @@ def test_what_goes_wrong_is_kept_with_the_action_and_the_part(window):
     card = at_c1(window)
     window.alt("A")
     window.page.presenter.went_wrong("pad of pin 2 lifted")
-    assert card.view.actions[1].kind == "went wrong" and card.view.title == "Heat C1"
     found = window.workspace.snapshot.seen.findings[("tw-cpu", "C1")][-1]
-    assert found.finding is Finding.TRACK_DAMAGED and found.note == "pad of pin 2 lifted"
+    assert found.finding is Finding.TRACK_DAMAGED and found.note == "pad of pin 2 lifted" and found.pin == 2
+    assert card.view.title == "Clean pads C1" and "pad of pin 2 lifted" in window.why, "the pad is repaired first"
+    window.press("Step done")
+    window.pick("tw-cpu", "C1")
+    assert card.view.actions[1].kind == "went wrong" and card.view.title == "Heat C1"
     window.alt("A")
     assert card.view.actions[1].kind == "done"
 

@@ -8,6 +8,7 @@ from loyal_trace.core.assess.looking import alignment_of
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.demo.camera import camera_matrix, photo_size, photograph
 from loyal_trace.demo.workshop import demo_boards
+from loyal_trace.ui.theme import THEME
 
 VID = demo_boards()["tw-vid"]
 
@@ -130,3 +131,23 @@ def test_the_camera_holds_the_whole_board_in_the_picture():
         for y in (0.0, VID.height):
             u, v = on_camera(x, y)
             assert 0 < u < width and 0 < v < height
+
+
+def test_the_step_at_the_iron_shows_its_place_on_the_aligned_photo(look):
+    look.press("Align the photo")
+    align(look, 4)
+    look.type("5D.13 low")
+    look.type("reflow: 5D")
+    look.stage(Stage.REPAIR)
+    look.pick("tw-vid", "5D")
+    shown = look.figure("the place on the photo")
+    assert shown.isVisible() and "video board.jpg" in shown.accessibleDescription()
+    (crop,) = shown._pair
+    part = VID.part("5D")
+    centre = [sum(axis) / 4 for axis in zip(*crop.lit, strict=True)]
+    assert np.hypot(*np.subtract(centre, on_camera(part.x, part.y))) < 12, "the part itself is lit"
+    picture = shown.grab().toImage()
+    copper = THEME.colour("copper").name()
+    assert any(picture.pixelColor(x, picture.height() // 2 + 10).name() == copper for x in range(picture.width()))
+    look.pick("tw-cpu", "C1")
+    assert shown.accessibleDescription().startswith("C1 on"), "the photo of the other board"

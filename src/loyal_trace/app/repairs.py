@@ -25,7 +25,7 @@ from loyal_trace.core.vocabulary.phrases import say
 
 _MOVES = ("rescue", "put-back", "give-back")
 _OWN_PART_STAYS = {"leg": CONTACT_REPAIRED, "program": RE_PROGRAMMED, "socket": NEW_SOCKET, "socketing": NEW_SOCKET}
-_WORK_ON_IT = {"reflow": "reflowed", "sink": "heat sink fitted", "improve": "modified"}
+_WORK_ON_IT = {"reflow": "reflowed", "sink": "heat sink fitted", "improve": "modified", "track": "track repaired"}
 _REASON = 120
 
 
@@ -44,7 +44,8 @@ def entries_of_step(job: OpenJob, step: Step, spare: StockItem | None = None) ->
     if step.kind in _MOVES:
         return [_moved(job, step, number, here), done]
     if step.kind in _WORK_ON_IT:
-        parts = (NamedPart(board=step.place.board, refdes=step.place.refdes),)
+        pin = int(step.id.rpartition("/")[2]) or None if step.kind == "track" else None
+        parts = (NamedPart(board=step.place.board, refdes=step.place.refdes, pin=pin),)
         detail = modification_words(job.moment, step.id)
         work = job.make(Worked, board=step.place.board, action=_WORK_ON_IT[step.kind], parts=parts, detail=detail)
         return [work, done]

@@ -96,9 +96,11 @@ def _plan(workspace: Workspace) -> StagePage:
 
 def _repair(workspace: Workspace) -> StagePage:
     from loyal_trace.app.presenters import repair
+    from loyal_trace.ui.widgets.photo_view import PhotoView
     from loyal_trace.ui.widgets.step_drawing import StepDrawing
 
-    parts = ((repair.CARD, StepDrawing()), repair.SPARES, repair.STEPS)
+    drawn = ((repair.CARD, StepDrawing()), (repair.PHOTO, PhotoView(210)))
+    parts = (*drawn, repair.SPARES, repair.STEPS)
     return StagePage(repair.RepairPresenter(workspace), parts)
 
 

@@ -3,6 +3,7 @@
 import pytest
 
 from loyal_trace.core.job.entries import (
+    Connected,
     Fitted,
     NamedPart,
     Observed,
@@ -338,6 +339,12 @@ def test_a_resistor_is_asked_a_crystal_is_what_stands_on_it_and_a_test_point_has
             {"shop": "Quay & Sons", "price": 0.4, "minimum": 10, "days": 3.0},
         ),
         ("order: 5D last", "decided", {"choice": "last"}),
+        ("5D knocked off", "removed", {"place": "5D", "reason": "knocked off"}),
+        ("C1 fell off", "removed", {"reason": "knocked off"}),
+        ("5D was cut out", "removed", {"reason": "cut out"}),
+        ("pad of 5D.3 lifted", "observed", {"finding": "track damaged", "pin": 3, "note": "pad lifted"}),
+        ("5D.3 pad is gone", "observed", {"pin": 3}),
+        ("5D fitted backwards", "observed", {"finding": "fitted reversed"}),
         ("reflow: 5D", "extra_ticked", {"sort": "reflow", "choice": "in"}),
         ("reflow out: 5D", "extra_ticked", {"choice": "out"}),
         ("board is coated", "decided", {"choice": "coated"}),
@@ -361,3 +368,14 @@ def test_work_beyond_the_evidence_and_what_shops_and_donors_have(line, kind, fie
 )
 def test_heat_and_risks_that_cannot_be_are_refused(line):
     assert read(line).status == "refused"
+
+
+def test_a_cut_track_takes_its_pins_apart_and_its_repair_joins_them_again():
+    cut = recorded("track 5D.13 to 4E.15 cut")
+    assert [kind for kind, _ in cut] == ["connected", "observed"] and not cut[0][1]["joined"] and cut[1][1]["pin"] == 13
+    pins = {"first": cut[0][1]["first"], "second": cut[0][1]["second"]}
+    apart = made(Connected, board=V, joined=False, **pins)
+    line = "track 5D.13 to 4E.15 repaired with wire"
+    assert [kind for kind, _ in recorded(line)] == ["worked"]
+    again = recorded(line, context(entries=[apart]))
+    assert [kind for kind, _ in again] == ["worked", "connected"] and again[1][1]["joined"]

@@ -19,7 +19,8 @@ from loyal_trace.formats.photos import upright
 _LONGEST = 1600
 _EXACT = 4
 _FADES = (0.0, 0.35, 0.7, 1.0, None)
-_AREA = (32.0, 38.0)
+# Half width and height (mm) of what is shown around a part: beside another photo, and in the width of a page.
+_AREA, _STRETCH = (32.0, 38.0), (54.0, 15.0)
 Corners = tuple[tuple[float, float], ...]
 
 
@@ -46,16 +47,17 @@ class Outline:
 
 @dataclass(frozen=True)
 class Crop:
-    """One side of a comparison: a photo, the corners of the same area on it (pixel, clockwise), and a caption."""
+    """A stretch of a photo: the corners of the same area on it (pixel, clockwise), a caption, a part that is lit."""
 
     picture: PhotoPicture
     corners: Corners
     caption: str
+    lit: Corners = ()
 
 
 @dataclass(frozen=True)
 class PhotoScene:
-    """What the photo view paints: a photo with outlines and numbered marks, or two crops side by side.
+    """What the photo view paints: a photo with outlines and numbered marks, or one crop or two side by side.
 
     `fade` (0 to 1) is how far the map covers the photo inside `edge`, the corners of the board on it.
     """
@@ -175,19 +177,12 @@ class PhotoBench:
     def _showing(self) -> list[Photographed]:
         """The aligned photos, oldest first, on which the picked part can be seen."""
         place = self.workspace.picked_part
-        if place is None:
-            return []
-        return [p for p in self.photos() if shows(self.workspace.moment, p.attachment, place)]
+        return _photos_of(self.workspace, place) if place is not None else []
 
     def _crop(self, photo: Photographed, caption: str) -> Crop | None:
-        found, picture = alignment_of(self.workspace.moment, photo.attachment), self._load(photo)
-        if found is None or picture is None:
-            return None
-        part = self.workspace.moment.part(self.workspace.place)
-        wide, high = _AREA
-        around = ((-wide, -high), (wide, -high), (wide, high), (-wide, high))
-        corners = tuple(found.on_photo(part.x + dx, part.y + dy) for dx, dy in around)
-        return Crop(picture, corners, say("{caption}: {time:%Y-%m-%d %H:%M}", caption=caption, time=photo.time))
+        picture = self._load(photo)
+        told = say("{caption}: {time:%Y-%m-%d %H:%M}", caption=caption, time=photo.time)
+        return _around(self.workspace, self.workspace.place, photo, picture, _AREA, told) if picture else None
 
     def asking(self) -> str:
         """What the next click is for; empty when nothing is being aligned or placed."""
@@ -272,13 +267,7 @@ class PhotoBench:
         return tuple(found.on_photo(x, y) for x, y in corners)
 
     def _load(self, photo: Photographed) -> PhotoPicture | None:
-        try:
-            pixels = upright(self.workspace.job.store.attachment(photo.attachment), photo.file_name, _LONGEST)
-        except LoyalTraceError as error:
-            self.workspace.say(str(error), True)
-            return None
-        shown = (pixels.width, pixels.height)
-        return PhotoPicture(_title(photo), photo.width, photo.height, *shown, pixels.rgb)
+        return _loaded(self.workspace, photo)
 
     def _outlines(self, photo: Photographed) -> tuple[Outline, ...]:
         found, board = alignment_of(self.workspace.moment, photo.attachment), self.workspace.definition
@@ -319,6 +308,64 @@ class PhotoBench:
             return
         points, self._clicks = tuple(self._clicks), None
         self.workspace.record(PhotoAligned, board=self.workspace.board, attachment=self._shown, points=points)
+
+
+class PlaceOnPhoto:
+    """The place of a step on the newest aligned photo that shows it, kept as long as that is the same photo."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        self.workspace = workspace
+        self._kept: tuple[str, PhotoPicture | None] = ("", None)
+
+    def scene(self, place: PartRef) -> PhotoScene | None:
+        """The stretch of the photo around a place, the part lit; None where no aligned photo shows it."""
+        showing = _photos_of(self.workspace, place) if self.workspace.moment.has(place) else []
+        if not showing:
+            return None
+        photo = showing[-1]
+        if self._kept[0] != photo.attachment:
+            self._kept = (photo.attachment, _loaded(self.workspace, photo))
+        picture = self._kept[1]
+        if picture is None:
+            return None
+        told = say(
+            "{place} on {name}, {time:%Y-%m-%d %H:%M}", place=place.refdes, name=photo.file_name, time=photo.time
+        )
+        crop = _around(self.workspace, place, photo, picture, _STRETCH, told)
+        return PhotoScene(picture, pair=(crop,)) if crop is not None else None
+
+
+def _photos_of(workspace: Workspace, place: PartRef) -> list[Photographed]:
+    """The aligned photos, oldest first, on which a part can be seen."""
+    photos = (p for p in workspace.snapshot.seen.photos.values() if p.board == place.board)
+    return [p for p in photos if shows(workspace.moment, p.attachment, place)]
+
+
+def _loaded(workspace: Workspace, photo: Photographed) -> PhotoPicture | None:
+    try:
+        pixels = upright(workspace.job.store.attachment(photo.attachment), photo.file_name, _LONGEST)
+    except LoyalTraceError as error:
+        workspace.say(str(error), True)
+        return None
+    return PhotoPicture(_title(photo), photo.width, photo.height, pixels.width, pixels.height, pixels.rgb)
+
+
+def _around(
+    workspace: Workspace,
+    place: PartRef,
+    photo: Photographed,
+    picture: PhotoPicture,
+    area: tuple[float, float],
+    caption: str,
+) -> Crop | None:
+    """The area (half width and height, mm) around a part on an aligned photo, the part lit."""
+    found = alignment_of(workspace.moment, photo.attachment)
+    if found is None:
+        return None
+    part, (wide, high) = workspace.moment.part(place), area
+    around = ((-wide, -high), (wide, -high), (wide, high), (-wide, high))
+    corners = tuple(found.on_photo(part.x + dx, part.y + dy) for dx, dy in around)
+    return Crop(picture, corners, caption, outline_on_photo(found, part))
 
 
 def _title(photo: Photographed) -> str:

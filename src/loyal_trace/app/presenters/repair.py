@@ -1,7 +1,10 @@
 """Repair: the step in hand with its tool, its caution and the check afterwards; which spare goes in; all steps."""
 
+import re
+
 from loyal_trace.app.presenters.base import StagePresenter
 from loyal_trace.app.presenters.model import Action, Cell, Meaning, Page, Question, Row, Rows, heading
+from loyal_trace.app.presenters.photos import PlaceOnPhoto
 from loyal_trace.app.presenters.step_view import cautions_now, current_action, step_view
 from loyal_trace.app.repairs import entries_of_step, spares_for
 from loyal_trace.app.workspace import Workspace
@@ -17,6 +20,7 @@ from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of, parse_quantity
 
 CARD, SPARES, STEPS = say("the step in hand"), say("spares"), say("all steps")
+PHOTO = say("the place on the photo")
 _USUAL_ERASE, _USUAL_HEAT, _USUAL_SOAK = 20.0, 5, 10
 _HINT = "C1 replaced with 6800u 35V from tray F; 5D removed; J1 reflowed"
 
@@ -31,6 +35,7 @@ class RepairPresenter(StagePresenter):
         self._chosen = 0
         self._step_id = ""
         self._note = ""
+        self._on_photo = PlaceOnPhoto(workspace)
 
     def _plan(self) -> Plan:
         return self.workspace.assessment().plan
@@ -63,7 +68,10 @@ class RepairPresenter(StagePresenter):
             self._actions(step, len(spares)),
             stacked(*step.before, cautions_now(self.workspace, step)) if step else "",
             lists={SPARES: self._spare_rows(step), STEPS: self._step_rows(step)},
-            figures={CARD: step_view(self.workspace, step) if step is not None else None},
+            figures={
+                CARD: step_view(self.workspace, step) if step is not None else None,
+                PHOTO: self._on_photo.scene(step.place) if step is not None else None,
+            },
         )
 
     def _actions(self, step: Step | None, spares: int) -> tuple[Action, ...]:
@@ -156,7 +164,7 @@ class RepairPresenter(StagePresenter):
         current = current_action(self.workspace, step)
         here = {"board": step.place.board, "place": step.place.refdes}
         entries: list[Entry] = [
-            self.workspace.job.make(Observed, finding=Finding.TRACK_DAMAGED, note=what.strip(), **here)
+            self.workspace.job.make(Observed, finding=Finding.TRACK_DAMAGED, note=what.strip(), pin=_pin(what), **here)
         ]
         if current is not None:
             fields = {"step": step.id, "action": current.name, "result": "went wrong", "note": what.strip()}
@@ -268,3 +276,9 @@ class RepairPresenter(StagePresenter):
             self._open(following)
         else:
             self.workspace.show()
+
+
+def _pin(what: str) -> int | None:
+    """The pin that a report of damage names, such as pad of pin 2 lifted; None for none."""
+    named = re.search(r"\bpin\s+(\d{1,3})\b", what, re.IGNORECASE)
+    return int(named[1]) or None if named else None

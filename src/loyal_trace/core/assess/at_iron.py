@@ -37,6 +37,7 @@ WITHOUT_IRON = {
     "give-back": ("remove", "pack"),
     "missing": ("fit", "inspect"),
     "diagnose": ("fit", "measure"),
+    "track": ("clean pads", "fit", "inspect", "measure"),
     "sink": ("fit", "inspect", "measure"),
     "improve": ("fit", "inspect", "measure"),
 }

@@ -18,7 +18,7 @@ LAST = "last"
 _NO_CHANGE = ("put-back", "give-back", "diagnose")
 _TOOLS = {"leg": "hand", "program": "programmer", "rescue": "hand", "missing": "hand"}
 # The chance that the board or the part is hurt at a step, by how it is done (stated, from practice, not counted).
-_DAMAGE = {"capacitor": 0.005, "socket": 0.03, "leg": 0.005, "program": 0.01, "reflow": 0.005}
+_DAMAGE = {"capacitor": 0.005, "socket": 0.03, "leg": 0.005, "program": 0.01, "reflow": 0.005, "track": 0.005}
 _SOLDERED, _SOCKETED = 0.03, 0.001
 # How likely a capacitor is the cause of the symptom where no suspicion says it: it is bad, habit, or its class.
 _CAUSE = {"bad": 0.3, "suspect": 0.3, "service": 0.05, "class": 0.02}

@@ -11,6 +11,7 @@ from dataclasses import replace
 from loyal_trace.core.assess.assumptions import not_holding
 from loyal_trace.core.assess.at_iron import methods_for
 from loyal_trace.core.assess.away import away, rare_in_place
+from loyal_trace.core.assess.damage import damage_steps
 from loyal_trace.core.assess.extra_steps import NEVER, further_steps, reflow_step, sockets_choice
 from loyal_trace.core.assess.first_power import repair_order
 from loyal_trace.core.assess.kit import candidates_for, kit_of, wanted_capacitors
@@ -65,7 +66,7 @@ def plan_of(moment: Moment) -> Plan:
     needed: dict[str, Step] = {}
     suspects = suspects_of(moment)
     found = _capacitor_steps(moment) + _rom_steps(moment) + _suspect_steps(moment, suspects)
-    found += _socket_steps(moment) + _reflow_steps(moment) + _away_steps(moment)
+    found += _socket_steps(moment) + _reflow_steps(moment) + damage_steps(moment) + _away_steps(moment)
     found += further_steps(moment, {step.place for step in found})
     doubts = not_holding(moment.snapshot)
     for step in found:

@@ -40,6 +40,7 @@ MINUTES = {
     "reflow": 4.0,
     "socketing": 30.0,
     "diagnose": 15.0,
+    "track": 12.0,
 }
 
 

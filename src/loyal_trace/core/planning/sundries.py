@@ -9,7 +9,7 @@ from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import say
 
 _ON_A_SINK = ("regulator", "bridge", "amplifier")
-_SOLDERED = ("capacitor", "chip", "socket", "reflow", "missing", "service", "improve", "socketing")
+_SOLDERED = ("capacitor", "chip", "socket", "reflow", "missing", "service", "improve", "socketing", "track")
 
 
 @dataclass(frozen=True)
@@ -43,7 +43,7 @@ def sundries(
             need(say("screw, washer and nut for the heat sink"), 1, name)
         if step.kind == "sink":
             need(say("heat sink"), 1, name)
-        if step.kind == "improve":
+        if step.kind in ("improve", "track"):
             need(say("insulated wire"), 0, name)
         if step.kind in ("chip", "socketing") and sockets and part.is_chip and not part.socketed and part.package:
             need(say("turned-pin socket, {package}", package=part.package), 1, name)

@@ -25,9 +25,9 @@ class PhotoView(QWidget):
 
     picked = pyqtSignal(float, float)
 
-    def __init__(self) -> None:
+    def __init__(self, height: int = 400) -> None:
         super().__init__()
-        self.setFixedHeight(px(400))
+        self.setFixedHeight(px(height))
         self.setAccessibleName(tr("photo of the board"))
         self.picture = _NOTHING
         self._image = QImage()
@@ -68,7 +68,8 @@ class PhotoView(QWidget):
         self.update()
 
     def _paint_pair(self, painter: QPainter) -> None:
-        width = (self.width() - 12) / 2
+        count = len(self._pair)
+        width = (self.width() - 12 * (count - 1)) / count
         for number, crop in enumerate(self._pair):
             room = QRectF(number * (width + 12), 22, width, self.height() - 22)
             painter.setFont(font(12.5, bold=True))
@@ -85,9 +86,18 @@ class PhotoView(QWidget):
             if QTransform.quadToQuad(source, target, straight):
                 painter.setTransform(straight, True)
                 painter.drawImage(QPointF(0, 0), image)
+                painter.resetTransform()
+                self._paint_lit(painter, straight.map(QPolygonF([QPointF(u * ratio, v * ratio) for u, v in crop.lit])))
             painter.restore()
             painter.setPen(QPen(THEME.colour("line"), 1))
             painter.drawRect(room)
+
+    def _paint_lit(self, painter: QPainter, body: QPolygonF) -> None:
+        """The part that it is about: a ring that stands out from any photo."""
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for colour, width in (("card", 6.0), ("copper", 3.0)):
+            painter.setPen(QPen(THEME.colour(colour), width))
+            painter.drawPolygon(body)
 
     def frame(self) -> tuple[float, float, float]:
         """(screen pixels a photo pixel, left, top) of the photo in the widget."""

@@ -3,6 +3,7 @@
 from loyal_trace.core.line.forms import (
     changes,
     checks,
+    damage,
     extras,
     facts,
     measured,
@@ -18,6 +19,7 @@ from loyal_trace.core.line.forms import (
 __all__ = [
     "changes",
     "checks",
+    "damage",
     "extras",
     "facts",
     "measured",

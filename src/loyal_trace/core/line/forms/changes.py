@@ -8,6 +8,7 @@ from loyal_trace.core.job.entries import (
     NEW_SOCKET,
     OWN_PART,
     RE_PROGRAMMED,
+    Connected,
     Fitted,
     GaveBack,
     NamedPart,
@@ -320,7 +321,14 @@ def track_repaired(m: Match, scope: Scope) -> Iterable[Said]:
             tail = f" with {how}" if how else ""
             canonical = f"track {scope.named(one.one)} to {other.one.name} repaired{tail}"
             entry = about(Worked, one.board, action="track repaired", parts=(one.one, other.one), detail=how)
-            yield said(canonical, entry)
+            yield said(canonical, entry, *_joined_again(scope, one.one, other.one))
+
+
+def _joined_again(scope: Scope, first: NamedPart, second: NamedPart) -> Iterator[Planned]:
+    """Two pins that were known to be apart are connected again by a repair; else the netlist says what they are."""
+    known = [c for c in scope.context.snapshot.facts.connections if {c.first, c.second} == {first, second}]
+    if known and not known[-1].joined:
+        yield about(Connected, first.board, first=first, second=second, joined=True)
 
 
 @form(
