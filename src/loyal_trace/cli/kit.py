@@ -8,6 +8,7 @@ from typing import Any
 
 from loyal_trace.app.drawer import bought_items, item_from_words, item_words, load_drawer, save_drawer, with_state
 from loyal_trace.app.job import OpenJob, find_job
+from loyal_trace.app.workshop import load_workshop
 from loyal_trace.cli.chips import own_library
 from loyal_trace.cli.main import store_of
 from loyal_trace.cli.output import print_json, print_table, tell
@@ -22,7 +23,7 @@ from loyal_trace.core.assess.kit import (
 )
 from loyal_trace.core.assess.parts import in_stock, stock
 from loyal_trace.core.boards.model import BoardDefinition, Part
-from loyal_trace.core.parts.stock import STATE_WORDS, StockItem, state_word
+from loyal_trace.core.parts.stock import STATE_WORDS, Offer, StockItem, state_word
 from loyal_trace.core.planning.buying import Purchase, Wish, plan_purchase
 from loyal_trace.core.planning.kit import Kit, KitGroup, KitPlace, check_kit, plan_kit
 from loyal_trace.core.vocabulary.errors import RequestError
@@ -62,17 +63,24 @@ def kit(options: argparse.Namespace) -> int:
         return _checked(options, places)
     found = plan_kit(places, left, limits)
     purchase = None
-    if options.offers is not None:
+    offers = _offers(options)
+    if offers:
         wishes = [
             Wish(group.order, group.to_order, group.choices[0].place.place) for group in found.groups if group.buy
         ]
-        offers = parse_offers(read_file(options.offers), options.offers.name)
         purchase = plan_purchase(wishes, offers, limits, parse_quantity(options.hour_rate))
     if options.json:
         print_json(_document(found, purchase))
     else:
         _print(found, purchase)
     return 1 if any(group.buy for group in found.groups) else 0
+
+
+def _offers(options: argparse.Namespace) -> tuple[Offer, ...]:
+    """The offers of the file, else those that the workshop keeps."""
+    if options.offers is not None:
+        return parse_offers(read_file(options.offers), options.offers.name)
+    return load_workshop(store_of(options)).offers
 
 
 def _gathered(options: argparse.Namespace) -> tuple[list[KitPlace], list[tuple[StockItem, int]]]:

@@ -356,6 +356,7 @@ def _advice(assessment: Assessment) -> Section:
             if part.technology == "aluminium"
             and assessment.capacitors[PartRef(board_id, part.refdes)].verdict == "not measured"
             and PartRef(board_id, part.refdes) not in assessment.moment.snapshot.parts.fitted
+            and PartRef(board_id, part.refdes) not in assessment.moment.snapshot.parts.removed
         ]
         if untouched:
             places = joined(", ", in_order(untouched))

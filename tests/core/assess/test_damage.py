@@ -3,9 +3,9 @@
 from loyal_trace.core.assess.at_iron import tally_of
 from loyal_trace.core.assess.damage import damage_left
 from loyal_trace.core.assess.plan import plan_of
-from loyal_trace.core.job.entries import Connected, NamedPart, Observed, Removed, Worked
+from loyal_trace.core.job.entries import Connected, Fitted, NamedPart, Observed, Removed, Worked
 from loyal_trace.core.vocabulary.findings import Finding
-from tests.helpers.builders import made, moment_of
+from tests.helpers.builders import made, measured, moment_of
 
 
 def pin(refdes, number=None):
@@ -50,3 +50,13 @@ def test_a_part_that_was_knocked_off_is_out_and_has_to_go_in_again():
         moment_of(entries=[made(Removed, board="small", place="C1", number="1000u", reason="knocked off")])
     )
     assert [place.refdes for place in tally.empty] == ["C1"] and tally.fitted == 0
+
+
+def test_what_came_off_is_fitted_again_by_a_step_unless_it_is_replaced_anyway():
+    off = made(Removed, board="small", place="C1", number="1000u", reason="knocked off")
+    (step,) = [s for s in plan_of(moment_of(entries=[off])).steps if s.place.refdes == "C1"]
+    assert step.kind == "missing" and "it was knocked off" in step.reason and step.part_number
+    dried = measured("C1", "capacitance", 0.3e-3)
+    assert [s.kind for s in plan_of(moment_of(entries=[dried, off])).steps if s.place.refdes == "C1"] == ["capacitor"]
+    fitted = made(Fitted, board="small", place="C1", number="1000u 16V", origin="tray A")
+    assert [s for s in plan_of(moment_of(entries=[off, fitted])).steps if s.place.refdes == "C1"] == []

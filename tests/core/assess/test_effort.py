@@ -15,7 +15,7 @@ from loyal_trace.core.job.entries import Decided, Observed, SymptomSeen
 from loyal_trace.core.proving.bench import BenchProfile, BenchSupply, parse_supplies, profile_of, shortfalls
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.resources import read_text, word_groups
-from tests.helpers.builders import START, assessment_of, made, measured, moment_of, small_board
+from tests.helpers.builders import START, assessment_of, made, measured, moment_of, probed, small_board
 
 SICK = small_board(blocks=(Block("logic", ("U1", "U2"), (), ("dead",)),), symptoms=(("dead", "logic"),))
 DEAD = made(SymptomSeen, board="small", text="dead")
@@ -163,3 +163,11 @@ def test_no_word_means_two_things():
         "dark": "black",
         "ones": "ones",
     }
+
+
+def test_a_symptom_that_a_strong_suspects_block_explains_needs_no_more_searching():
+    sure = [made(Observed, board="small", place="U1", finding="scorched"), *[probed("U1", "1=L 2=H 3=L")] * 3]
+    other = made(SymptomSeen, board="small", text="no sound")
+    explained, unexplained = effort_of(DEAD, *sure), effort_of(DEAD, other, *sure)
+    assert unexplained.hours_left[1] > explained.hours_left[1], "no sound has still to be looked for"
+    assert explained.hours_left[1] < effort_of(DEAD, LOOKED).hours_left[1]

@@ -7,13 +7,14 @@ import pytest
 from loyal_trace.core.assess.at_iron import actions_of
 from loyal_trace.core.assess.compare import comparison_of
 from loyal_trace.core.assess.extra_steps import EVERY, NEVER
-from loyal_trace.core.assess.extras import ExtraKind, extras_of, heat_of
+from loyal_trace.core.assess.extras import ExtraKind, extras_of, heat_of, housing_of
 from loyal_trace.core.assess.plan import plan_of
 from loyal_trace.core.boards.model import BoardDefinition, Part, RomSlot, SelfTestCode, ServiceItem
 from loyal_trace.core.boards.supplies import ChainPoint, Supply
 from loyal_trace.core.job.entries import Decided, ExtraTicked, Fitted, NamedPart, PartTold, ServiceTold, Worked
 from loyal_trace.core.planning.extras import Ticked
 from loyal_trace.core.planning.orders import Priority
+from loyal_trace.core.power.cooling import sink_need
 from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.identity import PartRef
 from tests.helpers.builders import made
@@ -94,6 +95,13 @@ def test_a_regulator_gets_a_heat_sink_step_only_where_the_sums_ask_for_one():
     assert kinds_at("REG1", none, made(PartTold, board=B, place="REG1", heat=0.5)) == [], "half a watt needs none"
     fitted = made(Worked, board=B, action="heat sink fitted", parts=(NamedPart(board=B, refdes="REG1"),))
     assert kinds_at("REG1", none, fitted) == []
+
+
+def test_a_heat_sink_that_is_just_good_enough_is_enough():
+    moment, place = moment_of(), PartRef(B, "REG1")
+    needed = sink_need(heat_of(moment, place), housing_of(moment, place)).needed
+    assert kinds_at("REG1", made(PartTold, board=B, place="REG1", sink=needed)) == []
+    assert kinds_at("REG1", made(PartTold, board=B, place="REG1", sink=needed * 1.001)) == ["sink"]
 
 
 def test_any_part_whose_heat_is_said_can_need_a_heat_sink():

@@ -1,11 +1,14 @@
 """Facts worth entering next: every example can be typed as it stands, and what was entered is not asked for again."""
 
+from dataclasses import replace
+
 import pytest
 
 from loyal_trace.core.assess.boards import boards_of
 from loyal_trace.core.assess.known import known_of
 from loyal_trace.core.assess.moment import Moment
 from loyal_trace.core.assess.wanted import wanted_facts
+from loyal_trace.core.boards.model import BoardDefinition, OwnPin, Part
 from loyal_trace.core.job import entries as e
 from loyal_trace.core.job.fold import fold
 from loyal_trace.core.line.context import Status
@@ -73,3 +76,17 @@ def test_what_is_known_is_counted_with_where_it_comes_from():
     assert found["Positions"] == ("1 of 8", "front.jpg", "doubtful")
     assert found["Capacitor ratings"] == ("0 of 2", "", "unknown")
     assert found["Connections"] == ("1 net, 2 pins", "pins.csv", "good")
+
+
+def test_a_chip_whose_pins_stand_in_the_boards_folder_is_not_asked_for_its_pins():
+    hybrid = Part("U2", "HYB-3", placed=False)
+
+    def asked(board):
+        snapshot = fold([])
+        moment = Moment({"own": board}, snapshot, LIBRARY, lambda sha: b"")
+        return " ".join(fact.example for fact in wanted_facts(moment, "own", Stage.PROBE))
+
+    unknown = BoardDefinition("own", "Own", parts=(hybrid,))
+    filed = replace(unknown, own_pins=(OwnPin("U2", 3, "RESET", "in"),))
+    other = replace(unknown, own_pins=(OwnPin("U9", 3, "RESET", "in"),))
+    assert "U2." in asked(unknown) and "U2." in asked(other) and asked(filed) != asked(unknown)

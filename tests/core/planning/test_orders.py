@@ -163,3 +163,25 @@ def test_diagnostics_pay_where_they_often_name_a_part_that_is_dear_to_reach():
         compared(dear)[-1].sequence is Priority.GIVEN
         and compared(dear, Diagnostics(10.0, 0.5))[-1].blocks[0].kind == "test"
     )
+
+
+@given(st.integers(0, 10_000), st.integers(2, 16))
+@settings(max_examples=60)
+def test_moves_are_judged_by_their_stretch_as_by_the_whole_order(seed, count):
+    units = orders._units(normalised(drawn(seed, count)), Grouping.ONE)
+    draw = random.Random(seed)
+    order = orders._greedy(units, dict.fromkeys(range(len(units)), 0.0), False)
+    found = orders._Sequence(units, list(order))
+    assert found.cost == pytest.approx(orders._cost(units, order))
+    for _ in range(40):
+        length = draw.randint(1, min(3, len(units) - 1))
+        start, place = draw.randrange(len(units) - length + 1), draw.randrange(len(units) - length + 1)
+        before = list(found.order)
+        rest = before[:start] + before[start + length :]
+        moved_to = rest[:place] + before[start : start + length] + rest[place:]
+        better = orders._cost(units, moved_to) < orders._cost(units, before) - 1e-7 and orders._holds(units, moved_to)
+        if start != place and found.move(start, length, place):
+            assert found.order == moved_to and better
+        elif start != place:
+            assert found.order == before and not better
+        assert found.cost == pytest.approx(orders._cost(units, found.order))

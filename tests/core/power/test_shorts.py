@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from loyal_trace.core.boards.model import BoardDefinition, Part
-from loyal_trace.core.job.entries import Lifted
+from loyal_trace.core.job.entries import Fitted, Lifted
 from loyal_trace.core.power.shorts import find_short, next_lift, parts_on
 from loyal_trace.core.simulation.bench import HiddenFault
 from loyal_trace.demo.common import boards_of
@@ -97,3 +97,14 @@ def test_a_shorted_capacitor_on_the_bench_is_found_by_lifting_what_is_proposed()
     track = {r: bench.measure(CORVANE_BOARD, r, "track resistance") for r in ("5A", "5H", "4G", "C51", "C57")}
     near = [r for r, _ in find_short(board, "VCC", baseline, [], track).candidates[:4]]
     assert "C54" in near, "the track alone comes close"
+
+
+def test_the_part_with_which_a_short_went_is_evidence_until_it_was_replaced():
+    board = rail_board(3)
+    short = measured("U1.14", "resistance to ground", 1.4)
+    lifts = [lifted(["U2"], 410.0), lifted(["U1"], 1.4), lifted(["U2"], 420.0)]
+    found = assessment_of(board, [short, *lifts]).suspect_at(("small", "U2"))
+    assert found.probability > 0.5 and any(line.kind == "short-gone" for line in found.against)
+    fitted = made(Fitted, board="small", place="U2", number="74LS00", origin="tray 1")
+    again = assessment_of(board, [short, *lifts, fitted]).suspect_at(("small", "U2"))
+    assert again is None or not any(line.kind == "short-gone" for line in again.against)

@@ -6,14 +6,17 @@ from loyal_trace.core.assess.moment import Moment
 from loyal_trace.core.assess.parts import absent
 from loyal_trace.core.vocabulary.findings import Finding
 from loyal_trace.core.vocabulary.identity import PartRef, natural_key
-from loyal_trace.core.vocabulary.phrases import say
+from loyal_trace.core.vocabulary.phrases import say, term
 
 SAFETY = say("stored safely")
+# How a part came off that nobody meant to take away: something has to go in again.
+KNOCKED_OFF, CUT_OUT = say("knocked off"), say("cut out")
+UNASKED = (KNOCKED_OFF, CUT_OUT)
 
 
 @dataclass(frozen=True)
 class Away:
-    """One place: `missing`, `on the shelf` or `borrowed`, and where it is or came from."""
+    """One place: `missing`, `off`, `on the shelf` or `borrowed`, and how it came off, where it is or came from."""
 
     place: PartRef
     what: str
@@ -23,6 +26,7 @@ class Away:
     def words(self) -> str:
         told = {
             "missing": say("is missing"),
+            "off": say("was {how}", how=term(self.where)),
             "on the shelf": say("is stored at {where}", where=self.where),
             "borrowed": say("is borrowed from {where} and has to go back", where=self.where),
         }[self.what]
@@ -38,6 +42,8 @@ def away(moment: Moment) -> tuple[Away, ...]:
     for place, out in state.parts.removed.items():
         if out.shelf and place not in state.parts.fitted:
             found.append(Away(place, say("on the shelf"), out.shelf))
+        elif out.reason in UNASKED and place not in state.parts.fitted:
+            found.append(Away(place, "off", out.reason))
     found += [Away(place, "borrowed", loan.lender) for place, loan in state.parts.loans.items()]
     return tuple(sorted(found, key=lambda a: (a.place[0], natural_key(a.place[1]))))
 

@@ -66,7 +66,8 @@ def plan_of(moment: Moment) -> Plan:
     needed: dict[str, Step] = {}
     suspects = suspects_of(moment)
     found = _capacitor_steps(moment) + _rom_steps(moment) + _suspect_steps(moment, suspects)
-    found += _socket_steps(moment) + _reflow_steps(moment) + damage_steps(moment) + _away_steps(moment)
+    found += _socket_steps(moment) + _reflow_steps(moment) + damage_steps(moment)
+    found += _away_steps(moment, {step.place for step in found})
     found += further_steps(moment, {step.place for step in found})
     doubts = not_holding(moment.snapshot)
     for step in found:
@@ -401,7 +402,7 @@ def _socket_step(place: PartRef, part: Part, reason: str) -> Step:
     )
 
 
-def _away_steps(moment: Moment) -> list[Step]:
+def _away_steps(moment: Moment, taken: set[PartRef]) -> list[Step]:
     """Rare parts out first, missing ones fitted, and at the end everything back where it belongs."""
     steps = []
     for place in rare_in_place(moment):
@@ -419,8 +420,11 @@ def _away_steps(moment: Moment) -> list[Step]:
     for item in away(moment):
         refdes = item.place.refdes
         if item.what == "missing":
-            fit = _fit_missing(moment, item.place)
-            steps.append(fit)
+            steps.append(_fit_missing(moment, item.place, say("it is missing")))
+        elif item.what == "off":
+            # Whoever replaces the part anyway puts one in.
+            if item.place not in taken:
+                steps.append(_fit_missing(moment, item.place, say("it was {how}", how=term(item.where))))
         elif item.what == "on the shelf":
             what = say("Refit {refdes} from {where}", refdes=refdes, where=item.where)
             steps.append(
@@ -475,7 +479,7 @@ def donor_words(spare: StockItem | None) -> tuple[str, ...]:
     )
 
 
-def _fit_missing(moment: Moment, place: PartRef) -> Step:
+def _fit_missing(moment: Moment, place: PartRef, reason: str) -> Step:
     part = moment.part(place)
     spare = spare_for(moment, part.number)
     return Step(
@@ -483,7 +487,7 @@ def _fit_missing(moment: Moment, place: PartRef) -> Step:
         "missing",
         place,
         _named(say("Fit {refdes}", refdes=part.refdes), part),
-        say("it is missing"),
+        reason,
         MINUTES["chip-socketed" if part.socketed else "capacitor"],
         order_marking(part, moment.library),
         spare.place if spare else "",
