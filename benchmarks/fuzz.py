@@ -57,13 +57,14 @@ def _at(read: Callable[[Path], object], ending: str) -> Callable[[bytes], object
 
 def readers() -> list[Reader]:
     """All readers of files."""
+    from loyal_trace.app.drawer import bought_items
     from loyal_trace.core.job.entries import read_or_mark
     from loyal_trace.formats.archive import read_archive
     from loyal_trace.formats.arrangements import read_arrangements
     from loyal_trace.formats.bench_profile import parse_bench
     from loyal_trace.formats.board_folder import parse_board
     from loyal_trace.formats.checksum_lists import parse_sums
-    from loyal_trace.formats.drawer import parse_drawer
+    from loyal_trace.formats.drawer import parse_drawer, parse_offers
     from loyal_trace.formats.image_files import encode_image
     from loyal_trace.formats.netlists import read_netlist
     from loyal_trace.formats.part_table import board_from_table, guess_columns
@@ -96,6 +97,8 @@ def readers() -> list[Reader]:
         Reader("board", lambda d: parse_board({**files, "board.toml": d}, "x", library), (files["board.toml"],)),
         Reader("board parts", lambda d: parse_board({**files, "parts.csv": d}, "x", library), (files["parts.csv"],)),
         Reader("drawer", parse_drawer, (b"number,count,value\n74LS00,3,\nC,2,100u\n",)),
+        Reader("offers", parse_offers, (b"shop,number,price,minimum,days,trust\nQuay,100u 25V,0.4,10,3,95\n,C,1,,,\n",)),
+        Reader("bought kit", lambda d: bought_items(d, "kit"), (b"2x 10u 16V\n# a bag\n1x 100u 25V 6.3x11 in bag B, good\n",)),
         Reader("bench", parse_bench, (b"[bench]\nname = \"x\"\nsupplies = [5.0]\n",)),
         Reader("chip types", lambda d: library.with_types(d.decode("utf-8", "replace")), _types()),
         Reader("readings", _at(lambda p: read_readings(p, board), ".csv"), (b"part,quantity,value\nC1,esr,5\nU1.1,voltage,4.8V\n",)),

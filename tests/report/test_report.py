@@ -81,3 +81,12 @@ def test_modifications_stand_with_their_way_back_and_what_was_left_out_with_its_
     assert "TW-CPU J1, usual service: left out. new last year" in found["Left as it was, and why"].lines
     session.record(e.Worked, action="modification undone", **fields)
     assert sections(session)[0]["Modifications and the way back"].table[1][2].startswith("undone ")
+
+
+def test_a_capacitors_readings_stand_with_what_they_were_taken_under(session):
+    fields = {"board": "tw-cpu", "place": "C12", "quantity": "esr", "value": 4.0}
+    session.record(e.Measured, **fields, frequency=100e3, celsius=5.0, in_circuit=False)
+    session.record(e.Measured, **{**fields, "value": 0.5}, frequency=120.0)
+    found, _ = sections(session)
+    rows = {row[:2]: row[2:] for row in found["Measured, before and after"].table}
+    assert rows["TW-CPU C12", "esr"] == ("4.00 Ω at 100 kHz at 5 °C, out of circuit", "500 mΩ at 120 Hz")

@@ -7,7 +7,9 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QInputDialog
 
+from loyal_trace.core.assess.paths import paths_of, states_now
 from loyal_trace.core.vocabulary.stages import Stage
+from loyal_trace.core.vocabulary.units import typed_quantity
 from loyal_trace.demo.workshop import demo_bench
 from loyal_trace.store.store import Store
 from tests.helpers.jobs import outcome
@@ -181,6 +183,51 @@ def test_corvane_from_the_meter_to_the_first_clean_start(window, hands, by_comma
     hand.stage(Stage.VERIFY)
     hand.cap("C")
     assert outcome(window.workspace.job) == by_command_line("corvane", capsys)
+
+
+@HANDS
+def test_gullcry_known_from_a_list_alone_is_planned_worked_and_handed_back(window, hands, by_command_line, capsys):
+    window.ours.show_jobs()
+    window.open_job("Gullcry")
+    hand = hands(window)
+    hand.stage(Stage.PLAN)
+    assert next(step.place.refdes for step in window.workspace.assessment().plan.steps if not step.done) == "U7"
+    hand.stage(Stage.REPAIR)
+    window.pick("own", "U7")
+    window.type("U7 replaced with 4066 from spare 2")
+    _try_functions(window)
+    window.type("path thunder: U2 U3 U6 U7 C7 U11 U12 J2")
+    hand.stage(Stage.PLAN)
+    window.pick("own", "C7")
+    window.type(
+        f"C7 measures {_on_meter(window, 'capacitance', 'F')} esr {_on_meter(window, 'esr', 'Ω')} out of circuit"
+    )
+    assert window.workspace.assessment().suspects[0].place.refdes == "C7"
+    hand.stage(Stage.REPAIR)
+    window.type("C7 replaced with 47u 25V from tray F")
+    _try_functions(window)
+    window.type(f"C7 measures {_on_meter(window, 'capacitance', 'F')} out of circuit")
+    window.type("symptom gone: no bell, foghorn or thunder")
+    hand.stage(Stage.VERIFY)
+    assert all(item.status in ("passed", "not testable") for item in window.workspace.assessment().proof.items)
+    assert outcome(window.workspace.job) == by_command_line("gullcry", capsys)
+    hand.stage(Stage.REPORT)
+    for label in ("Write PDF", "Hand the job back"):
+        hand.press(label)
+    assert window.last.kind == "handed_back"
+
+
+def _on_meter(window, quantity, unit):
+    """What the meter shows at C7, in letters that simulated keys have."""
+    shown = window.workspace.instruments.meter.measure("own", "C7", quantity)
+    return typed_quantity(shown, unit).replace("Ω", " ohm").replace("µ", "u")
+
+
+def _try_functions(window):
+    """Plays every function of the board and types what it does."""
+    moment = window.workspace.moment
+    for name in {**paths_of(moment, "own"), **states_now(moment, "own")}:
+        window.type(f"{window.workspace.instruments.ear.try_function('own', name)}: {name}")
 
 
 def _do_step(window, hand, refdes):

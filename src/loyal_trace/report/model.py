@@ -17,6 +17,8 @@ from loyal_trace.core.job.entries import (
     KEPT_WORDS,
     Entry,
     Fitted,
+    Measured,
+    conditions_words,
     describe,
     reading_words,
 )
@@ -224,12 +226,17 @@ def _measured(assessment: Assessment) -> Section:
         old = assessment.moment.snapshot.readings.old_parts.get(key)
         # What was read before the part came out is of the old one too.
         newer = len(taken) > 1 if old is None else not outdated(assessment.moment, key.part, taken[-1].time)
-        after = reading_words(taken[-1]) if newer else "–"
-        rows.append((_at(assessment, key.board, key.point), key.quantity, reading_words(old or taken[0]), after))
+        after = _reading(taken[-1]) if newer else "–"
+        rows.append((_at(assessment, key.board, key.point), key.quantity, _reading(old or taken[0]), after))
     for key, reading in assessment.moment.snapshot.readings.old_parts.items():
         if key not in assessment.moment.snapshot.readings.measured:
-            rows.append((_at(assessment, key.board, key.point), key.quantity, reading_words(reading), "–"))
+            rows.append((_at(assessment, key.board, key.point), key.quantity, _reading(reading), "–"))
     return Section(say("Measured, before and after"), (), tuple(rows) if len(rows) > 1 else (), (30, 30, 20, 20))
+
+
+def _reading(entry: Measured) -> str:
+    """A reading with what it was taken under: without that two of them cannot be compared."""
+    return reading_words(entry) + conditions_words(entry)
 
 
 def _done(assessment: Assessment, live: Sequence[Entry]) -> Section:

@@ -95,6 +95,13 @@ def reading_words(entry: "Measured") -> str:
     return format_quantity(entry.value, entry.quantity.unit)
 
 
+def conditions_words(entry: "Measured") -> str:
+    """Under what a capacitor was read, behind its reading: the meter's frequency, its temperature, out of circuit."""
+    told = say(" at {frequency}", frequency=format_quantity(entry.frequency, "Hz")) if entry.frequency else ""
+    told += say(" at {celsius:g} °C", celsius=entry.celsius) if entry.celsius is not None else ""
+    return told + ("" if entry.in_circuit or entry.quantity not in OF_CAPACITORS else say(", out of circuit"))
+
+
 def _measured_words(entry: "Measured") -> str:
     told = say(
         "{place} {quantity} {reading_words}",
@@ -102,9 +109,7 @@ def _measured_words(entry: "Measured") -> str:
         quantity=term(entry.quantity),
         reading_words=reading_words(entry),
     )
-    told += say(" at {frequency}", frequency=format_quantity(entry.frequency, "Hz")) if entry.frequency else ""
-    told += say(" at {celsius:g} °C", celsius=entry.celsius) if entry.celsius is not None else ""
-    told += "" if entry.in_circuit or entry.quantity not in OF_CAPACITORS else say(", out of circuit")
+    told += conditions_words(entry)
     told += say(", of a good board") if entry.source == GOOD_BOARD else ""
     told += say(", of the part taken out") if entry.source == OLD_PART else ""
     return told
