@@ -12,6 +12,7 @@ from loyal_trace.core.vocabulary.units import (
     format_quantity,
     parse_quantity,
     parse_reading,
+    two_meanings,
     typed_quantity,
 )
 
@@ -112,3 +113,23 @@ def test_a_meters_open_line_is_infinity_and_other_words_are_not():
     assert parse_reading(" ol ") == math.inf and parse_reading("0.5", "Ω") == 0.5
     with pytest.raises(RequestError):
         parse_reading("open")
+
+
+@pytest.mark.parametrize("text", ["9" * 400, "9" * 400 + "k7", "9" * 310 + "V3", "1e999", "9" * 5000])
+def test_a_number_beyond_all_numbers_is_refused_however_it_is_written(text):
+    with pytest.raises(RequestError):
+        parse_quantity(text)
+
+
+@pytest.mark.parametrize(
+    ("text", "meant"),
+    [
+        ("6,800u", ("6.800u", "6800u")),
+        ("-1,250 V", ("-1.250 V", "-1250 V")),
+        ("6,80u", None),
+        ("0,100", None),
+        ("1,2345", None),
+    ],
+)
+def test_a_comma_before_three_digits_has_two_meanings_and_elsewhere_one(text, meant):
+    assert two_meanings(text) == meant

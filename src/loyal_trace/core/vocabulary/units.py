@@ -68,12 +68,15 @@ def parse_quantity(text: str, unit: str = "") -> float:
     infix = _INFIX.fullmatch(body)
     if infix:
         sign, whole, letter, fraction = infix.groups()
-        return float(f"{sign}{whole}.{fraction}e{_POWER[letter]}")
+        return _finite(float(f"{sign}{whole}.{fraction}e{_POWER[letter]}"), text)
     plain = _PLAIN.fullmatch(body)
     if not plain:
         raise RequestError(say("“{text}” is not a number with a unit (write 4k7, 100n or 4.62 V)", text=text))
     sign, digits, exponent, letter = plain.groups()
-    value = float(f"{sign}{digits.replace(',', '.')}e{int(exponent or 0) + _POWER[letter]}")
+    return _finite(float(f"{sign}{digits.replace(',', '.')}e{int(exponent or 0) + _POWER[letter]}"), text)
+
+
+def _finite(value: float, text: str) -> float:
     if not math.isfinite(value):
         raise RequestError(say("“{text}” is too large to be a reading", text=text))
     return value
