@@ -1,11 +1,12 @@
 """Every reader gives a result or one domain error, whatever it is given: a short run of `make fuzz`, seeded."""
 
 import warnings
+from contextlib import suppress
 
 import pytest
 from benchmarks import fuzz
 
-from loyal_trace.core.vocabulary.errors import UserFileError
+from loyal_trace.core.vocabulary.errors import LoyalTraceError, UserFileError
 from loyal_trace.formats.checksum_lists import parse_sums
 from loyal_trace.formats.rom_files import decode_image
 from loyal_trace.formats.tables import read_table
@@ -38,3 +39,13 @@ def test_a_line_of_blanks_is_refused_at_once_and_records_are_put_in_their_places
     lines = records(1).split(b"\n")
     with pytest.raises(UserFileError, match="hold the same addresses"):
         decode_image("x.hex", b"\n".join([lines[0], lines[0], lines[1]]), "x")
+
+
+@pytest.mark.parametrize("name", [reader.name for reader in READERS if not reader.other])
+def test_a_cell_that_never_ends_is_a_result_or_a_domain_error(name):
+    """The standard reader of CSV gives up at 131,072 signs with an error of its own."""
+    reader = next(one for one in READERS if one.name == name)
+    for seed in reader.seeds:
+        for at in (0, len(seed) // 2, len(seed)):
+            with suppress(LoyalTraceError):
+                reader.read(seed[:at] + b"A" * 140_000 + seed[at:])

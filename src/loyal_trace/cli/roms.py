@@ -1,7 +1,6 @@
 """`roms repair`, `vote`, `signature`, `learn-signature` and `convert`: work on images alone."""
 
 import argparse
-import csv
 import sys
 from collections.abc import Sequence
 from pathlib import Path
@@ -20,6 +19,7 @@ from loyal_trace.core.vocabulary.errors import RequestError, UserFileError
 from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import count_of, format_percent
 from loyal_trace.formats.checksum_lists import decode_text, delimiter_of
+from loyal_trace.formats.csv_rows import numbered_rows
 from loyal_trace.formats.image_files import interleave, lanes, split, swap, write_image
 from loyal_trace.formats.rom_files import image_paths, iter_images, read_file
 from loyal_trace.language import shown
@@ -233,8 +233,8 @@ def _parameters(register: Register) -> dict[str, Any]:
 def _pairs(path: Path, symbols: str) -> list[tuple[str, bytes, int]]:
     """(file, image, signature) of each line of a CSV with the columns file and signature; files beside the list."""
     text = decode_text(read_file(path), str(path))
-    rows = csv.DictReader(text.splitlines(), delimiter=delimiter_of(text.split("\n", 1)[0]))
-    titles = {(name or "").strip().lower(): name for name in rows.fieldnames or ()}
+    rows = numbered_rows(text.splitlines(), delimiter_of(text.split("\n", 1)[0]), str(path))
+    titles = [name.strip().lower() for name in next(rows, (1, []))[1]]
     if not {"file", "signature"} <= set(titles):
         raise UserFileError(
             say("{path}, line 1", path=path),
@@ -242,14 +242,15 @@ def _pairs(path: Path, symbols: str) -> list[tuple[str, bytes, int]]:
             say("name them in the first line"),
         )
     found = []
-    for row in rows:
-        name, sign = (row.get(titles["file"]) or "").strip(), (row.get(titles["signature"]) or "").strip()
+    for number, cells in rows:
+        row = dict(zip(titles, (cell.strip() for cell in cells), strict=False))
+        name, sign = row.get("file", ""), row.get("signature", "")
         if not name and not sign:
             continue
         try:
             value = read_signature(sign, symbols)
         except RequestError as error:
-            raise UserFileError(say("{path}, line {line_num}", path=path, line_num=rows.line_num), str(error)) from None
+            raise UserFileError(say("{path}, line {line_num}", path=path, line_num=number), str(error)) from None
         data = _image(path.parent / name).data
         if len(data) > _LARGEST_LEARNED:
             raise UserFileError(

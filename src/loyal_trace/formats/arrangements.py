@@ -1,6 +1,5 @@
 """Arrangements seen, from CSV: `place, part, place, part, …, outcome`, a title line or none."""
 
-import csv
 import io
 from pathlib import Path
 
@@ -8,6 +7,7 @@ from loyal_trace.core.diagnosis.arrangements import Arrangement, outcome_of
 from loyal_trace.core.vocabulary.errors import RequestError, UserFileError
 from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.formats.checksum_lists import decode_text
+from loyal_trace.formats.csv_rows import numbered_rows
 from loyal_trace.formats.rom_files import read_file
 
 
@@ -16,7 +16,7 @@ def read_arrangements(path: Path) -> tuple[Arrangement, ...]:
     text = decode_text(read_file(path), str(path))
     delimiter = ";" if text.count(";") > text.count(",") else "\t" if "\t" in text and "," not in text else ","
     found = []
-    for number, row in enumerate(csv.reader(io.StringIO(text, newline=""), delimiter=delimiter), start=1):
+    for number, row in numbered_rows(io.StringIO(text, newline=""), delimiter, str(path)):
         cells = [cell.strip() for cell in row]
         while cells and not cells[-1]:
             cells.pop()

@@ -1,6 +1,5 @@
 """Chip types of one's own, from a file: the schema of the library, or a table of pins (`pin,name,direction`)."""
 
-import csv
 import io
 import re
 from pathlib import Path
@@ -10,6 +9,7 @@ import tomli_w
 from loyal_trace.core.vocabulary.errors import UserFileError
 from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.formats.checksum_lists import decode_text
+from loyal_trace.formats.csv_rows import numbered_rows
 from loyal_trace.formats.rom_files import read_file
 
 _NAME = re.compile(r"/?[A-Za-z0-9]+")
@@ -29,7 +29,7 @@ def _from_pins(text: str, path: Path) -> str:
     delimiter = ";" if text.count(";") > text.count(",") else "\t" if text.count("\t") > text.count(",") else ","
     pins: dict[int, str] = {}
     driven: list[str] = []
-    for number, row in enumerate(csv.reader(io.StringIO(text, newline=""), delimiter=delimiter), start=1):
+    for number, row in numbered_rows(io.StringIO(text, newline=""), delimiter, str(path)):
         cells = [cell.strip() for cell in row]
         if len(cells) < 2 or (number == 1 and not cells[0].isdecimal()):
             continue

@@ -1,8 +1,6 @@
 """Meter readings from a CSV file: columns `point`, `quantity`, `value`, one reading a line."""
 
-import csv
 import io
-from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -13,6 +11,7 @@ from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.units import parse_reading
 from loyal_trace.formats.checksum_lists import decode_text, delimiter_of
+from loyal_trace.formats.csv_rows import numbered_rows
 from loyal_trace.formats.rom_files import read_file
 
 _COLUMNS = ("point", "quantity", "value")
@@ -26,17 +25,6 @@ class Reading:
     value: float
 
 
-def _numbered(text: str, delimiter: str, name: str) -> Iterator[tuple[int, list[str]]]:
-    """(line number, cells) of every row; UserFileError where it is no CSV."""
-    rows = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter)
-    try:
-        for cells in rows:
-            yield rows.line_num, cells
-    except csv.Error as error:
-        where = say("{name}, line {line_num}", name=name, line_num=rows.line_num)
-        raise UserFileError(where, say("is not readable CSV ({error})", error=error)) from None
-
-
 def read_readings(path: Path, board: BoardDefinition) -> tuple[Reading, ...]:
     """The readings of a file, in order; a later one of the same point counts. UserFileError with the line otherwise."""
     name = str(path)
@@ -46,7 +34,7 @@ def read_readings(path: Path, board: BoardDefinition) -> tuple[Reading, ...]:
             name, say("the file is empty"), say("write a line point,quantity,value and the readings below it")
         )
     first = text.splitlines()[0]
-    rows = _numbered(text, delimiter_of(first), name)
+    rows = numbered_rows(io.StringIO(text, newline=""), delimiter_of(first), name)
     head = [cell.strip().lower() for cell in next(rows)[1]]
     if any(column not in head for column in _COLUMNS):
         raise UserFileError(

@@ -1,6 +1,5 @@
 """Captured traces: CSV with a column a channel, or VCD with one-bit signals. Read in pieces."""
 
-import csv
 import io
 import re
 import warnings
@@ -14,6 +13,7 @@ from numpy.typing import NDArray
 from loyal_trace.core.simulation.traces import Trace
 from loyal_trace.core.vocabulary.errors import UserFileError
 from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.formats.csv_rows import numbered_rows
 
 _TIME = re.compile(r"time|t|time\s*[\[(]\s*(s|ms|us|µs|ns)\s*[\])]|time_(s|ms|us|ns)", re.IGNORECASE)
 _UNITS = {"s": 1.0, "ms": 1e-3, "us": 1e-6, "µs": 1e-6, "ns": 1e-9, "ps": 1e-12, "fs": 1e-15}
@@ -37,7 +37,8 @@ def read_trace(path: Path) -> Trace:
 def _csv(stream: io.TextIOBase, path: Path) -> Trace:
     head = stream.readline()
     delimiter = ";" if head.count(";") > head.count(",") else "\t" if head.count("\t") > head.count(",") else ","
-    names = [name.strip() for name in next(csv.reader([head], delimiter=delimiter), [])]
+    _, titles = next(numbered_rows([head], delimiter, str(path)), (1, []))
+    names = [name.strip() for name in titles]
     if len(names) < 2 or len(set(names)) < len(names) or any(not name for name in names):
         raise UserFileError(str(path), say("its first line has to name the columns, each differently"))
     timed = _TIME.fullmatch(names[0])
@@ -62,7 +63,7 @@ def _piece(lines: list[str], first: int, count: int, times: int, delimiter: str,
             warnings.simplefilter("ignore", UserWarning)  # a piece of empty lines has no numbers, and need not
             found = np.loadtxt(lines, delimiter=delimiter, ndmin=2)
     except ValueError:
-        found = np.array([_row(row, n, count, path) for n, row in _rows(lines, first, delimiter)])
+        found = np.array([_row(row, n, count, path) for n, row in _rows(lines, first, delimiter, path)])
     if found.size and found.shape[1] != count:
         raise UserFileError(str(path), say("line {number} has {n} columns", number=first, n=found.shape[1]))
     if found.size and not np.isin(found[:, times:], (0, 1)).all():
@@ -71,8 +72,8 @@ def _piece(lines: list[str], first: int, count: int, times: int, delimiter: str,
     return np.asarray(found.reshape(-1, count), dtype=np.float64)
 
 
-def _rows(lines: list[str], first: int, delimiter: str) -> Iterator[tuple[int, list[str]]]:
-    for number, row in enumerate(csv.reader(lines, delimiter=delimiter), start=first):
+def _rows(lines: list[str], first: int, delimiter: str, path: Path) -> Iterator[tuple[int, list[str]]]:
+    for number, row in numbered_rows(lines, delimiter, str(path), first - 1):
         if any(cell.strip() for cell in row):
             yield number, row
 

@@ -53,6 +53,9 @@ def test_a_swap_tells_the_part_from_its_place():
     assert "the part, not its place" in words(moved, "U7")
     stayed = after(*TWINS, "swap U7 and U8: stays")
     assert probability(stayed, "U7") < probability(moved, "U7") / 3
+    assert words(moved, "U7").startswith("tried: with U8 the fault moved along")
+    assert words(moved, "U8").startswith("tried: with U7 the fault moved along")
+    assert words(stayed, "U8").startswith("tried: with U7 the fault stayed")
 
 
 def test_a_bad_spare_is_known_and_never_offered_again():

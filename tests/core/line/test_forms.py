@@ -26,6 +26,7 @@ SAID = [
     ("5D.13 4.87V", {}, "measured", {"place": "5D.13", "quantity": "voltage", "value": 4.87}),
     ("5D.13 4,87V", {}, "measured", {"value": 4.87}),
     ("C1 esr=5", {}, "measured", {"place": "C1", "quantity": "esr", "value": 5.0}),
+    ("C1 ESR 12R", {}, "measured", {"quantity": "esr", "value": 12.0}),
     ("C1 esr OL", {}, "measured", {"quantity": "esr", "value": None, "overload": True}),
     ("5D.13 to ground 4k3", {}, "measured", {"quantity": "resistance to ground", "value": 4300.0}),
     ("5D.13 low", {}, "pins_probed", {"place": "5D"}),
@@ -172,6 +173,15 @@ def test_a_number_alone_is_what_a_part_of_that_kind_has(place, number, sort, lin
     ((_, fields),) = recorded(line, context(entries=[fact]))
     assert (fields["quantity"], fields["value"]) == (quantity, pytest.approx(value))
     assert read("5D measures 51u").status == "note", "a chip has no such value"
+
+
+def test_a_value_with_a_named_one_beside_it_was_measured_and_a_resistance_is_no_voltage():
+    for line in ("C1 30 uF ESR 12 ohm", "C1 30u, esr 12R", "C1 reads 30u esr 12R"):
+        assert [(f["quantity"], f["value"]) for _, f in recorded(line)] == [("capacitance", 3e-5), ("esr", 12.0)], line
+    assert [f["quantity"] for _, f in recorded("C1 30u loss 5% in circuit")] == ["capacitance", "loss"]
+    assert read("C1 30 uF").status == "unclear", "a marking or a reading"
+    for line in ("J1 ac 12R", "C1 30u leakage", "5D 30u esr 3"):
+        assert read(line).status == "note", line
 
 
 def test_a_type_that_nobody_knows_has_the_pins_of_its_package():

@@ -1,5 +1,6 @@
 """How parts come off and go on, what a wash asks for, and when power may go on again."""
 
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
 import pytest
@@ -21,6 +22,7 @@ from loyal_trace.core.boards.model import Part, RomSlot
 from loyal_trace.core.boards.supplies import Supply
 from loyal_trace.core.job import entries as e
 from loyal_trace.core.planning.methods import Wanted, fitting, mounting_of, power_from, removals, wash_of
+from loyal_trace.core.planning.room import RoomBeside
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.resources import methods
 from tests.helpers.builders import START, made, measured, moment_of, small_board
@@ -61,6 +63,44 @@ def test_the_package_decides_too_and_what_is_not_recommended_comes_last():
     assert mounting_of(flat) == "smd" and mounting_of(CHIP) == "dip"
     assert list(ways(flat))[-1] == "twist it off" and "hot air" not in ways(flat), "electrolytics burst from it"
     assert fitting(TABLE, flat).id == "surface pads" and fitting(TABLE, CAN).id == "through holes"
+
+
+def test_a_way_that_has_no_room_there_comes_after_the_others_and_says_what_stands_near():
+    near = Part("C2", "10u", "radial", "capacitor", x=20, value=1e-5, polarised=True, diameter=6)
+    can = replace(CAN, diameter=10, x=11.5)
+    flat = Part("U2", "74LS00", "SOIC-14", x=30)
+    room = RoomBeside(small_board(parts=(can, near, flat, replace(CHIP, x=200), Part("U9", "x", x=13, placed=False))))
+    beside = room.of("C1")
+    assert beside.beside == "C2" and beside.gap == pytest.approx(0.5) and beside.can == "C2"
+    narrow, free = ways(can, board="single-sided", access=beside), ways(can, board="single-sided", access=room.of("U1"))
+    name = "rock it along its pads"
+    assert narrow[name].risk == 3 * free[name].risk and next(iter(free)) != list(narrow)[-1]
+    assert "it needs 1 mm beside the part, here are 0.5 mm to C2" in narrow[name].reasons
+    assert not any("it needs" in reason for way in free.values() for reason in way.reasons)
+    air = ways(flat, access=room.of("U2"))["hot air"]
+    assert air.risk == 3 * ways(flat)["hot air"].risk and "C2, an electrolytic, stands" in air.reasons[-1]
+    assert room.of("U9") is None
+
+
+def test_what_has_been_taken_off_stands_in_nobodys_way():
+    near = Part("C2", "10u", "radial", "capacitor", x=20, value=1e-5, polarised=True, diameter=6)
+    board = {"parts": (replace(CAN, diameter=10, x=11.5), near, replace(CHIP, x=200))}
+    told = made(e.Decided, what="board type small", choice="single-sided")
+    gone = made(e.Removed, board="small", place="C2", number="10u")
+    back = made(e.Fitted, board="small", place="C2", number="10u")
+    rocking = [
+        next(way for way in methods_for(job([told, *more], **board), C1) if way.id == "rock it along its pads").reasons
+        for more in ((), (gone,), (gone, back))
+    ]
+    assert [any("it needs" in reason for reason in reasons) for reasons in rocking] == [True, False, True]
+
+
+@pytest.mark.parametrize(("free", "short"), [(11.5, True), (12.0, False), (9.0, True)])
+def test_a_told_room_counts_before_the_places_of_others(free, short):
+    can = replace(CAN, diameter=10, room_diameter=free, placed=False)
+    beside = RoomBeside(small_board(parts=(can, CHIP))).of("C1")
+    way = ways(can, access=beside)["rock it along its pads"]
+    assert any("it needs 1 mm beside the part" in reason for reason in way.reasons) is short
 
 
 def job(entries=(), **board):

@@ -11,6 +11,7 @@ from loyal_trace.core.assess.step_cautions import is_coated
 from loyal_trace.core.assess.suspects import suspects_of
 from loyal_trace.core.boards.model import Part
 from loyal_trace.core.planning.methods import (
+    Access,
     Method,
     Wanted,
     fitting,
@@ -105,7 +106,22 @@ def wanted_whole(moment: Moment, place: PartRef) -> Wanted:
     else:
         evidence = any(s.place == place and s.against for s in suspects_of(moment))
     evidence = evidence and not replaced(moment, place)
-    return Wanted(evidence, part.rare, board_type(moment, place.board), is_coated(moment, place.board))
+    return Wanted(
+        evidence, part.rare, board_type(moment, place.board), is_coated(moment, place.board), _beside(moment, place)
+    )
+
+
+def _beside(moment: Moment, place: PartRef) -> Access | None:
+    """The room beside a part; what has been taken off is in nobody's way."""
+    from loyal_trace.core.planning.room import RoomBeside  # arrays: not before the first paint
+
+    parts = moment.snapshot.parts
+
+    def room() -> RoomBeside:
+        out = {gone.refdes for gone in parts.removed if gone.board == place.board and gone not in parts.fitted}
+        return RoomBeside(moment.boards[place.board], out)
+
+    return moment.remembered(("room beside", place.board), room).of(place.refdes)
 
 
 def methods_for(moment: Moment, place: PartRef) -> tuple[Method, ...]:

@@ -1,4 +1,5 @@
-"""How large a part is drawn on the board map (millimetres): from its package, with room for its name in a DIP."""
+"""How large a part is drawn on the board map (millimetres): from its package, with room for its name in a DIP; and
+how small its body may be."""
 
 import re
 
@@ -48,6 +49,20 @@ def _lying(part: Part) -> tuple[float, float]:
             return min(150.0, pin_count(part) / 2 * 3.4 + 6), 11.0
         return (min(150.0, int(told[1]) * 2.54 + 4) if told else _PLUG), 9.0
     return _BY_KIND.get(part.kind, (10.0, 6.0))
+
+
+def smallest_body(part: Part) -> tuple[float, float]:
+    """(width, height) of a body in millimetres as it lies, rather too small than too large."""
+    pins = pin_count(part)
+    if part.package.startswith("DIP-"):
+        width, height = pins / 2 * 2.54, _ROW_SPACING.get(pins, 7.62)
+    elif part.kind == "capacitor" and part.diameter:
+        width = height = part.diameter
+    elif part.kind == "capacitor":
+        width, height = 4.0, 2.5
+    else:
+        width, height = (side / 2 for side in _lying(part))
+    return (height, width) if part.rotation % 180 else (width, height)
 
 
 def pin_places(part: Part) -> dict[int, tuple[float, float]]:

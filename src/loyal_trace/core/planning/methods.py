@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from enum import StrEnum
+from math import floor
 from typing import Any
 
 from loyal_trace.core.boards.model import BoardDefinition, Part
@@ -55,14 +56,15 @@ class WorkState(StrEnum):
     WENT_WRONG = "went wrong"
 
 
-_UNSUITED_RISK, _COATED_RISK, _COATING_MINUTES = 3.0, 1.5, 6.0
+_UNSUITED_RISK, _NARROW_RISK, _COATED_RISK, _COATING_MINUTES = 3.0, 3.0, 1.5, 6.0
 
 
 @dataclass(frozen=True)
 class Method:
     """One way to do it: settings (°C, seconds a joint, tip, solder), minutes, risk, whether the old part stays whole.
 
-    `steps` are the actions in order; `reasons` say why it is or is not the one for this place.
+    `steps` are the actions in order; `reasons` say why it is or is not the one for this place. `room`: millimetres that
+    the tool needs beside the body, from above; `cans`: how far electrolytics have to stand from it.
     """
 
     id: str
@@ -78,6 +80,8 @@ class Method:
     mountings: tuple[str, ...] = ()
     boards: tuple[str, ...] = ()
     solder: str = ""
+    room: float = 0.0
+    cans: float = 0.0
     reasons: tuple[str, ...] = ()
 
 
@@ -134,18 +138,32 @@ def _method(row: dict[str, Any]) -> Method:
         bool(row["whole"]),
         term(row["how"]),
         solder=row.get("solder", ""),
+        room=float(row.get("room", 0.0)),
+        cans=float(row.get("cans", 0.0)),
         **lists,
     )
 
 
 @dataclass(frozen=True)
+class Access:
+    """How near the next part stands, and the next can (electrolytic): millimetres between bodies, designators."""
+
+    gap: float
+    beside: str
+    can_gap: float | None = None
+    can: str = ""
+
+
+@dataclass(frozen=True)
 class Wanted:
-    """What is asked of a removal: is the old part evidence, is it rare, on what kind of board is it, is that coated?"""
+    """What is asked of a removal: is the old part evidence, is it rare, on what kind of board is it, is that coated,
+    what room is beside it (None: nobody said)?"""
 
     evidence: bool = False
     rare: bool = False
     board: str = ""
     coated: bool = False
+    access: Access | None = None
 
 
 def mounting_of(part: Part) -> str:
@@ -180,6 +198,10 @@ def _judged(method: Method, wanted: Wanted) -> Method:
         risk *= _UNSUITED_RISK
     elif method.boards and wanted.board:
         reasons.append(say("suits this board ({board})", board=term(wanted.board)))
+    narrow = list(_too_near(method, wanted.access)) if wanted.access is not None else []
+    if narrow:
+        reasons += narrow
+        risk *= _NARROW_RISK
     if wanted.evidence or wanted.rare:
         why = say("it is rare") if wanted.rare else say("it is still evidence")
         reasons.append(say("the part stays whole, as {why}", why=why))
@@ -196,6 +218,20 @@ def _judged(method: Method, wanted: Wanted) -> Method:
         steps=(Work.STRIP, *method.steps),
         reasons=tuple(reasons),
     )
+
+
+def _too_near(method: Method, access: Access) -> Iterator[str]:
+    """What stands too near for a method, in words."""
+    if access.gap < method.room:
+        beside = say(" to {name}", name=access.beside) if access.beside else ""
+        yield say(
+            "it needs {room:g} mm beside the part, here are {gap:.1f} mm{beside}",
+            room=method.room,
+            gap=floor(access.gap * 10) / 10,
+            beside=beside,
+        )
+    if access.can_gap is not None and access.can_gap < method.cans:
+        yield say("{name}, an electrolytic, stands {gap:.1f} mm from it", name=access.can, gap=access.can_gap)
 
 
 def fitting(methods: Methods, part: Part) -> Method:

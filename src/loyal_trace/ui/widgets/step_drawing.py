@@ -1,7 +1,7 @@
 """The step in hand, readable from a metre: title, actions, which way round, settings, timers, parts out and in."""
 
 from PyQt6.QtCore import QByteArray, QPointF, QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QResizeEvent
 from PyQt6.QtSvg import QSvgRenderer
 from PyQt6.QtWidgets import QApplication
 
@@ -14,7 +14,9 @@ from loyal_trace.ui.drawn import Drawn
 from loyal_trace.ui.glyphs import draw_glyph
 from loyal_trace.ui.theme import THEME, plain_font, px
 
-_TITLE, _TRACK, _PANELS, _METHOD, _TILES, _COUNTS = 56.0, 48.0, 128.0, 40.0, 52.0, 58.0
+_TITLE, _TRACK, _PANELS, _METHOD, _TILES, _COUNTS = 52.0, 48.0, 128.0, 40.0, 46.0, 58.0
+# Which way round takes less height than a method with its words, and words of one line less than those of two.
+_TURNED, _ONE_LINE = 112.0, 24.0
 _GAP = 6.0
 # How much wider than high the drawings of methods are.
 _DRAWN_WIDE = 160 / 104
@@ -61,8 +63,8 @@ class StepDrawing(Drawn):
         self.update()
 
     def _height(self, view: StepView) -> float:
-        panels = _PANELS + _GAP if view.polarity is not None or view.drawing else 0.0
-        method = _METHOD if self._method_below(view) else 0.0
+        panels = _TURNED + _GAP if view.polarity is not None else _PANELS + _GAP if view.drawing else 0.0
+        method = self._words_height(view) if self._method_below(view) else 0.0
         return _TITLE + _TRACK + panels + method + _TILES + _GAP + (_COUNTS + _GAP if self._counts(view) else 0.0)
 
     @staticmethod
@@ -73,6 +75,10 @@ class StepDrawing(Drawn):
     def _method_below(view: StepView) -> bool:
         """Do the words of the method stand by themselves, not beside their drawing?"""
         return bool(view.unknown or (view.method and (not view.drawing or view.polarity is not None)))
+
+    def _words_height(self, view: StepView) -> float:
+        wide = QFontMetricsF(plain_font(13)).horizontalAdvance(shown(view.unknown or view.method))
+        return _ONE_LINE if wide <= self.across - 8 else _METHOD
 
     def _left(self, timer: Timer) -> float:
         view = self.view
@@ -87,6 +93,12 @@ class StepDrawing(Drawn):
                 self._rung.add(name)
                 QApplication.beep()
         self.update()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Words that no longer stand in one line ask for a second one."""
+        super().resizeEvent(event)
+        if self.view is not None:
+            self.setFixedHeight(px(self._height(self.view)))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None or self.view is None or not self.view.actions:
@@ -108,16 +120,17 @@ class StepDrawing(Drawn):
         y = _TITLE + _TRACK
         if view.polarity is not None:
             self._paint_polarity(painter, view.polarity, y)
-            y += _PANELS + _GAP
+            y += _TURNED + _GAP
         elif view.drawing:
             self._paint_method(painter, view, y)
             y += _PANELS + _GAP
         if self._method_below(view):
             painter.setFont(plain_font(13))
             painter.setPen(THEME.colour("ink"))
-            box = QRectF(2, y, self.across - 6, _METHOD - 2)
+            high = self._words_height(view)
+            box = QRectF(2, y, self.across - 6, high - 2)
             painter.drawText(box, Qt.TextFlag.TextWordWrap | _MIDDLE, shown(view.unknown or view.method))
-            y += _METHOD
+            y += high
         self._paint_tiles(painter, view, y)
         if self._counts(view):
             self._paint_counts(painter, view, y + _TILES + _GAP)
@@ -181,7 +194,7 @@ class StepDrawing(Drawn):
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, shown(action.name).capitalize())
 
     def _paint_polarity(self, painter: QPainter, way: Polarity, top: float) -> None:
-        frame = QRectF(1, top, self.across - 4, _PANELS)
+        frame = QRectF(1, top, self.across - 4, _TURNED)
         painter.setPen(QPen(THEME.colour("line"), 1))
         painter.setBrush(THEME.colour("card"))
         painter.drawRoundedRect(frame, 6, 6)
@@ -190,7 +203,7 @@ class StepDrawing(Drawn):
             panels.append((tr("Board turned over"), way.turned))
         wide = frame.width() / len(panels)
         for number, (title, words) in enumerate(panels):
-            box = QRectF(frame.left() + number * wide, top, wide, _PANELS)
+            box = QRectF(frame.left() + number * wide, top, wide, _TURNED)
             painter.setFont(plain_font(12, bold=True))
             painter.setPen(THEME.colour("ink"))
             painter.drawText(box.adjusted(0, 3, 0, 0), Qt.AlignmentFlag.AlignHCenter, title)
@@ -228,7 +241,7 @@ class StepDrawing(Drawn):
 
     def _paint_can(self, painter: QPainter, middle: QPointF, angle: int, panel: int) -> None:
         """A round can or its two holes; plus at the angle, clockwise from the left."""
-        radius = 38.0
+        radius = 34.0
         painter.save()
         painter.translate(middle)
         painter.rotate(angle)
@@ -293,7 +306,7 @@ class StepDrawing(Drawn):
             value = shown(tile.value)
             if QFontMetricsF(painter.font()).horizontalAdvance(value) > box.width() - 16:
                 painter.setFont(plain_font(12, bold=True))
-            painter.drawText(box.adjusted(10, 20, -4, -2), _MIDDLE, value)
+            painter.drawText(box.adjusted(10, 18, -4, -2), _MIDDLE, value)
 
     def _paint_counts(self, painter: QPainter, view: StepView, top: float) -> None:
         half = (self.across - 12) / 2

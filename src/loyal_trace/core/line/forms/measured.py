@@ -163,8 +163,9 @@ def _is_crystal(scope: Scope, place: str) -> bool:
 
 
 @form(
-    rf"{_GOOD}(?P<at><point>)\s+(?P<word>{_WORDS})\s*=?\s*(?P<value>{_READING})",
+    rf"{_GOOD}(?P<at><point>)\s+(?P<word>{_WORDS})\s*=?\s*(?P<value>{_READING}|{NUMBER}\s?R)",
     "J1 ac 8.6V",
+    "C1 esr 12R",
     "C1 esr=5",
     "5D.13 to ground 4k3",
     stage=Stage.RAILS,
@@ -172,6 +173,8 @@ def _is_crystal(scope: Scope, place: str) -> bool:
 def quantity_at_a_point(m: Match, scope: Scope) -> Iterable[Said]:
     """A quantity by its name."""
     quantity = _BY_WORD[" ".join(m["word"].lower().split())]
+    if m["value"][-1] in "rR" and quantity.unit != "Ω":
+        return  # 12R is a resistance, whatever it is called
     yield from _readings(scope, m["at"], quantity, m["value"], bool(m["good"]))
 
 
@@ -209,18 +212,22 @@ _LOSS = rf"{NUMBER}\s*%"
 # What cold and hot mean for a part that nobody put a thermometer to: freezer spray, heat gun (°C).
 _COLD_OR_HOT = {"cold": 5.0, "hot": 55.0}
 _PIECE = (
-    rf"(?:(?:capacitance\s*=?\s*|c\s*=\s*)?(?P<c>{VALUE}F?)(?![\w%])|esr\s*=?\s*(?P<esr>{VALUE}\s*(?:ohms?|Ω)?)|"
+    rf"(?:(?:capacitance\s*=?\s*|c\s*=\s*)?(?P<c>{VALUE}F?)(?![\w%])|esr\s*=?\s*(?P<esr>{VALUE}\s*(?:ohms?|Ω|R(?!\w))?)|"
     rf"loss\s*=?\s*(?P<loss>{_LOSS})|tan(?:\s*(?:delta|δ))?\s*=?\s*(?P<tan>{NUMBER})|leakage\s*=?\s*(?P<leak>{VALUE}A?)|at\s+(?P<f>{VALUE}\s*Hz)|"
     rf"(?:at\s+(?P<warm>-?{NUMBER})\s*°?C(?!\w)|(?P<state>cold|hot))|"
     rf"(?P<where>(?:in|out\s+of)\s+circuit))"
 )
+# A value that stands alone can be a marking; with a second one that says what it is, both were measured.
+_NAMED_AFTER = rf"(?={VALUE}F?\s*,?\s+(?:esr|loss|tan|leakage)\b)"
 _PIECES = re.compile(rf"\s*{_PIECE}\s*,?", re.IGNORECASE)
 _ANY_PIECES = re.sub(r"\?P<\w+>", "?:", _PIECE)
 
 
 @form(
-    rf"(?P<old>old\s+)?(?P<at><part>)\s+(?:measures|measured|reads|read)\s+(?P<rest>{_ANY_PIECES}(?:\s*,?\s+{_ANY_PIECES})*)",
+    rf"(?P<old>old\s+)?(?P<at><part>)\s+(?:(?:measures|measured|reads|read)\s+|{_NAMED_AFTER})"
+    rf"(?P<rest>{_ANY_PIECES}(?:\s*,?\s+{_ANY_PIECES})*)",
     "C1 measures 51u esr 5 loss 12% at 100kHz out of circuit",
+    "C1 30 uF, ESR 12R",
     "C1 measures 98u esr 0.9 at 5 °C",
     "old C1 measures 51u esr 5",
     stage=Stage.PLAN,
