@@ -118,8 +118,9 @@ def _beside(moment: Moment, place: PartRef) -> Access | None:
     parts = moment.snapshot.parts
 
     def room() -> RoomBeside:
-        out = {gone.refdes for gone in parts.removed if gone.board == place.board and gone not in parts.fitted}
-        return RoomBeside(moment.boards[place.board], out)
+        gone = (one for one in parts.removed if one.board == place.board and one not in parts.fitted)
+        out, board = frozenset(one.refdes for one in gone), moment.boards[place.board]
+        return moment.memo.of(("room beside", board.parts, out), lambda: RoomBeside(board, out))
 
     return moment.remembered(("room beside", place.board), room).of(place.refdes)
 
@@ -131,7 +132,7 @@ def methods_for(moment: Moment, place: PartRef) -> tuple[Method, ...]:
     part, wanted, methods = moment.part(place), wanted_whole(moment, place), moment.tables.methods
     # Alike for all parts of a kind that are held alike.
     key = ("removals", part.kind, mounting_of(part), wanted)
-    return moment.remembered(key, lambda: removals(methods, part, wanted))
+    return moment.memo.of(key, lambda: removals(methods, part, wanted))
 
 
 def fitting_for(moment: Moment, place: PartRef) -> Method | None:

@@ -21,6 +21,7 @@ class RoomBeside:
     def __init__(self, board: BoardDefinition, out: Collection[str] = ()) -> None:
         self._board = board
         self._placed = [part for part in board.parts if part.placed and part.refdes not in out]
+        self._known: dict[str, Access | None] = {}
         self._index = {part.refdes: index for index, part in enumerate(self._placed)}
         self._at = np.array([(part.x, part.y) for part in self._placed]).reshape(-1, 2)
         self._size = np.array([smallest_body(part) for part in self._placed]).reshape(-1, 2)
@@ -28,6 +29,11 @@ class RoomBeside:
 
     def of(self, refdes: str) -> Access | None:
         """The room beside one part; None where nobody said anything of it."""
+        if refdes not in self._known:
+            self._known[refdes] = self._of(refdes)
+        return self._known[refdes]
+
+    def _of(self, refdes: str) -> Access | None:
         part = self._board.part(refdes)
         gaps = self._gaps(part) if part.placed else np.empty(0)
         gap, beside = self._nearest(gaps)
