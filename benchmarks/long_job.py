@@ -1,4 +1,4 @@
-"""One reading and one undo on a job of fifty thousand entries, in the window with the logbook open."""
+"""Long jobs: one reading and one undo among fifty thousand entries, in the window; opening two hundred thousand."""
 
 import tempfile
 import time
@@ -10,30 +10,56 @@ from PyQt6.QtWidgets import QApplication
 
 from benchmarks.logbook import entry_number
 from benchmarks.measure import Figure
+from loyal_trace.app.job import OpenJob
 from loyal_trace.core.job.entries import Opened
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.demo.common import board_files_of
 from loyal_trace.store.store import Store
 from loyal_trace.ui.main import WindowOptions, make_application
 
-_ENTRIES = 50_000
+_ENTRIES, _TO_OPEN = 50_000, 200_000
 _TIMES = 9
 
 
-def _long_store(folder: Path) -> None:
+def _long_store(folder: Path, count: int) -> None:
     opened = Opened(id="o", time=datetime(2025, 1, 1, tzinfo=UTC), title="A long job", boards=("tw-cpu",))
     with Store(folder) as store:
         store.create_job("long", "A long job", "2025", board_files_of(("tw-cpu",)), [opened])
-        entries = [entry_number(n) for n in range(_ENTRIES)]
-        for start in range(0, _ENTRIES, 1000):
+        entries = [entry_number(n) for n in range(count)]
+        for start in range(0, count, 1000):
             store.append_all("long", entries[start : start + 1000])
 
 
+def _opening() -> list[Figure]:
+    """How long a job opens that was never kept, and one that was left by a window or the command line before."""
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name) / "store"
+        _long_store(folder, _TO_OPEN)
+        with Store(folder) as store:
+            start = time.perf_counter()
+            job = OpenJob(store, "long")
+            without = time.perf_counter() - start
+            job.keep_checkpoint()
+            del job
+            start = time.perf_counter()
+            OpenJob(store, "long")
+            kept = time.perf_counter() - start
+    return [
+        Figure("200,000 entries opened without a checkpoint", without, 5, "s"),
+        Figure("200,000 entries opened from a checkpoint", kept, 2, "s"),
+    ]
+
+
 def run() -> list[Figure]:
+    """All figures of long jobs."""
+    return [*_at_work(), *_opening()]
+
+
+def _at_work() -> list[Figure]:
     """The median of several readings, and of several undos, until everything is painted."""
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name) / "store"
-        _long_store(folder)
+        _long_store(folder, _ENTRIES)
         _, ours = make_application(WindowOptions(store=folder))
         loop = QEventLoop()
         ours.ready.connect(loop.quit)

@@ -1,8 +1,8 @@
 """`make mutants`: does a test notice when a comparison, a constant, a sign or a return in the core is changed?
 
-A seeded sample of such changes is made, one at a time and in memory only; each is run against the tests of its
-module (its mirrored folder under tests/core, and those that import it by name), then, if those notice nothing, against
-the tests of what stands on the core (application, command line, demo, walks, report). What no test noticed is listed.
+A seeded sample of such changes is made, one at a time and in memory only; each is run against the tests that run its
+line (`benchmarks.test_map`): those of the core, then those of what stands on it (application, command line, demo,
+walks, report), quickest first. What no test noticed is listed.
 
 The known libraries leave out what survived most often by hand: module-level constants and decorated functions, or
 they rewrite the files in place and know only one test command for all. The places come from Python's own parser.
@@ -23,14 +23,15 @@ from collections.abc import Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from contextlib import redirect_stderr, redirect_stdout
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
 from types import CodeType
 
-ROOT = Path(__file__).resolve().parent.parent
-CORE = ROOT / "src" / "loyal_trace" / "core"
-TESTS = ROOT / "tests" / "core"
+from benchmarks.test_map import CORE, ROOT, TestMap, kept, made, options_for
+
 WANTED_SHARE = 0.9
-_ABOVE_TIMES = 4.0
+# Of very many tests that run a line, those that fit into this: the quickest, and some of the others.
+_MOST_SECONDS = 90.0
 KINDS = ("comparison", "constant", "sign", "return")
 
 # Each comparison at its bound, and turned round.
@@ -185,18 +186,15 @@ def sample(count: int, seed: int, only: str = "") -> list[Change]:
     return chosen
 
 
-def tests_of(file: Path) -> list[str]:
-    """The tests of a module: those that import it by name first, then the rest of its mirrored folder."""
-    parts = file.relative_to(CORE).with_suffix("").parts
-    package = ".".join(("loyal_trace", "core", *parts[:-1]))
-    by_name = re.compile(
-        rf"from {re.escape(package)}\.{parts[-1]} import|from {re.escape(package)} import .*\b{parts[-1]}\b"
-    )
-    importing = [f for f in sorted(TESTS.rglob("test_*.py")) if by_name.search(f.read_text(encoding="utf-8"))]
-    folder = TESTS / parts[0]
-    mirrored = sorted(folder.glob("test_*.py"))
-    own = [f for f in mirrored if f.stem == f"test_{parts[-1]}"]
-    return [str(f) for f in dict.fromkeys([*own, *importing, *mirrored])]
+def tests_of(change: Change, known: TestMap) -> list[str]:
+    """The tests that run the changed line, the core's own first, as far as there is time for them."""
+    found = known.tests_at(change.file, change.line)
+    chosen, left = list[str](), _MOST_SECONDS
+    for test in sorted(found, key=lambda one: not one.startswith("tests/core/")):
+        if known.seconds.get(test, 0.0) <= left:
+            chosen.append(test)
+            left -= known.seconds.get(test, 0.0)
+    return chosen
 
 
 class _Changed(importlib.abc.MetaPathFinder):
@@ -227,35 +225,33 @@ class _ChangedLoader(importlib.machinery.SourceFileLoader):
         return compile(self._change.applied, self.path, "exec")
 
 
-def _run(change: Change | None, tests: Sequence[str]) -> bool:
+def _run(change: Change, tests: Sequence[str], folder: str) -> bool:
     """Whether the tests pass with the change made. Runs in a child of its own, which ends afterwards."""
     import pytest
 
-    if change is not None:
-        sys.meta_path.insert(0, _Changed(change))
-    options = ["-x", "-c", str(TESTS.parent / "core_alone.ini"), f"--rootdir={ROOT}", "--confcutdir=.", "--no-header"]
+    sys.meta_path.insert(0, _Changed(change))
     with redirect_stdout(io.StringIO()), redirect_stderr(io.StringIO()):
-        return pytest.main([*options, "-p", "no:pytest-qt", "-p", "no:pytestqt", *tests]) == 0
+        return pytest.main(["-x", "--no-header", *options_for(folder), *tests]) == 0
 
 
-def _child(change: Change | None, tests: Sequence[str]) -> None:
-    _warm()
-    os._exit(0 if _run(change, tests) else 1)
+def _child(change: Change, tests: Sequence[str], folder: str) -> None:
+    if folder == "core":
+        os.environ["LOYAL_TRACE_BLOCK_QT"] = "1"
+    os._exit(0 if _run(change, tests, folder) else 1)
 
 
-_ABOVE = ("app", "cli", "demo", "walks", "report")
+def survives(change: Change, known: TestMap, limit: float) -> bool:
+    """Whether no test notices the change; one that makes the tests hang is noticed."""
+    tests = tests_of(change, known)
+    own = [test for test in tests if test.startswith("tests/core/")]
+    above = [test for test in tests if test not in own]
+    return _unnoticed(change, own, "core", limit) and _unnoticed(change, above, "above", limit)
 
 
-def survives(change: Change | None, limit: float) -> bool:
-    """Whether no test notices the change; one that makes the tests hang is noticed. None: all tests, no change."""
-    if change is None:
-        return _unnoticed(None, [str(TESTS)], limit)
-    above = [str(TESTS.parent / name) for name in _ABOVE]
-    return _unnoticed(change, tests_of(change.file), limit) and _unnoticed(change, above, _ABOVE_TIMES * limit)
-
-
-def _unnoticed(change: Change | None, tests: Sequence[str], limit: float) -> bool:
-    child = multiprocessing.get_context("fork").Process(target=_child, args=(change, tests))
+def _unnoticed(change: Change, tests: Sequence[str], folder: str, limit: float) -> bool:
+    if not tests:
+        return True
+    child = multiprocessing.get_context("fork").Process(target=_child, args=(change, tests, folder))
     child.start()
     child.join(limit)
     if child.is_alive():
@@ -267,7 +263,7 @@ def _unnoticed(change: Change | None, tests: Sequence[str], limit: float) -> boo
 
 def _warm() -> None:
     """What every child needs and no change touches is loaded once, before the children are made."""
-    os.environ["LOYAL_TRACE_BLOCK_QT"] = "1"
+    os.environ["QT_QPA_PLATFORM"] = "offscreen"
     os.environ["OMP_NUM_THREADS"] = os.environ["OPENBLAS_NUM_THREADS"] = "1"
     os.chdir(ROOT)
     sys.dont_write_bytecode = True
@@ -275,10 +271,10 @@ def _warm() -> None:
         importlib.import_module(name)
 
 
-def _results(chosen: Sequence[Change], jobs: int, limit: float) -> Iterator[tuple[Change, bool]]:
+def _results(chosen: Sequence[Change], known: TestMap, jobs: int, limit: float) -> Iterator[tuple[Change, bool]]:
     context = multiprocessing.get_context("fork")
     with ProcessPoolExecutor(jobs, mp_context=context, initializer=_warm) as pool:
-        yield from zip(chosen, pool.map(survives, chosen, [limit] * len(chosen)), strict=True)
+        yield from zip(chosen, pool.map(partial(survives, known=known, limit=limit), chosen), strict=True)
 
 
 def main() -> int:
@@ -287,16 +283,14 @@ def main() -> int:
     parser.add_argument("--count", type=int, default=200)
     parser.add_argument("--seed", type=int, default=9)
     parser.add_argument("--jobs", type=int, default=os.cpu_count() or 1)
-    parser.add_argument("--limit", type=float, default=120.0, help="seconds until a change that hangs counts as caught")
-    parser.add_argument("--trust", action="store_true", help="the tests are known to pass without any change")
+    parser.add_argument("--limit", type=float, default=300.0, help="seconds until a change that hangs counts as caught")
+    parser.add_argument("--again", action="store_true", help="use the map of an earlier run, of the same tests")
     parser.add_argument("--only", default="", help="only files of the core whose path contains this")
     options = parser.parse_args()
     began, survivors = time.monotonic(), list[Change]()
-    if not options.trust and not survives(None, 900.0):
-        print("the tests of the core fail without any change: nothing can be said")
-        return 2
+    known = (kept() if options.again else None) or made()
     chosen = sample(options.count, options.seed, options.only)
-    for number, (change, survived) in enumerate(_results(chosen, options.jobs, options.limit), 1):
+    for number, (change, survived) in enumerate(_results(chosen, known, options.jobs, options.limit), 1):
         if survived:
             survivors.append(change)
             print(change.words(), flush=True)

@@ -24,7 +24,7 @@ START = datetime(2026, 3, 1, 9, 0, tzinfo=UTC)
 def made(kind, **fields):
     """An entry with id and time filled in."""
     n = next(_COUNTER)
-    return kind(id=f"e{n}", time=START + timedelta(seconds=n), author="T", **fields)
+    return kind(**{"id": f"e{n}", "time": START + timedelta(seconds=n), "author": "T", **fields})
 
 
 def check(chip_name, pins):

@@ -317,14 +317,14 @@ def test_with_text_in_the_line_undo_is_about_the_typing(window):
 
 
 def test_what_one_line_recorded_is_undone_and_redone_as_one(window):
-    live = len(window.workspace.job.live_times())
+    live = window.workspace.snapshot.count
     window.type("TW-VID 5A-5F corroded")
-    parts = len(window.workspace.job.live_times()) - live
+    parts = window.workspace.snapshot.count - live
     assert parts == 4
     window.ctrl("z")
-    assert len(window.workspace.job.live_times()) == live + 1, "the retraction itself"
+    assert window.workspace.snapshot.count == live + 1, "the retraction itself"
     window.ctrl("z", shift=True)
-    assert len(window.workspace.job.live_times()) == live + 1 + parts
+    assert window.workspace.snapshot.count == live + 1 + parts
 
 
 def test_the_drawer_shows_what_was_undone_and_undoes_by_key(window):

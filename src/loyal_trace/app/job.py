@@ -20,8 +20,9 @@ from loyal_trace.core.assess.moment import DiagnosisTables, Memo, Moment
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.boards.revisions import RevisionFinding
 from loyal_trace.core.chips.library import ChipLibrary
-from loyal_trace.core.job.entries import ChecksumsKnown, Entry, Imported, Note, Opened, Retracted, leaner
+from loyal_trace.core.job.entries import ChecksumsKnown, Entry, Imported, Note, Opened, Retracted
 from loyal_trace.core.job.fold import Fold
+from loyal_trace.core.job.lean import leaner
 from loyal_trace.core.job.snapshot import JobSnapshot
 from loyal_trace.core.proving.bench import profile_of
 from loyal_trace.core.simulation.dictionary import Dictionary
@@ -30,6 +31,7 @@ from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.formats.archive import JobArchive
 from loyal_trace.formats.board_folder import board_files, load_board, parse_board
 from loyal_trace.resources import chip_library, current_table, default_tables
+from loyal_trace.store.checkpoints import keep_checkpoint
 from loyal_trace.store.store import Store, without_collecting
 
 EntryType = TypeVar("EntryType", bound=Entry)
@@ -76,7 +78,7 @@ class OpenJob:
         self.library, self._of_types = library_with_own(store.folder, self.env.library)
         with without_collecting():
             found = usable(store, job, self.library)
-            self._fold = Fold(found.entries)
+            self._fold = Fold(found.entries, found.checkpoint)
         parsed, self._not_read = found.boards, found.warnings
         order = self.snapshot.opened.boards if self.snapshot.opened else ()
         self.defined = {b: parsed[b] for b in sorted(parsed, key=lambda b: (b not in order, b))}
@@ -163,10 +165,6 @@ class OpenJob:
         """What the answers given so far say of a board's revision, or of its firmware."""
         return revision_of(self.defined[board_id], self.snapshot, of)
 
-    def live_times(self) -> list[datetime]:
-        """The times of the entries that count."""
-        return [entry.time for entry in self.entries if entry.id not in self.retracted]
-
     # recording
 
     def make(self, kind: type[EntryType], **fields: Any) -> EntryType:
@@ -197,6 +195,10 @@ class OpenJob:
     def _write(self, new: Sequence[Entry]) -> None:
         self._fold.add([leaner(entry) for entry in self.store.append_all(self.id, new)])
         self._moment = None
+
+    def keep_checkpoint(self) -> None:
+        """Leaves a long job so that it opens quickly the next time; nothing to do for others."""
+        keep_checkpoint(self.store, self.id, self._fold)
 
     def read_workshop(self) -> None:
         """The drawer and the bench profile as they are on disk now; what cannot be read is named in its warnings."""

@@ -12,11 +12,13 @@ import tomli_w
 
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.chips.library import ChipLibrary
+from loyal_trace.core.job.checkpoint import Checkpoint
 from loyal_trace.core.job.entries import Entry, ImageKnown, RomRead, Unread, marked_unread
 from loyal_trace.core.vocabulary.errors import LoyalTraceError, UserFileError
 from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.formats.board_folder import parse_board
+from loyal_trace.store.checkpoints import Kept, read_checkpoint
 from loyal_trace.store.store import Store
 
 _WITH_IMAGE = (RomRead, ImageKnown)
@@ -24,18 +26,30 @@ _WITH_IMAGE = (RomRead, ImageKnown)
 
 @dataclass(frozen=True)
 class Usable:
-    """The entries and boards of a job as far as they can be used, and in sentences what cannot."""
+    """The entries and boards of a job as far as they can be used, and in sentences what cannot.
+
+    A long job may have a checkpoint of its beginning; then `entries` are those behind it.
+    """
 
     entries: tuple[Entry, ...]
     boards: Mapping[str, BoardDefinition]
     warnings: tuple[str, ...] = ()
+    checkpoint: Checkpoint | None = None
 
 
 def usable(store: Store, job: str, library: ChipLibrary) -> Usable:
     """Everything of a job that can be read; never fails for what a file of it holds."""
-    entries, lost = _with_files(store, store.entries(job, lean=True))
+    kept = _kept(store, job)
+    behind = store.entries(job, lean=True, after=kept.last) if kept else store.entries(job, lean=True)
+    entries, lost = _with_files(store, behind)
     boards, damaged = _boards(store.board_files(job), library)
-    return Usable(entries, boards, (*_unread(entries), *lost, *damaged))
+    return Usable(entries, boards, (*_unread(entries), *lost, *damaged), kept.checkpoint if kept else None)
+
+
+def _kept(store: Store, job: str) -> Kept | None:
+    """The checkpoint of a job, unless a file that its entries need is lost: then every one of them is looked at."""
+    kept, checked = read_checkpoint(store, job), dict[str, str]()
+    return None if kept is None or any(_lost(store, sha, checked) for sha in kept.checkpoint.outline.files) else kept
 
 
 def _with_files(store: Store, entries: Sequence[Entry]) -> tuple[tuple[Entry, ...], list[str]]:

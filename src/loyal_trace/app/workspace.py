@@ -339,8 +339,9 @@ class Workspace:
         self.attempt(act)
 
     def close(self) -> None:
-        """Ends background work; call before the store is closed."""
+        """Ends background work, and leaves a long job so that it opens quickly; call before the store is closed."""
         self.tasks.close()
+        self.job.keep_checkpoint()
 
 
 def _others(entries: Sequence[Entry]) -> str:

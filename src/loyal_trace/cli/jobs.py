@@ -69,6 +69,7 @@ def _opened(options: argparse.Namespace, store: Store) -> Iterator[OpenJob]:
         for warning in job.workshop.warnings:
             tell(say("loyal-trace: {warning}", warning=warning), error=True)
         yield job
+        job.keep_checkpoint()
         keeper = Backups(store, utc_now)
         if keeper.due(store) and keeper.make() is None:
             tell(say("loyal-trace: {warning}", warning=keeper.failed), error=True)

@@ -2,8 +2,6 @@
 
 import sqlalchemy as sa
 
-from loyal_trace.core.vocabulary.phrases import say
-
 metadata = sa.MetaData()
 
 jobs = sa.Table(
@@ -43,12 +41,8 @@ job_states = sa.Table(
 )
 
 APPEND_ONLY = (
-    say(
-        "CREATE TRIGGER entries_no_update BEFORE UPDATE ON entries "
-        "BEGIN SELECT RAISE(ABORT, 'the logbook is append-only'); END"
-    ),
-    say(
-        "CREATE TRIGGER entries_no_delete BEFORE DELETE ON entries "
-        "BEGIN SELECT RAISE(ABORT, 'the logbook is append-only'); END"
-    ),
+    "CREATE TRIGGER entries_no_update BEFORE UPDATE ON entries "
+    "BEGIN SELECT RAISE(ABORT, 'the logbook is append-only'); END",
+    "CREATE TRIGGER entries_no_delete BEFORE DELETE ON entries "
+    "BEGIN SELECT RAISE(ABORT, 'the logbook is append-only'); END",
 )

@@ -7,7 +7,6 @@ import sqlite3
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.store.schema import APPEND_ONLY
 
 OPEN, ARCHIVED, HIDDEN, DELETED = "open", "archived", "hidden", "deleted"
@@ -58,7 +57,7 @@ def purge(connection: sqlite3.Connection, now: datetime) -> list[str]:
     with connection:
         # The logbook is append-only by trigger: it stands aside for these lines, inside one transaction.
         connection.execute("BEGIN IMMEDIATE")
-        connection.execute(say("DROP TRIGGER {name}", name=_NO_DELETE))
+        connection.execute(f"DROP TRIGGER {_NO_DELETE}")
         for job in over:
             for table in ("entries", "board_files", "job_states"):
                 connection.execute(f"DELETE FROM {table} WHERE job = ?", (job,))

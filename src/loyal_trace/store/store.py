@@ -3,6 +3,7 @@
 import gc
 import hashlib
 import re
+import shutil
 import sqlite3
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
@@ -13,7 +14,8 @@ from types import TracebackType
 from typing import Self
 
 from loyal_trace.core.job.chain import check_chain, head_of
-from loyal_trace.core.job.entries import Entry, Imported, Opened, Unread, leaner, line_hash, read_or_mark, write_entry
+from loyal_trace.core.job.entries import Entry, Imported, Opened, Unread, line_hash, read_or_mark, write_entry
+from loyal_trace.core.job.lean import leaner
 from loyal_trace.core.vocabulary.errors import MachineError, RequestError, UserFileError
 from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.formats.archive import Damage, JobArchive, OnDemand
@@ -21,12 +23,13 @@ from loyal_trace.formats.whole_file import folders_for, write_whole
 from loyal_trace.store.connection import DATABASE, open_database, speaking_plainly, take_lock
 from loyal_trace.store.states import JobState, purge, set_state, states_of
 
+_BEFORE_ALL = -(2**63)
 _INSERT = "INSERT INTO entries (job, id, body) VALUES (?, ?, ?)"
 _INSERT_FILE = "INSERT INTO board_files (job, board, name, data) VALUES (?, ?, ?, ?)"
-_JOBS = say("""
+_JOBS = """
     SELECT id, title, opened, (SELECT COUNT(*) FROM entries WHERE job = jobs.id)
     FROM jobs ORDER BY opened DESC, id
-""")
+"""
 
 
 @dataclass(frozen=True)
@@ -150,7 +153,7 @@ class Store:
     def board_files(self, job: str) -> dict[str, dict[str, bytes]]:
         """The files of a job's boards: board id → file name → bytes."""
         found: dict[str, dict[str, bytes]] = {}
-        query = say("SELECT board, name, data FROM board_files WHERE job = ? ORDER BY board, name")
+        query = "SELECT board, name, data FROM board_files WHERE job = ? ORDER BY board, name"
         with speaking_plainly(self.folder):
             for board, name, data in self._connection.execute(query, (job,)):
                 found.setdefault(board, {})[name] = bytes(data)
@@ -197,7 +200,14 @@ class Store:
         """Removes the jobs that were deleted more than thirty days ago."""
         self._may_write()
         with speaking_plainly(self.folder):
-            return purge(self._connection, now)
+            gone = purge(self._connection, now)
+        for job in gone:
+            shutil.rmtree(self.checkpoints(job), ignore_errors=True)
+        return gone
+
+    def checkpoints(self, job: str) -> Path:
+        """Where the checkpoints of a job are kept; a job's name never becomes a path."""
+        return self.folder / "checkpoints" / hashlib.sha256(job.encode()).hexdigest()[:32]
 
     # the logbook
 
@@ -230,21 +240,44 @@ class Store:
         """(number, line) of every entry of a job as it was written, in order."""
         return list(self._rows(job))
 
-    def _rows(self, job: str) -> Iterator[tuple[int, str]]:
-        query = say("SELECT seq, body FROM entries WHERE job = ? ORDER BY seq")
+    def _rows(self, job: str, after: int = _BEFORE_ALL) -> Iterator[tuple[int, str]]:
+        # Sorted by their numbers alone: with the lines in it, the sorting of a long job takes as long as reading it.
+        numbers = "SELECT seq FROM entries WHERE job = ? AND seq > ?"
+        query = f"SELECT seq, body FROM entries WHERE seq IN ({numbers}) ORDER BY seq"
         with speaking_plainly(self.folder):
-            for seq, body in self._connection.execute(query, (job,)):
+            for seq, body in self._connection.execute(query, (job, after)):
                 yield int(seq), _text(body)
 
-    def entries(self, job: str, lean: bool = False) -> tuple[Entry, ...]:
-        """All entries of a job in the order they were made; a line that cannot be read is an `Unread` in its place.
+    def ends(self, job: str, length: int) -> list[tuple[int, int]]:
+        """The numbers of the first and the last line of each whole stretch of so many lines of a job."""
+        with speaking_plainly(self.folder):
+            rows = self._connection.execute("SELECT seq FROM entries WHERE job = ? ORDER BY seq", (job,))
+            numbers = [int(seq) for place, (seq,) in enumerate(rows) if place % length in (0, length - 1)]
+        return list(zip(numbers[::2], numbers[1::2], strict=False))
+
+    def digest_between(self, job: str, first: int, last: int) -> tuple[int, str]:
+        """How many lines of a job stand between two numbers, both counted, and the SHA-256 of them as stored."""
+        query = "SELECT CAST(body AS BLOB) FROM entries WHERE seq BETWEEN ? AND ? AND +job = ? ORDER BY seq"
+        with speaking_plainly(self.folder):
+            lines = [body for (body,) in self._connection.execute(query, (first, last, job))]
+        return len(lines), hashlib.sha256(b"\n".join(lines)).hexdigest()
+
+    def count_until(self, job: str, last: int) -> int:
+        """How many lines of a job have numbers up to this one."""
+        with speaking_plainly(self.folder):
+            found = self._connection.execute("SELECT COUNT(*) FROM entries WHERE job = ? AND seq <= ?", (job, last))
+            return int(found.fetchone()[0])
+
+    def entries(self, job: str, lean: bool = False, after: int = _BEFORE_ALL) -> tuple[Entry, ...]:
+        """The entries of a job in the order they were made; a line that cannot be read is an `Unread` in its place.
 
         A long job in use takes them `lean`: without the hash of the line before, which only written lines need.
+        `after` leaves out the lines up to that number.
         """
         found: list[Entry] = []
         place = str(self.folder / DATABASE)
         with without_collecting():
-            for seq, line in self._rows(job):
+            for seq, line in self._rows(job, after):
                 entry = read_or_mark(line, place, seq, found[-1] if found else None)
                 found.append(leaner(entry) if lean else entry)
         return tuple(found)
@@ -252,7 +285,7 @@ class Store:
     def head(self, job: str) -> str:
         """The hash of the last line of a job's logbook; empty when there is none. Only the lock's holder writes."""
         if job not in self._heads:
-            query = say("SELECT body FROM entries WHERE job = ? ORDER BY seq DESC LIMIT 1")
+            query = "SELECT body FROM entries WHERE job = ? ORDER BY seq DESC LIMIT 1"
             with speaking_plainly(self.folder):
                 last = self._connection.execute(query, (job,)).fetchone()
             found = head_of([_text(last[0])]) if last is not None else ""

@@ -1,17 +1,18 @@
 """The estimate that narrows, what the bench cannot do, and the owner's words."""
 
 from datetime import timedelta
+from itertools import pairwise
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from loyal_trace.core.assess.bench import bench_of
-from loyal_trace.core.assess.effort import estimate, hours_spent
+from loyal_trace.core.assess.effort import estimate
 from loyal_trace.core.boards.model import Block, CheckItem, Part
 from loyal_trace.core.boards.supplies import ChainPoint, Rail
 from loyal_trace.core.diagnosis.complaint import WordGroups, stem, suggest
-from loyal_trace.core.job.entries import Decided, Observed, SymptomSeen
+from loyal_trace.core.job.entries import Decided, Note, Observed, SymptomSeen
 from loyal_trace.core.proving.bench import BenchProfile, BenchSupply, parse_supplies, profile_of, shortfalls
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.resources import read_text, word_groups
@@ -21,15 +22,17 @@ SICK = small_board(blocks=(Block("logic", ("U1", "U2"), (), ("dead",)),), sympto
 DEAD = made(SymptomSeen, board="small", text="dead")
 
 
-def effort_of(*entries, board=SICK, times=()):
-    return estimate(assessment_of(board, entries), list(times))
+def effort_of(*entries, board=SICK):
+    return estimate(assessment_of(board, entries))
 
 
-@given(st.lists(st.integers(0, 200), max_size=12))
-def test_hours_spent_count_gaps_up_to_a_pause_in_whatever_order(minutes):
-    times = [START + timedelta(minutes=m) for m in minutes]
-    gaps = [b - a for a, b in zip(sorted(minutes), sorted(minutes)[1:], strict=False)]
-    assert hours_spent(times) == pytest.approx(sum(g for g in gaps if g <= 20) / 60)
+@given(st.lists(st.integers(0, 200), max_size=12), st.lists(st.integers(0, 200), max_size=2))
+def test_hours_spent_count_gaps_up_to_a_pause_and_none_for_a_clock_put_back(minutes, back):
+    minutes.sort()
+    notes = [made(Note, text="x", time=START + timedelta(minutes=m)) for m in minutes]
+    gaps = [b - a for a, b in pairwise(minutes)]
+    early = [made(Note, text="x", time=START + timedelta(minutes=m)) for m in back if minutes and m <= minutes[-1]]
+    assert effort_of(*notes, *early).hours_spent == pytest.approx(sum(g for g in gaps if g <= 20) / 60)
 
 
 GONE = made(SymptomSeen, board="small", text="dead", present=False)
@@ -61,8 +64,10 @@ def test_a_symptom_that_a_suspect_explains_costs_less_search_and_one_that_is_gon
 
 
 def test_it_says_what_it_comes_to_and_never_whether_it_is_worth_it():
+    dead = made(SymptomSeen, board="small", text="dead")
     told = [made(Decided, what="value", choice="250"), made(Decided, what="hour rate", choice="30")]
-    words = " ".join(effort_of(DEAD, *told, times=[START, START + timedelta(minutes=12)]).sentences)
+    later = made(Note, text="x", time=dead.time + timedelta(minutes=12))
+    words = " ".join(effort_of(dead, *told, later).sentences)
     assert "0.2 h spent so far" in words and "at 30 an hour" in words and "worth 250 to its owner" in words
     assert not any(judging in words for judging in ("should", "worthwhile", "not worth", "uneconomic"))
 

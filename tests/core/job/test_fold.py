@@ -146,6 +146,21 @@ def test_going_far_back_gives_the_same_as_folding_anew():
     assert growing.snapshot.proving.tests[CheckKey("b", "item 3")].id != log[3].id
 
 
+def test_entries_that_hang_on_each_other_stop_nothing():
+    ring = [
+        made(e.Note, id="a", text="x", part_of="b"),
+        made(e.Retracted, id="b", target="a", part_of="c"),
+        made(e.Retracted, id="c", target="b", part_of="a"),
+        made(e.Retracted, id="d", target="d"),
+        made(e.Note, id="a", text="again", part_of="a"),
+    ]
+    assert Fold(ring).snapshot == fold(ring)
+    growing = Fold()
+    for entry in ring:
+        growing.add([entry])
+    assert growing.dead == Fold(ring).dead and growing.snapshot == fold(ring)
+
+
 @pytest.mark.parametrize(
     "line",
     [

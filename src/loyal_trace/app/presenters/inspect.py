@@ -1,5 +1,6 @@
 """Inspect: over the board part by part, one finding each; photos; what leaks reach; the teardown."""
 
+from collections.abc import Sequence
 from dataclasses import replace
 from itertools import zip_longest
 
@@ -164,7 +165,7 @@ class InspectPresenter(StagePresenter):
             rows.append(Row("", cells, height=25))
         return Rows(tuple(rows))
 
-    def _seen_rows(self, seen: dict[PartRef, tuple[Observed, ...]]) -> Rows:
+    def _seen_rows(self, seen: dict[PartRef, Sequence[Observed]]) -> Rows:
         bad = [(p, f[-1]) for p, f in seen.items() if not f[-1].finding.good]
         good = [(p, f[-1]) for p, f in reversed(seen.items()) if f[-1].finding.good]
         listed = (bad + good)[:_LISTED]

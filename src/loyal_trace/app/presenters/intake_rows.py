@@ -118,7 +118,7 @@ def away_rows(job: OpenJob) -> list[Row]:
 
 def effort_rows(job: OpenJob) -> list[Row]:
     """Hours, parts and chance as far as they are known."""
-    found = estimate(job.assessment(), job.live_times())
+    found = estimate(job.assessment())
     title = say(
         "Value against effort: an estimate, inspection and measuring {known:.0f} % done", known=100 * found.known
     )

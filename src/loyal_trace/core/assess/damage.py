@@ -7,7 +7,6 @@ from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.job.entries import NamedPart, Observed
 from loyal_trace.core.planning.steps import MINUTES, Step
 from loyal_trace.core.vocabulary.cautions import Caution
-from loyal_trace.core.vocabulary.findings import Finding
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import say
 
@@ -34,16 +33,9 @@ class Damage:
 def damage_left(moment: Moment) -> tuple[Damage, ...]:
     """Every damaged pad or track that was neither repaired nor found good since."""
     found: dict[tuple[PartRef, int | None], Damage] = {}
-    for place, seen in moment.snapshot.seen.findings.items():
-        if not moment.has(place):
-            continue
-        good = max((one.time for one in seen if one.finding is Finding.LOOKS_GOOD), default=None)
-        for one in seen:
-            if (
-                one.finding is Finding.TRACK_DAMAGED
-                and not (good and one.time < good)
-                and not _repaired(moment, place, one)
-            ):
+    for place, seen in moment.snapshot.seen.damaged.items():
+        for one in seen if moment.has(place) else ():
+            if not _repaired(moment, place, one):
                 found[place, one.pin] = Damage(place, one.pin, one.note, _wire_to(moment, place, one.pin))
     return tuple(found.values())
 

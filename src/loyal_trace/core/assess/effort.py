@@ -5,10 +5,8 @@ open steps, of what is still unknown, and of proving. Every range widens with wh
 never a judgement: nothing here says whether the job is worth it.
 """
 
-from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime
-from itertools import pairwise
+from datetime import timedelta
 
 from loyal_trace.core.assess.assessment import Assessment
 from loyal_trace.core.assess.parts import spare_for
@@ -19,7 +17,6 @@ from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import format_percent
 
-PAUSE_MINUTES = 20.0
 _SEARCH_MINUTES = 75.0
 _LOOK, _RAIL, _ROM, _PROVE, _START = 0.1, 0.7, 3.0, 4.0, 1.5
 _PRICES = {"capacitor": (0.3, 2.0), "chip": (1.5, 9.0), "socket": (0.5, 2.5), "other": (1.0, 8.0)}
@@ -84,21 +81,15 @@ class Effort:
         return tuple(said)
 
 
-def hours_spent(times: Sequence[datetime]) -> float:
-    """Hours at the bench by the times of the entries: gaps up to a pause count, longer ones as none."""
-    gaps = [(later - earlier).total_seconds() / 60 for earlier, later in pairwise(sorted(times))]
-    return sum(gap for gap in gaps if gap <= PAUSE_MINUTES) / 60
-
-
-def estimate(found: Assessment, times: Sequence[datetime]) -> Effort:
-    """The estimate for a job as it stands. `times` are those of its live entries."""
+def estimate(found: Assessment) -> Effort:
+    """The estimate for a job as it stands."""
     known = _known(found)
     minutes = found.plan.minutes_left + _unknown_minutes(found) + _proving_minutes(found)
     spread = 1.0 - known
     left = (minutes / 60 * (1 - 0.35 * spread), minutes / 60 * (1.15 + 1.1 * spread))
     state = found.moment.snapshot
     return Effort(
-        hours_spent(times),
+        state.at_bench / timedelta(hours=1),
         left,
         _parts(found, spread),
         _chance(found, spread),

@@ -4,10 +4,10 @@ Freezing copies the tables that were touched and shares all others, so that one 
 touches, and a snapshot once handed out never changes.
 """
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import Field, dataclass, field, fields, replace
 from types import MappingProxyType
-from typing import Any
+from typing import Any, overload
 
 EMPTY: Mapping[Any, Any] = MappingProxyType({})
 
@@ -77,27 +77,77 @@ class Table(_Keyed):
         return found
 
 
-class Series(_Keyed):
-    """Key → values in the order they came; frozen as tuples."""
+class Later(Sequence[Any]):
+    """A long series of a logbook's entries: by their places in it, then those that came since. Equal to their tuple.
 
-    def get(self, key: Any) -> list[Any]:
+    So the entries of a long job are made only when somebody looks at them.
+    """
+
+    def __init__(self, entries: Sequence[Any], places: Sequence[int], since: Sequence[Any] = ()) -> None:
+        self.entries, self.places, self.since = entries, places, list(since)
+
+    def __len__(self) -> int:
+        return len(self.places) + len(self.since)
+
+    @overload
+    def __getitem__(self, index: int) -> Any: ...
+    @overload
+    def __getitem__(self, index: slice) -> Sequence[Any]: ...
+    def __getitem__(self, index: int | slice) -> Any:
+        if isinstance(index, slice):
+            return tuple(self[at] for at in range(*index.indices(len(self))))
+        at = index + len(self) if index < 0 else index
+        if at < 0:
+            raise IndexError(index)
+        return self.entries[self.places[at]] if at < len(self.places) else self.since[at - len(self.places)]
+
+    def __iter__(self) -> Iterator[Any]:
+        yield from map(self.entries.__getitem__, self.places)
+        yield from self.since
+
+    def __eq__(self, other: object) -> bool:
+        if not isinstance(other, tuple | Later):
+            return NotImplemented
+        return len(self) == len(other) and all(a == b for a, b in zip(self, other, strict=True))
+
+    def __hash__(self) -> int:
+        return hash(tuple(self))
+
+
+def _to_grow(values: Sequence[Any]) -> "list[Any] | Later":
+    """A copy that can be added to; a long one stays by its places."""
+    return Later(values.entries, values.places, values.since) if isinstance(values, Later) else list(values)
+
+
+def _added(values: "list[Any] | Later", new: Sequence[Any]) -> None:
+    (values.since if isinstance(values, Later) else values).extend(new)
+
+
+def _kept(values: "list[Any] | Later") -> Sequence[Any]:
+    return values if isinstance(values, Later) else tuple(values)
+
+
+class Series(_Keyed):
+    """Key → values in the order they came; frozen, nobody adds to them any more."""
+
+    def get(self, key: Any) -> Sequence[Any]:
         """The values so far."""
-        return self._new[key] if key in self._new else list(self._old(key) or ())
+        return self._new[key] if key in self._new else self._old(key) or ()
 
     def add(self, key: Any, *values: Any) -> None:
         """Adds values at the end."""
         if key not in self._new:
-            self._new[key] = list(self._old(key) or ())
-        self._new[key].extend(values)
+            self._new[key] = _to_grow(self._old(key) or ())
+        _added(self._new[key], values)
 
-    def clear(self, key: Any) -> list[Any]:
+    def clear(self, key: Any) -> Sequence[Any]:
         """Takes all values of a key away and returns them."""
         found = self.get(key)
         self._drop(key)
         return found
 
     def _frozen(self, value: Any) -> Any:
-        return tuple(value)
+        return _kept(value)
 
 
 class Nested(_Keyed):
@@ -122,11 +172,11 @@ class Nested(_Keyed):
 
 
 class Listing:
-    """Values in the order they came; frozen as one tuple."""
+    """Values in the order they came; frozen, nobody adds to them any more."""
 
-    def __init__(self, base: tuple[Any, ...]) -> None:
+    def __init__(self, base: Sequence[Any]) -> None:
         self._base = base
-        self._new: list[Any] | None = None
+        self._new: list[Any] | Later | None = None
 
     @property
     def touched(self) -> bool:
@@ -135,19 +185,19 @@ class Listing:
     def add(self, *values: Any) -> None:
         """Adds values at the end."""
         if self._new is None:
-            self._new = list(self._base)
-        self._new.extend(values)
+            self._new = _to_grow(self._base)
+        _added(self._new, values)
 
-    def clear(self) -> list[Any]:
+    def clear(self) -> Sequence[Any]:
         """Takes all values away and returns them."""
-        found = list(self._base) if self._new is None else self._new
+        found = self._base if self._new is None else self._new
         self._new = []
         return found
 
-    def freeze(self) -> tuple[Any, ...]:
-        """The values as a tuple, from which this one goes on."""
+    def freeze(self) -> Sequence[Any]:
+        """The values, from which this one goes on."""
         if self._new is not None:
-            self._base, self._new = tuple(self._new), None
+            self._base, self._new = _kept(self._new), None
         return self._base
 
 

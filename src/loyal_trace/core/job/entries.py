@@ -9,9 +9,9 @@ import json
 from datetime import UTC, datetime, timedelta
 from functools import cache, reduce
 from operator import or_
-from typing import Annotated, Any, TypeVar, get_args, get_origin
+from typing import Annotated, Any
 
-from pydantic import BaseModel, Field, TypeAdapter, ValidationError
+from pydantic import Field, TypeAdapter, ValidationError
 from pydantic_core import from_json
 
 from loyal_trace.core.job.base import (
@@ -115,6 +115,7 @@ from loyal_trace.core.job.kinds.proving import (
     SymptomSeen,
 )
 from loyal_trace.core.job.kinds.roms import ChecksumsKnown, ImageKnown, RomRead, SumLine
+from loyal_trace.core.job.lean import without_names
 from loyal_trace.core.vocabulary.errors import UserFileError
 from loyal_trace.core.vocabulary.phrases import joined, say
 
@@ -142,56 +143,10 @@ def read_entry(line: str | bytes, place: str = "entry") -> Entry:
         ) from None
 
 
-# Which fields a line named is asked by nobody, and a set for each entry is a third of a long job's memory.
-_NOT_ASKED: set[str] = set()
-
-
 def _read(line: str) -> Entry:
     """The usual line, quickly: of this version, and good."""
     data = line.encode()
-    entry = _adapter().validate_json(data if _CURRENT in data else _upgraded(data, ""))
-    object.__setattr__(entry, "__pydantic_fields_set__", _NOT_ASKED)
-    return entry
-
-
-def leaner(entry: Entry) -> Entry:
-    """The same entry without the hash of the line before it, in three quarters of the memory.
-
-    The validator gives each entry a dictionary with keys of its own; filled one by one, it shares those of its class.
-    """
-    lean = _lean(entry)
-    lean.__dict__["previous"] = ""
-    return lean
-
-
-_Model = TypeVar("_Model", bound=BaseModel)
-
-
-def _lean(model: _Model) -> _Model:
-    """A model and those in its tuples (pins of a probed chip), in dictionaries that share the keys of their class."""
-    kind = type(model)
-    lean = object.__new__(kind)
-    fields = lean.__dict__
-    for name, value in model.__dict__.items():
-        fields[name] = value
-    for name in _with_models(kind):
-        fields[name] = tuple([_lean(one) for one in fields[name]])
-    _SET(lean, "__pydantic_fields_set__", _NOT_ASKED)
-    _SET(lean, "__pydantic_extra__", None)
-    _SET(lean, "__pydantic_private__", None)
-    return lean
-
-
-_SET = object.__setattr__
-
-
-@cache
-def _with_models(kind: type[BaseModel]) -> tuple[str, ...]:
-    """The fields of a model that are tuples of models."""
-    of_what = {
-        name: get_args(f.annotation) for name, f in kind.model_fields.items() if get_origin(f.annotation) is tuple
-    }
-    return tuple(name for name, (one, *_) in of_what.items() if isinstance(one, type) and issubclass(one, BaseModel))
+    return without_names(_adapter().validate_json(data if _CURRENT in data else _upgraded(data, "")))
 
 
 def read_or_mark(line: str, place: str, number: int, before: Entry | None = None) -> Entry:

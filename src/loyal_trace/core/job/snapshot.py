@@ -5,8 +5,9 @@ What was read of a part that has been changed since is kept as `earlier`.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from datetime import datetime, timedelta
 from typing import TYPE_CHECKING, NamedTuple
 
 from loyal_trace.core.job.draft import Group, listing, nested, series, single, table
@@ -65,18 +66,22 @@ class Paper(Group):
     opened: e.Opened | None = single()
     decisions: Mapping[str, e.Decided] = table()
     cautions: Mapping[str, e.CautionSeen] = table()
-    notes: tuple[e.Note, ...] = listing()
+    notes: Sequence[e.Note] = listing()
     handed_back: e.HandedBack | None = single()
 
 
 @dataclass(frozen=True)
 class Seen(Group):
-    """What was seen, photographed and taken apart."""
+    """What was seen, photographed and taken apart.
 
-    findings: Mapping[PartRef, tuple[e.Observed, ...]] = series()
+    `damaged`: of the findings, damage to pads and tracks of a part that was not found good since.
+    """
+
+    findings: Mapping[PartRef, Sequence[e.Observed]] = series()
+    damaged: Mapping[PartRef, Sequence[e.Observed]] = series()
     photos: Mapping[str, e.Photographed] = table()
     alignments: Mapping[str, e.PhotoAligned] = table()
-    photos_of: Mapping[PartRef, tuple[str, ...]] = series()
+    photos_of: Mapping[PartRef, Sequence[str]] = series()
     taken_apart: Mapping[str, e.TakenApart] = table()
     put_back: Mapping[str, int] = table()
 
@@ -85,10 +90,10 @@ class Seen(Group):
 class Readings(Group):
     """What was measured and probed."""
 
-    measured: Mapping[ReadingKey, tuple[e.Measured, ...]] = series()
+    measured: Mapping[ReadingKey, Sequence[e.Measured]] = series()
     good_board: Mapping[ReadingKey, e.Measured] = table()
     old_parts: Mapping[ReadingKey, e.Measured] = table()
-    lifts: Mapping[PointRef, tuple[e.Lifted, ...]] = series()
+    lifts: Mapping[PointRef, Sequence[e.Lifted]] = series()
     pins: Mapping[PartRef, Mapping[int, e.PinState]] = nested()
     good_pins: Mapping[PartRef, Mapping[int, e.PinState]] = nested()
     repeats: Mapping[PartRef, Mapping[int, int]] = nested()
@@ -97,7 +102,7 @@ class Readings(Group):
     good_signatures: Mapping[PartRef, Mapping[int, e.PinSigned]] = nested()
     earlier_pins: Mapping[PartRef, Mapping[int, e.PinState]] = table()
     traces: Mapping[PartRef, e.TraceCompared] = table()
-    pairs: tuple[e.PairSeen, ...] = listing()
+    pairs: Sequence[e.PairSeen] = listing()
     controls: Mapping[CheckKey, e.ControlMeasured] = table()
 
 
@@ -105,10 +110,10 @@ class Readings(Group):
 class RomRecords(Group):
     """What was read of ROMs and is known of their contents."""
 
-    reads: Mapping[PartRef, tuple[e.RomRead, ...]] = series()
-    earlier_reads: Mapping[PartRef, tuple[e.RomRead, ...]] = series()
+    reads: Mapping[PartRef, Sequence[e.RomRead]] = series()
+    earlier_reads: Mapping[PartRef, Sequence[e.RomRead]] = series()
     images: Mapping[ImageKey, e.ImageKnown] = table()
-    lists: tuple[e.ChecksumsKnown, ...] = listing()
+    lists: Sequence[e.ChecksumsKnown] = listing()
     signatures: Mapping[PartRef, e.SignatureTaken] = table()
 
 
@@ -118,19 +123,19 @@ class Parts(Group):
 
     removed: Mapping[PartRef, e.Removed] = table()
     fitted: Mapping[PartRef, e.Fitted] = table()
-    changes: tuple[e.Fitted | e.Worked, ...] = listing()
+    changes: Sequence[e.Fitted | e.Worked] = listing()
     loans: Mapping[PartRef, e.Fitted] = table()
     taken: Mapping[tuple[str, str], int] = table()
-    swaps: tuple[e.Swapped, ...] = listing()
-    trials: tuple[e.Trial, ...] = listing()
-    work: tuple[e.Worked, ...] = listing()
+    swaps: Sequence[e.Swapped] = listing()
+    trials: Sequence[e.Trial] = listing()
+    work: Sequence[e.Worked] = listing()
     steps: Mapping[str, e.StepDone] = table()
     planned: Mapping[PartRef, e.PlannedUse] = table()
     extras: Mapping[tuple[PartRef, str, str], e.ExtraTicked] = table()
     actions: Mapping[tuple[str, str], e.ActionTaken] = table()
     timers: Mapping[str, e.TimerStarted] = table()
-    stocked: tuple[e.Stocked, ...] = listing()
-    offered: tuple[e.Offered, ...] = listing()
+    stocked: Sequence[e.Stocked] = listing()
+    offered: Sequence[e.Offered] = listing()
 
 
 @dataclass(frozen=True)
@@ -138,10 +143,10 @@ class Proving(Group):
     """What fails, what works, what was tested, and the starts."""
 
     symptoms: Mapping[SymptomKey, e.SymptomSeen] = table()
-    functions: Mapping[CheckKey, tuple[e.FunctionSeen, ...]] = series()
-    stages: Mapping[CheckKey, tuple[e.StageSeen, ...]] = series()
-    starts: tuple[e.Started, ...] = listing()
-    starts_before: tuple[e.Started, ...] = listing()
+    functions: Mapping[CheckKey, Sequence[e.FunctionSeen]] = series()
+    stages: Mapping[CheckKey, Sequence[e.StageSeen]] = series()
+    starts: Sequence[e.Started] = listing()
+    starts_before: Sequence[e.Started] = listing()
     tests: Mapping[CheckKey, e.CheckResult] = table()
     not_testable: Mapping[CheckKey, e.NotTestable] = table()
 
@@ -150,29 +155,33 @@ class Proving(Group):
 class Facts(Group):
     """What was said of the boards themselves; folded into their definitions."""
 
-    parts: Mapping[PartRef, tuple[e.PartTold, ...]] = series()
-    pins: Mapping[PartRef, tuple[e.PinTold, ...]] = series()
-    outlines: Mapping[str, tuple[e.OutlineTold, ...]] = series()
-    nets: tuple[e.NetsTold, ...] = listing()
-    connections: tuple[e.Connected, ...] = listing()
-    lines: tuple[e.LineTold, ...] = listing()
-    rails: tuple[e.RailTold, ...] = listing()
+    parts: Mapping[PartRef, Sequence[e.PartTold]] = series()
+    pins: Mapping[PartRef, Sequence[e.PinTold]] = series()
+    outlines: Mapping[str, Sequence[e.OutlineTold]] = series()
+    nets: Sequence[e.NetsTold] = listing()
+    connections: Sequence[e.Connected] = listing()
+    lines: Sequence[e.LineTold] = listing()
+    rails: Sequence[e.RailTold] = listing()
     supplies: Mapping[SupplyKey, Mapping[str, str]] = table()
     sockets: Mapping[PartRef, e.RomTold] = table()
     clocks: Mapping[PartRef, e.ClockTold] = table()
     lamps: Mapping[PartRef, e.LampTold] = table()
-    twins: tuple[e.TwinsTold, ...] = listing()
+    twins: Sequence[e.TwinsTold] = listing()
     codes: Mapping[CheckKey, e.CodeTold] = table()
     paths: Mapping[CheckKey, e.PathTold] = table()
-    service: tuple[e.ServiceTold, ...] = listing()
-    checks: tuple[e.CheckTold, ...] = listing()
+    service: Sequence[e.ServiceTold] = listing()
+    checks: Sequence[e.CheckTold] = listing()
     settings: Mapping[PartRef, e.SettingTold] = table()
     assumed: Mapping[str, e.Assumed] = table()
 
 
 @dataclass(frozen=True)
 class JobSnapshot:
-    """One frozen moment of a job. `count` is the number of entries that count."""
+    """One frozen moment of a job.
+
+    `count` is the number of entries that count, `at_bench` the time between them without pauses, `newest` when the
+    latest was made.
+    """
 
     paper: Paper = field(default_factory=Paper)
     seen: Seen = field(default_factory=Seen)
@@ -182,6 +191,8 @@ class JobSnapshot:
     proving: Proving = field(default_factory=Proving)
     facts: Facts = field(default_factory=Facts)
     count: int = 0
+    at_bench: timedelta = timedelta()
+    newest: datetime | None = None
 
     def decision(self, what: str, default: str = "") -> str:
         """The choice last made about something, or the default."""

@@ -20,6 +20,11 @@ _RENAMED = {
 
 def _observed(draft: Draft, entry: "Observed") -> None:
     draft.seen.findings.add(entry.part, entry)
+    # Kept by itself: at every reading somebody asks for it, and a part may have been looked at very often.
+    if entry.finding is Finding.TRACK_DAMAGED:
+        draft.seen.damaged.add(entry.part, entry)
+    elif entry.finding is Finding.LOOKS_GOOD and draft.seen.damaged.get(entry.part):
+        draft.seen.damaged.clear(entry.part)
 
 
 def _photographed(draft: Draft, entry: "Photographed") -> None:

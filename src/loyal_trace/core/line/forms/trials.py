@@ -1,6 +1,6 @@
 """Trials: `swap 5D and 5A: moves`, `5D out: gone`, `5D.13 lifted: gone`, `pressed 6D: comes back`."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 
 from loyal_trace.core.boards.model import Part
 from loyal_trace.core.job.entries import NamedPart, Swapped, Trial
@@ -111,7 +111,7 @@ def swapped_back(m: Match, scope: Scope) -> Iterable[Said]:
     yield said(f"swapped back {scope.named(named)}", at(Swapped, named, spare=last.spare, other=last.other, back=True))
 
 
-def _ended(swap: Swapped, later: tuple[Swapped, ...]) -> bool:
+def _ended(swap: Swapped, later: Sequence[Swapped]) -> bool:
     return any(s.back and s.part == swap.part and (s.spare, s.other) == (swap.spare, swap.other) for s in later)
 
 
