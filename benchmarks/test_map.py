@@ -18,7 +18,7 @@ from typing import Any
 ROOT = Path(__file__).resolve().parent.parent
 CORE = ROOT / "src" / "loyal_trace" / "core"
 # What stands on the core notices much that the core's own tests do not: lines, walks, command line, reports.
-FOLDERS = ("core", "app", "cli", "demo", "walks", "report")
+FOLDERS = ("core", "app", "cli", "demo", "walks", "report", "ledgers")
 _KEPT = ROOT / "build" / "test-map.json"
 
 

@@ -71,7 +71,10 @@ class Repair:
         self.lines += 1
 
     def _state(self, name: str, fault: Fault) -> str:
-        return random.Random(f"{name} {fault}").choices(("works", "partly", "fails"), _SEEN[fault.degree])[0]
+        # By what the fault is, in an order of its own: that of a set is another one in every run.
+        return random.Random(f"{name} {fault.part} {sorted(fault.functions)} {fault.degree}").choices(
+            ("works", "partly", "fails"), _SEEN[fault.degree]
+        )[0]
 
     def exchange(self, part: PartRef) -> None:
         """The body of a part is exchanged with a spare, of which some are bad too."""

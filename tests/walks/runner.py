@@ -19,14 +19,16 @@ A walk is a text file. Lines of it:
     check WHAT …                           see `Checks`
 """
 
+import itertools
 import json
 import re
 from dataclasses import dataclass, field
+from datetime import UTC, datetime, timedelta
 
 from loyal_trace.app.board_saving import save_board
 from loyal_trace.app.commands import enter_line, setting_at
 from loyal_trace.app.importers import Meant, import_files
-from loyal_trace.app.job import OpenJob, open_new_job
+from loyal_trace.app.job import Environment, OpenJob, open_new_job
 from loyal_trace.cli.main import main
 from loyal_trace.core.assess.parts import changes_made
 from loyal_trace.core.assess.paths import paths_of, states_now
@@ -63,14 +65,21 @@ class Outcome:
     choices: list[str] = field(default_factory=list)
 
 
+def ticking():
+    """A clock of its own for a walk, twenty seconds on at every look: what depends on the year stays as it is."""
+    seconds = itertools.count(step=20)
+    return Environment(clock=lambda: datetime(2026, 12, 1, 9, tzinfo=UTC) + timedelta(seconds=next(seconds)))
+
+
 class InTheJob:
     """Lines go to the open job, as from the window."""
 
     def __init__(self, store):
         self.store = store
+        self.env = ticking()
 
     def open(self, job):
-        self.job = OpenJob(self.store, job)
+        self.job = OpenJob(self.store, job, self.env)
 
     def enter(self, text, at, choice=None):
         stage = stage_of_word(at.stage) if at.stage else None
@@ -173,7 +182,7 @@ class Walker:
             getattr(self, f"_{word}")(*rest.split())
 
     def _job(self, *title):
-        self.hands.open(open_new_job(self.store, " ".join(title), []))
+        self.hands.open(open_new_job(self.store, " ".join(title), [], environment=ticking()))
 
     def _list(self, name, *rest):
         rows = [row.strip().partition(" ")[::2] for row in " ".join(rest).split(",")]
@@ -190,7 +199,7 @@ class Walker:
     def _again(self, *title):
         board = next(iter(self.hands.job.boards))
         folder = save_board(self.hands.job, board)
-        self.hands.open(open_new_job(self.store, " ".join(title), [folder]))
+        self.hands.open(open_new_job(self.store, " ".join(title), [folder], environment=ticking()))
 
     def _try(self, board):
         job = self.hands.job
@@ -204,7 +213,7 @@ class Walker:
             paths.append(self.folder / name)
             for file, data in files.items():
                 (self.folder / name / file).write_bytes(data)
-        self.hands.open(open_new_job(self.store, "A job", paths))
+        self.hands.open(open_new_job(self.store, "A job", paths, environment=ticking()))
 
     def _demo(self, job):
         self.hands.open(job)
