@@ -22,6 +22,8 @@ refused with the reason.
   `C1-C20` counts designators, `1A-5F` is a rectangle of the grid. A place must be there; only facts make new
   ones, and the strip says so.
 - Values: `4.87V`, `4,87V`, `4k7`, `51u`, `OL`. A comma before exactly three digits, as in `6,800u`, is asked.
+  Units and prefixes may be typed in capitals or small (`100UF`, `4.87v`, `8mhz`), but M is mega and m is milli.
+- A verb may stand first: `replaced 5D with 74LS166`, `removed C1, C2`, `reseated 5D`, `reflowed 5D`.
 - Free words come after ` -- ` and become the note of the same entry; a line that begins with `--` is a note at
   once.
 - Bare values (`L`, `4.87V`, `12k`) are data only where the stage asks for a point, shown in large type beside

@@ -23,7 +23,8 @@ from loyal_trace.core.assess.at_iron import actions_of, board_type, drying_board
 from loyal_trace.core.assess.away import away, rare_in_place
 from loyal_trace.core.assess.bench import shortfalls_of
 from loyal_trace.core.assess.bits import bit_verdicts
-from loyal_trace.core.assess.capacitors import estimated_rest
+from loyal_trace.core.assess.capacitors import estimated_rest, life_of, old_beside_new
+from loyal_trace.core.assess.chips import odds_of_chip, steady_bit, unlike_good
 from loyal_trace.core.assess.compare import orders_of, own_order_words, schools_of, sundries_of
 from loyal_trace.core.assess.damage import damage_left
 from loyal_trace.core.assess.effort import estimate
@@ -38,12 +39,21 @@ from loyal_trace.core.assess.progress import map_marks, progress
 from loyal_trace.core.assess.purchase import purchase_of
 from loyal_trace.core.assess.rails import clock_tree, frequencies
 from loyal_trace.core.assess.rates import rates_of
-from loyal_trace.core.assess.roms import mixed_revisions, shared_line_faults
+from loyal_trace.core.assess.rom_pages import reads_of, set_lines, vote_of
+from loyal_trace.core.assess.roms import (
+    complaint_expected,
+    expected_signature,
+    line_of_several,
+    mixed_revisions,
+    shared_line_faults,
+    triage_of,
+)
 from loyal_trace.core.assess.swaps import bad_spares, solved_swaps
 from loyal_trace.core.assess.wanted import wanted_facts
 from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.chips.library import ChipType
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
+from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import Phrase
 from loyal_trace.core.vocabulary.stages import Stage
 
@@ -80,6 +90,15 @@ def all_said_of(found: Assessment) -> Iterator[tuple[str, Any]]:
     if len(found.plan.steps) <= _FEW_STEPS:
         yield "orders", [(o.grouping, o.sequence, [t.id for t in o.tasks], o.minutes, o.found, o.known, o.mix_up, o.damage)
                          for o in orders_of(moment)]  # fmt: skip
+    for place in found.roms:
+        yield f"ROM {place.board} {place.refdes}", {name: ask(moment, place) for name, ask in _OF_ROMS.items()}
+    for place in list(found.capacitors)[:_FEW_STEPS]:
+        yield f"life of {place.refdes}", (life_of(moment, place), old_beside_new(moment, place))
+    for place in list(found.chips)[:_FEW_STEPS]:
+        yield (
+            f"odds of {place.refdes}",
+            (odds_of_chip(moment, place), steady_bit(moment, place), unlike_good(moment, place)),
+        )
     for step in found.plan.steps[:_FEW_STEPS:2]:
         ways = [way.id for way in methods_for(moment, step.place)] if step.place else ()
         yield f"at the iron: {step.id}", ([one.name for one in actions_of(moment, step)], ways)
@@ -100,9 +119,14 @@ _OF_MOMENTS: dict[str, Callable[[Moment], Any]] = {
     "bad spares": bad_spares, "kit": kit_of, "counted": tally_of, "drying": drying_boards, "away": away,
     "rare": rare_in_place, "lacking": shortfalls_of, "damage": damage_left,
 }  # fmt: skip
+_OF_ROMS: dict[str, Callable[[Moment, PartRef], Any]] = {
+    "triage": triage_of, "signature": expected_signature, "complaint": complaint_expected, "reads": reads_of,
+    "vote": vote_of, "line of several": line_of_several,
+}  # fmt: skip
 _OF_BOARDS: dict[str, Callable[[Moment, str], Any]] = {
     "revisions": mixed_revisions, "shared": shared_line_faults, "leaks": leaks_on, "rates": rates_of, "clocks": clock_tree,
     "states": states_now, "without path": without_path, "type": board_type, "frequencies": frequencies,
+    "ROM set": set_lines,
     "known": lambda moment, board: known_of(moment, moment.boards[board], True),
 }  # fmt: skip
 

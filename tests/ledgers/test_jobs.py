@@ -1,11 +1,13 @@
 """What is said of whole jobs, after anything that can be said in a line and anything that can be measured."""
 
+import hashlib
 import random
 
 from loyal_trace.core.assess.assessment import Assessment
-from loyal_trace.core.job.entries import Measured, PinsProbed, PinState
+from loyal_trace.core.job.entries import Measured, PinsProbed, PinState, RomRead, SignatureTaken
 from loyal_trace.core.line.registry import FORMS
 from loyal_trace.demo.common import boards_of
+from loyal_trace.demo.images import reference_image
 from tests.helpers.builders import made, moment_with
 from tests.helpers.ledger import all_said_of, hold
 from tests.helpers.lines import TIDEWRACK, context, read
@@ -21,10 +23,14 @@ EXAMPLES = [example for form in FORMS for example in form.examples]
 FACTORS = (0.0, 0.4, 0.9, 0.96, 1.0, 1.0, 1.04, 1.1, 2.5)
 
 
-def lines_said(draw, boards, count):
-    """Entries of lines drawn from all examples, as far as they can be recorded on these boards."""
+def lines_said(draw, name, boards, count):
+    """Entries of lines drawn from all examples, as far as they can be recorded on these boards.
+
+    Each line has a number of its own to be drawn by, so that one more example moves no others.
+    """
     entries = []
-    for line in draw.sample(EXAMPLES, count):
+    numbers = {line: random.Random(f"{name} {line}").random() for line in EXAMPLES}
+    for line in sorted(numbers, key=numbers.__getitem__)[:count]:
         found = read(line, context(boards, entries))
         said = found.said or (draw.choice(found.choices) if found.choices else None)
         if said is not None and found.status.value in ("recorded", "unclear"):
@@ -57,13 +63,42 @@ def pins_read(draw, boards, count):
     return found
 
 
+def roms_read(draw, boards, share):
+    """Reads of sockets, some damaged, and signatures of the tester; with the bytes by their hash."""
+    entries, blobs = [], {}
+    for board in boards.values():
+        for slot in board.rom_slots:
+            for _ in range(draw.choice((1, 1, 2)) if draw.random() < share else 0):
+                data = damaged(draw, reference_image(board.id, slot.refdes, draw.choice("AB")))
+                sha = hashlib.sha256(data).hexdigest()
+                blobs[sha] = data
+                entries.append(made(RomRead, board=board.id, place=slot.refdes, attachment=sha, size=len(data)))
+            if draw.random() < share / 2:
+                value = draw.choice((None, 0x1234, 0xBEEF))
+                entries.append(made(SignatureTaken, board=board.id, place=slot.refdes, value=value))
+    return entries, blobs
+
+
+def damaged(draw, data):
+    """An image as it is, with a line stuck, some bytes off, half of it, or blank."""
+    how = draw.choice(("right", "right", "stuck", "off", "half", "blank"))
+    changed = bytearray(data)
+    if how == "stuck":
+        changed = bytearray(byte & ~0x20 & 0xFF for byte in data)
+    elif how == "off":
+        for at in range(5):
+            changed[draw.randrange(len(data))] ^= 1 << at
+    return bytes(changed)[: len(data) // 2 if how == "half" else None] if how != "blank" else b"\xff" * len(data)
+
+
 def cases():
     for name, boards in BOARDS.items():
         for seed in range(3):
             draw = random.Random(f"{name} {seed}")
-            entries = lines_said(draw, boards, 40)
+            entries = lines_said(draw, f"{name} {seed}", boards, 40)
             entries += points_read(draw, boards, 0.3 * seed) + pins_read(draw, boards, 2 * seed)
-            moment = moment_with(boards, entries)
+            reads, blobs = roms_read(draw, boards, 0.35 * seed)
+            moment = moment_with(boards, [*entries, *reads], blobs)
             for title, value in all_said_of(Assessment(moment)):
                 yield f"{name} {seed}: {title}", value
 

@@ -3,6 +3,8 @@
 import random
 from itertools import product
 
+import numpy as np
+
 from loyal_trace.core.assess.assessment import Assessment
 from loyal_trace.core.boards.alignment import align
 from loyal_trace.core.boards.layout import grouped
@@ -22,6 +24,7 @@ from loyal_trace.core.roms.signature import Register
 from loyal_trace.core.simulation.clock_tree import load_of, predict
 from loyal_trace.core.simulation.dictionary import compute
 from loyal_trace.core.simulation.free_run import all_faults, free_run, frequencies_of, signatures
+from loyal_trace.core.simulation.traces import Trace, compare_trace, guess_channels
 from loyal_trace.demo.common import boards_of
 from loyal_trace.resources import chip_library
 from tests.helpers.builders import made, moment_with, small_board
@@ -63,20 +66,42 @@ def probed():
                 )
 
 
+def traced():
+    noise = np.random.default_rng(7)
+    for name in ("74LS00", "74LS138", "74LS74", "74LS161", "74LS166", "74LS244"):
+        chip = LIBRARY.find(name)
+        used = [pin for pin in chip.pins if pin.role in ("input", "output")]
+        channels = {pin.name: noise.integers(0, 2, 60, dtype=np.uint8).repeat(10) for pin in used}
+        trace = Trace(np.arange(600) * 1e-8, channels)
+        yield f"{name} traced", tried(compare_trace, chip, trace, {pin.number: pin.name for pin in used}, LIBRARY)
+        yield (
+            f"{name} traced without outputs",
+            tried(compare_trace, chip, trace, {used[0].number: used[0].name}, LIBRARY),
+        )
+        named = [used[0].name, f"U1.{used[1].number}", f"pin{used[2].number}", "DATA 0", "/X", "3"]
+        yield f"{name} channels", guess_channels(chip, "U1", {used[3].number: "data0", used[-1].number: "/x"}, named)
+
+
 def test_chips_as_they_were_probed():
-    hold("chips", probed())
+    hold("chips", [*probed(), *traced()])
 
 
-OWN = ("from J1 9 V AC 1 A", "through F1/1A, BR1, C1, REG1", "to U2.14")
+OWN = (
+    ("from J1 9 V AC 1 A", "through F1/1A, BR1, C1, REG1", "to U2.14"),
+    ("from J1 12 V DC 2 A", "through F1/2A, D1, C1, REG1", "to U2.14"),
+    ("from J1 5 V DC 3 A", "through F1/3A, C1", "to U1.14"),
+)
 
 
 def supplies():
     draw = random.Random(23)
-    told = [made(ChainDescribed, board="small", line=text.split()[0], path="+5 V", text=text) for text in OWN]
+    told = [
+        [made(ChainDescribed, board="small", line=t.split()[0], path="+5 V", text=t) for t in texts] for texts in OWN
+    ]
     boards = {**DEMO, "small": small_board()}
-    for name, count in (("hl-main", 14), ("cs-8", 6), ("tw-cpu", 6), ("small", 10)):
+    for name, count in (("hl-main", 14), ("cs-8", 6), ("tw-cpu", 6), ("small", 12)):
         for number in range(count):
-            entries = list(told) if name == "small" else []
+            entries = list(told[number % 3]) if name == "small" else []
             report = Assessment(moment_with({name: boards[name]}, entries)).rails.get(name)
             for one in report.points if report else ():
                 middle = (one.limits.low + min(one.limits.high, 3 * one.limits.low + 1.0)) / 2

@@ -7,6 +7,7 @@ from loyal_trace.core.diagnosis.arrangements import Arrangement, solve_arrangeme
 from loyal_trace.core.diagnosis.bits import hypotheses, judge_bits
 from loyal_trace.core.diagnosis.complaint import stem, suggest
 from loyal_trace.core.diagnosis.evidence import entropy_bits, expected_gain_bits, logit, sigmoid
+from loyal_trace.core.diagnosis.paths import Case, Statement, path_odds
 from loyal_trace.core.diagnosis.swaps import OUTCOMES, Exchange, Puzzle, solve
 from loyal_trace.core.diagnosis.tried import CHANGES, Tried
 from loyal_trace.core.planning.orders import Diagnostics, Task, breaks, compared, moved, normalised, replanned
@@ -35,6 +36,32 @@ def works_and_fails():
             worlds.bits_of_function(name), [worlds.bits_of_signal(name, part) for part in path],
             worlds.bits_of_exchange(path[0]), [worlds.bits_of_trial(path[0], sort) for sort in sorted(CHANGES)]
         )  # fmt: skip
+
+
+def tried_and_changed():
+    draw = random.Random(43)
+    for seed in range(12):
+        repair = made_up(seed)
+        parts, told = sorted(repair.priors), dict(repair.told)
+        when = [repair.now + timedelta(minutes=n) for n in range(1, 4)]
+        trials = [
+            Tried(
+                tuple(draw.sample(parts, draw.randint(1, 2))),
+                draw.choice(sorted(CHANGES)),
+                draw.random() < 0.5,
+                when[0],
+            )
+            for _ in range(seed % 4)
+        ]
+        new = {draw.choice(parts): (when[1],)} if seed % 2 else {}
+        old = {draw.choice(parts): draw.choice((0.2, 5.0))} if seed % 3 == 0 else {}
+        statements = (
+            *repair.statements,
+            Statement(sorted(told)[0], draw.choice(("works", "partly", "fails")), when[2]),
+        )
+        odds = path_odds(Case(told, statements, repair.priors, tuple(repair.exchanges), new, tuple(trials), old))
+        first = sorted(odds.probability.items(), key=lambda item: (-item[1], item[0])) if odds else []
+        yield f"tried on board {seed}", ([(one.parts, one.sort, one.changed) for one in trials], first[:8])
 
 
 def swapped():
@@ -119,4 +146,4 @@ def orders():
 
 
 def test_what_follows():
-    hold("reasoning", [*works_and_fails(), *swapped(), *codes(), *free_words(), *orders()])
+    hold("reasoning", [*works_and_fails(), *tried_and_changed(), *swapped(), *codes(), *free_words(), *orders()])

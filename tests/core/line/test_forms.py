@@ -110,6 +110,53 @@ def test_a_line_records_what_it_says(line, at, kind, fields):
     assert {name: found[0][1].get(name) for name in fields} == fields
 
 
+@pytest.mark.parametrize(
+    ("line", "canonical"),
+    [
+        ("Replaced 5D with 74LS166", "5D replaced with 74LS166"),
+        ("removed C1, C2", "C1, C2 removed"),
+        ("reseated 5D", "5D reseated"),
+        ("replaced all electrolytics", "all electrolytics replaced"),
+        ("5D.13 LO", "5D.13 low"),
+        ("5D.13 = hi", "5D.13 high"),
+        ("5D.13 stuck low", "5D.13 low"),
+    ],
+)
+def test_a_verb_may_stand_first_and_a_level_may_be_said_shortly(line, canonical):
+    assert read(line).said.canonical == canonical and read(line).status == "recorded"
+
+
+def test_of_several_exchanges_the_one_that_is_named_is_swapped_back():
+    both = (("5D", "5A"), ("6B", "6C"))
+    made_of = [made(Swapped, board=V, place=one, other=NamedPart(board=V, refdes=other)) for one, other in both]
+    where = context(entries=made_of)
+    assert read("swapped back", where).said.entries[0].fields["place"] == "6B", "the last one"
+    assert read("swapped back 5D", where).said.entries[0].fields["place"] == "5D"
+
+
+@pytest.mark.parametrize(
+    "line", ["Replaced the fuse", "Removed dust from 5D", "cleaned up and went home", "cut and paste"]
+)
+def test_a_sentence_that_begins_with_such_a_verb_stays_a_note(line):
+    assert read(line).status == "note"
+
+
+@pytest.mark.parametrize(
+    "what", ["new 74LS166", "a new 74LS166", "another one", "the same type", "74LS166 new", "a good one"]
+)
+def test_what_is_no_type_is_not_written_into_the_number(what):
+    numbers = {fields["number"] for _, fields in recorded(f"5D replaced with {what}")}
+    assert numbers == {"74LS166"}
+
+
+def test_a_known_symptom_that_is_said_to_be_gone_is_asked_about():
+    where = context(entries=[made(SymptomSeen, board=V, text="no sound")])
+    found = read("symptom: no sound, gone", where)
+    assert found.status == "unclear"
+    assert [one.canonical for one in found.choices] == ["symptom: no sound, gone", "symptom gone: no sound"]
+    assert read("symptom: colours gone", where).status == "recorded"
+
+
 def test_every_example_that_help_shows_is_more_than_a_note_somewhere():
     settled = [
         made(PartTold, board=V, place="R5", number="4k7", sort="resistor"),

@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 
 from loyal_trace.core.line.values import percent, possible, read_values, typed_value, unit_of
 from loyal_trace.core.vocabulary.quantities import Quantity
+from tests.helpers.lines import recorded
 
 
 @pytest.mark.parametrize(
@@ -70,3 +71,23 @@ def test_a_loss_is_typed_in_percent(share, words):
 def test_a_reading_typed_again_is_the_same_reading(value, quantity):
     rounded = float(f"{value:.4g}")
     assert rounded in read_values(typed_value(rounded, quantity), quantity.unit)
+
+
+@pytest.mark.parametrize(
+    ("line", "quantity", "value"),
+    [
+        ("C1 MEASURES 51U", "capacitance", 51e-6),
+        ("C1 measures 100 NF", "capacitance", 1e-7),
+        ("5D.13 4.87v", "voltage", 4.87),
+        ("5D.13 4.87 V", "voltage", 4.87),
+        ("5D.13 TO 5D.14 12 OHM", "continuity", 12.0),
+    ],
+)
+def test_capitals_of_units_and_prefixes_are_the_hands_own(line, quantity, value):
+    fields = recorded(line)[0][1]
+    assert fields["quantity"] == quantity and fields["value"] == pytest.approx(value)
+
+
+def test_a_capacitor_named_in_capitals_is_the_same_capacitor():
+    ((_, fields),) = recorded("C1 IS 6800U 25V")
+    assert (fields["number"], fields["value"], fields["voltage"]) == ("6800u 25V", pytest.approx(6.8e-3), 25)

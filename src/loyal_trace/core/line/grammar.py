@@ -17,6 +17,11 @@ from loyal_trace.core.line.registry import FORMS, Form, Scope
 _ASKS = ("impossible-value", "word-too", "place-too")
 _FREE = re.compile(r"(?:^|\s)--\s+(.*)$", re.DOTALL)
 _MOST_WORDS = 14
+# “Replaced 5D with 74LS166” is “5D replaced with 74LS166”. Where that is no line either, it stays a note.
+_VERB_FIRST = re.compile(
+    r"(?P<verb>removed|replaced|reseated|reflowed|cleaned|lifted|resoldered)\s+(?P<parts>.+?)(?P<rest>\s+(?:with|from)\s.+)?",
+    re.IGNORECASE,
+)
 
 
 def parse_line(text: str, context: Context) -> Parsed:
@@ -30,6 +35,8 @@ def parse_line(text: str, context: Context) -> Parsed:
     if free and not head:
         return Parsed(text, Status.NOTE, _note(words, scope))
     found, refusals = _readings(head, scope)
+    if not found and not refusals and (turned := _VERB_FIRST.fullmatch(head)):
+        found, _ = _readings(f"{turned['parts']} {turned['verb']}{turned['rest'] or ''}", scope)
     found = [_with_words(one, words) for one in found]
     asked = next((r for r in refusals if r.message.id in _ASKS and found), None)
     if len(found) == 1 and asked is None:

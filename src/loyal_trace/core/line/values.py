@@ -10,8 +10,8 @@ from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.units import parse_quantity, two_meanings, typed_quantity
 
 NUMBER = r"[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)"
-VALUE = rf"(?:{NUMBER}(?:[eE][+-]?\d+)?\s?[pnuµμmkKMG]?|\d+[pnuµμmRkKMGVv]\d+)"
-UNIT = r"(?:V|A|F|H|Hz|hz|HZ|W|[oO]hms?|OHM|Ω|°?C)"
+VALUE = rf"(?:{NUMBER}(?:[eE][+-]?\d+)?\s?[pPnNuUµμmkKMG]?|\d+[pPnNuUµμmRkKMGVv]\d+)"
+UNIT = r"(?:[vV]|[aA]|[fF]|[hH]|[hH][zZ]|[wW]|[oO][hH][mM][sS]?|Ω|°?C)"
 _UNIT_OF = {"hz": "Hz", "ohm": "Ω", "ohms": "Ω", "ω": "Ω"}
 _BOUNDS = {
     Quantity.VOLTAGE: (-60_000.0, 60_000.0),
@@ -52,7 +52,7 @@ def unit_of(text: str) -> str:
     match = re.search(rf"({UNIT})$", text.strip())
     if match is None or (match[1] in ("C", "°C") and "°" not in match[1]):
         return ""
-    return _UNIT_OF.get(match[1].lower(), match[1])
+    return _UNIT_OF.get(match[1].lower(), match[1].upper())
 
 
 def _spellings(text: str) -> Iterable[str]:
@@ -65,8 +65,7 @@ def read_values(text: str, unit: str) -> list[float]:
     body = text.strip()
     if body.upper() == "OL":
         return [math.inf]
-    body = re.sub(r"\s*(?:[oO]hms?|OHM)$", "Ω", body)
-    body = re.sub(r"[hH][zZ]$", "Hz", body)
+    body = re.sub(r"\s*[oO][hH][mM][sS]?$", "Ω", body)
     found = []
     for spelling in _spellings(body):
         try:

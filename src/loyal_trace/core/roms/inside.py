@@ -88,7 +88,10 @@ def _blocks(image: Bytes, names: PinNames) -> Iterator[Hypothesis]:
             dead.append(line)
             evidence = say("every byte equals the one {line:,} further on", line=1 << line)
             found = stuck_address(line, say("open or stuck"), names, evidence, 0.0)
-            yield found if line < bits - 1 else _halves_alike(found, line)
+            if line < bits - 1:
+                yield found
+            else:
+                yield from _halves_alike(found, line)
     for a, b in combinations([line for line in range(bits) if line not in dead], 2) if not dead else ():
         shaped = image.reshape(-1, 2, 1 << (b - a - 1), 2, 1 << a)
         if not np.array_equal(shaped[:, 0, :, 1], shaped[:, 1, :, 0]):
@@ -110,13 +113,26 @@ def _blocks(image: Bytes, names: PinNames) -> Iterator[Hypothesis]:
             )
 
 
-def _halves_alike(found: Hypothesis, line: int) -> Hypothesis:
-    """The uppermost line: contents of half the size, stored twice, look the same."""
+# How much rarer than an open line contents are that were stored twice, in bits: 1 in 5.
+_STORED_TWICE = 2.0
+
+
+def _halves_alike(found: Hypothesis, line: int) -> Iterator[Hypothesis]:
+    """The uppermost line: contents of half the size, stored twice, look the same, and the image does not tell."""
     reason = say(
         "both halves are the same: address line A{line} is open or stuck, or it holds contents of half the size twice",
         line=line,
     )
-    return replace(found, reason=reason)
+    yield replace(found, reason=reason)
+    yield Hypothesis(
+        "stored-twice",
+        "unknown",
+        say("contents of half the size, stored twice: nothing has to be wrong with the chip"),
+        say("Look up whether the set has contents of half the size, and compare one half with them."),
+        where={"halves": 2},
+        evidence=found.evidence,
+        score=found.score + _STORED_TWICE,
+    )
 
 
 def _repeats_below(image: Bytes, line: int) -> bool:

@@ -36,6 +36,7 @@ SITES = {
     "patched": "content",
     "other-revision": "content",
     "other-slot": "content",
+    "stored-twice": "content",
     "unstable": "contact",
     "matches": "",
 }

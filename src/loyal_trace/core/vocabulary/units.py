@@ -12,8 +12,11 @@ from loyal_trace.core.vocabulary.phrases import figure, say, say_count
 
 _POWER = {
     "p": -12,
+    "P": -12,
     "n": -9,
+    "N": -9,
     "u": -6,
+    "U": -6,
     "µ": -6,
     "μ": -6,
     "m": -3,
@@ -27,9 +30,21 @@ _POWER = {
     "V": 0,
     "v": 0,
 }
-_UNITS = ("Hz", "Ω", "Ohm", "ohm", "Ah", "K/W", "°C", "V", "A", "F", "W", "s")
-_PLAIN = re.compile(r"([+-]?)(\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE]([+-]?\d+))?\s*([pnuµμmRrkKMG]?)")
-_INFIX = re.compile(r"([+-]?)(\d+)([pnuµμmRrkKMGVv])(\d+)")
+# As people write them, in whatever case; a second is not told from a siemens by its own.
+_UNITS = {
+    "hz": "Hz",
+    "ω": "Ω",
+    "ohm": "Ω",
+    "ah": "Ah",
+    "k/w": "K/W",
+    "°c": "°C",
+    "v": "V",
+    "a": "A",
+    "f": "F",
+    "w": "W",
+}
+_PLAIN = re.compile(r"([+-]?)(\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE]([+-]?\d+))?\s*([pPnNuUµμmRrkKMG]?)")
+_INFIX = re.compile(r"([+-]?)(\d+)([pPnNuUµμmRrkKMGVv])(\d+)")
 _PREFIXES = (
     (1e9, "G"),
     (1e6, "M"),
@@ -61,7 +76,7 @@ def parse_quantity(text: str, unit: str = "") -> float:
     `4k7` and `4,7k` are both 4700; a comma is a decimal comma. Raises RequestError with the text that failed.
     """
     body, found = _split_unit(text.strip())
-    if found and unit and _same_unit(found) != _same_unit(unit):
+    if found and unit and found != _UNITS.get(unit.lower(), unit):
         raise RequestError(
             say("“{text}” is in {found}, but a value in {unit} is expected", text=text, found=found, unit=unit)
         )
@@ -88,14 +103,15 @@ def parse_reading(text: str, unit: str = "") -> float:
 
 
 def _split_unit(text: str) -> tuple[str, str]:
-    for unit in _UNITS:
-        if text.endswith(unit):
-            return text[: -len(unit)].rstrip(), unit
+    if text.endswith("s"):
+        return text[:-1].rstrip(), "s"
+    if text.endswith("mhz"):
+        return f"{text[:-3]}M", "Hz"  # nobody who writes hertz so means a thousandth of one
+    lower = text.lower()
+    for ending, unit in _UNITS.items():
+        if lower.endswith(ending):
+            return text[: -len(ending)].rstrip(), unit
     return text, ""
-
-
-def _same_unit(unit: str) -> str:
-    return "Ω" if unit in {"Ohm", "ohm", "Ω"} else unit
 
 
 def marked_quantity(value: float, unit: str) -> str:

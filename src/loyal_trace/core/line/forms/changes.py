@@ -28,6 +28,25 @@ _WHAT = r"(?P<what>(?:type\s+)?[^\s:]\S*(?:\s+[^\s:]\S*){0,3}?)"
 _FROM = rf"(?:\s+from\s+(?P<origin>{ORIGIN}))?"
 _WITH = rf"(?:\s+with\s+{_WHAT})?{_FROM}"
 SAFETY = "stored safely"
+_NO_TYPE = frozenset(
+    (
+        "a",
+        "an",
+        "the",
+        "another",
+        "brand",
+        "new",
+        "fresh",
+        "good",
+        "tested",
+        "used",
+        "nos",
+        "one",
+        "same",
+        "type",
+        "kind",
+    )
+)
 
 
 def _is_electrolytic(part: Part) -> bool:
@@ -55,10 +74,12 @@ def _new_number(scope: Scope, part: NamedPart, text: str | None) -> str | None:
     """The type that goes in, as far as it was said; None when the words are no type."""
     old = scope.context.boards[part.board].part(part.refdes)
     words = " ".join((text or "").split())
-    if words.lower() in ("", "new", "a new one", "the same", "the same type", "same type"):
-        return number_of(scope, part) or old.number
     if words.lower().startswith("type "):
         return words[5:]
+    # “a new 74LS166”, “the same one”: what is no type is not written down as part of one.
+    words = " ".join(word for word in words.split() if word.lower() not in _NO_TYPE)
+    if not words:
+        return number_of(scope, part) or old.number
     if words.upper() == old.number.upper():
         return old.number
     found = parse_marking(words, old.kind, scope.context.library)

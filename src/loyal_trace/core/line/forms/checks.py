@@ -52,6 +52,7 @@ def _boards_of_symptom(scope: Scope, on: str | None, text: str) -> list[SymptomK
     return seen or known
 
 
+_AND_GONE = re.compile(r"(.+?)\s*[,;-]?\s+(?:is\s+)?(?:gone|fixed|cured|works|ok|okay)(?:\s+now)?", re.IGNORECASE)
 _AT_PART = re.compile(r"(.+?)\s+(?:at|after)\s+(\S+)", re.IGNORECASE)
 
 
@@ -73,6 +74,13 @@ def symptom(m: Match, scope: Scope) -> Iterable[Said]:
         fields = {"text": key.text, "present": state != "gone", "partly": state == "partly"}
         words = f"symptom {state}: " if state else "symptom: "
         yield said(f"{scope.board_words(key.board)}{words}{key.text}", about(SymptomSeen, key.board, **fields))
+    before, gone = _AND_GONE.fullmatch(text), () if state else scope.context.snapshot.proving.symptoms
+    for key in _boards_of_symptom(scope, m["on"], before[1]) if before else ():
+        if key in gone:  # “no sound, gone” may be a new symptom, and more likely is the old one gone
+            yield said(
+                f"{scope.board_words(key.board)}symptom gone: {key.text}",
+                about(SymptomSeen, key.board, text=key.text, present=False, partly=False),
+            )
 
 
 @form(

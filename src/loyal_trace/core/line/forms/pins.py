@@ -19,6 +19,7 @@ from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import typed_quantity
 
 _LETTERS = {word: letter for letter, word in STATE_WORDS.items() if letter != "?"}
+_LETTERS |= {"lo": "L", "hi": "H", "stuck low": "L", "stuck high": "H", "toggling": "P"}
 _STATE = "|".join(_LETTERS)
 _MOST_VOLTS = 30.0
 _GOOD = r"(?P<good>good\s+board:?\s+)?"
@@ -55,10 +56,11 @@ def probed(scope: Scope, part: NamedPart, pins: tuple[PinState, ...], good: bool
 
 
 @form(
-    rf"{_GOOD}(?P<at><pin>)\s+(?:is\s+)?(?P<state>[LHPXZ]|{_STATE})",
+    rf"{_GOOD}(?P<at><pin>)\s*(?:\s(?:is\s+)?|=\s*)(?P<state>[LHPXZ]|{_STATE})",
     "5D.13 low",
     "5D-13 low",
     "5D.13 is low",
+    "5D.13 stuck high",
     stage=Stage.PROBE,
 )
 def pin_state_said(m: Match, scope: Scope) -> Iterable[Said]:
