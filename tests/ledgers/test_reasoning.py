@@ -103,6 +103,9 @@ def codes():
         sent = [draw.randrange(256) for _ in range(draw.randint(1, 6))]
         found = judge_bits([(code, fault.shown(code) ^ (draw.random() < 0.1)) for code in sent], 8)
         yield f"{fault} over {sent}", found
+    for number, fault in enumerate(draw.sample(hypotheses(16), 6)):
+        sent = [draw.randrange(1 << 16) for _ in range(number)]
+        yield f"{fault} of sixteen over {sent}", judge_bits([(code, fault.shown(code)) for code in sent], 16)
     yield (
         "figures",
         [(logit(p), sigmoid(p), entropy_bits(p), expected_gain_bits(p, 0.9, 0.2)) for p in (0.02, 0.3, 0.5, 0.9)],

@@ -11,6 +11,7 @@ from loyal_trace.app.job import OpenJob, import_archive, open_new_job, utc_now
 from loyal_trace.cli import main
 from loyal_trace.core.job import fold, stretch
 from loyal_trace.core.job.entries import Measured, Note, Observed, PinsProbed, PinState, Retracted, RomRead, Unread
+from loyal_trace.core.vocabulary.errors import MachineError
 from loyal_trace.demo.common import board_files_of
 from loyal_trace.formats.archive import read_archive, write_archive
 from loyal_trace.store import checkpoints
@@ -145,6 +146,26 @@ def test_a_damaged_checkpoint_is_as_if_it_were_not_there(store, job, name, damag
     again.keep_checkpoint()
     assert used(store, job)
     same(store, job)
+
+
+def test_what_a_write_left_unfinished_is_cleared_away(store, job):
+    left = store.checkpoints(job.id) / "000001.part"
+    left.write_bytes(b"half")
+    store.close()
+    with Store(store.folder) as again:
+        assert not left.exists() and used(again, job)
+
+
+def test_a_disk_that_takes_no_checkpoint_is_not_in_the_way(store, job, monkeypatch):
+    shutil.rmtree(store.checkpoints(job.id))
+
+    def full(*args, **more):
+        raise MachineError("the disk is full")
+
+    monkeypatch.setattr(checkpoints, "write_whole", full)
+    again = OpenJob(store, job.id)
+    again.keep_checkpoint()
+    assert not used(store, job) and OpenJob(store, job.id).snapshot == again.snapshot
 
 
 def test_a_line_changed_lost_or_put_in_since_is_seen(store, job):

@@ -391,8 +391,9 @@ def _to_oneself(folder: Path) -> None:
         for path in folder.iterdir():
             if path.is_file() and path.name != "lock" and path.stat().st_mode & 0o077:
                 path.chmod(0o600)
-        for path in (*folder.glob("*.part"), *folder.glob("attachments/*/*.part")):
-            path.unlink()
+        for place in ("*.part", "attachments/*/*.part", "checkpoints/*/*.part"):
+            for path in folder.glob(place):
+                path.unlink()
 
 
 @contextmanager

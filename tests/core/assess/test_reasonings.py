@@ -113,6 +113,11 @@ def test_two_twins_that_differ_are_suspected_alike_and_a_third_reading_tells():
     assert kinds(three, "U8") == {"odd-reading"} and not kinds(three, "U7")
 
 
+def test_what_was_read_of_a_twin_that_is_out_is_no_longer_compared():
+    gone = after(*TWINS, "twins U7 U8 U9", "U7.14 5V", "U8.14 2.1V", "U8 replaced")
+    assert "twin-differs" not in kinds(gone, "U7") | kinds(gone, "U8")
+
+
 def test_a_clock_said_at_a_pin_is_divided_by_what_it_feeds():
     told = ("U3 is 74LS393", "clock at U3.1: 2 MHz", "U3.3 = U5.1", "U3.1 2MHz")
     wrong, right = after(*told, "U3.3 2MHz"), after(*told, "U3.3 1MHz")

@@ -191,6 +191,14 @@ def test_an_entry_from_a_newer_version_says_so():
         e.read_entry(line)
 
 
+@pytest.mark.parametrize("travel", [-0.1, 1.1])
+def test_a_control_turns_between_its_two_ends(travel):
+    points = (e.ControlPoint(travel=0.0, value=1.0), e.ControlPoint(travel=1.0, value=2.0))
+    assert len(made(e.ControlMeasured, name="X", points=points).points) == 2
+    with pytest.raises(ValueError, match="travel"):
+        e.ControlPoint(travel=travel, value=1.0)
+
+
 def test_a_socket_is_told_with_its_number_only_where_it_has_one():
     numbered = made(e.RomTold, board="b", place="6C", number=2, device="27C64")
     assert e.describe(numbered) == "6C is ROM 2, 27C64"

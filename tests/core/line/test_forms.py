@@ -126,6 +126,15 @@ def test_a_verb_may_stand_first_and_a_level_may_be_said_shortly(line, canonical)
     assert read(line).said.canonical == canonical and read(line).status == "recorded"
 
 
+@pytest.mark.parametrize(
+    ("off", "seconds"),
+    [("5 s", 5), ("5 sec", 5), ("1 second", 1), ("5 seconds", 5), ("2 min", 120), ("1 minute", 60), ("3 minutes", 180),
+     ("2 h", 7200), ("1 hour", 3600), ("2 hours", 7200), ("1 day", 86400), ("2 days", 172800), ("1,5 h", 5400)],
+)  # fmt: skip
+def test_the_time_without_power_is_said_in_any_unit(off, seconds):
+    assert recorded(f"start failed off {off}")[0][1]["off_seconds"] == seconds
+
+
 def test_of_several_exchanges_the_one_that_is_named_is_swapped_back():
     both = (("5D", "5A"), ("6B", "6C"))
     made_of = [made(Swapped, board=V, place=one, other=NamedPart(board=V, refdes=other)) for one, other in both]

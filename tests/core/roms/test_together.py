@@ -6,6 +6,7 @@ from benchmarks.rom_pairs import SORTS, TUNED, UNSEEN, counted, mirrored
 
 from loyal_trace.core.roms.forensics import examine
 from loyal_trace.core.roms.hypotheses import PinNames
+from loyal_trace.core.roms.together_words import Fault, advice
 
 CODE = SORTS["code"](np.random.default_rng(21), 4096)
 
@@ -98,3 +99,20 @@ def test_foreign_contents_accuse_nothing():
         for other in ("code", "sparse", "picture"):
             here, there = SORTS[other](rng, 2048), SORTS[sort](rng, 2048)
             assert examine(here.tobytes(), there.tobytes())[0].kind in ("unknown", "garbage"), (sort, other)
+
+
+@pytest.mark.parametrize(("count", "words"), [(11, "A0, A1"), (12, "Check all lines")])
+def test_very_many_lines_are_not_listed_one_by_one(count, words):
+    faults = [
+        Fault("address-noisy", "x", {"address": list(range(count - 3))}),
+        Fault("data-noisy", "x", {"data": [0, 1, 2]}),
+    ]
+    assert words in advice(faults, PinNames())
+
+
+def test_one_line_alone_is_checked_by_two_reads_and_several_by_a_good_chip():
+    one = [Fault("data-noisy", "x", {"data": [4]})]
+    assert "compare two reads" in advice(one, PinNames()) and "Check D4:" in advice(one, PinNames())
+    two = [Fault("data-noisy", "x", {"data": [4]}), Fault("address-noisy", "x", {"address": [7]})]
+    assert "Check A7, D4:" in advice(two, PinNames()) and "good chip of the type" in advice(two, PinNames())
+    assert "right device" in advice([Fault("header", "x", {"from": 0, "to": 63})], PinNames())
