@@ -185,3 +185,12 @@ def test_what_was_searched_and_what_not_is_said_for_the_size_and_the_sums():
         "Searched: one wrong byte, lines exchanged" in large and "Too large here: two wrong bytes from 512 KiB" in large
     )
     assert "needs a CRC-32" in searched(4096, KnownChecksum("u1", tuple(sums_of(CODE.tobytes(), "md5").items())))
+
+
+@pytest.mark.parametrize("faded", [True, False])
+def test_one_wrong_bit_is_found_by_a_hash_alone_whichever_way_it_changed(faded):
+    at, bit = next((n, b) for n in range(9, len(TRUE)) for b in range(8) if bool(TRUE[n] >> b & 1) is not faded)
+    damaged = bytearray(TRUE)
+    damaged[at] ^= 1 << bit
+    found = restore(bytes(damaged), {"sha1": sums_of(TRUE)["sha1"]})
+    assert found is not None and found.data == TRUE and [change.offset for change in found.changes] == [at]

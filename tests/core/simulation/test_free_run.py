@@ -14,6 +14,7 @@ from loyal_trace.core.simulation.free_run import (
     signature_of,
     signatures,
 )
+from loyal_trace.core.simulation.packed import unpack
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.resources import chip_library
 from tests.helpers.event_driven import EventDriven
@@ -128,3 +129,24 @@ def test_supplies_are_known_by_the_pins_on_them_whatever_they_are_called():
     run = free_run(board, LIBRARY, CLOCKS)
     assert len(pins) == 2 and run.levels("U2.3").all() and run.levels("U2.6").all()
     assert not any(run.levels(net).any() for net in ("M0", "M1"))
+
+
+def test_a_state_machine_of_a_prom_and_a_register_walks_through_its_states():
+    """The contents name the state after each; a counter clears the register again after eight."""
+    following = bytes([3, 0, 7, 5, 15, 9, 2, 12, 6, 4, 1, 8, 10, 13, 14, 11])
+    pins = {"D": ((12, 3), (11, 4), (10, 6), (9, 11)), "Q": ((5, 2), (6, 5), (7, 7), (4, 10))}
+    nets = {f"D{n}": (("U1", prom), ("U2", reg)) for n, (prom, reg) in enumerate(pins["D"])}
+    nets |= {f"Q{n}": (("U1", prom), ("U2", reg)) for n, (prom, reg) in enumerate(pins["Q"])}
+    low = tuple(("U1", pin) for pin in (3, 2, 1, 15, 13, 14))
+    nets |= {"CLK": (("U2", 9), ("U3", 1)), "GND": (*low, ("U3", 2)), "CLR": (("U3", 6), ("U2", 1))}
+    parts = (Part("U1", "82S129"), Part("U2", "74LS174"), Part("U3", "74LS393"))
+    board = BoardDefinition("b", "b", parts=parts, nets=tuple(nets.items()), clocks=(Clock("CLK", frequency=1e6),))
+    contents = {"U1": following + following * 15}
+    run = free_run(board, LIBRARY, 64, contents=contents)
+    states = sum(unpack(run.words(f"Q{n}"), run.steps).astype(int) << n for n in range(4))
+    shown = [int(state) for n, state in enumerate(states) if n == 0 or state != states[n - 1]]
+    expected = [0]
+    while len(expected) < 8:
+        expected.append(following[expected[-1]])
+    begins = shown.index(0)
+    assert shown[begins : begins + 8] == expected
