@@ -75,13 +75,18 @@ def hold(name: str, cases: Iterable[tuple[str, Any]]) -> None:
     assert not moved, "\n".join([f"{path.name} moved (see tests/helpers/ledger.py):", *moved[:60]])
 
 
-def all_said_of(found: Assessment) -> Iterator[tuple[str, Any]]:
-    """Every answer of one moment, in as few words as it can be told in."""
-    moment = found.moment
+def all_said_of(found: Assessment, thorough: bool = True) -> Iterator[tuple[str, Any]]:
+    """Every answer of one moment, in as few words as it can be told in; else only the main ones."""
     for board, report in found.rails.items():
         yield f"rails of {board}", report
     for question in ("roms", "chips", "capacitors", "suspects", "next", "plan", "proof"):
         yield question, getattr(found, question)
+    if thorough:
+        yield from _further_said_of(found)
+
+
+def _further_said_of(found: Assessment) -> Iterator[tuple[str, Any]]:
+    moment = found.moment
     for name, ask in _OF_MOMENTS.items():
         yield name, ask(moment)
     yield "estimate", estimate(found)

@@ -6,7 +6,7 @@ from itertools import product
 import numpy as np
 
 from loyal_trace.core.assess.assessment import Assessment
-from loyal_trace.core.boards.alignment import align
+from loyal_trace.core.boards.alignment import align, outline_on_photo
 from loyal_trace.core.boards.layout import grouped
 from loyal_trace.core.boards.outline import body_size, pin_count, pin_places, smallest_body
 from loyal_trace.core.boards.paths import walking_path
@@ -191,6 +191,8 @@ def placed():
     seen = [(10 + 3 * x + 0.2 * y, 400 - 2.8 * y + 0.1 * x + 0.001 * x * y) for x, y in corners]
     found = align(corners, seen)
     yield "a photo laid over", (found, [found.on_photo(*point) for point in corners[:3]])
+    for part in DEMO["hl-main"].parts[:4]:
+        yield f"{part.refdes} on the photo", outline_on_photo(found, part)
 
 
 def test_boards_as_they_would_run_and_lie():

@@ -36,9 +36,11 @@ def by_sums(damaged, true):
 
 def with_reference():
     for number, (kind, damaged, true) in enumerate(samples(31, (1024,))):
+        if number % 2:
+            continue
         yield f"{kind} {number}", ranked(examine(damaged, true))
     for number, pair in enumerate(pairs((5,), (1024,), ("mirrored", "sparse", "four-bit", "code"))):
-        if number % 20 == 0:
+        if number % 40 == 0:
             yield f"{' and '.join(pair.names)}, {pair.sort}", ranked(examine(pair.damaged, pair.true))
 
 
@@ -93,11 +95,11 @@ def several_reads():
 
 
 def sets_of_images():
-    images = {f"u{n}": true for n, (_, _, true) in enumerate(samples(43, (512, 1024), ("data-stuck-1",)))}
+    images = {f"u{n}": true for n, (_, _, true) in enumerate(samples(43, (256, 512), ("data-stuck-1",)))}
     known = KnownImages()
     for name, data in images.items():
         known.add_image(name, "the set", data, "AB"[len(name) % 2])
-    for number, (kind, damaged, _) in enumerate(samples(43, (1024,))):
+    for number, (kind, damaged, _) in enumerate(samples(43, (512,))):
         if number % 4 == 0:
             yield f"identified: {kind} {number}", known.identify(damaged)
     yield "sources", likely_sources([known.identify(data) for data in images.values()])

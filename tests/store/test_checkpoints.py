@@ -38,9 +38,10 @@ def store(tmp_path):
 
 def work(job, count, start=0):
     for n in range(start, start + count):
-        place = f"{n % 5 + 1}A"
-        job.record(Measured, board="tw-cpu", place=f"{place}.{n % 14 + 1}", quantity="voltage", value=n / 7)
-        job.record(PinsProbed, board="tw-cpu", place=place, pins=(PinState(pin=n % 14 + 1, state="L"),))
+        place, pin = f"{n % 5 + 1}A", n % 14 + 1
+        read = job.make(Measured, board="tw-cpu", place=f"{place}.{pin}", quantity="voltage", value=n / 7)
+        probed = job.make(PinsProbed, board="tw-cpu", place=place, pins=(PinState(pin=pin, state="L"),))
+        job.record_all([read, probed])
         job.record(Observed, board="tw-cpu", place=place, finding="looks good")
 
 
@@ -94,7 +95,7 @@ def test_a_job_is_opened_from_its_checkpoint_and_goes_on(store, job):
 
 
 def test_what_was_undone_in_the_checkpoint_is_given_back(store, job):
-    gone = next(entry for entry in job.entries if isinstance(entry, Measured))
+    gone = next(entry for entry in job.entries if isinstance(entry, Observed))
     job.retract(gone.id)
     work(job, 20, start=20)
     job.keep_checkpoint()

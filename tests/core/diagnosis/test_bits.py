@@ -49,7 +49,7 @@ def test_right_codes_are_called_right_and_a_misread_one_is_outvoted():
 
 
 @given(st.sampled_from(hypotheses(8)), st.integers(0, 1000))
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=20, deadline=None)
 def test_following_the_advice_finds_the_fault_in_a_few_codes(fault, seed):
     hand = random.Random(seed)
     pairs = pairs_of(fault, [hand.randrange(256)])

@@ -1,7 +1,7 @@
 """A moment of a long job kept and read back is the moment that folding all of it would give."""
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from loyal_trace.core.job import checkpoint, fold, stretch
@@ -51,7 +51,8 @@ def readable(log):
     return [entry for entry in log if not isinstance(entry, e.Unread)]
 
 
-@given(logbooks(most=40), st.data())
+@given(logbooks(most=30), st.data())
+@settings(max_examples=40)
 def test_opening_from_a_checkpoint_shows_what_folding_everything_shows(log, data):
     log = readable(log)
     cut = data.draw(st.integers(0, len(log)))
