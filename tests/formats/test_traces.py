@@ -63,6 +63,7 @@ def test_many_samples_are_read_in_pieces(tmp_path):
         ("a.csv", "A,B\n1,x\n0,1\n"),
         ("a.vcd", "$enddefinitions $end\n#0\n"),
         ("a.vcd", "$timescale often $end $enddefinitions $end"),
+        ("a.vcd", f"$timescale {'9' * 5000} ns $end $enddefinitions $end"),
     ],
 )
 def test_what_is_no_trace_is_refused(tmp_path, name, text):

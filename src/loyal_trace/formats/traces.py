@@ -20,7 +20,9 @@ _UNITS = {"s": 1.0, "ms": 1e-3, "us": 1e-6, "µs": 1e-6, "ns": 1e-9, "ps": 1e-12
 _LEVELS = {"0": 0, "1": 1, "l": 0, "h": 1, "low": 0, "high": 1, "false": 0, "true": 1}
 # Lines read at once: 10 million samples of 16 channels stay within the memory of a small machine.
 _AT_ONCE = 100_000
-_SCALE = re.compile(r"(\d+)\s*(s|ms|us|ns|ps|fs)")
+# A time has no more digits than a count of 64 bits; the language itself refuses numbers of some thousand.
+_LONGEST_TIME = 20
+_SCALE = re.compile(r"(\d{1,9})\s*(s|ms|us|ns|ps|fs)")
 
 
 def read_trace(path: Path) -> Trace:
@@ -116,7 +118,7 @@ def _vcd(stream: io.TextIOBase, path: Path) -> Trace:
         if word[0] == "#":
             if times or any(now.values()) or not times:
                 sample(time)
-            time = int(word[1:]) if word[1:].isdecimal() else time
+            time = int(word[1:]) if word[1:].isdecimal() and len(word) <= _LONGEST_TIME else time
         elif word[0] in "01xXzZ" and word[1:] in now:
             now[word[1:]] = int(word[0] == "1")
     sample(time)
