@@ -13,15 +13,14 @@ import tomli_w
 from loyal_trace.core.boards.model import BoardDefinition
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.job.checkpoint import Checkpoint
-from loyal_trace.core.job.entries import Entry, ImageKnown, RomRead, Unread, marked_unread
+from loyal_trace.core.job.entries import Entry, Unread, marked_unread
+from loyal_trace.core.job.stretch import image_of
 from loyal_trace.core.vocabulary.errors import LoyalTraceError, UserFileError
 from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.formats.board_folder import parse_board
 from loyal_trace.store.checkpoints import Kept, read_checkpoint
 from loyal_trace.store.store import Store
-
-_WITH_IMAGE = (RomRead, ImageKnown)
 
 
 @dataclass(frozen=True)
@@ -39,25 +38,26 @@ class Usable:
 
 def usable(store: Store, job: str, library: ChipLibrary) -> Usable:
     """Everything of a job that can be read; never fails for what a file of it holds."""
-    kept = _kept(store, job)
-    behind = store.entries(job, lean=True, after=kept.last) if kept else store.entries(job, lean=True)
-    entries, lost = _with_files(store, behind)
+    checked: dict[str, str] = {}
+    kept = _kept(store, job, checked)
+    behind = store.entries(job, lean=True, after=kept.last if kept else None)
+    entries, lost = _with_files(store, behind, checked)
     boards, damaged = _boards(store.board_files(job), library)
     return Usable(entries, boards, (*_unread(entries), *lost, *damaged), kept.checkpoint if kept else None)
 
 
-def _kept(store: Store, job: str) -> Kept | None:
+def _kept(store: Store, job: str, checked: dict[str, str]) -> Kept | None:
     """The checkpoint of a job, unless a file that its entries need is lost: then every one of them is looked at."""
-    kept, checked = read_checkpoint(store, job), dict[str, str]()
+    kept = read_checkpoint(store, job)
     return None if kept is None or any(_lost(store, sha, checked) for sha in kept.checkpoint.outline.files) else kept
 
 
-def _with_files(store: Store, entries: Sequence[Entry]) -> tuple[tuple[Entry, ...], list[str]]:
+def _with_files(store: Store, entries: Sequence[Entry], checked: dict[str, str]) -> tuple[tuple[Entry, ...], list[str]]:
     """Entries about ROM contents whose file is lost are marked: an image that is not there must not be judged."""
-    checked: dict[str, str] = {}
     found = list(entries)
     for number, entry in enumerate(entries):
-        if isinstance(entry, _WITH_IMAGE) and (why := _lost(store, entry.attachment, checked)):
+        sha = image_of(entry)
+        if sha and (why := _lost(store, sha, checked)):
             found[number] = marked_unread(entry.model_dump(mode="json"), why, number + 1, entry)
     return tuple(found), [why for why in checked.values() if why]
 

@@ -240,12 +240,12 @@ class Store:
         """(number, line) of every entry of a job as it was written, in order."""
         return list(self._rows(job))
 
-    def _rows(self, job: str, after: int = _BEFORE_ALL) -> Iterator[tuple[int, str]]:
+    def _rows(self, job: str, after: int | None = None) -> Iterator[tuple[int, str]]:
         # Sorted by their numbers alone: with the lines in it, the sorting of a long job takes as long as reading it.
         numbers = "SELECT seq FROM entries WHERE job = ? AND seq > ?"
         query = f"SELECT seq, body FROM entries WHERE seq IN ({numbers}) ORDER BY seq"
         with speaking_plainly(self.folder):
-            for seq, body in self._connection.execute(query, (job, after)):
+            for seq, body in self._connection.execute(query, (job, _BEFORE_ALL if after is None else after)):
                 yield int(seq), _text(body)
 
     def ends(self, job: str, length: int) -> list[tuple[int, int]]:
@@ -268,7 +268,7 @@ class Store:
             found = self._connection.execute("SELECT COUNT(*) FROM entries WHERE job = ? AND seq <= ?", (job, last))
             return int(found.fetchone()[0])
 
-    def entries(self, job: str, lean: bool = False, after: int = _BEFORE_ALL) -> tuple[Entry, ...]:
+    def entries(self, job: str, lean: bool = False, after: int | None = None) -> tuple[Entry, ...]:
         """The entries of a job in the order they were made; a line that cannot be read is an `Unread` in its place.
 
         A long job in use takes them `lean`: without the hash of the line before, which only written lines need.

@@ -8,7 +8,7 @@ from dataclasses import dataclass, fields
 from enum import Enum
 from functools import cache
 from types import MappingProxyType
-from typing import Any, get_args
+from typing import Any
 
 from pydantic import BaseModel
 from pydantic_core import from_json, to_json
@@ -24,12 +24,11 @@ from loyal_trace.core.job.snapshot import (
     SupplyKey,
     SymptomKey,
 )
-from loyal_trace.core.job.stretch import EPOCH, MICROSECOND, Outline, Stretch
+from loyal_trace.core.job.stretch import MICROSECOND, PLAIN, Outline, Stretch, number_of_time, time_of_number, types_in
 from loyal_trace.core.vocabulary.identity import PartRef, PinRef, PointRef
 
 # Series up to this length are made at once.
 _SHORT = 64
-_PLAIN = (str, int, float, bool, type(None))
 _KEYS = {
     key.__name__: key for key in (PartRef, PinRef, PointRef, ReadingKey, SymptomKey, ImageKey, CheckKey, SupplyKey)
 }
@@ -55,7 +54,7 @@ def write_state(snapshot: JobSnapshot, place_of: PlaceOf) -> bytes:
     groups: dict[str, Any] = {
         "count": snapshot.count,
         "at_bench": snapshot.at_bench // MICROSECOND,
-        "newest": None if snapshot.newest is None else (snapshot.newest - EPOCH) // MICROSECOND,
+        "newest": None if snapshot.newest is None else number_of_time(snapshot.newest),
     }
     for spec in fields(snapshot):
         group = getattr(snapshot, spec.name)
@@ -65,7 +64,7 @@ def write_state(snapshot: JobSnapshot, place_of: PlaceOf) -> bytes:
 
 
 def _told(value: Any, place_of: PlaceOf) -> Any:
-    if type(value) in _PLAIN:
+    if type(value) in PLAIN:
         return value
     if isinstance(value, Enum):
         return {"word": type(value).__name__, "of": value.value}
@@ -101,7 +100,7 @@ def read_state(data: bytes, entries: Sequence[Entry]) -> JobSnapshot:
     made: dict[str, Any] = {
         "count": groups["count"],
         "at_bench": groups["at_bench"] * MICROSECOND,
-        "newest": None if newest is None else EPOCH + newest * MICROSECOND,
+        "newest": None if newest is None else time_of_number(newest),
     }
     for spec in fields(EMPTY_SNAPSHOT):
         group = getattr(EMPTY_SNAPSHOT, spec.name)
@@ -150,10 +149,7 @@ def _in_annotations() -> frozenset[type[Any]]:
     found: set[type[Any]] = set()
     asked: list[Any] = [row.model for row in KINDS.values()]
     while asked:
-        one = asked.pop()
-        asked += get_args(one)
-        if isinstance(one, type) and one not in found:
-            found.add(one)
-            if issubclass(one, BaseModel):
-                asked += [spec.annotation for spec in one.model_fields.values()]
+        new = set(types_in(asked.pop())) - found
+        found |= new
+        asked += [spec.annotation for one in new if issubclass(one, BaseModel) for spec in one.model_fields.values()]
     return frozenset(found)

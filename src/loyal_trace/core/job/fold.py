@@ -14,7 +14,7 @@ from loyal_trace.core.job.checkpoint import Checkpoint
 from loyal_trace.core.job.draft import Draft
 from loyal_trace.core.job.kinds.paper import Retracted
 from loyal_trace.core.job.snapshot import EMPTY_SNAPSHOT, JobSnapshot
-from loyal_trace.core.job.stretch import STRETCH, Grown, Link, Outline, link_of
+from loyal_trace.core.job.stretch import STRETCH, Grown, Link, Outline, link_of, links_of
 
 # A snapshot shares what did not change, but each copies the series that grew since the one before. Going back far
 # costs all entries since then in any case, so the further back, the further apart they may be.
@@ -129,9 +129,7 @@ class Fold:
         self.snapshot = EMPTY_SNAPSHOT
         self._liveness = Liveness()
         self._position = dict(zip((*before.ids, *(e.id for e in entries)), range(len(self.entries)), strict=True))
-        # Only what undoes, is undone or belongs to another can come to count or not: few of very many.
-        behind = (link_of(entry) for entry in entries if entry.part_of or entry.kind == _RETRACTED)
-        for link in (*before.links, *behind):
+        for link in (*before.links, *links_of(entries)):
             self._liveness.add(link)
         self._kept: list[tuple[int, JobSnapshot]] = [(0, EMPTY_SNAPSHOT)]
         # What was undone since, or given back, is in the snapshot that was kept, or is missing from it.

@@ -4,26 +4,40 @@ Reading a line of JSON back checks every field of it, which takes long for very 
 is kept in columns instead, one for each field of each kind. A stretch that holds a line nobody could read is not kept.
 """
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from enum import Enum
 from functools import cache
 from threading import Lock
-from typing import Any, NamedTuple, get_args, get_origin, overload
+from typing import Any, NamedTuple, get_args, overload
 
 from pydantic import BaseModel
 from pydantic_core import from_json, to_json
 
 from loyal_trace.core.job.base import KINDS, Entry
 from loyal_trace.core.job.kinds.paper import Retracted, Unread
+from loyal_trace.core.job.kinds.roms import ImageKnown, RomRead
 from loyal_trace.core.job.lean import bare, models_in, set_up, without_names
 
 # As many as a fold goes on by at a time, so that the end of a stretch is a moment that it knows.
 STRETCH = 4096
-EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
+# Asked of every entry of a long job: comparing a kind is much quicker than asking for a class.
+_RETRACTED = Retracted.model_fields["kind"].default
+_NAMING_IMAGES = frozenset(named.model_fields["kind"].default for named in (RomRead, ImageKnown))
+PLAIN = (str, int, float, bool, type(None))
 MICROSECOND = timedelta(microseconds=1)
-_PLAIN = (str, int, float, bool, type(None))
+_EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
+
+
+def number_of_time(time: datetime) -> int:
+    """A time as whole microseconds of UTC since 1970; `time_of_number` gives it back."""
+    return (time - _EPOCH) // MICROSECOND
+
+
+def time_of_number(number: int) -> datetime:
+    """The time of a number of microseconds."""
+    return _EPOCH + timedelta(microseconds=number)
 
 
 class Link(NamedTuple):
@@ -39,6 +53,19 @@ def link_of(entry: Entry) -> Link:
     return Link(entry.id, entry.part_of, entry.target if isinstance(entry, Retracted) else "")
 
 
+def links_of(entries: Iterable[Entry]) -> Iterator[Link]:
+    """The links that can change what counts: few of very many, since most entries stand by themselves."""
+    return (link_of(entry) for entry in entries if entry.part_of or entry.kind == _RETRACTED)
+
+
+def image_of(entry: Entry) -> str:
+    """The SHA-256 of the image that an entry about ROM contents names; empty for any other.
+
+    An image that is not there must not be judged: those entries are looked at whenever a job is opened.
+    """
+    return str(getattr(entry, "attachment", "")) if entry.kind in _NAMING_IMAGES else ""
+
+
 @dataclass(frozen=True)
 class Outline:
     """What of a stretch is wanted at once: all ids, the links that decide what counts, the files that it needs."""
@@ -50,13 +77,8 @@ class Outline:
 
 def outline_of(entries: Sequence[Entry]) -> Outline:
     """The outline of entries."""
-    links = tuple(link for link in map(link_of, entries) if link.part_of or link.target)
-    files = {str(getattr(entry, "attachment", "")) for entry in entries if entry.kind in NEED_FILES}
-    return Outline(tuple(entry.id for entry in entries), links, tuple(sorted(files)))
-
-
-# An image that is not there must not be judged: the entries that name one are looked at whenever a job is opened.
-NEED_FILES = frozenset({"rom_read", "image_known"})
+    files = sorted({image_of(entry) for entry in entries} - {""})
+    return Outline(tuple(entry.id for entry in entries), tuple(links_of(entries)), tuple(files))
 
 
 def write_outline(outline: Outline) -> bytes:
@@ -92,12 +114,12 @@ def _columns(same: Sequence[Entry]) -> Any:
 
 def _column(values: Sequence[Any]) -> Any:
     first = values[0]
-    if all(value is None or type(value) in _PLAIN for value in values):
+    if all(type(value) in PLAIN for value in values):
         # A zero may be negative: numbers that look alike are not taken for one.
         alike = type(first) is not float and all(type(v) is type(first) and v == first for v in values)
         return {"one": first} if alike else {"plain": values}
     if all(type(value) is datetime for value in values):
-        return {"times": [(value - EPOCH) // MICROSECOND for value in values]}
+        return {"times": [number_of_time(value) for value in values]}
     if all(value is None or isinstance(value, Enum) for value in values):
         return {"words": [value if value is None else value.value for value in values]}
     return _models_column(values)
@@ -111,7 +133,7 @@ def _models_column(values: Sequence[Any]) -> Any:
     if len({type(one) for one in inner}) > 1 or not all(isinstance(value, tuple) for value in values):
         return None
     rows = [[list(one.__dict__.values()) for one in value] for value in values]
-    plain = all(type(field) in _PLAIN for row in rows for one in row for field in one)
+    plain = all(type(field) in PLAIN for row in rows for one in row for field in one)
     in_order = all(list(one.__dict__) == list(type(one).model_fields) for one in inner)
     return {"models": rows} if plain and in_order else None
 
@@ -149,7 +171,7 @@ class Stretch(Sequence[Entry]):
                 return found
             if self._data is not None:
                 self._unpack(self._data)
-            made = self._made[at] = self._makers[self._order[at]](self._ids[at], self._rows[at])
+            made = self._made[at] = self._makers[self._order[at]](self._rows[at])
             self._left -= 1
             if self._left == 0:
                 self._makers, self._order, self._rows = [], [], []  # the columns have done their work
@@ -157,34 +179,30 @@ class Stretch(Sequence[Entry]):
 
     def _unpack(self, data: bytes) -> None:
         document = from_json(data)
-        kinds = document["kinds"]
-        counts, rows = [0] * len(kinds), []
-        for number in document["order"]:
-            rows.append(counts[number])
-            counts[number] += 1
-        self._rows, self._order = rows, document["order"]
-        self._makers = [_maker(KINDS[name].model, columns) for name, columns in kinds.items()]
+        kinds, order = document["kinds"], document["order"]
+        ids: list[list[str]] = [[] for _ in kinds]
+        for number, name in zip(order, self._ids, strict=True):
+            self._rows.append(len(ids[number]))
+            ids[number].append(name)
+        self._order = order
+        self._makers = [_maker(KINDS[kind].model, kinds[kind], own) for kind, own in zip(kinds, ids, strict=True)]
         self._data = None
 
 
-_Maker = Callable[[str, int], Entry]
+_Maker = Callable[[int], Entry]
 
 
-def _maker(kind: type[Entry], columns: Any) -> _Maker:
-    """What makes the entry of an id from a row."""
+def _maker(kind: type[Entry], columns: Any, ids: Sequence[str]) -> _Maker:
+    """What makes the entry of a row; the ids of all rows stand outside the columns."""
     if isinstance(columns, list):
-        return lambda name, row: without_names(kind.model_validate_json(columns[row]))
+        return lambda row: without_names(kind.model_validate_json(columns[row]))
+    whole = {**columns, "id": {"plain": ids}}
     # In the order of the class, so that all its entries share their keys.
-    cells = [(name, _cells(kind, name, columns[name])) for name in kind.model_fields if name != "id"]
-    first = list(kind.model_fields).index("id")
-    before, after = cells[:first], cells[first:]
+    cells = [(name, _cells(kind, name, whole[name])) for name in kind.model_fields]
 
-    def make(name: str, row: int) -> Entry:
+    def make(row: int) -> Entry:
         entry, fields = bare(kind)
-        for field, cell in before:
-            fields[field] = cell(row)
-        fields["id"] = name
-        for field, cell in after:
+        for field, cell in cells:
             fields[field] = cell(row)
         set_up(entry)
         return entry
@@ -198,7 +216,7 @@ def _cells(kind: type[Entry], name: str, column: Mapping[str, Any]) -> Callable[
     if shape == "one":
         return lambda row: values
     if shape == "times":
-        return lambda row: EPOCH + timedelta(microseconds=values[row])
+        return lambda row: time_of_number(values[row])
     if shape == "words":
         members = {member.value: member for member in _enum_of(kind, name)}
         return lambda row: None if values[row] is None else members[values[row]]
@@ -221,13 +239,17 @@ def _model(kind: type[BaseModel], names: Sequence[str], values: Sequence[Any]) -
 @cache
 def _enum_of(kind: type[Entry], name: str) -> type[Enum]:
     """The enum in the annotation of a field."""
-    asked = [kind.model_fields[name].annotation]
+    return next(one for one in types_in(kind.model_fields[name].annotation) if issubclass(one, Enum))
+
+
+def types_in(annotation: Any) -> Iterator[type[Any]]:
+    """Every class that an annotation names, in its arguments as well."""
+    asked = [annotation]
     while asked:
         one = asked.pop()
-        if isinstance(one, type) and issubclass(one, Enum):
-            return one
-        asked += get_args(one) if get_origin(one) is not None else ()
-    raise ValueError(name)
+        if isinstance(one, type):
+            yield one
+        asked += get_args(one)
 
 
 class Grown(Sequence[Entry]):

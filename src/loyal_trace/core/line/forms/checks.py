@@ -71,16 +71,18 @@ def symptom(m: Match, scope: Scope) -> Iterable[Said]:
         known = "; ".join(key.text for key in scope.context.snapshot.proving.symptoms)
         raise Refusal("no-symptom", text=text, known=known)
     for key in found or [SymptomKey(board, text) for board in scope.boards(m["on"])]:
-        fields = {"text": key.text, "present": state != "gone", "partly": state == "partly"}
-        words = f"symptom {state}: " if state else "symptom: "
-        yield said(f"{scope.board_words(key.board)}{words}{key.text}", about(SymptomSeen, key.board, **fields))
-    before, gone = _AND_GONE.fullmatch(text), () if state else scope.context.snapshot.proving.symptoms
-    for key in _boards_of_symptom(scope, m["on"], before[1]) if before else ():
-        if key in gone:  # “no sound, gone” may be a new symptom, and more likely is the old one gone
-            yield said(
-                f"{scope.board_words(key.board)}symptom gone: {key.text}",
-                about(SymptomSeen, key.board, text=key.text, present=False, partly=False),
-            )
+        yield _symptom_seen(scope, key, state)
+    and_gone = None if state else _AND_GONE.fullmatch(text)
+    for key in _boards_of_symptom(scope, m["on"], and_gone[1]) if and_gone else ():
+        if key in scope.context.snapshot.proving.symptoms:
+            # “no sound, gone” may be a new symptom, and more likely is the old one gone.
+            yield _symptom_seen(scope, key, "gone")
+
+
+def _symptom_seen(scope: Scope, key: SymptomKey, state: str) -> Said:
+    fields = {"text": key.text, "present": state != "gone", "partly": state == "partly"}
+    words = f"symptom {state}: " if state else "symptom: "
+    return said(f"{scope.board_words(key.board)}{words}{key.text}", about(SymptomSeen, key.board, **fields))
 
 
 @form(
