@@ -154,6 +154,11 @@ def _half(rng: np.random.Generator, image: Array) -> tuple[Array, Injected]:
     return (image[:half] if rng.random() < 0.5 else image[half:]), Injected("half-read")
 
 
+def _cut(rng: np.random.Generator, image: Array) -> tuple[Array, Injected]:
+    kept = int(rng.integers(len(image) // 3, len(image) - 8))
+    return (image[:kept] if rng.random() < 0.8 else image[-kept:]), Injected("half-read")
+
+
 def _dropped(rng: np.random.Generator, image: Array) -> tuple[Array, Injected]:
     place, many = int(rng.integers(len(image) // 8, len(image) * 7 // 8)), int(rng.choice([1, 2, 7]))
     return np.delete(image, range(place, place + many)), Injected("bytes-dropped")
@@ -190,10 +195,13 @@ FAULTS: dict[str, Fault] = {
     "data stuck": _stuck, "data bridged": _bridged, "data exchanged": _exchanged, "data inverted": _turned,
     "data noisy": _noisy, "address stuck": _address, "address bridged": _two_addresses,
     "address exchanged": _address_order, "address noisy": _address_noise, "header": _header, "half read": _half,
-    "bytes dropped": _dropped, "bytes inserted": _inserted, "faded": _faded, "faded together": _faded_together,
-    "wrong bytes": _wrong,
+    "cut short": _cut, "bytes dropped": _dropped, "bytes inserted": _inserted, "faded": _faded,
+    "faded together": _faded_together, "wrong bytes": _wrong,
 }  # fmt: skip
-_CELLS, _SIZED = ("faded", "faded together", "wrong bytes"), ("header", "half read", "bytes dropped", "bytes inserted")
+_CELLS, _SIZED = (
+    ("faded", "faded together", "wrong bytes"),
+    ("header", "half read", "cut short", "bytes dropped", "bytes inserted"),
+)
 # Cells lose what they hold before lines read it, and the file is cut last.
 _ORDER = (*_CELLS, *(name for name in FAULTS if name.split()[0] == "address"),
           *(name for name in FAULTS if name.split()[0] == "data"), *_SIZED)  # fmt: skip

@@ -7,12 +7,15 @@ from PyQt6 import sip
 from PyQt6.QtWidgets import QInputDialog
 
 from loyal_trace.app.job import new_id
+from loyal_trace.core.assess.moment import Memo
 from loyal_trace.demo.workshop import build_workshop
 from loyal_trace.store.store import Store
 from loyal_trace.ui.main import WindowOptions, make_application
 from loyal_trace.ui.theme import THEME
 from tests.helpers.timers import HandTimer
 from tests.ui.driver import Driver
+
+_MEMO = Memo()
 
 
 @pytest.fixture(scope="session")
@@ -22,6 +25,12 @@ def demo_template(tmp_path_factory):
     with Store(folder) as store:
         build_workshop(store, new_id)
     return folder
+
+
+@pytest.fixture(autouse=True)
+def one_memo(monkeypatch):
+    """What was computed for one window serves the next, as its keys hold all that went in; saves a third of the time."""
+    monkeypatch.setattr("loyal_trace.app.job.Memo", lambda: _MEMO)
 
 
 class Asked:

@@ -8,7 +8,7 @@ import os
 import sys
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, replace
-from functools import partial
+from functools import cache, partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -539,10 +539,15 @@ def _translate_dialogs(app: QApplication) -> None:
 
 
 def _settle_memory() -> None:
-    """What was loaded stays: later collections need not walk it while someone types. Once, when a window is ready."""
-    if not gc.get_freeze_count():
-        gc.freeze()
+    """What was loaded stays: later collections need not walk it while someone types."""
+    _freeze_once()
     gc.enable()
+
+
+@cache
+def _freeze_once() -> None:
+    # Asking Python how much is frozen already walks all of it.
+    gc.freeze()
 
 
 def run_window(options: WindowOptions) -> int:

@@ -4,9 +4,12 @@ import numpy as np
 import pytest
 from benchmarks.rom_pairs import SORTS, TUNED, UNSEEN, counted, mirrored
 
+from loyal_trace.core.roms.by_checksums import Expected
 from loyal_trace.core.roms.forensics import examine
 from loyal_trace.core.roms.hypotheses import PinNames
+from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, RomImage
 from loyal_trace.core.roms.together_words import Fault, advice
+from loyal_trace.core.roms.verdicts import judge
 
 CODE = SORTS["code"](np.random.default_rng(21), 4096)
 
@@ -48,6 +51,33 @@ def test_a_line_that_floats_is_named_and_the_advice_is_to_compare_reads():
     assert kinds(top) == [("data-noisy", [3], None)] and "compare two reads" in top.next
     order = np.arange(4096) & ~0x200 | np.random.default_rng(2).integers(0, 2, 4096) << 9
     assert kinds(examine(CODE[order].tobytes(), CODE.tobytes())[0]) == [("address-noisy", None, [9])]
+
+
+@pytest.mark.parametrize(("kept", "told"), [
+    (slice(0, 3000), "3,000 bytes, but 4,096 are expected; the contents end before 0BB8, 1,096 bytes missing"),
+    (slice(1, None), "4,095 bytes, but 4,096 are expected; the contents begin at 0001, 1 byte missing before it"),
+    (slice(2048, None), "2,048 bytes, but 4,096 are expected: exactly half; only 0800 to 0FFF was read, a half of the chip"),
+])  # fmt: skip
+@pytest.mark.parametrize(("fault", "besides"), [
+    (lambda image: image, ""),
+    (lambda image: image & 0xDF, "D5 reads low"),
+    (lambda image: image[np.arange(4096) & ~0x80], "A7 is stuck low"),
+])  # fmt: skip
+def test_a_file_cut_anywhere_is_told_with_what_is_wrong_besides(kept, told, fault, besides):
+    expected = Expected((KnownChecksum("u1", (), 4096),), reference=CODE.tobytes())
+    found = judge(RomImage("u1", fault(CODE)[kept].astype(np.uint8).tobytes()), expected, ChecksumList(()))
+    if "A7" in besides and kept.start:
+        assert found.hypotheses[0].kind in ("unknown", "half-read")  # its lines are sought from the beginning on only
+    else:
+        assert found.verdict == "wrong-size" and found.reason.startswith(told)
+        assert besides in found.reason and ("; besides, " in found.reason) == bool(besides)
+        assert not found.hypotheses[0].unexplained
+
+
+def test_a_cut_file_of_other_contents_is_no_cut_of_these():
+    other = SORTS["code"](np.random.default_rng(22), 3000).tobytes()
+    found = examine(other, CODE.tobytes())
+    assert [h.kind for h in found] == ["unknown"]
 
 
 @pytest.mark.parametrize("count", [3, 5, 8])

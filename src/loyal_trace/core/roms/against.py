@@ -169,6 +169,8 @@ def _besides(shape: Shape, image: Bytes, reference: Bytes, names: PinNames) -> H
         account = account_of(image, reference, shape.there)
         if account is not None and faults_of(account, len(image)):
             return as_explanation(image, reference, account, names)
+        if not shape.alike:
+            return unknown(image, "")
     return against_reference(image, reference, names, whole=False)[0]
 
 

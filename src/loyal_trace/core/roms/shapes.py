@@ -13,6 +13,7 @@ from loyal_trace.core.vocabulary.units import count_of
 
 _ANCHOR = 24
 _CLOSE = 0.02
+_LEAST_VALUES = 4  # an end that holds fewer different bytes fits in too many places
 _SCREENED, _RESEMBLES = 2048, 0.9
 
 
@@ -21,7 +22,8 @@ class Shape:
     """One way in which an image holds the true content at another place: kind, words, advice, where, bits it costs.
 
     `read` are the bytes of the image in their right places, `meant` those of the reference that belong there; `there`
-    says which of them the file holds at all, None for every one.
+    says which of them the file holds at all, None for every one. `alike` is no where only a fault of the address lines
+    could make it this shape.
     """
 
     kind: str
@@ -32,6 +34,7 @@ class Shape:
     where: Mapping[str, object] = field(default_factory=dict)
     bits: float = 6.0
     there: NDArray[np.bool_] | None = None
+    alike: bool = True
 
     @property
     def wrong(self) -> int:
@@ -78,6 +81,7 @@ def _alike(a: bytes, b: bytes) -> bool:
 def shapes(data: bytes, reference: bytes, others: Mapping[str, bytes] | None = None) -> Iterator[Shape]:
     """Every shape in which `data` holds `truth` (or the images of other slots, by name)."""
     yield from _halves(data, reference)
+    yield from _ends(data, reference)
     yield from _longer(data, reference)
     yield from _shifted(data, reference)
     text = list(_text(data, reference))
@@ -110,6 +114,29 @@ def _halves(data: bytes, reference: bytes) -> Iterator[Shape]:
                 words = say("byte lane {number} of {count} alone", number=number, count=count)
                 advice = say("Interleave it with the other byte lanes.")
                 yield Shape("lane-wrong", words, advice, data, lane, {"lane": number}, 6.0)
+
+
+def _ends(data: bytes, reference: bytes) -> Iterator[Shape]:
+    """The beginning alone, or the end alone; those of which a smaller device is the cause are told by `_halves`."""
+    size, missing = len(data), len(reference) - len(data)
+    if missing <= 0 or len(set(data)) < _LEAST_VALUES:
+        return
+    advice = say("Compare the size with that at the reader: the read or the transfer lost the rest. Do it again.")
+    lost = count_of(missing, "byte")
+    ends = (
+        (0, say("the contents end before {place:04X}, {bytes} missing", place=size, bytes=lost)),
+        (missing, say("the contents begin at {place:04X}, {bytes} missing before it", place=missing, bytes=lost)),
+    )
+    found = [(start, words) for start, words in ends if _alike(data, reference[start : start + size])]
+    if found and len(reference) in (2 * size, 4 * size):
+        return
+    for start, words in found or ends[:1]:
+        # Laid where they belong, so that a fault of the address lines can be told; nothing else makes them unlike.
+        there = np.zeros(len(reference), dtype=bool)
+        there[start : start + size] = True
+        read = reference[:start] + data + reference[start + size :]
+        where = {"from": start, "to": start + size - 1}
+        yield Shape("half-read", words, advice, read, reference, where, 7.0, there, alike=bool(found))
 
 
 def _longer(data: bytes, reference: bytes) -> Iterator[Shape]:

@@ -90,10 +90,10 @@ def _by_content(image: RomImage, expected: Expected, known: ChecksumList) -> Rom
         return _only(several)
     wrong_size = _wrong_size(image, expected, known)
     if wrong_size:
-        sized = against_other_size(image.data, expected.reference) if expected.reference else ()
+        sized = against_other_size(image.data, expected.reference, names=expected.names) if expected.reference else ()
         if sized:
             top = sized[0]
-            if wrong_size.hypotheses[0].kind != "unknown":
+            if wrong_size.hypotheses[0].kind not in ("unknown", "half-read"):
                 return replace(wrong_size, hypotheses=sized)
             return RomVerdict(
                 "wrong-size", say("{reason}; {reason2}", reason=wrong_size.reason, reason2=top.reason), top.next, sized
@@ -263,6 +263,11 @@ def _wrong_size(image: RomImage, expected: Expected, known: ChecksumList) -> Rom
         say("{bytes}, but {right:,} are expected", bytes=count_of(image.size, "byte"), right=right),
     )
     advice = say("Choose the device again at the reader and read it again.")
+    if image.size & (image.size - 1):
+        advice = say(
+            "Memory chips hold a power of two of bytes, so the file probably lost or gained some on the way: transfer "
+            "it again and compare the sizes. Else read the chip again."
+        )
     if image.size > right:
         starts = [o for o in range(0, image.size - right + 1, right) if _part_fits(image, o, right, expected)]
         if starts:
@@ -285,11 +290,6 @@ def _wrong_size(image: RomImage, expected: Expected, known: ChecksumList) -> Rom
         advice = say(
             "It may be one part of a chip read as a smaller one, or one of several byte lanes. Choose the device "
             "again; else look for the other byte lanes."
-        )
-    elif image.size and expected.reference is not None and expected.reference[: image.size] == image.data:
-        kind, reason = (
-            "half-read",
-            say("{reason}; it matches as far as it goes, but the rest is missing", reason=reason),
         )
     where: dict[str, object] = {"size": image.size, "expected": right}
     only = Hypothesis(kind, "wrong-size", reason, advice, 1.0, where, say("by its size and its checksums"))
