@@ -1,5 +1,7 @@
 """What each line comes to: every example of every form, as it stands and slightly wrong, on several boards."""
 
+from itertools import product
+
 from loyal_trace.core.job.entries import (
     Fitted,
     Measured,
@@ -14,6 +16,7 @@ from loyal_trace.core.job.entries import (
 )
 from loyal_trace.core.line.context import Status
 from loyal_trace.core.line.registry import FORMS
+from loyal_trace.core.vocabulary.stages import Stage
 from tests.helpers.builders import made
 from tests.helpers.ledger import hold, written
 from tests.helpers.lines import TIDEWRACK, context, read
@@ -68,5 +71,26 @@ def cases():
                     yield f"{form.name} · {line} · {found.status.value}", told(found)
 
 
+# What is typed where a value is asked for: alone, with its unit, several at once, and beyond what can be.
+BARE = ("4.87", "4.87 V", "-12 V", "61 V", "2MHz", "0", "L", "HLP", "X", "not connected", "ok", "120u", "95u 0.3", "0.3R", "1k",
+        "3A4F", "FFFFFFFF", "yes", "fails", "12 12 11", "5 kV", "no", "?", "2 min", "skip no part")  # fmt: skip
+ASKED = ((TIDEWRACK, ("tw-vid", "5D"), None), (TIDEWRACK, ("tw-vid", "5D"), 13), (TIDEWRACK, ("tw-vid", "C2"), None),
+         (TIDEWRACK, ("tw-cpu", "6C"), 20), (TIDEWRACK, None, None))  # fmt: skip
+
+
+def asked_for():
+    for stage, (boards, picked, pin) in product(Stage, ASKED):
+        where = context(boards, SETTLED, picked, pin, stage=stage)
+        for number, line in enumerate(BARE):
+            if (stage + number) % 2 or stage in (Stage.PROBE, Stage.PLAN):
+                found = read(line, where)
+                if found.status is not Status.NOTE:
+                    yield f"{stage.word} {picked} {pin} · {line} · {found.status.value}", told(found)
+
+
 def test_what_lines_come_to():
     hold("line", cases())
+
+
+def test_what_bare_values_come_to_where_they_are_asked_for():
+    hold("line-asked", asked_for())
