@@ -12,6 +12,7 @@ import sys
 import tomllib
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cache
 from io import BytesIO
 from pathlib import Path
 from string import Formatter
@@ -44,13 +45,14 @@ class Sentence:
     where: str
 
 
-def sentences() -> list[Sentence]:
-    """All of them, in the order of the sources, each text once."""
+@cache
+def sentences() -> tuple[Sentence, ...]:
+    """All of them, in the order of the sources, each text once; the sources are read once."""
     found: dict[tuple[str, str], Sentence] = {}
     for sentence in (*_of_code(), *_of_data(), *_of_vocabularies()):
         if re.search(r"[^\W\d_]", re.sub(r"\{[^}]*\}", "", sentence.one)):
             found.setdefault((sentence.one, sentence.many), sentence)
-    return list(found.values())
+    return tuple(found.values())
 
 
 def _of_code() -> Iterator[Sentence]:

@@ -18,6 +18,7 @@ from loyal_trace.core.chips.expressions import (
     leaf_names,
 )
 from loyal_trace.core.chips.levels import FAMILIES, level_of, output_margin
+from loyal_trace.core.probing import reach
 from loyal_trace.core.probing.behaviour import expected_behaviours, function_behaviour
 from loyal_trace.core.probing.check import check_chip, drive_of
 from loyal_trace.core.probing.states import PinReading, parse_state
@@ -189,3 +190,14 @@ def test_what_is_called_impossible_never_comes_out_of_the_plain_search_either(na
             verdicts = {o.pin: o for o in check_chip(chip, {**readings, pin: PinReading(flipped)}).outputs}
             called += verdicts[pin].verdict == "impossible"
     assert called, "some of what cannot be is called impossible"
+
+
+@pytest.mark.parametrize("name", ["74LS74", "74LS161", "74LS193", "4017"])
+def test_both_ways_to_find_what_belongs_together_come_to_the_same_verdicts(name, monkeypatch):
+    chip, rng = LIBRARY.find(name), np.random.default_rng(5)
+    some = [{pin.number: PinReading(rng.choice(list("LHP"))) for pin in chip.pins} for _ in range(4)]
+    told = []
+    for few in (0, 1 << 10):
+        monkeypatch.setattr(reach, "_FEW_NODES", few)
+        told.append([check_chip(chip, readings).outputs for readings in some])
+    assert told[0] == told[1]

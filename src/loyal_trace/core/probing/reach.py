@@ -27,6 +27,8 @@ Bools = NDArray[np.bool_]
 Levels = Mapping[str, NDArray[np.uint8] | int]
 # Pairs of nodes that are looked at: 2^16 take two milliseconds.
 _MOST_PAIRS = 16
+# Up to here a product of matrices is quicker than to set up the search of a library (1 ms).
+_FEW_NODES = 64
 # Names of data that one bit takes in at an edge: more are taken as "either level".
 _MOST_DATA = 6
 
@@ -308,11 +310,22 @@ def _cycles(following: Mapping[int, int]) -> list[list[int]]:
 
 
 def _parts(before: NDArray[np.intp], after: NDArray[np.intp], kept: Bools) -> NDArray[np.intp]:
-    """The number of the strongly connected part of each node: the first node that it reaches and is reached from."""
-    inside = kept[before] & kept[after]
-    reaches = np.eye(len(kept), dtype=np.float32)
-    reaches[before[inside], after[inside]] = 1
-    # Paths of twice the length each time; at most 2^8 nodes, so that a plain product is the fastest closure.
+    """The number of the strongly connected part of each node."""
+    inside = np.flatnonzero(kept[before] & kept[after])
+    before, after, nodes = before[inside], after[inside], len(kept)
+    if nodes <= _FEW_NODES:
+        return _parts_of_few(before, after, nodes)
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import connected_components
+
+    steps = coo_array((np.ones(len(inside), dtype=np.int8), (before, after)), shape=(nodes, nodes))
+    return np.asarray(connected_components(steps, connection="strong")[1], dtype=np.intp)
+
+
+def _parts_of_few(before: NDArray[np.intp], after: NDArray[np.intp], nodes: int) -> NDArray[np.intp]:
+    """The same by paths of twice the length each time: the first node that each is joined with."""
+    reaches = np.eye(nodes, dtype=np.float32)
+    reaches[before, after] = 1
     while True:
         further = (reaches @ reaches > 0).astype(np.float32)
         if np.array_equal(further, reaches):
