@@ -1,13 +1,17 @@
 """What verdicts on chips and boards are made of: cones, names, levels, own pinouts, faults on a simulated board."""
 
 import random
+from dataclasses import replace
+from itertools import product
 
 from loyal_trace.core.assess.alike import common_causes, groups_of, shared_by
 from loyal_trace.core.assess.own_chips import OwnPinout, dead_words
+from loyal_trace.core.boards.model import Part
 from loyal_trace.core.chips.levels import FAMILIES, level_of, output_margin
 from loyal_trace.core.chips.names import readings
 from loyal_trace.core.diagnosis.dictionary_odds import NetReading, weigh
 from loyal_trace.core.job.entries import PinState
+from loyal_trace.core.parts.marking import parse_marking
 from loyal_trace.core.parts.other_type import given_up
 from loyal_trace.core.parts.places import beside, hot_parts_near
 from loyal_trace.core.probing.cones import cone_of, deciding_inputs, names_nearby, names_read
@@ -131,14 +135,44 @@ def others_beside():
         yield f"hot parts of {name}", ({place: found for place, found in near.items() if found}, limits.heat)
         yield f"beside on {name}", {part.refdes: beside(board, part) for part in caps}
         for part in board.parts[::5]:
-            for other in ("74HC161", "74LS161", "100u/25V", "220u/10V", "1k", "1k1", "10k", "27C64", "LM339"):
+            for other in ("74HC161", "74LS161", "100u/25V", "220u/10V", "27C64", "LM339"):
                 told = tried(given_up, part, other, LIBRARY)
                 if told:
                     yield f"{other} for {part.refdes} ({part.number}) of {name}", told
 
 
+def other_values():
+    """At the bounds, and on both sides of them."""
+    olds = ("1k", "10k", "100n", "100u/16V", "330n", "22p", "10 MHz")
+    for old, factor in product(olds, (0.8, 0.9, 0.95, 0.99, 1.0, 1.01, 1.05, 1.1, 1.2, 1.25, 1.5, 1.6)):
+        kind = {"k": "resistor", "z": "crystal"}.get(old[-1], "capacitor")
+        part = replace(Part("X1", old, kind), **marked_as(old, kind))
+        number = (
+            f"{round((part.value or 0) * factor * 1e12)}p" if kind == "capacitor" else f"{(part.value or 0) * factor:g}"
+        )
+        yield f"{number} for {old}", (part.value, part.polarised, given_up(part, number, LIBRARY))
+    for old, new in (
+        ("74LS00", "74LS02"),
+        ("74LS161", "74LS163"),
+        ("74LS74", "74LS175"),
+        ("27C128", "27C256"),
+        ("74LS00", "7400"),
+    ):
+        yield f"{new} for {old}", given_up(Part("X1", old, "chip"), new, LIBRARY)
+
+
+def marked_as(text, kind):
+    found = parse_marking(text, kind, LIBRARY)
+    return {
+        "value": found.value,
+        "voltage": found.voltage,
+        "polarised": found.polarised,
+        "technology": found.technology,
+    }
+
+
 def test_chips_and_what_is_beside_them():
-    hold("chips-inside", [*cones(), *figures_of_pins(), *own_pinouts(), *others_beside()])
+    hold("chips-inside", [*cones(), *figures_of_pins(), *own_pinouts(), *others_beside(), *other_values()])
 
 
 def faults_weighed():

@@ -14,7 +14,7 @@ from loyal_trace.core.roms.images import ChecksumList, KnownChecksum
 from loyal_trace.core.roms.inside import looks_random
 from loyal_trace.core.roms.lanes import data_bits, lanes_of, steady_lines, tied_pairs
 from loyal_trace.core.roms.line_shows import bits_of, counted, is_right, mismatches, shows
-from loyal_trace.core.roms.maps import dead_lines, found_address_order, found_permutation, joint_histograms
+from loyal_trace.core.roms.maps import dead_lines, found_address_order, found_permutation, joint_histograms, permuted
 from loyal_trace.core.roms.pieces import pieces_in, wholes_of
 from loyal_trace.core.roms.sets import revision_mix
 from loyal_trace.core.roms.shapes import resembling, shapes
@@ -144,6 +144,17 @@ def shaped():
         undone = undo(data, sums, len(true) if len(name) % 2 else None)
         yield f"undone: {name}", undone and (undone.kind, undone.words, undone.where, undone.proof)
         yield f"examined: {name}", [(h.kind, h.reason, h.likelihood) for h in examine(data, true)[:2]]
+    turned = bytes_of(true)[np.arange(512) ^ 0x10] ^ 0x21
+    swapped = permuted((1, 0, 2, 3, 4, 6, 5, 7), 0x09)[bytes_of(true)]
+    for name, image in (("a line turned and others inverted", turned), ("exchanged and inverted", swapped)):
+        for known in (sums, {"sha1": sums["sha1"]}, {"crc32": sums["crc32"]}):
+            undone = undo(image.astype(np.uint8).tobytes(), known, thorough=True)
+            yield (
+                f"undone: {name} by {sorted(known)}",
+                undone and (undone.kind, undone.words, undone.where, undone.proof),
+            )
+    order = found_permutation(joint_histograms(swapped, bytes_of(true)).sum(axis=0))
+    yield "exchanged and inverted", order and (order.kind, order.lines, order.words, order.inverted)
     for kind in ("data-swapped", "inverted", "bit-reversed", "address-swapped"):
         if kind in EVERY:
             damaged = EVERY[kind](rng, bytes_of(true)).tobytes()

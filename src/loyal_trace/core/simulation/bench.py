@@ -249,7 +249,7 @@ class SimulatedBench:
             return self._supply(board, self._path_at(board, place, quantity)).load
         if quantity in ("voltage", "ripple", "ripple frequency"):
             return self._powered(board, part, place, quantity)
-        raise RequestError(say("this bench cannot measure {quantity} at {place}", quantity=quantity, place=place))
+        raise _not_measured(quantity, place)
 
     def _of_part(self, board: str, part: Part, place: str, quantity: str) -> float | None:
         """What is measured on a part by itself, most of it with the power off; None for what the board decides."""
@@ -283,7 +283,9 @@ class SimulatedBench:
         return 0.08 if quantity == "resistance" else wrong[0].factor if wrong else part.value or 0.0
 
     def _cell(self, board: str, part: Part, quantity: str) -> float:
-        cell = next(c for c in self.boards[board].cells if c.part == part.refdes)
+        cell = next((c for c in self.boards[board].cells if c.part == part.refdes), None)
+        if cell is None:
+            raise _not_measured(quantity, part.refdes)
         if quantity == "current":
             return cell.current * 1.1
         flat = self._faults_at(board, part.refdes, "flat")
@@ -311,6 +313,8 @@ class SimulatedBench:
     def _track(self, board: str, part: Part) -> float:
         """A milliohm meter between a part's pin on the +5 V net and ground: least at the short."""
         definition = self.boards[board]
+        if not definition.rails:
+            raise _not_measured("track resistance", part.refdes)
         net = definition.rails[0].net
         shorts = self._shorted(board, net)
         if not shorts:
@@ -320,7 +324,9 @@ class SimulatedBench:
     def _reset(self, board: str, place: str, quantity: str) -> float:
         """A reset as its parts make it; it pulses with the watchdog while the set does not start."""
         definition = self.boards[board]
-        reset = next(r for r in definition.resets if r.point == place)
+        reset = next((r for r in definition.resets if r.point == place), None)
+        if reset is None:
+            raise _not_measured(quantity, place)
         if quantity == "voltage":
             return 4.6 if reset.active == "low" else 0.1
         if quantity == "reset pulses":
@@ -383,9 +389,10 @@ class SimulatedBench:
         stored = self._reservoir(supply, path)
         if supply.dc and part.kind == "connector":
             return supply.dc
+        if quantity == "ripple frequency":
+            return stored.ripple_frequency
         if part.refdes == supply.reservoir:
-            readings = {"voltage": stored.mean_voltage, "ripple": stored.ripple_voltage}
-            return {**readings, "ripple frequency": stored.ripple_frequency}[quantity]
+            return stored.mean_voltage if quantity == "voltage" else stored.ripple_voltage
         held = regulator_output(stored.trough_voltage, supply.nominal, supply.dropout)
         dip = supply.nominal - held
         if quantity == "ripple":
@@ -447,6 +454,10 @@ class SimulatedBench:
 def _spoils(fault: HiddenFault, function: str) -> bool:
     listed = [name.strip() for name in fault.code.split(",") if name.strip()]
     return fault.kind in ("section-dead", "leaky") and (not listed or function in listed)
+
+
+def _not_measured(quantity: str, place: str) -> RequestError:
+    return RequestError(say("this bench cannot measure {quantity} at {place}", quantity=quantity, place=place))
 
 
 def state_of_stream(stream: Stream) -> str:
