@@ -146,7 +146,7 @@ def other_values():
     olds = ("1k", "10k", "100n", "100u/16V", "330n", "22p", "10 MHz")
     for old, factor in product(olds, (0.8, 0.9, 0.95, 0.99, 1.0, 1.01, 1.05, 1.1, 1.2, 1.25, 1.5, 1.6)):
         kind = {"k": "resistor", "z": "crystal"}.get(old[-1], "capacitor")
-        part = replace(Part("X1", old, kind), **marked_as(old, kind))
+        part = replace(Part("X1", old, kind=kind), **marked_as(old, kind))
         number = (
             f"{round((part.value or 0) * factor * 1e12)}p" if kind == "capacitor" else f"{(part.value or 0) * factor:g}"
         )
@@ -158,7 +158,7 @@ def other_values():
         ("27C128", "27C256"),
         ("74LS00", "7400"),
     ):
-        yield f"{new} for {old}", given_up(Part("X1", old, "chip"), new, LIBRARY)
+        yield f"{new} for {old}", given_up(Part("X1", old), new, LIBRARY)
 
 
 def marked_as(text, kind):

@@ -112,12 +112,12 @@ def kits():
 def orders():
     draw = random.Random(13)
     shops = ("Quay Supplies", "Brine & Co", "Lantern Parts")
-    for number in range(8):
+    for number in range(24):
         wishes = [Wish(words, draw.randint(1, 5)) for words in draw.sample(("74LS161", "27C128", "4164", "LM339"), 2)]
         wishes.append(Wish("100u/25V", draw.randint(1, 9), plain_place(parse_spec("100u/25V"), Role.BULK)))
         offers = [
-            Offer(shop, wish.name, round(draw.uniform(0.2, 4), 2), draw.randint(1, 10), 3.5, draw.randint(2, 20),
-                  draw.choice((0.95, 0.6)), "chip" if wish.place is None else "capacitor")
+            Offer(shop, wish.name, round(draw.uniform(0.2, 4), 2), draw.choice((1, 1, 2, 10)), 3.5, draw.choice((2, 3, 20)),
+                  draw.choice((0.95, 0.8, 0.6)), "chip" if wish.place is None else "capacitor")
             for wish in wishes for shop in shops if draw.random() < 0.8
         ]  # fmt: skip
         yield f"order {number}", tried(plan_purchase, wishes, offers, LIMITS, draw.choice((0.0, 30.0)))

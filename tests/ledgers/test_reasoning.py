@@ -129,13 +129,13 @@ def free_words():
 
 def orders():
     draw = random.Random(41)
-    for number in range(8):
+    for number in range(20):
         tasks = normalised(
             [
                 Task(str(n), f"change {n}", round(draw.uniform(2, 40), 1), round(draw.random() * 0.4, 2), str(n % 4),
                      draw.choice(("iron", "hand")), tuple(str(k) for k in range(n) if draw.random() < 0.12),
-                     draw.choice((0, 0, 3.0)))
-                for n in range(draw.choice((3, 6, 9, 16)))
+                     draw.choice((0, 0, 1.0, 3.0)))
+                for n in range(draw.choice((3, 6, 6, 9, 9 if number % 4 else 16)))
             ]
         )  # fmt: skip
         yield f"orders {number}", [

@@ -44,6 +44,11 @@ def blanks():
     """A stretch that was not read, of every length about the bounds, alone and beside a few wrong bytes."""
     rng = np.random.default_rng(82)
     true = rng.integers(1, 255, 512, dtype=np.uint8)
+    for start, length in ((10, 70), (200, 66)):
+        image = true.copy()
+        image[start : start + length] = 0
+        image[start + length : start + length + length // 2] ^= rng.integers(0, 2, length // 2, dtype=np.uint8) << 3
+        yield f"{length} from {start} beside others", account_of(image, true)
     for start, length, value, holes in product((0, 100, 256), (7, 8, 60, 130, 256), (0, 255), (0, 2)):
         image = true.copy()
         image[start : start + length] = value
@@ -155,6 +160,12 @@ def shaped():
             )
     order = found_permutation(joint_histograms(swapped, bytes_of(true)).sum(axis=0))
     yield "exchanged and inverted", order and (order.kind, order.lines, order.words, order.inverted)
+    for name, image in {
+        "two lines": permuted((0, 1, 2, 6, 4, 5, 3, 7), 0)[bytes_of(true)], "one turned": bytes_of(true) ^ 8,
+        "nibbles": permuted((4, 5, 6, 7, 0, 1, 2, 3), 0)[bytes_of(true)], "all turned": bytes_of(true) ^ 255,
+    }.items():  # fmt: skip
+        undone = undo(image.astype(np.uint8).tobytes(), {"sha1": sums["sha1"]})
+        yield f"undone: {name} by SHA-1 alone", undone and (undone.kind, undone.words, undone.where)
     for kind in ("data-swapped", "inverted", "bit-reversed", "address-swapped"):
         if kind in EVERY:
             damaged = EVERY[kind](rng, bytes_of(true)).tobytes()

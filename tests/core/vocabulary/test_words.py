@@ -39,7 +39,7 @@ def test_places_name_themselves_and_know_their_part():
 
 
 def test_designators_are_listed_as_people_count():
-    assert in_order(["C10", "4C", "C2", "10A", "4A", "U1"]) == ["C2", "C10", "U1", "4A", "4C", "10A"]
+    assert in_order(["C10", "4C", "C2", "CR1", "10A", "4A", "U1"]) == ["C2", "C10", "CR1", "U1", "4A", "4C", "10A"]
 
 
 @given(st.integers(0, 999), st.integers(0, 999))

@@ -1,5 +1,6 @@
 """Which thing is meant: a part, a pin, a point of measurement, each with its board. Never a bare string."""
 
+import re
 from collections.abc import Iterable
 from typing import NamedTuple
 
@@ -55,23 +56,13 @@ class PointRef(NamedTuple):
 
 # No designator has more; the language itself refuses numbers of some thousand digits.
 _DIGITS = 18
+_RUNS = re.compile(r"\d+|\D+")
 
 
 def natural_key(refdes: str) -> tuple[tuple[int, str], ...]:
-    """Sort key under which C2 comes before C10 and 4A before 4C."""
-    pieces: list[tuple[int, str]] = []
-    digits = ""
-    for letter in refdes:
-        if letter.isdecimal():
-            digits += letter
-            continue
-        if digits:
-            pieces.append((int(digits[:_DIGITS]), ""))
-            digits = ""
-        pieces.append((-1, letter))
-    if digits:
-        pieces.append((int(digits[:_DIGITS]), ""))
-    return tuple(pieces)
+    """Sort key under which C2 comes before C10, C10 before CR1, and 4A before 4C."""
+    pieces = _RUNS.findall(refdes)
+    return tuple((int(piece[:_DIGITS]), "") if piece[0].isdecimal() else (-1, piece) for piece in pieces)
 
 
 def in_order(refdeses: Iterable[str]) -> list[str]:
