@@ -159,6 +159,15 @@ def _cut(rng: np.random.Generator, image: Array) -> tuple[Array, Injected]:
     return (image[:kept] if rng.random() < 0.8 else image[-kept:]), Injected("half-read")
 
 
+def _turned_round(rng: np.random.Generator, image: Array) -> tuple[Array, Injected]:
+    return np.roll(image, int(rng.choice([-16, -3, 1, 64]))), Injected("shifted")
+
+
+def _between(rng: np.random.Generator, image: Array) -> tuple[Array, Injected]:
+    before, after = (rng.integers(0, 256, int(rng.integers(8, 80)), dtype=np.uint8) for _ in range(2))
+    return np.r_[before, image, after], Injected("header")
+
+
 def _dropped(rng: np.random.Generator, image: Array) -> tuple[Array, Injected]:
     place, many = int(rng.integers(len(image) // 8, len(image) * 7 // 8)), int(rng.choice([1, 2, 7]))
     return np.delete(image, range(place, place + many)), Injected("bytes-dropped")
@@ -195,13 +204,11 @@ FAULTS: dict[str, Fault] = {
     "data stuck": _stuck, "data bridged": _bridged, "data exchanged": _exchanged, "data inverted": _turned,
     "data noisy": _noisy, "address stuck": _address, "address bridged": _two_addresses,
     "address exchanged": _address_order, "address noisy": _address_noise, "header": _header, "half read": _half,
-    "cut short": _cut, "bytes dropped": _dropped, "bytes inserted": _inserted, "faded": _faded,
-    "faded together": _faded_together, "wrong bytes": _wrong,
+    "cut short": _cut, "turned round": _turned_round, "header and tail": _between, "bytes dropped": _dropped,
+    "bytes inserted": _inserted, "faded": _faded, "faded together": _faded_together, "wrong bytes": _wrong,
 }  # fmt: skip
-_CELLS, _SIZED = (
-    ("faded", "faded together", "wrong bytes"),
-    ("header", "half read", "cut short", "bytes dropped", "bytes inserted"),
-)
+_CELLS = ("faded", "faded together", "wrong bytes")
+_SIZED = ("header", "half read", "cut short", "turned round", "header and tail", "bytes dropped", "bytes inserted")
 # Cells lose what they hold before lines read it, and the file is cut last.
 _ORDER = (*_CELLS, *(name for name in FAULTS if name.split()[0] == "address"),
           *(name for name in FAULTS if name.split()[0] == "data"), *_SIZED)  # fmt: skip

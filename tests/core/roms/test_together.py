@@ -74,6 +74,20 @@ def test_a_file_cut_anywhere_is_told_with_what_is_wrong_besides(kept, told, faul
         assert not found.hypotheses[0].unexplained
 
 
+@pytest.mark.parametrize(("moved", "told"), [
+    (lambda image: np.roll(image, 5), "the contents begin 5 bytes late and wrap round"),
+    (lambda image: np.r_[CODE[:40] ^ 99, image, CODE[:7]], "40 bytes before the contents; 7 bytes after the contents"),
+    (lambda image: np.r_[CODE[:40] ^ 99, image[:3000]], "40 bytes before the contents; the contents end before 0BB8, 1,096"),
+])  # fmt: skip
+def test_contents_are_found_at_another_place_although_a_line_reads_wrong(moved, told):
+    found = examine(moved(CODE & 0xDF).astype(np.uint8).tobytes(), CODE.tobytes())[0]
+    assert found.reason.startswith(told) and "besides" in found.reason and "D5" in found.reason
+    assert found.unexplained == 0
+    order = np.arange(4096) & ~0x80
+    addressed = examine(moved(CODE[order]).astype(np.uint8).tobytes(), CODE.tobytes())[0]
+    assert {fault["kind"] for fault in addressed.faults} == {found.kind, "address-stuck"}
+
+
 def test_a_cut_file_of_other_contents_is_no_cut_of_these():
     other = SORTS["code"](np.random.default_rng(22), 3000).tobytes()
     found = examine(other, CODE.tobytes())

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from loyal_trace.core.roms.alignment import aligned
 from loyal_trace.core.roms.line_shows import bits_of, cheapest, counted, entropy_bits, mismatches
+from loyal_trace.core.roms.offsets import likely_offsets
 from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import count_of
 
@@ -15,6 +16,10 @@ _ANCHOR = 24
 _CLOSE = 0.02
 _LEAST_VALUES = 4  # an end that holds fewer different bytes fits in too many places
 _SCREENED, _RESEMBLES = 2048, 0.9
+# Of many offsets one is chosen, so that more is asked of it.
+_RESEMBLES_MOVED, _ENOUGH_VALUES = 0.8, 8
+_ROTATE = say("Rotate it back by that many bytes.")
+_AGAIN = say("Compare the size with that at the reader: the read or the transfer lost the rest. Do it again.")
 
 
 @dataclass(frozen=True)
@@ -80,15 +85,15 @@ def _alike(a: bytes, b: bytes) -> bool:
 
 def shapes(data: bytes, reference: bytes, others: Mapping[str, bytes] | None = None) -> Iterator[Shape]:
     """Every shape in which `data` holds `truth` (or the images of other slots, by name)."""
-    yield from _halves(data, reference)
-    yield from _ends(data, reference)
-    yield from _longer(data, reference)
-    yield from _shifted(data, reference)
+    found = [*_halves(data, reference), *_ends(data, reference), *_longer(data, reference), *_shifted(data, reference)]
     text = list(_text(data, reference))
-    yield from text
+    found += text
     if not any(shape.read == shape.meant for shape in text):
-        yield from _slipped(data, reference)
-    yield from _joined(data, reference, others or {})
+        found += _slipped(data, reference)
+    found += _joined(data, reference, others or {})
+    yield from found
+    if not any(shape.alike for shape in found):
+        yield from _moved(data, reference)
 
 
 def _halves(data: bytes, reference: bytes) -> Iterator[Shape]:
@@ -121,12 +126,7 @@ def _ends(data: bytes, reference: bytes) -> Iterator[Shape]:
     size, missing = len(data), len(reference) - len(data)
     if missing <= 0 or len(set(data)) < _LEAST_VALUES:
         return
-    advice = say("Compare the size with that at the reader: the read or the transfer lost the rest. Do it again.")
-    lost = count_of(missing, "byte")
-    ends = (
-        (0, say("the contents end before {place:04X}, {bytes} missing", place=size, bytes=lost)),
-        (missing, say("the contents begin at {place:04X}, {bytes} missing before it", place=missing, bytes=lost)),
-    )
+    ends = ((0, _ends_before(size, len(reference))), (missing, _begins(missing)))
     found = [(start, words) for start, words in ends if _alike(data, reference[start : start + size])]
     if found and len(reference) in (2 * size, 4 * size):
         return
@@ -136,7 +136,7 @@ def _ends(data: bytes, reference: bytes) -> Iterator[Shape]:
         there[start : start + size] = True
         read = reference[:start] + data + reference[start + size :]
         where = {"from": start, "to": start + size - 1}
-        yield Shape("half-read", words, advice, read, reference, where, 7.0, there, alike=bool(found))
+        yield Shape("half-read", words, _AGAIN, read, reference, where, 7.0, there, alike=bool(found))
 
 
 def _longer(data: bytes, reference: bytes) -> Iterator[Shape]:
@@ -197,12 +197,11 @@ def _shifted(data: bytes, reference: bytes) -> Iterator[Shape]:
         by = data.find(reference[start : start + _ANCHOR]) - start
         if by + start < 0 or by == 0:
             continue
-        side = say("{bytes} late" if by > 0 else "{bytes} early", bytes=count_of(abs(by), "byte"))
+        side = _side(by)
         turned = data[by:] + data[:by]
         if _near(turned, reference):
             words = say("the contents begin {side} and wrap round", side=side)
-            advice = say("Rotate it back by that many bytes.")
-            yield Shape("shifted", words, advice, turned, reference, {"offset": by}, 7.0)
+            yield Shape("shifted", words, _ROTATE, turned, reference, {"offset": by}, 7.0)
             return
         kept = (data[by:], reference[:-by]) if by > 0 else (data[:by], reference[-by:])
         if _near(*kept):
@@ -215,6 +214,60 @@ def _shifted(data: bytes, reference: bytes) -> Iterator[Shape]:
             advice = say("Check count and offset at the reader, then read it again.")
             yield Shape("shifted", words, advice, *kept, {"offset": by}, 7.0 + 2.0 * abs(by))
             return
+
+
+def _side(by: int) -> str:
+    return say("{bytes} late" if by > 0 else "{bytes} early", bytes=count_of(abs(by), "byte"))
+
+
+def _moved(data: bytes, reference: bytes) -> Iterator[Shape]:
+    """The contents at another place of the file, in part perhaps, although lines of them read wrong."""
+    places = likely_offsets(np.frombuffer(data, np.uint8), np.frombuffer(reference, np.uint8))
+    if len(set(reference)) < _ENOUGH_VALUES or (len(data) == len(reference) and 0 in places):
+        return
+    for by in places:
+        if len(data) == len(reference):
+            turned = data[by:] + data[:by]
+            words = say("the contents begin {side} and wrap round", side=_side(by))
+            everywhere = np.ones(len(data), dtype=bool)
+            alike = resembling(turned, reference) < _RESEMBLES_MOVED
+            yield Shape("shifted", words, _ROTATE, turned, reference, {"offset": by}, 7.0, everywhere, alike)
+        yield from _laid_at(by, data, reference)
+
+
+def _laid_at(by: int, data: bytes, reference: bytes) -> Iterator[Shape]:
+    """The file laid over the reference, its byte `by` over the first; nothing where less than a quarter is there."""
+    size = len(reference)
+    start, end = max(0, -by), min(size, len(data) - by)
+    before, after = max(0, by), len(data) - by - end
+    if end - start < size // 4 or (start, end, before, after) == (0, size, 0, 0):
+        return
+    there = np.zeros(size, dtype=bool)
+    there[start:end] = True
+    piece = data[start + by : end + by]
+    told = [
+        say("{bytes} before the contents", bytes=count_of(before, "byte")) if before else "",
+        _begins(start) if start else "",
+        _ends_before(end, size) if end < size else "",
+        say("{bytes} after the contents", bytes=count_of(after, "byte")) if after else "",
+    ]
+    kind = "header" if before else "overdump" if (start, end) == (0, size) else "half-read"
+    where: dict[str, object] = {"offset": by} if before else {"from": start, "to": end - 1}
+    advice = say("Cut off the first {offset:,} bytes.", offset=by) if before and end == size else _AGAIN
+    bits = 8.0 + 7.0 * (end - start < size)
+    alike = resembling(piece, reference[start:end]) < _RESEMBLES_MOVED
+    words = joined("; ", (part for part in told if part))
+    yield Shape(kind, words, advice, reference[:start] + piece + reference[end:], reference, where, bits, there, alike)
+
+
+def _begins(start: int) -> str:
+    lost = count_of(start, "byte")
+    return say("the contents begin at {place:04X}, {bytes} missing before it", place=start, bytes=lost)
+
+
+def _ends_before(end: int, size: int) -> str:
+    lost = count_of(size - end, "byte")
+    return say("the contents end before {place:04X}, {bytes} missing", place=end, bytes=lost)
 
 
 def _distinct(reference: bytes) -> Iterator[int]:
