@@ -6,11 +6,12 @@ from itertools import product
 
 from loyal_trace.core.assess.alike import common_causes, groups_of, shared_by
 from loyal_trace.core.assess.own_chips import OwnPinout, dead_words
+from loyal_trace.core.assess.rates import rates_of
 from loyal_trace.core.boards.model import Part
 from loyal_trace.core.chips.levels import FAMILIES, level_of, output_margin
 from loyal_trace.core.chips.names import readings
 from loyal_trace.core.diagnosis.dictionary_odds import NetReading, weigh
-from loyal_trace.core.job.entries import PinState
+from loyal_trace.core.job.entries import Measured, PinState
 from loyal_trace.core.parts.marking import parse_marking
 from loyal_trace.core.parts.other_type import given_up
 from loyal_trace.core.parts.places import beside, hot_parts_near
@@ -26,6 +27,7 @@ from loyal_trace.core.simulation.free_run import all_faults, free_run, unpredict
 from loyal_trace.core.simulation.traces import time_words
 from loyal_trace.demo.common import boards_of
 from loyal_trace.resources import chip_library, default_tables
+from tests.helpers.builders import made, moment_with, small_board
 from tests.helpers.free_run_boards import free_run_board
 from tests.helpers.ledger import hold, tried
 
@@ -198,6 +200,7 @@ def faults_weighed():
             best = odds.likeliest(first[0][0])
             told = (found.faults[best], odds.explained(best), odds.shows(best), odds.next_nets())
             yield f"{seed} {faults[fault]} {number}", (first, odds.none, len(odds.readings), told)
+        yield f"codes {seed}", {net: levels[:96] for net, levels in list(run.codes().items())[::5]}
         yield f"groups {seed}", (found.groups(), [(net, found.good(net)) for net in nets[::9]])
 
 
@@ -218,5 +221,18 @@ def clocks_judged():
     yield "times", [time_words(t) for t in (0.0, 3e-10, 5e-9, 1e-6, 2.5e-5, 1e-3, 0.4, 1.0, -2e-3)]
 
 
+def rates_read():
+    """Frequencies at points of a board whose clocks nothing predicts: line and frame rates, dividers, what stands still."""
+    points = [f"U{n}.{pin}" for n in (1, 2) for pin in range(1, 8)]
+    for number, hertz in enumerate((
+        (15_734.0, 60.05, 4e6), (15_625.0, 50.08), (15_200.0, 47.0), (16_200.0, 63.0, 0.0), (8e6, 4e6, 2.003e6, 1e6), (6e6, 2e6, 1.5e6),
+        (8e6, 8e6, 15.625e3), (12e6, 12e6 / 1024, 12e6 / 1025), (1e6, 0.33e6, 0.25e6, -1.0), (15_700.0, 40.0, 61.0), (100.0,), (4e6, 1.992e6),
+    )):  # fmt: skip
+        entries = [made(Measured, board="small", place=place, quantity="frequency", value=value)
+                   for place, value in zip(points, hertz, strict=False) if value >= 0]  # fmt: skip
+        found = rates_of(moment_with({"small": small_board()}, entries), "small")
+        yield f"rates {number}", [(one.point, one.hertz, one.words, one.proves) for one in found]
+
+
 def test_boards_with_faults_and_clocks():
-    hold("boards-inside", [*faults_weighed(), *clocks_judged()])
+    hold("boards-inside", [*faults_weighed(), *clocks_judged(), *rates_read()])

@@ -6,11 +6,14 @@ import numpy as np
 from benchmarks.rom_corpus import EVERY, samples
 from benchmarks.rom_pairs import SORTS, pairs, sums_of
 
+from loyal_trace.core.roms.against import residual_cost
 from loyal_trace.core.roms.alignment import aligned
+from loyal_trace.core.roms.by_checksums import Expected
+from loyal_trace.core.roms.consensus import consensus
 from loyal_trace.core.roms.content import likeness
 from loyal_trace.core.roms.forensics import examine
 from loyal_trace.core.roms.identify import KnownImages, variants
-from loyal_trace.core.roms.images import ChecksumList, KnownChecksum
+from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, RomImage
 from loyal_trace.core.roms.inside import looks_random
 from loyal_trace.core.roms.lanes import data_bits, lanes_of, steady_lines, tied_pairs
 from loyal_trace.core.roms.line_shows import bits_of, counted, is_right, mismatches, shows
@@ -20,6 +23,7 @@ from loyal_trace.core.roms.sets import revision_mix
 from loyal_trace.core.roms.shapes import resembling, shapes
 from loyal_trace.core.roms.together import account_of
 from loyal_trace.core.roms.undo import undo
+from loyal_trace.core.roms.verdicts import judge
 from tests.helpers.ledger import hold
 
 
@@ -38,6 +42,18 @@ def accounts():
         for line in lines:
             noise |= (rng.random(512) < share).astype(np.uint8) << line
         yield f"lines {lines} changing in {share:.0%} of the bytes", account_of(true ^ noise, true)
+
+
+def left_over():
+    """What a prediction leaves and what that costs, of bits one way, the other way and both."""
+    rng = np.random.default_rng(80)
+    image = rng.integers(0, 256, 256, dtype=np.uint8)
+    for count, mask in product((0, 1, 5, 60), ((255, 0), (0, 255), (255, 255), (8, 0))):
+        predicted = image.copy()
+        places = rng.choice(256, count, replace=False)
+        noise = rng.integers(0, 256, count, dtype=np.uint8)
+        predicted[places] = image[places] & ~(noise & mask[0]) | noise & mask[1] & ~image[places]
+        yield f"{count} bytes left, {mask}", residual_cost(image, predicted)
 
 
 def blanks():
@@ -74,7 +90,7 @@ def slips():
 
 
 def test_accounts_blanks_and_slips():
-    hold("roms-accounts", [*accounts(), *blanks(), *slips()])
+    hold("roms-accounts", [*accounts(), *left_over(), *blanks(), *slips()])
 
 
 def contents_shown():
@@ -191,6 +207,22 @@ def put_together():
     found = wholes_of(parts[:6], ChecksumList(wholes), {"w", "l"})
     yield "wholes", [(one.entry.name, one.order, one.lanes) for one in found]
     a, b, both = (KnownChecksum(name, (), 8, firmware=name) for name in ("A", "B", ""))
+    for own, size in product(
+        ((), (KnownChecksum("p0", sums_of(parts[0]), 64),), (KnownChecksum("q", (), 256),)), (None, 64, 256)
+    ):
+        told = judge(RomImage("p0", b"".join(parts[:4])), Expected(own, size=size), known)
+        yield f"four as one, {size}, {[one.name for one in own]}", (told.verdict, told.reason, told.next)
+    for flips in (0, 1, 3, 20, 60):
+        two = bytearray(parts[0])
+        for bit in rng.choice(512, flips, replace=False):
+            two[bit // 8] ^= 1 << bit % 8
+        for right in (0, flips // 2):
+            mixed = bytes(a if n % 2 and right else b for n, (a, b) in enumerate(zip(parts[0], two, strict=True)))
+            told = consensus([mixed, bytes(two), parts[0]][: 2 + flips % 2], dict(sums_of(parts[0])))
+            yield (
+                f"reads that differ in {flips} bits, {right}",
+                told and (told.words, told.proof, told.data == parts[0]),
+            )
     yield "mix", [revision_mix(m) for m in ({"u1": (a,), "u2": (a, both), "u10": (b,)}, {"u1": (a, b)}, {"u1": (a,)})]
 
 

@@ -77,6 +77,16 @@ def test_a_file_with_several_contents_is_taken_apart_by_sums(lanes):
     assert verdict.hypotheses[0].kind == "joined" and "6C, 6A" in verdict.reason
 
 
+def test_known_contents_in_a_file_of_the_right_size_are_named_and_a_damaged_piece_is_not():
+    whole = [KnownChecksum("whole", (("crc32", "00000000"),), 0x800)]
+    data = IMAGES["6C"] + IMAGES["6A"]
+    found = judge(RomImage("whole", data), Expected(tuple(whole)), KNOWN)
+    assert found.verdict == "other-slot" and "6C, 6A" in found.reason
+    damaged = data[:0x700] + bytes([data[0x700] ^ 1]) + data[0x701:] + IMAGES["6B"] + IMAGES["6D"]
+    larger = judge(RomImage("whole", damaged), Expected((KnownChecksum("whole", (), 0x1000),)), KNOWN)
+    assert larger.hypotheses[0].kind != "joined"
+
+
 def test_four_images_of_a_large_device_are_all_named_and_a_doubled_one_is_not_called_assembled():
     four = b"".join(IMAGES[name] for name in ("6D", "6C", "6B", "6A"))
     assert pieces_in(four, KNOWN).names == ("6D", "6C", "6B", "6A")

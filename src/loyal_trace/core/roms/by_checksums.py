@@ -46,16 +46,22 @@ class Expected:
 def several_contents(image: RomImage, expected: Expected, known: ChecksumList) -> Hypothesis | None:
     """A file with the contents of several slots: the pieces are named by their sums."""
     sizes = {entry.size for entry in expected.own if entry.size is not None} | {expected.size} - {None}
-    if image.size in sizes or expected.reference_of_size(image.size) is not None:
-        return None
+    right_size = image.size in sizes or expected.reference_of_size(image.size) is not None
     found = pieces_in(image.data, known)
-    if found is None:
+    # A piece that is not known, in a file of the right size, is damage to be looked into, not another content.
+    if found is None or (right_size and not all(found.names)):
         return None
     where = {"pieces": list(found.names), "lanes": found.lanes}
     how = "roms convert --lanes" if found.lanes else "roms convert --split"
     advice = say("Take it apart ({how} {count}) and check each piece in its own slot.", how=how, count=len(found.names))
     return Hypothesis(
-        "joined", "wrong-size", found.words, advice, 1.0, where, say("each piece proved by its checksums")
+        "joined",
+        "other-slot" if right_size else "wrong-size",
+        found.words,
+        advice,
+        1.0,
+        where,
+        say("each piece proved by its checksums"),
     )
 
 
