@@ -7,6 +7,7 @@ them anew with LOYAL_TRACE_LEDGERS=write and read the difference before it is co
 
 import hashlib
 import os
+from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Iterator, Mapping, Set
 from dataclasses import MISSING, fields, is_dataclass
 from datetime import datetime
@@ -57,6 +58,7 @@ from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import Phrase
 from loyal_trace.core.vocabulary.stages import Stage
 
+FULL = Path(__file__).parents[2] / "build" / "ledgers"
 FOLDER = Path(__file__).parents[1] / "data" / "ledgers"
 _WRITE = os.environ.get("LOYAL_TRACE_LEDGERS") == "write"
 _WIDTH = 110
@@ -73,6 +75,25 @@ def hold(name: str, cases: Iterable[tuple[str, Any]]) -> None:
     before = path.read_text().splitlines()
     moved = list(unified_diff(before, found, "before", "now", lineterm="", n=2))
     assert not moved, "\n".join([f"{path.name} moved (see tests/helpers/ledger.py):", *moved[:60]])
+
+
+def hold_wide(name: str, cases: Iterable[tuple[str, Any]], together: int = 20) -> None:
+    """The same for very many cases: their answers by a hash for each few of one title, which stands for what moved.
+
+    What was computed now is left under build/ledgers, so that it can be compared with what another state leaves there.
+    """
+    told, whole = list[tuple[str, str]](), list[str]()
+    counts: Counter[str] = Counter()
+    groups: dict[str, list[str]] = defaultdict(list)
+    for title, value in cases:
+        groups[f"{title} {counts[title] // together * together}"].append(written(value))
+        counts[title] += 1
+    for group, answers in groups.items():
+        told.append((group, hashlib.sha1("\n".join(answers).encode()).hexdigest()[:12]))
+        whole += [f"== {group}", *answers]
+    FULL.mkdir(parents=True, exist_ok=True)
+    (FULL / f"{name}.txt").write_text("\n".join(whole) + "\n")
+    hold(name, told)
 
 
 def all_said_of(found: Assessment, thorough: bool = True) -> Iterator[tuple[str, Any]]:
