@@ -55,7 +55,10 @@ def shorts():
             for net, number in product(rails[:2], range(4)):
                 parts = [part.refdes for part in parts_on(board, net)]
                 lifts = [
-                    Lifted(tuple(draw.sample(parts, draw.randint(1, 3))), draw.choice((None, 1.1, 1.3, 40.0, 900.0)))
+                    Lifted(
+                        tuple(draw.sample(parts, draw.randint(1, 3))),
+                        draw.choice((None, 1.1, 1.3, 40.0, 50.0, 72.0, 900.0)),
+                    )
                     for _ in range(number)
                 ]
                 track = {part: round(draw.uniform(0.02, 0.4), 3) for part in draw.sample(parts, number)}

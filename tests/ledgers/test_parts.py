@@ -93,7 +93,7 @@ def kits():
     for number in range(12):
         places = [
             KitPlace(PartRef("b", f"C{n}"), words, plain_place(parse_spec(words), draw.choice((None, Role.BULK, Role.RESERVOIR))),
-                     draw.choice(("", "", words)))
+                     draw.choice(("", "", words, NEW[n % 3])), draw.choice(("", "tray 1", "tray 2")))
             for n, words in enumerate(draw.choices(OLD, k=8), start=1)
         ]  # fmt: skip
         stock = [

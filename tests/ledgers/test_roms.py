@@ -67,6 +67,12 @@ def putting_right():
         if number % 12 == 0:
             yield f"corrected: {kind} {number}", correct([damaged], [known])
         yield f"programmed over: {kind} {number}", programming(damaged[:256].ljust(256, b"\0"), true)
+    true = SORTS["code"](np.random.default_rng(9), 256)
+    for start, count, line in ((10, 4, 0x10), (100, 9, 0x01), (3, 12, 0x80)):
+        stuck = true.copy()
+        stuck[start : start + count] |= line
+        found = correct([stuck.tobytes()], [KnownChecksum("u1", sums_of(true.tobytes()), 256)])
+        yield f"a line stuck over {count} bytes", found
     for size in (1024, 65536, 1 << 19, 1 << 21):
         yield f"searched at {size}", searched(size, KnownChecksum("u1", sums_of(b"x"), size))
     yield "erasing", [erase_minutes(power) for power in (20.0, 60.0, 120.0)]

@@ -1,6 +1,7 @@
 """Thousands of small questions to the parts of the core, their answers held by hashes: every bound is met by some."""
 
 import random
+from dataclasses import replace
 from itertools import product
 
 import numpy as np
@@ -32,6 +33,7 @@ from loyal_trace.core.roms.by_checksums import Expected
 from loyal_trace.core.roms.forensics import examine
 from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, RomImage
 from loyal_trace.core.roms.verdicts import judge as judge_image
+from loyal_trace.core.simulation.screen import differences
 from loyal_trace.core.vocabulary.units import (
     format_duration,
     format_percent,
@@ -184,10 +186,24 @@ def capacitors():
             yield f"old {text}", old_against_new(CapacitorReading(share, step), CapacitorReading(spec.value, 0.5))
     for kind, limit in sorted(LIMITS.leakages.items()):
         yield "leakage", (kind, limit)
-    for used, warm, shelf in product((0.0, 100.0, 2000.0, 9000.0, 40000.0), (20.0, 40.0, 55.0, 70.0), (0.0, 5.0, 30.0)):
+    for used, warm, shelf in product(
+        (0.0, 100.0, 1000.0, 2000.0, 9000.0, 40000.0), (20.0, 40.0, 55.0, 85.0), (0.0, 5.0, 30.0)
+    ):
         for rated in (None, 1000.0, 2000.0, 10000.0):
             age = age_of(LIMITS.life, Years(used, warm, shelf), rated, 85.0 if rated else None)
             yield "ages", (age, age.word)
+
+
+ROOM = product(
+    (None, 4.0, 5.0, 8.0, 12.0), (None, 7.0, 11.0, 13.0), (None, 5.0, 15.0, 30.0), (None, 0.2, 2.0), (0.0, 10.0, 25.0)
+)
+BODIES = (
+    "100u/25V 8x11",
+    "100u/35V 5x7 pitch 2",
+    "100u/25V 8.3x11.5 pitch 5",
+    "100u/16V 12.5x13 pitch 7.5 axial",
+    "100u/25V 4x7 105C",
+)
 
 
 def replacements():
@@ -197,10 +213,14 @@ def replacements():
         for new in MARKED:
             yield f"fits {old}", judge_fit(place, parse_spec(new), LIMITS)
         for factor, volts in product((0.5, 0.79, 0.8, 0.9, 1.0, 1.1, 1.2, 1.5, 1.51, 2.0, 3.3), (6.3, 10, 16, 25, 50)):
-            spec = parse_spec(
-                f"{place.old.value * factor * 1e12:.0f}p/{volts}V {'aluminium' if factor * volts > 20 else 'film'}"
-            )
+            sort = "aluminium" if factor * volts > 20 else "film"
+            spec = parse_spec(f"{place.old.value * factor * 1e12:.0f}p/{volts}V {sort}")
             yield f"near {old}", judge_fit(place, spec, LIMITS)
+    bodies = [found for found in (tried(parse_spec, text) for text in BODIES) if not isinstance(found, str)]
+    for number, (across, high, volts, load, warmer) in enumerate(ROOM):
+        plain = plain_place(parse_spec("100u/16V 8x11"), (None, Role.RESERVOIR, Role.BULK)[number % 3])
+        place = replace(plain, room_diameter=across, room_height=high, volts=volts, current=load, warmer=warmer)
+        yield "room", judge_fit(place, bodies[number % len(bodies)], LIMITS)
 
 
 def marks():
@@ -241,7 +261,24 @@ LEVELS = (
 )
 
 
-SUPPLIED = ["0V", "0.4V", "0.6V", "4.4V", "4.5V", "4.75V", "4.9V", "5.25V", "5.5V", "5.6V", "7V", "12V", "L", "H", "P", "X"]
+SUPPLIED = [
+    "0V",
+    "0.4V",
+    "0.6V",
+    "4.4V",
+    "4.5V",
+    "4.75V",
+    "4.9V",
+    "5.25V",
+    "5.5V",
+    "5.6V",
+    "7V",
+    "12V",
+    "L",
+    "H",
+    "P",
+    "X",
+]
 
 
 def chips():
@@ -275,6 +312,36 @@ def lines_of_codes():
             )
 
 
+def pictures():
+    """Pictures beside what faults make of them: lines that repeat, colours that are lost, parts that are black."""
+    rng = np.random.default_rng(75)
+    right = np.where(rng.random((48, 64, 3)) < 0.3, rng.integers(0, 256, (48, 64, 3)), 0).astype(np.uint8)
+    places = np.arange(64)
+    for line in range(6):
+        for level in (0, 1):
+            order = places | 1 << line if level else places & ~(1 << line)
+            for share in (0.0, 0.01, 0.05):
+                noise = (rng.random((48, 64, 1)) < share).astype(np.uint8) * np.uint8(255)
+                yield "repeated across", differences(right, right[:, order] ^ noise)
+                yield "repeated down", differences(right, right[np.minimum(order[:48], 47)] ^ noise)
+    for wrong in (
+        right,
+        right * 0,
+        right * 0 + 9,
+        right & [255, 0, 255],
+        right[..., ::-1],
+        right | [0, 255, 0],
+        255 - right,
+    ):
+        yield "coloured", differences(right, np.asarray(wrong, dtype=np.uint8))
+    for top, left in product((0, 12, 24, 47), (0, 16, 40, 63)):
+        wrong = right.copy()
+        wrong[top:, left:] = 0
+        edge = right.copy()
+        edge[0, 0], edge[top, left] = 255, 255 - edge[top, left]
+        yield "in part", (differences(right, wrong), differences(right, edge))
+
+
 def outlines():
     for board in boards_of(("tw-cpu", "tw-vid", "cs-8", "hl-main")).values():
         for part in board.parts:
@@ -282,7 +349,7 @@ def outlines():
 
 
 def test_chips_codes_and_outlines():
-    hold_wide("wide-chips", [*chips(), *lines_of_codes(), *outlines()], 5)
+    hold_wide("wide-chips", [*chips(), *lines_of_codes(), *pictures(), *outlines()], 5)
 
 
 def images():
