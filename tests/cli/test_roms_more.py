@@ -154,6 +154,17 @@ def test_halves_and_lanes_of_one_content_are_put_together_by_check(capsys, tmp_p
         )
 
 
+def test_reference_images_alone_are_enough_for_a_check(capsys, tmp_path):
+    for folder, data in (("good", DATA), ("read", b"head" + DATA[:1500])):
+        (tmp_path / folder).mkdir()
+        (tmp_path / folder / "u1.bin").write_bytes(data)
+    assert run(capsys, "check", tmp_path / "good", "--reference", tmp_path / "good")[0] == 0
+    code, words, _ = run(capsys, "check", tmp_path / "read", "--reference", tmp_path / "good")
+    assert code == 1 and "4 bytes before the contents; the contents end before 05DC, 548 bytes missing" in words
+    code, _, said = run(capsys, "check", tmp_path / "read")
+    assert code == 2 and "--reference FOLDER" in said
+
+
 def test_a_set_of_mixed_revisions_is_named_by_check(capsys, tmp_path):
     rows = ["name,firmware,place,sha1"]
     for slot in ("6A", "6B"):

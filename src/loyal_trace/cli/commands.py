@@ -18,7 +18,13 @@ from loyal_trace.core.vocabulary.units import count_of
 from loyal_trace.core.vocabulary.verdicts import OutputWord
 from loyal_trace.formats.board_folder import load_board
 from loyal_trace.formats.checksum_lists import read_checksums
-from loyal_trace.formats.rom_check import CheckedImage, CheckResult, RomChecker, checksums_of_board
+from loyal_trace.formats.rom_check import (
+    CheckedImage,
+    CheckResult,
+    RomChecker,
+    checksums_of_board,
+    checksums_of_references,
+)
 from loyal_trace.resources import chip_library
 
 _OWN_FIELDS = ("name", "size", "firmware", "place")
@@ -47,18 +53,20 @@ def _columns(pairs: list[str]) -> dict[str, str]:
 
 def roms_check(options: argparse.Namespace) -> int:
     """Compares images with checksums; 1 when any is not right."""
-    if options.checksums is None and options.board is None:
+    if options.checksums is None and options.board is None and options.reference is None:
         raise RequestError(
-            say("roms check needs known checksums: give --checksums FILE, or --board FOLDER with checksums in it")
+            say("roms check needs known checksums: give --checksums FILE, --board FOLDER or --reference FOLDER")
         )
+    if options.reference and not options.reference.is_dir():
+        raise UserFileError(str(options.reference), say("is not a folder of reference images"))
     library = chip_library()
     board = load_board(options.board, library) if options.board else None
     if options.checksums:
         known = read_checksums(options.checksums, _columns(options.column))
+    elif board is not None:
+        known = checksums_of_board(board)
     else:
-        known = checksums_of_board(board) if board is not None else ChecksumList([], "")
-    if options.reference and not options.reference.is_dir():
-        raise UserFileError(str(options.reference), say("is not a folder of reference images"))
+        known = checksums_of_references(options.reference)
     firmware = _firmware_of(known, options.firmware)
     result = RomChecker(known, options.reference, board, library, firmware).check(options.paths)
     if options.json:

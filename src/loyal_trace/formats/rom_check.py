@@ -100,6 +100,16 @@ def checksums_of_board(board: BoardDefinition) -> ChecksumList:
     return ChecksumList(board_sums(board), board.title)
 
 
+def checksums_of_references(folder: Path) -> ChecksumList:
+    """The sums of reference images, where no list has them: CRC-32 and SHA-1, under the names of the files."""
+    found = [
+        KnownChecksum(image.name, tuple((name, image.digest(name)) for name in ("crc32", "sha1")), image.size)
+        for path in image_paths(folder)
+        for image in iter_images(path)
+    ]
+    return ChecksumList(found, str(folder))
+
+
 def _fast_pass(paths: Sequence[str], algorithms: Sequence[str]) -> list[tuple[int, RomImage]]:
     """Digests and sizes of all images in the files, without their bytes, each with the number of its file."""
     found, buffer = [], ReadBuffer()
