@@ -212,6 +212,15 @@ def put_together():
     ):
         told = judge(RomImage("p0", b"".join(parts[:4])), Expected(own, size=size), known)
         yield f"four as one, {size}, {[one.name for one in own]}", (told.verdict, told.reason, told.next)
+    others = {"7A": parts[1], "7B": parts[2], "long": parts[3] * 2}
+    for share, near in product((0.0, 0.1, 0.19, 0.25), ("7A", "7B")):
+        moved = np.where(rng.random(64) < share, 0x55, bytes_of(others[near])).astype(np.uint8).tobytes()
+        told = judge(
+            RomImage("p0", moved),
+            Expected((known.entries[0],), reference=parts[0], others=lambda: others),
+            ChecksumList(()),
+        )
+        yield f"{near} with {share:.0%} wrong", (told.reason, told.next, told.hypotheses[0].evidence)
     for flips in (0, 1, 3, 20, 60):
         two = bytearray(parts[0])
         for bit in rng.choice(512, flips, replace=False):

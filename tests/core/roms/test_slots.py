@@ -87,6 +87,23 @@ def test_known_contents_in_a_file_of_the_right_size_are_named_and_a_damaged_piec
     assert larger.hypotheses[0].kind != "joined"
 
 
+@pytest.mark.parametrize(("fault", "told"), [
+    (lambda image: image, "these are the contents of 6B"),
+    (lambda image: image & 0xDF, "these are the contents of 6B; besides, data line D5 reads low"),
+    (lambda image: image[np.arange(1024) & ~0x20], "these are the contents of 6B; besides, address line A5 is stuck low"),
+])  # fmt: skip
+def test_contents_of_another_slot_are_known_although_a_line_of_them_reads_wrong(fault, told):
+    others = {name: CONTENTS["code"](np.random.default_rng(n), 1024) for n, name in enumerate(("6A", "6B", "6C"))}
+    held = {name: image.tobytes() for name, image in others.items()}
+    expected = Expected(
+        (KnownChecksum("6a", (("crc32", "00000000"),), 1024),), reference=held["6A"], others=lambda: held
+    )
+    found = judge(RomImage("6a", fault(others["6B"]).astype(np.uint8).tobytes()), expected, ChecksumList(()))
+    assert found.verdict == "other-slot" and found.reason.startswith(told)
+    foreign = CONTENTS["code"](np.random.default_rng(9), 1024).astype(np.uint8).tobytes()
+    assert judge(RomImage("6a", foreign), expected, ChecksumList(())).verdict == "unknown"
+
+
 def test_four_images_of_a_large_device_are_all_named_and_a_doubled_one_is_not_called_assembled():
     four = b"".join(IMAGES[name] for name in ("6D", "6C", "6B", "6A"))
     assert pieces_in(four, KNOWN).names == ("6D", "6C", "6B", "6A")

@@ -7,17 +7,23 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
+from loyal_trace.core.roms.against import against_reference
 from loyal_trace.core.roms.content import likeness
 from loyal_trace.core.roms.hypotheses import NO_DEVICE, Hypothesis, PinNames
 from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, RomImage
 from loyal_trace.core.roms.pieces import pieces_in
 from loyal_trace.core.roms.restore import restore
+from loyal_trace.core.roms.shapes import resembling
 from loyal_trace.core.roms.undo import undo
 from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import count_of
 
+Bytes = NDArray[np.uint8]
 _RESEMBLES = 0.8
+# What it takes at most to write a content down once the other is known, as a share; and what a fault may leave of it.
+_NEARLY_TOLD, _LEFT = 0.9, 0.05
 _TRY_RESTORING = say(
     "Its checksums are known: Restore the contents can find two wrong bytes, three bits or a stuck stretch."
 )
@@ -77,22 +83,37 @@ def from_elsewhere(image: RomImage, expected: Expected, ranked: tuple[Hypothesis
     # It must be nearer to the other slot than to its own: two revisions of one slot resemble each other too.
     if best and alike[best] >= _RESEMBLES and alike[best] > own:
         wrong = int(np.count_nonzero(same_size[best] != here))
-        reason = say("these are the contents of {best}, except {bytes}", best=best, bytes=count_of(wrong, "byte"))
-        advice = say("Check whether it belongs at {best}, and judge it there.", best=best)
-        where: dict[str, object] = {"slot": best, "wrong": wrong}
-        found = Hypothesis(
-            "other-slot",
-            "other-slot",
-            reason,
-            advice,
-            1.0,
-            where,
-            say("{alike:.1f} % of the bytes agree", alike=100 * alike[best]),
-        )
-        return _before(found, ranked)
+        reason = say("these are the contents of {best}", best=best)
+        if wrong:
+            reason = say("these are the contents of {best}, except {bytes}", best=best, bytes=count_of(wrong, "byte"))
+        share = say("{alike:.1f} % of the bytes agree", alike=100 * alike[best])
+        return _before(_of_another(best, reason, wrong, share), ranked)
     top = ranked[0]
+    if top.kind in ("unknown", "garbage"):
+        changed = _explained_by_another(here, same_size, expected)
+        if changed is not None:
+            return _before(changed, ranked)
     told = likeness(here, others).words if image.size and top.kind in ("unknown", "garbage") else ""
     return (replace(top, evidence=joined("; ", (part for part in (top.evidence, told) if part))), *ranked[1:])
+
+
+def _explained_by_another(here: Bytes, others: Mapping[str, Bytes], expected: Expected) -> Hypothesis | None:
+    """The contents of another slot of which a line reads wrong: few bytes agree, and the fault explains the rest."""
+    likeness_of = {name: resembling(here.tobytes(), data.tobytes()) for name, data in others.items()}
+    best = min(likeness_of, key=lambda name: likeness_of[name], default="")
+    if not best or likeness_of[best] > _NEARLY_TOLD:
+        return None
+    fault = against_reference(here, others[best], expected.names)[0]
+    if not (fault.lines("data") or fault.lines("address")) or fault.unexplained > _LEFT * len(here):
+        return None
+    reason = say("these are the contents of {best}; besides, {fault}", best=best, fault=fault.reason)
+    return _of_another(best, reason, fault.unexplained, fault.evidence)
+
+
+def _of_another(name: str, reason: str, wrong: int, evidence: str) -> Hypothesis:
+    advice = say("Check whether it belongs at {best}, and judge it there.", best=name)
+    where: dict[str, object] = {"slot": name, "wrong": wrong}
+    return Hypothesis("other-slot", "other-slot", reason, advice, 1.0, where, evidence)
 
 
 def _before(proved: Hypothesis, ranked: tuple[Hypothesis, ...]) -> tuple[Hypothesis, ...]:
