@@ -251,10 +251,11 @@ def _laid_at(by: int, data: bytes, reference: bytes) -> Iterator[Shape]:
         _ends_before(end, size) if end < size else "",
         say("{bytes} after the contents", bytes=count_of(after, "byte")) if after else "",
     ]
-    kind = "header" if before else "overdump" if (start, end) == (0, size) else "half-read"
+    whole = end - start == size
+    kind = "header" if before else "overdump" if whole else "half-read"
     where: dict[str, object] = {"offset": by} if before else {"from": start, "to": end - 1}
-    advice = say("Cut off the first {offset:,} bytes.", offset=by) if before and end == size else _AGAIN
-    bits = 8.0 + 7.0 * (end - start < size)
+    advice = say("Keep the {size:,} bytes from {place:04X} on.", size=size, place=before) if whole else _AGAIN
+    bits = 8.0 + 7.0 * (not whole)
     alike = resembling(piece, reference[start:end]) < _RESEMBLES_MOVED
     words = joined("; ", (part for part in told if part))
     yield Shape(kind, words, advice, reference[:start] + piece + reference[end:], reference, where, bits, there, alike)
