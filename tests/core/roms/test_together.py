@@ -83,6 +83,10 @@ def test_contents_are_found_at_another_place_although_a_line_reads_wrong(moved, 
     found = examine(moved(CODE & 0xDF).astype(np.uint8).tobytes(), CODE.tobytes())[0]
     assert found.reason.startswith(told) and "besides" in found.reason and "D5" in found.reason
     assert found.unexplained == 0
+    faded = CODE.copy()
+    faded[np.random.default_rng(4).choice(4096, 150, replace=False)] |= 0x0A
+    told_of_cells = examine(moved(faded).astype(np.uint8).tobytes(), CODE.tobytes())[0]
+    assert told_of_cells.kind == found.kind and "cells that faded" in told_of_cells.reason
     order = np.arange(4096) & ~0x80
     addressed = examine(moved(CODE[order]).astype(np.uint8).tobytes(), CODE.tobytes())[0]
     assert {fault["kind"] for fault in addressed.faults} == {found.kind, "address-stuck"}
