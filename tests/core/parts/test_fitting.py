@@ -9,7 +9,7 @@ from loyal_trace.core.boards.supplies import Rail, Supply
 from loyal_trace.core.parts.fitting import Fits, judge_fit, plain_place
 from loyal_trace.core.parts.places import beside, place_on, warmer_at
 from loyal_trace.core.parts.roles import Role, role_of, role_said
-from loyal_trace.core.parts.spec import parse_spec
+from loyal_trace.core.parts.spec import BIPOLAR, CapacitorSpec, parse_spec
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.resources import default_tables
 from tests.helpers.builders import small_board
@@ -274,3 +274,11 @@ def test_a_capacitor_is_described_in_words():
 def test_what_cannot_be_is_refused_by_name(text):
     with pytest.raises(RequestError):
         parse_spec(text)
+
+
+@pytest.mark.parametrize(("fields", "plus"), [
+    ({"technology": "aluminium"}, True), ({"technology": "aluminium", "series": BIPOLAR}, False), ({"technology": "film"}, False),
+    ({"technology": "tantalum", "polarised": False}, False), ({"technology": "film", "polarised": True}, True),
+])  # fmt: skip
+def test_a_capacitor_has_a_plus_by_its_kind_where_nobody_says_so(fields, plus):
+    assert CapacitorSpec(1e-6, **fields).has_plus is plus
