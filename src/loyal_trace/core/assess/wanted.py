@@ -93,18 +93,26 @@ def _parts(known: _Known) -> Iterator[WantedFact]:
         yield WantedFact(say("The parts of the board: drop a parts list, paste one, or type them"), "U1 is 74LS138")
 
 
+def _is_somewhere(part: Part) -> bool:
+    """Did somebody say where it is, on a photo or by row and column?"""
+    return part.placed or bool(part.row or part.column)
+
+
 def _intake(known: _Known) -> Iterator[WantedFact]:
     yield from _parts(known)
     if not known.snapshot.complaint:
         yield WantedFact(say("The complaint, in the owner's words"), "complaint: no sound")
     if not known.states and not known.snapshot.proving.symptoms:
         yield WantedFact(say("What fails: it decides which parts are suspected"), "fails: sound")
-    unknown = known.where(lambda part: part.kind == "unknown" or part.number in ("", "?"))
+    unknown = known.where(lambda part: part.kind == "unknown")
+    untyped = known.where(lambda part: part.is_chip and part.number in ("", "?"))
     if unknown:
         yield WantedFact(say("What {part} is; its kind is not known", part=unknown), _example(unknown, "is LM324"))
+    elif untyped:
+        yield WantedFact(say("The type of {part}", part=untyped), _example(untyped, "is LM324"))
     if known.failing and "works" not in known.states.values():
         yield WantedFact(say("What works: evidence for the parts that it uses"), "works: start")
-    if known.board.parts and not any(part.placed for part in known.board.parts):
+    if known.board.parts and not any(map(_is_somewhere, known.board.parts)):
         yield WantedFact(
             say("Where parts are: drop a photo, or enter row and column"),
             _example(known.chips[0], "at row 2 column D"),
@@ -130,7 +138,7 @@ def _inspect(known: _Known) -> Iterator[WantedFact]:
         yield WantedFact(
             say("Which chips are in sockets: they are tried first"), _example(known.chips[0], "is socketed")
         )
-    if not any(part.placed for part in known.board.parts):
+    if not any(map(_is_somewhere, known.board.parts)):
         yield WantedFact(
             say("Where parts are: until then, look at the neighbours of a leak by eye"),
             _example(known.chips[0], "at row 2 column D"),
@@ -179,7 +187,8 @@ def _roms(known: _Known) -> Iterator[WantedFact]:
             say("Which places are ROM sockets, with start-up number and address"),
             _example(chip, "is ROM 1, 27C64, 0000-1FFF"),
         )
-    if not any(slot.sums for slot in slots):
+    listed = any(told.board in ("", known.board.id) for told in known.snapshot.roms.lists)
+    if not listed and not any(slot.sums for slot in slots):
         yield WantedFact(
             say("A checksum of the right content, or drop a list of them"), _example(chip, "sum crc32 1A2B3C4D")
         )
