@@ -132,9 +132,7 @@ def _ends(data: bytes, reference: bytes) -> Iterator[Shape]:
         return
     for start, words in found or ends[:1]:
         # Laid where they belong, so that a fault of the address lines can be told; nothing else makes them unlike.
-        there = np.zeros(len(reference), dtype=bool)
-        there[start : start + size] = True
-        read = reference[:start] + data + reference[start + size :]
+        read, there = _over(reference, start, data)
         where = {"from": start, "to": start + size - 1}
         yield Shape("half-read", words, _AGAIN, read, reference, where, 7.0, there, alike=bool(found))
 
@@ -222,8 +220,10 @@ def _side(by: int) -> str:
 
 def _moved(data: bytes, reference: bytes) -> Iterator[Shape]:
     """The contents at another place of the file, in part perhaps, although lines of them read wrong."""
+    if len(set(reference)) < _ENOUGH_VALUES:
+        return
     places = likely_offsets(np.frombuffer(data, np.uint8), np.frombuffer(reference, np.uint8))
-    if len(set(reference)) < _ENOUGH_VALUES or (len(data) == len(reference) and 0 in places):
+    if len(data) == len(reference) and 0 in places:
         return
     for by in places:
         if len(data) == len(reference):
@@ -242,9 +242,8 @@ def _laid_at(by: int, data: bytes, reference: bytes) -> Iterator[Shape]:
     before, after = max(0, by), len(data) - by - end
     if end - start < size // 4 or (start, end, before, after) == (0, size, 0, 0):
         return
-    there = np.zeros(size, dtype=bool)
-    there[start:end] = True
     piece = data[start + by : end + by]
+    read, there = _over(reference, start, piece)
     told = [
         say("{bytes} before the contents", bytes=count_of(before, "byte")) if before else "",
         _begins(start) if start else "",
@@ -258,7 +257,15 @@ def _laid_at(by: int, data: bytes, reference: bytes) -> Iterator[Shape]:
     bits = 8.0 + 7.0 * (not whole)
     alike = resembling(piece, reference[start:end]) < _RESEMBLES_MOVED
     words = joined("; ", (part for part in told if part))
-    yield Shape(kind, words, advice, reference[:start] + piece + reference[end:], reference, where, bits, there, alike)
+    yield Shape(kind, words, advice, read, reference, where, bits, there, alike)
+
+
+def _over(reference: bytes, start: int, piece: bytes) -> tuple[bytes, NDArray[np.bool_]]:
+    """The reference with a piece laid over it, and where that lies."""
+    end = start + len(piece)
+    there = np.zeros(len(reference), dtype=bool)
+    there[start:end] = True
+    return reference[:start] + piece + reference[end:], there
 
 
 def _begins(start: int) -> str:
