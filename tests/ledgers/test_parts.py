@@ -8,7 +8,8 @@ from loyal_trace.core.parts.ageing import Years, age_of
 from loyal_trace.core.parts.equivalents import equivalents_of
 from loyal_trace.core.parts.fitting import judge_fit, plain_place
 from loyal_trace.core.parts.judging import CapacitorReading, judge, old_against_new
-from loyal_trace.core.parts.marking import capacitor_marking, parse_marking
+from loyal_trace.core.parts.marking import parse_marking
+from loyal_trace.core.parts.marks import capacitor_marking
 from loyal_trace.core.parts.roles import Role, role_said
 from loyal_trace.core.parts.spec import parse_spec
 from loyal_trace.core.parts.stock import Offer, State, StockItem

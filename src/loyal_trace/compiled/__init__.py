@@ -64,6 +64,10 @@ def _compiled(compiler: str, made: Path, more: tuple[str, ...]) -> bool:
         return False
 
 
+# Kept, for Python warns of a process that still runs when nothing refers to it any more.
+_elsewhere: list[subprocess.Popen[bytes]] = []
+
+
 @cache
 def _on_disk() -> Path | None:
     """Where the compiled helper is. Asked once; if it is nowhere, it is compiled for the next time."""
@@ -91,6 +95,7 @@ def sha1_lanes(data: bytes) -> Sha1Lanes | None:
 def _compile_elsewhere() -> None:
     """Has the helper compiled by another process, out of the way of this one and outliving it if need be."""
     command = ["nice", "-n", "19", sys.executable, "-m", "loyal_trace.compiled"]
-    subprocess.Popen(
+    started = subprocess.Popen(
         command, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True
     )
+    _elsewhere.append(started)

@@ -14,8 +14,9 @@ import tomli_w
 
 from loyal_trace.core.boards.kinds import UNITS, kind_of
 from loyal_trace.core.chips.library import ChipLibrary
-from loyal_trace.core.parts.marking import capacitor_marking, parse_marking
-from loyal_trace.core.parts.spec import POLARISED
+from loyal_trace.core.parts.marking import parse_marking
+from loyal_trace.core.parts.marks import Marking, capacitor_marking
+from loyal_trace.core.parts.spec import POLARISED, described_marking
 from loyal_trace.core.vocabulary.errors import RequestError, UserFileError
 from loyal_trace.core.vocabulary.identity import natural_key
 from loyal_trace.core.vocabulary.phrases import joined, say
@@ -51,6 +52,7 @@ _TYPE_NUMBER = re.compile(r"[A-Z]{1,5}-?\d{1,6}[A-Z0-9-]*")
 _LOOKS_LIKE_PLACE = re.compile(r"[A-Za-z]{1,4}\d{1,4}[A-Za-z]?|\d{1,2}[A-Za-z]\d?")
 _RANGE = re.compile(r"([A-Za-z]{1,4})(\d{1,4})-([A-Za-z]{0,4})(\d{1,4})")
 _MARGIN = 24.0
+_MOST_WORDS = 12
 _SIZES = ("pitch", "diameter", "room_diameter", "room_height")
 _TECHNOLOGIES = ("aluminium", "tantalum", "polymer", "ceramic", "film", "mica", "paper")
 _WORST_LINES = 40
@@ -233,17 +235,22 @@ def part_row(clean: str, told: Mapping[str, str], library: ChipLibrary) -> dict[
     if kind == "chip" and library.knows(number) and not re.search(r"\d$", row["package"]):
         row["package"] = f"DIP-{len(library.find(number).pins)}"
     # A cell such as 100u 16V holds the value and its rating; a column of its own counts before it.
-    marked = capacitor_marking(told.get("value") or number) if kind == "capacitor" else None
-    if marked is not None and marked.voltage is not None:
-        told = {"voltage": say("{voltage:g}", voltage=marked.voltage), **{k: v for k, v in told.items() if v}}
+    marked = _capacitor_in(told.get("value") or number) if kind == "capacitor" else None
+    if marked is not None:
+        printed = {
+            size: say("{size:g}", size=value)
+            for size in ("voltage", "diameter", "pitch")
+            if (value := getattr(marked, size))
+        }
+        told = {**printed, **{k: v for k, v in told.items() if v}}
     unit = {"capacitor": "F", "resistor": "Ω", "control": "Ω", "crystal": "Hz", "fuse": "A"}.get(kind)
     value = _number(told.get("value") or told.get("part", ""), unit) if unit else ""
     value = str(marked.value) if marked is not None and marked.value is not None else value
     if value:
         row["value"] = value
-    if kind == "capacitor" and value and parse_quantity(value, "F") >= 1e-6:
-        bipolar = marked is not None and marked.polarised is False
-        row |= {"technology": "aluminium"} if bipolar else {"polarised": "yes", "technology": "aluminium"}
+    if kind == "capacitor" and value:
+        sort, plus = (marked.technology, marked.polarised) if marked is not None else _plain_sort(value)
+        row |= ({"technology": sort} if sort else {}) | ({"polarised": "yes"} if plus else {})
     if kind == "capacitor":
         row |= _of_capacitor(told)
     for field, unit in (("voltage", "V"), ("x", ""), ("y", ""), ("rotation", ""), *((size, "") for size in _SIZES)):
@@ -253,6 +260,19 @@ def part_row(clean: str, told: Mapping[str, str], library: ChipLibrary) -> dict[
     if told.get("socketed", "").lower() in ("yes", "y", "1", "true", "x"):
         row["socketed"] = "yes"
     return row
+
+
+def _capacitor_in(cell: str) -> Marking | None:
+    """What a cell says of a capacitor, as far as its first words can be understood: lists say more than markings."""
+    words = re.sub(r"[,;](?:\s|$)", " ", cell).split()
+    tries = (joined(" ", words[:count]) for count in range(min(len(words), _MOST_WORDS), 0, -1))
+    return next((found for text in tries if (found := capacitor_marking(text) or described_marking(text))), None)
+
+
+def _plain_sort(farad: str) -> tuple[str, bool]:
+    """The kind that a value alone suggests, and whether it has a plus."""
+    wet = parse_quantity(farad, "F") >= 1e-6
+    return ("aluminium" if wet else ""), wet
 
 
 def _of_capacitor(told: Mapping[str, str]) -> dict[str, str]:

@@ -232,12 +232,58 @@ def test_a_number_alone_is_what_a_part_of_that_kind_has(place, number, sort, lin
 
 
 def test_a_value_with_a_named_one_beside_it_was_measured_and_a_resistance_is_no_voltage():
-    for line in ("C1 30 uF ESR 12 ohm", "C1 30u, esr 12R", "C1 reads 30u esr 12R"):
+    for line in (
+        "C1 30 uF ESR 12 ohm",
+        "C1 30u, esr 12R",
+        "C1 reads 30u esr 12R",
+        "C1 30u 12R",
+        "C1 measures 30u 12 ohm",
+    ):
         assert [(f["quantity"], f["value"]) for _, f in recorded(line)] == [("capacitance", 3e-5), ("esr", 12.0)], line
     assert [f["quantity"] for _, f in recorded("C1 30u loss 5% in circuit")] == ["capacitance", "loss"]
     assert read("C1 30 uF").status == "unclear", "a marking or a reading"
     for line in ("J1 ac 12R", "C1 30u leakage", "5D 30u esr 3"):
         assert read(line).status == "note", line
+    for line, quantity, value in (("C1 12 ohm esr", "esr", 12.0), ("5D.13 8.6V ac", "ac voltage", 8.6)):
+        assert [(f["quantity"], f["value"]) for _, f in recorded(line)] == [(quantity, value)]
+    assert read("C1 4.7 esr").status == "note", "a number without its unit"
+
+
+@pytest.mark.parametrize(
+    ("words", "technology", "plus", "size"),
+    [
+        ("10u 16V tantalum", "tantalum", True, {}),
+        (
+            "100 uF 25 V 105C low ESR 8x11.5 pitch 5 mm",
+            "aluminium",
+            True,
+            {"diameter": 8.0, "height": 11.5, "pitch": 5.0},
+        ),
+        ("22u 50V bipolar axial", "aluminium", False, {}),
+        ("100n X7R", "ceramic", False, {}),
+        ("1u film ±10 %", "film", False, {}),
+    ],
+)
+def test_a_capacitor_is_described_as_on_its_sleeve(words, technology, plus, size):
+    ((_, told),) = recorded(f"C1 is {words}")
+    assert (told["technology"], told["polarised"]) == (technology, plus)
+    assert {name: told[name] for name in ("diameter", "height", "pitch") if told[name] is not None} == size
+    assert recorded(read(f"C1 is {words}").said.canonical) == recorded(f"C1 is {words}")
+    assert [f["number"] for kind, f in recorded(f"C1 replaced with {words} from tray F") if kind == "fitted"] == [
+        told["number"]
+    ]
+    if "uF" not in words:  # in a drawer, value and unit stand together
+        assert recorded(f"drawer: 3x {words} in tray 2, new")[0][1]["count"] == 3
+    assert read(f"C1 is {words} blue").status == "note"
+
+
+def test_a_marking_is_no_measurement_and_a_share_without_a_name_is_neither():
+    assert recorded("C1 100u 16V radial")[0][0] == "part_told"
+    assert [read(line).status for line in ("C1 100u 5%", "C1 is 51u esr 5", "C1 100u 12%")] == ["note"] * 3
+    for words in ("4k7 5%", "4k7 5% 0.25W", "4k7 1/4W"):
+        fact = made(PartTold, board=V, place="R5", number="10k", sort="resistor", value=1e4)
+        ((_, told),) = recorded(f"R5 is {words}", context(entries=[fact]))
+        assert (told["number"], told["value"], told["sort"]) == (words, 4700.0, "resistor")
 
 
 def test_a_type_that_nobody_knows_has_the_pins_of_its_package():

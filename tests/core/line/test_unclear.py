@@ -12,7 +12,7 @@ import loyal_trace.core.line as package
 from loyal_trace.app.words import message_ids, sentence
 from loyal_trace.core.line.grammar import examples
 from loyal_trace.core.vocabulary.stages import Stage
-from tests.helpers.lines import SENTENCES, TIDEWRACK, context, read
+from tests.helpers.lines import SENTENCES, TIDEWRACK, context, read, recorded
 
 V = "tw-vid"
 UNCLEAR = [
@@ -79,7 +79,7 @@ def test_a_word_left_over_makes_a_note_and_is_named():
 
 def test_a_note_belongs_to_the_place_that_it_begins_with():
     for line, board, place in [
-        ("TW-VID 5D: hot", V, "5D"),
+        ("TW-VID 5D: hot to the touch", V, "5D"),
         ("5D is odd", "", ""),
         ("the 5D gets hot", "", ""),
         ("6E smells", "", ""),
@@ -88,6 +88,31 @@ def test_a_note_belongs_to_the_place_that_it_begins_with():
         fields = read(line, context(TIDEWRACK)).said.entries[0].fields
         assert (fields["board"], fields["place"], fields["text"]) == (board, place, line)
     assert read("5D gets hot").said.entries[0].fields["place"] == "5D"
+
+
+def test_a_colon_may_stand_after_a_place_that_is_known():
+    same = [("5D.13: 4.87V", "5D.13 4.87V"), ("C1 : 30u esr 5", "C1 30u esr 5"), ("TW-VID 5D: hot", "TW-VID 5D hot"),
+            ("5D.13: low", "5D.13 low"), ("5D: 1=L 2=P", "5D 1=L 2=P"), ("C1: leaking", "C1 leaking")]  # fmt: skip
+    for line, plain in same:
+        assert recorded(line) == recorded(plain), line
+    assert {e.kind.__name__ for one in read("5D.3: 5V").choices for e in one.entries} == {"PinTold", "Measured"}
+    assert recorded("5D.3: RESET")[0][0] == "pin_told"
+    for line in ("5D: put back", "Look: removed", "5D: it was hot", "9Z.13: 4.87V"):
+        assert read(line).status == "note", line
+
+
+def test_what_a_comma_can_mean_is_asked_wherever_a_value_is_named():
+    for line in (
+        "C1 is 6,800u 25V",
+        "C1 replaced with 6,800u 25V",
+        "C1 use 6,800u 35V",
+        "all electrolytics replaced with 6,800u",
+    ):
+        found = read(line)
+        numbers = {
+            e.fields["number"].split()[0] for one in found.choices for e in one.entries if "reason" not in e.fields
+        }
+        assert (found.status, numbers) == ("unclear", {"6.8u", "6800u"}), line
 
 
 def test_bare_values_are_data_only_where_something_is_asked_for():

@@ -2,7 +2,8 @@
 
 import pytest
 
-from loyal_trace.core.parts.marking import capacitor_marking, parse_marking
+from loyal_trace.core.parts.marking import parse_marking
+from loyal_trace.core.parts.marks import capacitor_marking
 
 
 @pytest.mark.parametrize(

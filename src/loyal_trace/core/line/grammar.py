@@ -22,6 +22,8 @@ _VERB_FIRST = re.compile(
     r"(?P<verb>removed|replaced|reseated|reflowed|cleaned|lifted|resoldered)\s+(?P<parts>.+?)(?P<rest>\s+(?:with|from)\s.+)?",
     re.IGNORECASE,
 )
+# “5D.13: 4.87V” is “5D.13 4.87V”: a colon after a known place. Some forms have one there themselves (U9.3: RESET).
+_COLON = re.compile(r"(?P<place>[^\s:]+(?:\s[^\s:]+)?)\s*:\s+(?P<rest>\S.*)", re.DOTALL)
 
 
 def parse_line(text: str, context: Context) -> Parsed:
@@ -37,6 +39,9 @@ def parse_line(text: str, context: Context) -> Parsed:
     found, refusals = _readings(head, scope)
     if not found and not refusals and (turned := _VERB_FIRST.fullmatch(head)):
         found, _ = _readings(f"{turned['parts']} {turned['verb']}{turned['rest'] or ''}", scope)
+    if not refusals and (after := _COLON.fullmatch(head)) and _beginning(head, scope):
+        without, _ = _readings(f"{after['place']} {after['rest']}", scope)
+        found = list({_key(one): one for one in (*found, *without)}.values())
     found = [_with_words(one, words) for one in found]
     asked = next((r for r in refusals if r.message.id in _ASKS and found), None)
     if len(found) == 1 and asked is None:

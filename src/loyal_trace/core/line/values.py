@@ -2,7 +2,6 @@
 
 import math
 import re
-from collections.abc import Iterable
 from decimal import Decimal
 
 from loyal_trace.core.vocabulary.errors import RequestError
@@ -55,7 +54,7 @@ def unit_of(text: str) -> str:
     return _UNIT_OF.get(match[1].lower(), match[1].upper())
 
 
-def _spellings(text: str) -> Iterable[str]:
+def spellings(text: str) -> tuple[str, ...]:
     """The text, or both of what a comma before three digits can mean."""
     return two_meanings(text) or (text,)
 
@@ -67,7 +66,7 @@ def read_values(text: str, unit: str) -> list[float]:
         return [math.inf]
     body = re.sub(r"\s*[oO][hH][mM][sS]?$", "Ω", body)
     found = []
-    for spelling in _spellings(body):
+    for spelling in spellings(body):
         try:
             value = parse_quantity(spelling, unit)
         except RequestError:

@@ -5,12 +5,14 @@ A marking is understood as a whole or not at all.
 
 import math
 import re
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from loyal_trace.core.boards.cells import CHEMISTRY_WORDS, chemistry_named
 from loyal_trace.core.boards.kinds import UNITS
 from loyal_trace.core.boards.model import Part
 from loyal_trace.core.chips.library import ChipLibrary
+from loyal_trace.core.parts.marks import Marking, capacitor_marking
+from loyal_trace.core.parts.spec import described_marking
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.phrases import joined
 from loyal_trace.core.vocabulary.units import parse_quantity, typed_quantity
@@ -24,26 +26,13 @@ _ANALOGUE = re.compile(
     r"[A-Z]{0,4}(?:-\d+)?"
 )
 _GENERIC = re.compile(r"(?:2N|2S[ABCDJK]|BC|BD|BF|TIP|1N|BU|IRF|MJE?|78[LM]?|79[LM]?)\d{2,5}[A-Z]{0,2}")
-_VALUE = r"[\d.,]+\s*[pnuµμm]?F?|\d+[pnuµμ]\d+"
-_CAPACITOR = re.compile(rf"({_VALUE})(?:\s*[/ ]\s*(\d+(?:[.,]\d+)?)\s*V)?(\s+BP|\s+NP)?", re.IGNORECASE)
 _LEAST_HERTZ = 1000
-_CODE = re.compile(r"(\d\d)(\d)")
 _FUSE = re.compile(r"([\d.,]+\s*m?A)(?:\s+(slow|fast|T|F|FF))?", re.IGNORECASE)
 _OHMS = re.compile(r"\d+(?:[.,]\d+)?\s*[kM](?:\d+|\s*(?:ohms?|Ω))?|\d+\s*(?:ohms?|Ω)", re.IGNORECASE)
-_ELECTROLYTIC_FROM = 1e-6
+# What a resistor is marked with besides its value: 5 %, 0.25 W, 1/4 W.
+WATTS = r"(?:\d+(?:[.,/]\d+)?\s*W)"
+_OF_RESISTORS = re.compile(rf"(.+?)((?:\s+(?:±?\d+(?:[.,]\d+)?\s*%|{WATTS}))+)", re.IGNORECASE)
 _CHIP_KINDS = ("chip", "amplifier", "transistor", "regulator", "unknown")
-
-
-@dataclass(frozen=True)
-class Marking:
-    """What a marking says: the number as printed, the kind of part, and value (SI units) and rating (volt) if any."""
-
-    number: str
-    kind: str
-    value: float | None = None
-    voltage: float | None = None
-    technology: str = ""
-    polarised: bool | None = None
 
 
 def parse_marking(text: str, kind: str, library: ChipLibrary) -> Marking | None:
@@ -67,7 +56,7 @@ def parse_marking(text: str, kind: str, library: ChipLibrary) -> Marking | None:
 def _value_marking(words: str, kind: str) -> Marking | None:
     """A value, with its rating, on a part of a kind that is marked with values."""
     if kind == "capacitor":
-        return capacitor_marking(words)
+        return capacitor_marking(words) or described_marking(words)
     if kind == "fuse":
         return _fuse(words)
     if kind == "cell":
@@ -76,33 +65,10 @@ def _value_marking(words: str, kind: str) -> Marking | None:
         # VR is a regulator on one drawing and a variable resistor on the next: 10k settles it.
         found = _plain_value(words, "resistor")
         return replace(found, kind="control") if found is not None else None
+    if kind == "resistor" and (more := _OF_RESISTORS.fullmatch(words)):
+        found = _plain_value(more[1], kind)
+        return replace(found, number=words) if found is not None else None
     return _plain_value(words, kind) if kind in ("resistor", "network", "crystal", "inductor") else None
-
-
-def capacitor_marking(text: str) -> Marking | None:
-    """`6800u 25V`, `100u/16V`, `100n`, `104`; None when it is none. Bipolar ones are marked BP or NP."""
-    match = _CAPACITOR.fullmatch(text)
-    if match is None:
-        return None
-    body, volts, bipolar = match.groups()
-    try:
-        value = _code(body) or parse_quantity(body, "F")
-        voltage = parse_quantity(volts) if volts else None
-    except RequestError:
-        return None
-    if not 1e-13 <= value <= 1.0:
-        return None
-    electrolytic = value >= _ELECTROLYTIC_FROM
-    volts_told = f" {typed_quantity(voltage)}V" if voltage else ""
-    # As it stands on parts lists and drawers, so that what goes in is counted out of the drawer it came from.
-    told = f"{typed_quantity(value, 'F').removesuffix('F')}{volts_told}{' BP' if bipolar else ''}"
-    return Marking(told, "capacitor", value, voltage, "aluminium" if electrolytic else "", electrolytic and not bipolar)
-
-
-def _code(body: str) -> float | None:
-    """The three-digit code of small capacitors: 104 is 10 and four noughts picofarad (IEC 60062)."""
-    match = _CODE.fullmatch(body.strip())
-    return int(match[1]) * 10 ** int(match[2]) * 1e-12 if match else None
 
 
 def _cell(text: str) -> Marking | None:

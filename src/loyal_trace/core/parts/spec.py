@@ -11,7 +11,7 @@ from functools import lru_cache
 from typing import Any
 
 from loyal_trace.core.boards.model import Part
-from loyal_trace.core.parts.marking import capacitor_marking
+from loyal_trace.core.parts.marks import Marking, capacitor_marking
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import parse_quantity, two_meanings
@@ -54,6 +54,14 @@ _NAMED_WORD = re.compile(r"(pitch|ripple|esr|diameter|height|length)=(\S+)", re.
 _UNITS = {"pitch": "mm", "diameter": "mm", "height": "mm", "length": "mm", "ripple": "A", "esr": "Ω"}
 _FIELDS = {"length": "height"}
 _LONGEST, _MOST_VOLTS = 300.0, 10_000.0
+_FIGURE = r"\d+(?:[.,]\d+)?"
+# One of the words that may follow value and rating in a line: an ESR or another share would have been measured.
+DESCRIBING = (
+    rf"(?:(?:{'|'.join(sorted((*_WORDS, *_DIELECTRICS), key=len, reverse=True))})(?![\w-])|"
+    r"low[\s-]+(?:esr|impedance|z)|non[\s-]+polar(?:ised)?|surface\s+mount|"
+    rf"(?:Ø|d)?{_FIGURE}\s*[x×]\s*{_FIGURE}(?:\s*mm)?|\d{{2,3}}\s*(?:°?C|deg)|\d{{3,6}}\s*h(?:ours)?|"
+    rf"(?:±|\+/-|\+-)\s*{_FIGURE}\s*%|(?:1|2|5|10|20)\s*%|(?:pitch|ripple|diameter|height|length)[\s=]+{_FIGURE}\s*(?:mm|mA|A)?)"
+)
 
 
 @dataclass(frozen=True)
@@ -94,7 +102,7 @@ class CapacitorSpec:
 
 def parse_spec(text: str) -> CapacitorSpec:
     """The capacitor that words describe, value and voltage first; RequestError names the word that means nothing."""
-    words = _NAMED.sub(lambda m: f"{m[1]}=", _glued(text)).split()
+    words = _words_of(text)
     if not words:
         raise RequestError(say("no capacitor is described; write, for example, 100u/25V 105C 6.3x11 pitch 2.5"))
     spec, rest = _marked(words, text)
@@ -113,9 +121,30 @@ def parse_spec(text: str) -> CapacitorSpec:
     return spec
 
 
+def described_marking(text: str) -> Marking | None:
+    """The marking of a capacitor with what else its sleeve or a list says: `10u 16V tantalum`, `100u/25V 105C 8x11`."""
+    try:
+        spec = parse_spec(text)
+    except RequestError:
+        return None
+    words = _words_of(text)
+    rest = _marked(words, text)[1]
+    plain = capacitor_marking(joined(" ", words[: len(words) - len(rest)]))
+    if plain is None:
+        return None
+    number = joined(" ", (plain.number, *(word.replace("=", " ") for word in rest)))
+    kind = replace(plain, number=number, technology=spec.technology, polarised=spec.polarised)
+    return replace(kind, diameter=spec.diameter, height=spec.height, pitch=spec.pitch)
+
+
+def _words_of(text: str) -> list[str]:
+    return _NAMED.sub(lambda m: f"{m[1]}=", _glued(text)).split()
+
+
 def _glued(text: str) -> str:
-    """Words that belong together written as one: `10 x 16 mm`, `105 °C`, `low ESR`, `± 20 %`."""
+    """Words that belong together written as one: `10 uF`, `10 x 16 mm`, `105 °C`, `low ESR`, `± 20 %`."""
     text = re.sub(r"(\d)\s*[x×]\s*(\d)", r"\1x\2", text)
+    text = re.sub(r"(\d)\s+([pnuµμm]F)(?=\s|$)", r"\1\2", text, flags=re.IGNORECASE)
     text = re.sub(r"(\d)\s+(mm|°C|hours|h|%|mA|A|V|ohm|Ω)(?=\s|$)", r"\1\2", text)
     text = re.sub(r"\blow[\s-]+(esr|impedance|z)\b", r"low-\1", text, flags=re.IGNORECASE)
     text = re.sub(r"\bnon[\s-]+(polar(?:ised)?)\b", r"non-\1", text, flags=re.IGNORECASE)
@@ -181,6 +210,7 @@ def spec_of_part(part: Part) -> CapacitorSpec:
     series = next((kind for kind, names in _SERIES.items() if any(_has(words, name) for name in names)), "")
     dielectric = next((name for name in _DIELECTRICS if _has(words, name.lower())), "")
     technology = part.technology or ("ceramic" if dielectric else "aluminium" if part.polarised else "")
+    printed = _printed(part.number)
     return CapacitorSpec(
         value,
         part.voltage,
@@ -188,11 +218,24 @@ def spec_of_part(part: Part) -> CapacitorSpec:
         part.polarised if technology else None,
         dielectric,
         series or (BIPOLAR if technology == "aluminium" and not part.polarised else ""),
+        printed.temperature,
+        printed.hours,
+        printed.ripple,
+        printed.esr,
         diameter=part.diameter,
         height=None,
         pitch=part.pitch,
         mounting=mounting,
+        tolerance=printed.tolerance,
     )
+
+
+def _printed(number: str) -> CapacitorSpec:
+    """What the words of a marking say besides value and rating; nothing where they say something else."""
+    try:
+        return parse_spec(number)
+    except RequestError:
+        return CapacitorSpec()
 
 
 def _has(words: str, name: str) -> bool:

@@ -1,6 +1,6 @@
 """Removed, fitted, repaired: `5D removed`, `C1 replaced with 6800u 35V from tray F`, `board washed, drying`."""
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 
 from loyal_trace.core.boards.model import Part
 from loyal_trace.core.job.entries import (
@@ -19,12 +19,13 @@ from loyal_trace.core.job.entries import (
 )
 from loyal_trace.core.line.context import Planned, Refusal, Said
 from loyal_trace.core.line.registry import Match, Scope, about, at, form, said
+from loyal_trace.core.line.values import spellings
 from loyal_trace.core.parts.marking import parse_marking
 from loyal_trace.core.vocabulary.stages import Stage
 
 _STORE = "tray|drawer|box|bag|bin|shelf|tube|rack|reel|stock|shop|order|donor|spare|cabinet"
 ORIGIN = rf"(?:(?:{_STORE})(?:\s+[\w#./-]{{1,16}}){{0,3}})"
-_WHAT = r"(?P<what>(?:type\s+)?[^\s:]\S*(?:\s+[^\s:]\S*){0,3}?)"
+_WHAT = r"(?P<what>(?:type\s+)?[^\s:]\S*(?:\s+[^\s:]\S*){0,11}?)"
 _FROM = rf"(?:\s+from\s+(?P<origin>{ORIGIN}))?"
 _WITH = rf"(?:\s+with\s+{_WHAT})?{_FROM}"
 SAFETY = "stored safely"
@@ -86,6 +87,25 @@ def _new_number(scope: Scope, part: NamedPart, text: str | None) -> str | None:
     return found.number if found else None
 
 
+def _new_numbers(
+    scope: Scope, parts: Sequence[NamedPart], text: str | None
+) -> Iterator[tuple[str | None, tuple[str, ...]]]:
+    """What the words can mean, each with the types that go into the places; nothing where the words are no type."""
+    for what in spellings(text) if text else (text,):
+        numbers = [_new_number(scope, part, what) for part in parts]
+        known = tuple(number for number in numbers if number is not None)
+        if len(known) == len(numbers):
+            yield what, known
+
+
+def _all_replaced(
+    scope: Scope, parts: Sequence[NamedPart], numbers: Sequence[str], origin: str | None
+) -> Iterator[Planned]:
+    source = " ".join((origin or "").split())
+    for part, number in zip(parts, numbers, strict=True):
+        yield from _replaced(scope, part, number, source)
+
+
 def _replaced(scope: Scope, part: NamedPart, number: str, origin: str) -> tuple[Planned, ...]:
     """Old part out, new part in."""
     out = at(Removed, part, number=number_of(scope, part), reason="replaced")
@@ -106,21 +126,12 @@ def _ask_when(scope: Scope, now: str | None) -> bool:
 
 def _replacements(scope: Scope, m: Match) -> Iterator[Said]:
     for one in scope.places.several(m["parts"]):
-        numbers = [_new_number(scope, part, m["what"]) for part in one.parts]
-        if any(number is None for number in numbers):
-            return
-        tail = _tail(str(numbers[0]), m["what"], m["origin"])
-        names = scope.listed(one.parts)
-        if _ask_when(scope, m["now"]):
-            yield said(f"before: {names} replaced{tail}", _before(one.board, one.parts, "replaced", tail.strip()))
-        origin = " ".join((m["origin"] or "").split())
-        entries = [
-            entry
-            for part, number in zip(one.parts, numbers, strict=True)
-            for entry in _replaced(scope, part, str(number), origin)
-        ]
-        now = "now: " if scope.context.stage is Stage.INTAKE else ""
-        yield said(f"{now}{names} replaced{tail}", *entries)
+        names, now = scope.listed(one.parts), "now: " if scope.context.stage is Stage.INTAKE else ""
+        for what, numbers in _new_numbers(scope, one.parts, m["what"]):
+            tail = _tail(numbers[0], what, m["origin"])
+            if _ask_when(scope, m["now"]):
+                yield said(f"before: {names} replaced{tail}", _before(one.board, one.parts, "replaced", tail.strip()))
+            yield said(f"{now}{names} replaced{tail}", *_all_replaced(scope, one.parts, numbers, m["origin"]))
 
 
 @form(
@@ -153,24 +164,14 @@ def class_replaced(m: Match, scope: Scope) -> Iterable[Said]:
     ]
     if not parts:
         raise Refusal("none-of-class", sort=m["sort"])
-    numbers = [_new_number(scope, part, m["what"]) for part in parts]
-    if any(number is None for number in numbers):
-        return
-    tail = _tail(str(numbers[0]), m["what"], m["origin"])
     on = scope.board_words(where[0]) if len(where) == 1 else ""
-    told = f"{on}all {' '.join(m['sort'].lower().split())} replaced{tail}"
-    if _ask_when(scope, m["now"]):
-        yield said(f"before: {told}", _before(parts[0].board, tuple(parts), "replaced", tail.strip()))
-    origin = " ".join((m["origin"] or "").split())
     now = "now: " if scope.context.stage is Stage.INTAKE else ""
-    yield said(
-        f"{now}{told}",
-        *(
-            entry
-            for part, number in zip(parts, numbers, strict=True)
-            for entry in _replaced(scope, part, str(number), origin)
-        ),
-    )
+    for what, numbers in _new_numbers(scope, parts, m["what"]):
+        tail = _tail(numbers[0], what, m["origin"])
+        told = f"{on}all {' '.join(m['sort'].lower().split())} replaced{tail}"
+        if _ask_when(scope, m["now"]):
+            yield said(f"before: {told}", _before(parts[0].board, tuple(parts), "replaced", tail.strip()))
+        yield said(f"{now}{told}", *_all_replaced(scope, parts, numbers, m["origin"]))
 
 
 def _before(board: str, parts: tuple[NamedPart, ...], action: str, detail: str) -> Planned:
@@ -234,14 +235,10 @@ def stored(m: Match, scope: Scope) -> Iterable[Said]:
 def fitted(m: Match, scope: Scope) -> Iterable[Said]:
     """A part that went into an empty place."""
     for one in scope.places.find(m["at"]):
-        number = _new_number(scope, one.one, m["what"])
-        if number is None:
-            return
         origin = " ".join((m["origin"] or "").split())
-        yield said(
-            f"{scope.named(one.one)} fitted{_tail(number, m['what'], m['origin'])}",
-            at(Fitted, one.one, number=number, origin=origin),
-        )
+        for what, (number,) in _new_numbers(scope, (one.one,), m["what"]):
+            told = f"{scope.named(one.one)} fitted{_tail(number, what, m['origin'])}"
+            yield said(told, at(Fitted, one.one, number=number, origin=origin))
 
 
 @form(r"(?P<at><part>)\s+put\s+back", "2B put back", stage=Stage.REPAIR)
@@ -395,9 +392,7 @@ def timer(m: Match, scope: Scope) -> Iterable[Said]:
 def to_be_used(m: Match, scope: Scope) -> Iterable[Said]:
     """What is to go into a place; nothing was done yet."""
     for one in scope.places.find(m["at"]):
-        number = _new_number(scope, one.one, m["what"])
-        if number is None:
-            return
         origin = " ".join((m["origin"] or "").split())
-        canonical = f"{scope.named(one.one)} use{_tail(number, m['what'], m['origin']).removeprefix(' with')}"
-        yield said(canonical, at(PlannedUse, one.one, number=number, origin=origin))
+        for what, (number,) in _new_numbers(scope, (one.one,), m["what"]):
+            told = f"{scope.named(one.one)} use{_tail(number, what, m['origin']).removeprefix(' with')}"
+            yield said(told, at(PlannedUse, one.one, number=number, origin=origin))

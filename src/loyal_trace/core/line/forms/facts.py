@@ -26,7 +26,10 @@ from loyal_trace.core.job.snapshot import SupplyKey
 from loyal_trace.core.line.context import Refusal, Said
 from loyal_trace.core.line.places import Alternative
 from loyal_trace.core.line.registry import Match, Scope, about, at, form, said
-from loyal_trace.core.parts.marking import Marking, parse_marking
+from loyal_trace.core.line.values import spellings
+from loyal_trace.core.parts.marking import WATTS, parse_marking
+from loyal_trace.core.parts.marks import Marking
+from loyal_trace.core.parts.spec import DESCRIBING
 from loyal_trace.core.planning.assumptions import parse_assumption
 from loyal_trace.core.power.described import describe_chain
 from loyal_trace.core.vocabulary.errors import RequestError
@@ -57,6 +60,7 @@ def marked_alike(scope: Scope, alike: Alternative, found: list[Marking]) -> Said
             voltage=one.voltage,
             technology=one.technology,
             polarised=one.polarised,
+            **{name: size for name in ("diameter", "height", "pitch") if (size := getattr(one, name)) is not None},
         )
         for part, one in zip(alike.parts, found, strict=True)
     )
@@ -69,9 +73,10 @@ def _kind(scope: Scope, part: NamedPart) -> str:
 
 
 @form(
-    rf"(?P<parts><parts>)\s+(?:is|are)\s+(?:a\s+|an\s+)?(?P<what>(?:{_SPACED}|{CHEMISTRY_WORDS}|\S+)(?:\s+(?:\d+(?:[.,]\d+)?\s*V|BP|NP|slow|fast)){{0,2}})",
+    rf"(?P<parts><parts>)\s+(?:is|are)\s+(?:a\s+|an\s+)?(?P<what>(?:{_SPACED}|{CHEMISTRY_WORDS}|\S+)(?:\s+(?:\d+(?:[.,]\d+)?\s*V|BP|NP|slow|fast)){{0,2}}(?:\s+(?:{DESCRIBING}|{WATTS})){{0,6}})",
     "5D is 74LS166",
     "C1 is 6800u 25V",
+    "C3 is 10u 16V tantalum",
     "C2-C9 are 100n",
     "BT1 is NiCd 3.6V",
     stage=Stage.INTAKE,
@@ -79,10 +84,11 @@ def _kind(scope: Scope, part: NamedPart) -> str:
 def part_is(m: Match, scope: Scope) -> Iterable[Said]:
     """The type or value of one or more parts: whatever a marking can say."""
     for one in scope.places.several(m["parts"], new_ok=True, fill=True):
-        found = [parse_marking(m["what"], _kind(scope, part), scope.context.library) for part in one.parts]
-        known = [marking for marking in found if marking is not None]
-        if len(known) == len(one.parts):
-            yield marked_alike(scope, one, known)
+        for what in spellings(m["what"]):
+            found = [parse_marking(what, _kind(scope, part), scope.context.library) for part in one.parts]
+            known = [marking for marking in found if marking is not None]
+            if len(known) == len(one.parts):
+                yield marked_alike(scope, one, known)
 
 
 _WORDS = {"plug": "connector", "coil": "inductor", "battery": "cell", "potentiometer": "control", "trimmer": "control"}

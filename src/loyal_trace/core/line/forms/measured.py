@@ -26,6 +26,7 @@ from loyal_trace.core.line.context import (
 from loyal_trace.core.line.registry import Match, Scope, about, at, form, said
 from loyal_trace.core.line.values import NUMBER, UNIT, VALUE, possible, read_values, typed_value, unit_of
 from loyal_trace.core.parts.marking import parse_marking
+from loyal_trace.core.parts.spec import DESCRIBING
 from loyal_trace.core.power.fuses import fuse_type
 from loyal_trace.core.vocabulary.findings import Finding
 from loyal_trace.core.vocabulary.quantities import OF_CAPACITORS, Quantity
@@ -163,19 +164,22 @@ def _is_crystal(scope: Scope, place: str) -> bool:
 
 
 @form(
-    rf"{_GOOD}(?P<at><point>)\s+(?P<word>{_WORDS})\s*=?\s*(?P<value>{_READING}|{NUMBER}\s?R)",
+    rf"{_GOOD}(?P<at><point>)\s+(?:(?P<word>{_WORDS})\s*=?\s*(?P<value>{_READING}|{NUMBER}\s?R)|"
+    rf"(?P<first>{VALUE}\s*{UNIT}|{NUMBER}\s?R)\s+(?P<after>{_WORDS}))",
     "J1 ac 8.6V",
     "C1 esr 12R",
+    "C1 12 ohm esr",
     "C1 esr=5",
     "5D.13 to ground 4k3",
     stage=Stage.RAILS,
 )
 def quantity_at_a_point(m: Match, scope: Scope) -> Iterable[Said]:
     """A quantity by its name."""
-    quantity = _BY_WORD[" ".join(m["word"].lower().split())]
-    if m["value"][-1] in "rR" and quantity.unit != "Ω":
+    quantity = _BY_WORD[" ".join((m["word"] or m["after"]).lower().split())]
+    value = m["value"] or m["first"]
+    if value[-1] in "rR" and quantity.unit != "Ω":
         return  # 12R is a resistance, whatever it is called
-    yield from _readings(scope, m["at"], quantity, m["value"], bool(m["good"]))
+    yield from _readings(scope, m["at"], quantity, value, bool(m["good"]))
 
 
 @form(r"(?P<at><point>)\s+(?:reads\s+)?OL", "F1 OL", stage=Stage.RAILS)
@@ -209,16 +213,17 @@ _OWN_QUANTITY = {
     "crystal": Quantity.FREQUENCY,
 }
 _LOSS = rf"{NUMBER}\s*%"
+_IN_OHMS = rf"(?:{VALUE}\s*(?:ohms?|Ω|R(?!\w))|\d+R\d+)"
 # What cold and hot mean for a part that nobody put a thermometer to: freezer spray, heat gun (°C).
 _COLD_OR_HOT = {"cold": 5.0, "hot": 55.0}
 _PIECE = (
-    rf"(?:(?:capacitance\s*=?\s*|c\s*=\s*)?(?P<c>{VALUE}F?)(?![\w%])|esr\s*=?\s*(?P<esr>{VALUE}\s*(?:ohms?|Ω|R(?!\w))?)|"
+    rf"(?:(?:capacitance\s*=?\s*|c\s*=\s*)?(?!{_IN_OHMS})(?P<c>{VALUE}F?)(?![\w%])|esr\s*=?\s*(?P<esr>{VALUE}\s*(?:ohms?|Ω|R(?!\w))?)|(?P<ohms>{_IN_OHMS})|"
     rf"loss\s*=?\s*(?P<loss>{_LOSS})|tan(?:\s*(?:delta|δ))?\s*=?\s*(?P<tan>{NUMBER})|leakage\s*=?\s*(?P<leak>{VALUE}A?)|at\s+(?P<f>{VALUE}\s*Hz)|"
     rf"(?:at\s+(?P<warm>-?{NUMBER})\s*°?C(?!\w)|(?P<state>cold|hot))|"
     rf"(?P<where>(?:in|out\s+of)\s+circuit))"
 )
 # A value that stands alone can be a marking; with a second one that says what it is, both were measured.
-_NAMED_AFTER = rf"(?={VALUE}F?\s*,?\s+(?:esr|loss|tan|leakage)\b)"
+_NAMED_AFTER = rf"(?={VALUE}F?\s*,?\s+(?:(?:esr|loss|tan|leakage)\b|{_IN_OHMS}))"
 _PIECES = re.compile(rf"\s*{_PIECE}\s*,?", re.IGNORECASE)
 _ANY_PIECES = re.sub(r"\?P<\w+>", "?:", _PIECE)
 
@@ -313,6 +318,7 @@ def _taken_apart(rest: str) -> tuple[list[tuple[Quantity, str]], dict[str, objec
     names = {
         "c": Quantity.CAPACITANCE,
         "esr": Quantity.ESR,
+        "ohms": Quantity.ESR,
         "loss": Quantity.LOSS,
         "leak": Quantity.LEAKAGE,
         "tan": Quantity.TAN_DELTA,
@@ -342,24 +348,29 @@ def _taken_apart(rest: str) -> tuple[list[tuple[Quantity, str]], dict[str, objec
 _OF_OHMS = re.compile(r"\d+(?:[.,]\d+)?\s?[kMR]|\d+[kMR]\d+")
 
 
-@form(rf"(?P<at><part>)\s+(?P<value>{VALUE}F?)(?:\s+(?P<volts>{NUMBER}\s*V))?", "C1 6,800u", stage=Stage.PLAN)
+@form(
+    rf"(?P<at><part>)\s+(?P<value>{VALUE}F?)(?:\s+(?P<volts>{NUMBER}\s*V))?(?P<more>(?:\s+{DESCRIBING}){{0,6}})",
+    "C1 6,800u",
+    stage=Stage.PLAN,
+)
 def value_alone(m: Match, scope: Scope) -> Iterable[Said]:
     """A value beside a capacitor or a resistor can be its marking or a reading: asked, never guessed."""
     for one in scope.places.find(m["at"]):
         name, kind = scope.named(one.one), scope.context.boards[one.board].part(one.one.refdes).kind
-        if kind == "resistor" and not m["volts"] and _OF_OHMS.fullmatch(m["value"]):
+        if kind == "resistor" and not m["volts"] and not m["more"] and _OF_OHMS.fullmatch(m["value"]):
             for value in read_values(m["value"], "Ω"):
                 typed = typed_value(value, Quantity.RESISTANCE)
                 yield said(f"{name} resistance {typed}", reading(one.board, one.one.refdes, Quantity.RESISTANCE, value))
                 yield from _as_marking(scope, one.one, m["value"])
-        if kind != "capacitor":
+        if kind != "capacitor" or "%" in m["more"]:  # a loss, or a tolerance
             continue
         for value in read_values(m["value"], "F"):
             typed = typed_value(value, Quantity.CAPACITANCE)
             if not possible(Quantity.CAPACITANCE, value):
                 continue
-            yield said(f"{name} measures {typed}", reading(one.board, one.one.refdes, Quantity.CAPACITANCE, value))
-            yield from _as_marking(scope, one.one, f"{typed} {m['volts'] or ''}".strip())
+            if not m["more"]:  # nobody measures that it is radial
+                yield said(f"{name} measures {typed}", reading(one.board, one.one.refdes, Quantity.CAPACITANCE, value))
+            yield from _as_marking(scope, one.one, f"{typed} {m['volts'] or ''}{m['more']}".strip())
 
 
 def _as_marking(scope: Scope, part: NamedPart, text: str) -> Iterator[Said]:

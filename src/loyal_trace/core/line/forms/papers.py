@@ -5,6 +5,7 @@ from collections.abc import Iterable
 from loyal_trace.core.job.entries import Decided, Offered, Stocked
 from loyal_trace.core.line.context import Planned, Refusal, Said
 from loyal_trace.core.line.registry import Match, Scope, about, form, said
+from loyal_trace.core.parts.spec import DESCRIBING
 from loyal_trace.core.proving.bench import LACKS, SUPPLIES, parse_supplies
 from loyal_trace.core.roms.devices import access_budget
 from loyal_trace.core.roms.signature import check_symbols, register_from
@@ -15,7 +16,10 @@ from loyal_trace.core.vocabulary.units import parse_quantity
 _ON = r"(?:(?P<on><board>)\s+)?"
 # What a part costs in luck on its way off a donor board where nobody said: from practice, stated and not counted.
 _DONOR_RISK = 10
+# A type, or a capacitor by its value, its rating and what else its sleeve says.
+_ARTICLE = rf"(?P<number>[\w./+-]{{2,24}}(?:\s+\d+(?:[.,]\d+)?\s*V)?(?:\s+{DESCRIBING}){{0,6}})"
 _STATES = {
+    "new": "unknown",
     "untested": "unknown",
     "unknown": "unknown",
     "good": "proven",
@@ -89,8 +93,8 @@ def bench_supplies(m: Match, scope: Scope) -> Iterable[Said]:
 
 
 @form(
-    r"drawer:\s*(?:(?P<count>\d{1,5})\s*[x×]?\s+)?(?P<number>[\w./+-]{2,24}(?:\s+\d+(?:[.,]\d+)?\s*V)?)"
-    r"(?:\s+in\s+(?P<place>[^,]{1,40}?))?(?:\s*,\s*(?P<state>untested|unknown|good|proven|tested|bad))?",
+    rf"drawer:\s*(?:(?P<count>\d{{1,5}})\s*[x×]?\s+)?{_ARTICLE}"
+    r"(?:\s+in\s+(?P<place>[^,]{1,40}?))?(?:\s*,\s*(?P<state>new|untested|unknown|good|proven|tested|bad))?",
     "drawer: 3x 74LS166 in tray 3, untested",
     stage=Stage.PLAN,
 )
@@ -105,7 +109,7 @@ def drawer(m: Match, scope: Scope) -> Iterable[Said]:
 
 
 @form(
-    r"offer:\s*(?P<number>[\w./+-]{2,24}(?:\s+\d+(?:[.,]\d+)?\s*V)?)\s+from\s+(?P<shop>[A-Za-z][^,:]{0,39}?)\s+at\s+"
+    rf"offer:\s*{_ARTICLE}\s+from\s+(?P<shop>[A-Za-z][^,:]{{0,39}}?)\s+at\s+"
     r"(?P<price>\d{1,6}(?:[.,]\d{1,2})?)(?:\s+each)?(?:\s*,\s*shipping\s+(?P<shipping>\d{1,5}(?:[.,]\d{1,2})?))?"
     r"(?:\s*,\s*at\s+least\s+(?P<minimum>\d{1,5}))?(?:\s*,\s*(?P<days>\d{1,3})\s+days?)?",
     "offer: 100u 25V from Marsh Quay Parts at 0.40, shipping 4.50, 3 days",
