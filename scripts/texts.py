@@ -21,7 +21,7 @@ from babel.messages import Catalog
 from babel.messages.mofile import write_mo
 from babel.messages.pofile import read_po, write_po
 
-from loyal_trace.core.assess.first_power import FIRST_POWER
+from loyal_trace.core.planning.choices import FIRST_POWER
 from loyal_trace.core.planning.steps import REPAIR_ORDERS
 from loyal_trace.core.power.rails import SUPPLY_LIMITS
 from loyal_trace.core.vocabulary.phrases import escaped

@@ -96,41 +96,44 @@ def hold_wide(name: str, cases: Iterable[tuple[str, Any]], together: int = 20) -
     hold(name, told)
 
 
-def all_said_of(found: Assessment, thorough: bool = True) -> Iterator[tuple[str, Any]]:
-    """Every answer of one moment, in as few words as it can be told in; else only the main ones."""
+def all_said_of(found: Assessment, thorough: bool = True, few: int = 8) -> Iterator[tuple[str, Any]]:
+    """Every answer of one moment, in as few words as it can be told in; else only the main ones.
+
+    Of places and steps, so many are asked about one by one.
+    """
     for board, report in found.rails.items():
         yield f"rails of {board}", report
     for question in ("roms", "chips", "capacitors", "suspects", "next", "plan", "proof"):
         yield question, getattr(found, question)
     if thorough:
-        yield from _further_said_of(found)
+        yield from _further_said_of(found, few)
 
 
-def _further_said_of(found: Assessment) -> Iterator[tuple[str, Any]]:
+def _further_said_of(found: Assessment, few: int) -> Iterator[tuple[str, Any]]:
     moment = found.moment
     for name, ask in _OF_MOMENTS.items():
         yield name, ask(moment)
     yield "estimate", estimate(found)
     yield "purchase", purchase_of(moment, found.plan)
     yield "progress", [(one.stage, one.filled, one.count) for one in progress(found)]
-    if len(found.plan.steps) <= _FEW_STEPS:
+    if len(found.plan.steps) <= few:
         yield "orders", [(o.grouping, o.sequence, [t.id for t in o.tasks], o.minutes, o.found, o.known, o.mix_up, o.damage)
                          for o in orders_of(moment)]  # fmt: skip
     for place in found.roms:
         yield f"ROM {place.board} {place.refdes}", {name: ask(moment, place) for name, ask in _OF_ROMS.items()}
-    for place in list(found.capacitors)[:_FEW_STEPS]:
+    for place in list(found.capacitors)[:few]:
         yield f"life of {place.refdes}", (life_of(moment, place), old_beside_new(moment, place))
-    for place in list(found.chips)[:_FEW_STEPS]:
+    for place in list(found.chips)[:few]:
         yield (
             f"odds of {place.refdes}",
             (odds_of_chip(moment, place), steady_bit(moment, place), unlike_good(moment, place)),
         )
-    for step in found.plan.steps[:_FEW_STEPS:2]:
+    for step in found.plan.steps[:few:2]:
         ways = [way.id for way in methods_for(moment, step.place)] if step.place else ()
         yield f"at the iron: {step.id}", ([one.name for one in actions_of(moment, step)], ways)
     for board in moment.boards:
         yield f"of {board}", {name: ask(moment, board) for name, ask in _OF_BOARDS.items()}
-        yield f"wanted of {board}", [wanted_facts(moment, board, stage) for stage in list(Stage)[::2]]
+        yield f"wanted of {board}", [wanted_facts(moment, board, stage) for stage in Stage]
         marks = {stage.word: map_marks(found, board, stage) for stage in Stage}
         yield (
             f"map of {board}",
@@ -138,7 +141,6 @@ def _further_said_of(found: Assessment) -> Iterator[tuple[str, Any]]:
         )
 
 
-_FEW_STEPS = 8
 _OF_MOMENTS: dict[str, Callable[[Moment], Any]] = {
     "schools": schools_of, "sundries": sundries_of, "own order": own_order_words, "rest": estimated_rest,
     "bits": bit_verdicts, "extras": extras_of, "first power": first_power_risk, "swaps": solved_swaps,

@@ -5,6 +5,7 @@ from datetime import timedelta
 
 from loyal_trace.core.assess.assessment import Assessment
 from loyal_trace.core.boards.model import BoardDefinition
+from loyal_trace.core.job.settings import settings
 from tests.helpers.builders import START, made, moment_with
 from tests.helpers.ledger import all_said_of, hold_wide
 from tests.helpers.lines import context, read
@@ -49,6 +50,12 @@ class Teller:
 
     def of(self, *words):
         return self.draw.choice(words)
+
+    def decision(self):
+        name, setting = self.of(*settings().items())
+        return (
+            f"decide {name}: {self.of(*setting.choices) if setting.choices else self.of('0.1', '5 %', '4096', 'xyz')}"
+        )
 
     def line(self):
         ways = [way for way in dir(self) if way.startswith("say_")]
@@ -152,7 +159,7 @@ class Teller:
         return self.of(
             "twins U4 U5", "C2 is for timing", "C1 is for reservoir", f"order: {self.part()} before {self.part()}",
             f"order: {self.part()} last", f"{self.chip()} is rare", "service: C1, C2", "kit: all electrolytics", "kit: what is bad",
-            f"{self.part()} arrives in 5 days", "board is coated", "board is single-sided", f"decide supply limits: {self.of('strict', 'maker')}",
+            f"{self.part()} arrives in 5 days", "board is coated", "board is single-sided", self.decision(), self.decision(), self.decision(),
             "drawer: 2x 74LS374 in tray 3, untested", "drawer: 1x 74LS166 in tray 1, tested", "drawer: 4x 100u 25V in tray 2, new",
             "REG1 has no heat sink", "C1 25 mm high", "bench lacks: 12 V AC", "to check: keyboard, all lamps", "good enough: hum stays",
             "not testable: keyboard, no harness", "board washed with water, drying", "improve REG1: diode across; back: unsolder it",
@@ -173,8 +180,8 @@ def told(seed, most):
 
 
 def cases():
-    for seed in range(60):
-        yield from all_said_of(Assessment(moment_with(BOARD, told(seed, 12 + 2 * (seed % 9)))))
+    for seed in range(100):
+        yield from all_said_of(Assessment(moment_with(BOARD, told(seed, 12 + 2 * (seed % 9)))), few=100)
 
 
 def test_repairs_told_line_by_line():

@@ -18,7 +18,7 @@ from loyal_trace.core.parts.judging import CapacitorReading, judge, old_against_
 from loyal_trace.core.parts.limits import kind_of_capacitor
 from loyal_trace.core.parts.marking import parse_marking
 from loyal_trace.core.parts.roles import Role
-from loyal_trace.core.parts.spec import parse_spec
+from loyal_trace.core.parts.spec import CapacitorSpec, parse_spec
 from loyal_trace.core.planning.kit import marked_words, spec_to_buy, spec_words, standard_value
 from loyal_trace.core.power.clocks import cell_life, crystal_load
 from loyal_trace.core.power.cooling import Housing, junction_with, plate_in_room, sink_need
@@ -166,7 +166,24 @@ MARKED = ("100u/16V", "6800u/25V", "10u/16V tantalum", "100n/50V X7R", "33p/50V 
           "22u/50V BP", "220u/6.3V polymer", "0.47u/50V", "470n/63V", "2200u/35V 16x25 105C 5000h", "1u/400V", "100u/10V low ESR")  # fmt: skip
 
 
+def kinds_of_capacitors():
+    for value, volts in product(
+        ("1p", "470p", "1n", "1.1n", "100n", "220n", "330n", "460n", "470n", "1u", "4.7u", "1000u"),
+        ("", "/16V", "/400V"),
+    ):
+        spec = parse_spec(value + volts)
+        yield "kinds by value", (value, kind_of_capacitor(spec), spec.has_plus, spec.is_electrolytic)
+    for technology, series, plus in product(
+        ("aluminium", "tantalum", "polymer", "ceramic", "film", ""),
+        ("", "bipolar", "low impedance"),
+        (None, True, False),
+    ):
+        spec = CapacitorSpec(1e-5, 16.0, technology, plus, "", series)
+        yield "kinds with a plus", (spec.has_plus, spec.is_electrolytic, kind_of_capacitor(spec))
+
+
 def capacitors():
+    yield from kinds_of_capacitors()
     for text in MARKED:
         spec = parse_spec(text)
         yield (

@@ -45,11 +45,18 @@ _SENTENCES: Mapping[str, str] = {
     "register": "The register was not recorded: {why}.",
     "symbols": "The symbols were not recorded: {why}.",
     "clock": "The clock was not recorded: {why}.",
+    "setting-name": "“{what}” is not a setting of a job. Perhaps {instead} is meant.",
+    "setting-choice": "“{choice}” is not a choice for {what}. It can be: {choices}.",
     "lamp": "The lamp was not recorded: {why}.",
     "teardown": "The step was not recorded: {why}.",
     "nothing-off": "“{what}” was not recorded as taken off.",
 }
-_EMPTY = {"board": say("a board of this job"), "known": say("none"), "sockets": say("none")}
+_EMPTY = {
+    "board": say("a board of this job"),
+    "known": say("none"),
+    "sockets": say("none"),
+    "choices": say("another value"),
+}
 
 
 def sentence(message: Message) -> str:

@@ -12,19 +12,12 @@ from loyal_trace.app.workshop import load_workshop
 from loyal_trace.cli.chips import own_library
 from loyal_trace.cli.main import store_of
 from loyal_trace.cli.output import print_json, print_table, tell
-from loyal_trace.core.assess.kit import (
-    ELECTROLYTICS,
-    KIT_CHOICES,
-    WHAT_IS_BAD,
-    board_place,
-    kit_place,
-    of_class,
-    wanted_capacitors,
-)
+from loyal_trace.core.assess.kit import board_place, kit_place, of_class, wanted_capacitors
 from loyal_trace.core.assess.parts import in_stock, stock
 from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.parts.stock import STATE_WORDS, Offer, StockItem, state_word
 from loyal_trace.core.planning.buying import Purchase, Wish, plan_purchase
+from loyal_trace.core.planning.choices import ELECTROLYTICS, KIT_CHOICES, WHAT_IS_BAD
 from loyal_trace.core.planning.kit import Kit, KitGroup, KitPlace, check_kit, plan_kit
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.identity import PartRef

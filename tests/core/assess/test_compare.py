@@ -3,13 +3,14 @@
 import pytest
 
 from loyal_trace.core.assess.capacitors import life_of, old_beside_new
-from loyal_trace.core.assess.compare import EVERY, NEVER, SOME, comparison_of, own_order_words, sundries_of
+from loyal_trace.core.assess.compare import comparison_of, own_order_words, sundries_of
 from loyal_trace.core.assess.kit import kit_choice, kit_of, wanted_capacitors
 from loyal_trace.core.assess.orders import delivery_days, tasks_for
 from loyal_trace.core.assess.plan import plan_of
 from loyal_trace.core.boards.model import Part, ServiceItem
 from loyal_trace.core.job import entries as e
 from loyal_trace.core.parts.stock import StockItem
+from loyal_trace.core.planning.choices import EVERY, NEVER, SOME
 from loyal_trace.core.vocabulary.identity import PartRef
 from tests.helpers.builders import made, measured, moment_of, probed, small_board
 

@@ -6,12 +6,12 @@ import pytest
 
 from loyal_trace.core.assess.at_iron import actions_of
 from loyal_trace.core.assess.compare import comparison_of
-from loyal_trace.core.assess.extra_steps import EVERY, NEVER
 from loyal_trace.core.assess.extras import ExtraKind, extras_of, heat_of, housing_of
 from loyal_trace.core.assess.plan import plan_of
 from loyal_trace.core.boards.model import BoardDefinition, Part, RomSlot, SelfTestCode, ServiceItem
 from loyal_trace.core.boards.supplies import ChainPoint, Supply
 from loyal_trace.core.job.entries import Decided, ExtraTicked, Fitted, NamedPart, PartTold, ServiceTold, Worked
+from loyal_trace.core.planning.choices import EVERY, NEVER
 from loyal_trace.core.planning.extras import Ticked
 from loyal_trace.core.planning.orders import Priority
 from loyal_trace.core.power.cooling import sink_need

@@ -4,9 +4,10 @@ from dataclasses import replace
 
 import pytest
 
-from loyal_trace.core.assess.first_power import BY_RISK, RENEW_FIRST, first_power_choice, first_power_risk, repair_order
+from loyal_trace.core.assess.first_power import first_power_choice, first_power_risk, repair_order
 from loyal_trace.core.boards.supplies import ChainPoint, Supply
 from loyal_trace.core.job.entries import Decided, Fitted, Observed, Opened
+from loyal_trace.core.planning.choices import BY_RISK, RENEW_FIRST
 from tests.helpers.builders import assessment_of, made, measured, moment_of, small_board
 
 GROUND = ChainPoint("U2.14", "resistance to ground", part="U2", powered=False)

@@ -20,7 +20,7 @@ from loyal_trace.app.presenters.missing_walk import MissingWalk
 from loyal_trace.app.presenters.model import Action, Cap, Cell, Meaning, Page, Row, Rows, heading, line
 from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.bench import bench_of, shortfalls_of
-from loyal_trace.core.assess.first_power import FIRST_POWER, first_power_choice, first_power_risk, repair_order
+from loyal_trace.core.assess.first_power import first_power_choice, first_power_risk, repair_order
 from loyal_trace.core.assess.plan import replace_from
 from loyal_trace.core.assess.told import conflicts_of
 from loyal_trace.core.boards.model import RevisionMark
@@ -29,6 +29,7 @@ from loyal_trace.core.diagnosis.complaint import Suggestion, suggest
 from loyal_trace.core.job.entries import Decided, Entry, Observed, SymptomSeen
 from loyal_trace.core.job.snapshot import SymptomKey
 from loyal_trace.core.line.context import AskedParts
+from loyal_trace.core.planning.choices import FIRST_POWER
 from loyal_trace.core.planning.steps import REPAIR_ORDERS, REPLACE_FROM
 from loyal_trace.core.power.rails import SUPPLY_LIMITS
 from loyal_trace.core.proving.bench import ABILITIES, LACKS

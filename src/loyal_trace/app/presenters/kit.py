@@ -6,8 +6,8 @@ from loyal_trace.app.presenters.model import Action, Cell, Meaning, Page, Questi
 from loyal_trace.app.presenters.purchase import ORDER, OrderPage, write_order
 from loyal_trace.app.workspace import Workspace
 from loyal_trace.core.assess.capacitors import estimated_rest
-from loyal_trace.core.assess.extra_steps import DIAGNOSTICS, FIRST
-from loyal_trace.core.assess.kit import KIT, KIT_CHOICES, candidates_for, kit_choice, kit_of, kit_place
+from loyal_trace.core.assess.extra_steps import DIAGNOSTICS
+from loyal_trace.core.assess.kit import KIT, candidates_for, kit_choice, kit_of, kit_place
 from loyal_trace.core.assess.orders import STEP_ORDER_DECISION, delivery_days
 from loyal_trace.core.boards.model import Part
 from loyal_trace.core.boards.outline import body_size
@@ -16,6 +16,7 @@ from loyal_trace.core.parts.fitting import FIT_WORDS, Fit, Fits
 from loyal_trace.core.parts.places import runs_hot
 from loyal_trace.core.parts.spec import spec_of_part
 from loyal_trace.core.parts.survival import GroupEstimate
+from loyal_trace.core.planning.choices import DIAGNOSTICS_FIRST, KIT_CHOICES
 from loyal_trace.core.planning.kit import Candidate, Kit, KitGroup
 from loyal_trace.core.planning.orders import Grouping, Priority, RepairOrder
 from loyal_trace.core.planning.steps import SOONEST
@@ -130,7 +131,7 @@ def _chosen(workspace: Workspace) -> int:
     order = workspace.assessment().plan.order
     for n, one in enumerate(workspace.orders()):
         diagnosed = one.sequence is Priority.DIAGNOSE
-        if diagnosed != (workspace.snapshot.decision(DIAGNOSTICS) == FIRST):
+        if diagnosed != (workspace.snapshot.decision(DIAGNOSTICS) == DIAGNOSTICS_FIRST):
             continue
         if one.grouping == testing and ORDER_OF_PRIORITY.get(one.sequence) == order:
             return n
@@ -173,7 +174,7 @@ def choose_order(workspace: Workspace, index: int) -> bool:
     # The order as it is now is kept: after each result only what must move is moved.
     soonest = order.sequence in (Priority.BEST, Priority.DIAGNOSE)
     ids = joined(" ", (task.id for task in order.tasks)) if soonest else ""
-    first = FIRST if order.sequence is Priority.DIAGNOSE else ""
+    first = DIAGNOSTICS_FIRST if order.sequence is Priority.DIAGNOSE else ""
     if first or workspace.snapshot.decision(DIAGNOSTICS):
         entries.append(workspace.job.make(Decided, what=DIAGNOSTICS, choice=first))
     entries.append(workspace.job.make(Decided, what=STEP_ORDER_DECISION, choice=ids))

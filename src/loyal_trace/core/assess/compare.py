@@ -2,11 +2,12 @@
 
 from dataclasses import dataclass
 
-from loyal_trace.core.assess.extra_steps import EVERY, NEVER, SELF_TEST_MINUTES, SOME, sockets_choice
-from loyal_trace.core.assess.first_power import AS_FOUND, BY_RISK, FIRST_POWER, RENEW_FIRST, first_power_risk
+from loyal_trace.core.assess.extra_steps import SELF_TEST_MINUTES, sockets_choice
+from loyal_trace.core.assess.first_power import first_power_risk
 from loyal_trace.core.assess.moment import Moment, once
 from loyal_trace.core.assess.orders import tasks_for
 from loyal_trace.core.assess.plan import plan_of
+from loyal_trace.core.planning.choices import AS_FOUND, BY_RISK, EVERY, FIRST_POWER, NEVER, RENEW_FIRST, SOME
 from loyal_trace.core.planning.orders import EXACT_UP_TO, Diagnostics, RepairOrder, Task, breaks, compared
 from loyal_trace.core.planning.steps import MINUTES
 from loyal_trace.core.planning.sundries import Sundry, sundries

@@ -6,6 +6,7 @@ from loyal_trace.core.assess.moment import Moment, places_of
 from loyal_trace.core.assess.parts import absent, replaced, spare_for
 from loyal_trace.core.assess.step_cautions import cautions_at
 from loyal_trace.core.parts.marking import order_marking
+from loyal_trace.core.planning.choices import DIAGNOSTICS_FIRST, EVERY, SOME
 from loyal_trace.core.planning.extras import BACK, Ticked, what_of
 from loyal_trace.core.planning.methods import method_words
 from loyal_trace.core.planning.steps import MINUTES, TALL, TOOLS, Step
@@ -13,9 +14,8 @@ from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import joined, say
 
-SOCKETS, DIAGNOSTICS, FIRST = "sockets", "diagnostics", "first"
+SOCKETS, DIAGNOSTICS = "sockets", "diagnostics"
 SELF_TEST_MINUTES = 3.0
-EVERY, SOME, NEVER = say("socket everything"), say("socket what is replaced"), say("never socket")
 _AT_THE_IRON = (Caution.SOLDERING, Caution.LEAD, Caution.CUT_LEADS)
 
 
@@ -159,7 +159,7 @@ def _improvement(moment: Moment, one: Extra) -> Step:
 
 def _diagnostics(moment: Moment) -> list[Step]:
     """A self-test, or a test program in the boot socket, before everything else; only where that was decided."""
-    if moment.snapshot.decision(DIAGNOSTICS) != FIRST:
+    if moment.snapshot.decision(DIAGNOSTICS) != DIAGNOSTICS_FIRST:
         return []
     steps = []
     for board_id, board in moment.boards.items():

@@ -11,18 +11,12 @@ from loyal_trace.core.assess.looking import leaks_on
 from loyal_trace.core.assess.moment import Moment, places_of
 from loyal_trace.core.assess.parts import absent, replaced
 from loyal_trace.core.assess.rails import judged_rails
+from loyal_trace.core.planning.choices import AS_FOUND, BY_RISK, FIRST_POWER_ALIASES, RENEW_FIRST
 from loyal_trace.core.power.expected import NO_SHORT
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import joined, say, term
 from loyal_trace.core.vocabulary.quantities import GROUND
 
-AS_FOUND, RENEW_FIRST, BY_RISK = say("test as found"), say("replace capacitors first"), say("by risk")
-FIRST_POWER = {
-    AS_FOUND: say("a baseline first: known what worked before"),
-    RENEW_FIRST: say("forty-year-old electrolytics can do damage; replacing them gives a reliable baseline"),
-    BY_RISK: say("rails checked with a current limit, then a short test"),
-}
-_ALIASES = {"decide by risk": BY_RISK, "renew first": RENEW_FIRST, "renew capacitors first": RENEW_FIRST}
 HIGH, LOW = 0.6, 0.3
 REPAIR_ORDER_DECISION = "repair order"
 
@@ -56,7 +50,7 @@ class PowerRisk:
 def first_power_choice(moment: Moment) -> str:
     """The school of the first power-up as decided; empty while it is open."""
     decided = moment.snapshot.decision("first power")
-    return _ALIASES.get(decided, decided)
+    return FIRST_POWER_ALIASES.get(decided, decided)
 
 
 def repair_order(moment: Moment) -> str:

@@ -5,7 +5,7 @@ from typing import Literal
 
 from loyal_trace.core.assess.capacitors import judged_capacitors, limits_of
 from loyal_trace.core.assess.extras import serviced
-from loyal_trace.core.assess.first_power import BY_RISK, RENEW_FIRST, first_power_choice, first_power_risk
+from loyal_trace.core.assess.first_power import first_power_choice, first_power_risk
 from loyal_trace.core.assess.moment import Moment, once
 from loyal_trace.core.assess.parts import in_stock, replaced, stock
 from loyal_trace.core.assess.suspects import suspects_of
@@ -14,6 +14,7 @@ from loyal_trace.core.parts.limits import CapacitorLimits
 from loyal_trace.core.parts.places import place_on
 from loyal_trace.core.parts.spec import spec_of_part
 from loyal_trace.core.parts.stock import StockItem
+from loyal_trace.core.planning.choices import ALL, BY_RISK, ELECTROLYTICS, RENEW_FIRST, TANTALUMS, WHAT_IS_BAD
 from loyal_trace.core.planning.kit import Candidate, Kit, KitPlace, candidates, marked_words, plan_kit
 from loyal_trace.core.planning.steps import DECIDE_FROM
 from loyal_trace.core.vocabulary.identity import PartRef
@@ -21,13 +22,6 @@ from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.verdicts import Verdict
 
 KIT = "kit"
-WHAT_IS_BAD, ELECTROLYTICS, TANTALUMS, ALL = "what is bad", "electrolytics", "tantalums", "capacitors"
-KIT_CHOICES = {
-    WHAT_IS_BAD: say("measured bad, suspected, or on the service list"),
-    ELECTROLYTICS: say("all electrolytics, measured or not"),
-    TANTALUMS: say("all tantalums"),
-    ALL: say("all capacitors"),
-}
 Why = Literal["bad", "suspect", "service", "class"]
 
 
@@ -45,7 +39,7 @@ def kit_choice(moment: Moment) -> str:
     """Which capacitors are replaced: as decided, else all electrolytics where the job renews them first."""
     decided = moment.snapshot.decision(KIT)
     if decided:
-        return decided if decided in KIT_CHOICES else WHAT_IS_BAD
+        return decided
     choice = first_power_choice(moment)
     if choice == BY_RISK:
         choice = first_power_risk(moment).advice

@@ -12,7 +12,7 @@ from loyal_trace.core.assess.assumptions import not_holding
 from loyal_trace.core.assess.at_iron import methods_for
 from loyal_trace.core.assess.away import away, rare_in_place
 from loyal_trace.core.assess.damage import damage_steps
-from loyal_trace.core.assess.extra_steps import NEVER, further_steps, reflow_step, sockets_choice
+from loyal_trace.core.assess.extra_steps import further_steps, reflow_step, sockets_choice
 from loyal_trace.core.assess.first_power import repair_order
 from loyal_trace.core.assess.kit import candidates_for, kit_of, wanted_capacitors
 from loyal_trace.core.assess.looking import photographed
@@ -26,6 +26,7 @@ from loyal_trace.core.boards.model import Part
 from loyal_trace.core.parts.fitting import SubstituteCheck
 from loyal_trace.core.parts.marking import order_marking
 from loyal_trace.core.parts.stock import StockItem
+from loyal_trace.core.planning.choices import NEVER
 from loyal_trace.core.planning.methods import method_words
 from loyal_trace.core.planning.orders import Grouping, replanned
 from loyal_trace.core.planning.orders import repair_order as best_order

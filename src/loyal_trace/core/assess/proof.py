@@ -10,6 +10,7 @@ from loyal_trace.core.assess.parts import last_change
 from loyal_trace.core.assess.paths import paths_of, states_now, tried_since_change
 from loyal_trace.core.assess.roms import judged_slots
 from loyal_trace.core.job.entries import KEEPS_PART, Fitted, SymptomSeen
+from loyal_trace.core.job.settings import FAILURE_TARGET, failure_target
 from loyal_trace.core.job.snapshot import CheckKey, Proving
 from loyal_trace.core.parts.other_type import given_up
 from loyal_trace.core.proving.bench import BenchProfile
@@ -155,7 +156,7 @@ def tally_of(moment: Moment) -> StartTally:
     proving = moment.snapshot.proving
     clean = sum(1 for s in proving.starts if s.clean)
     before = sum(1 for s in proving.starts_before if s.clean)
-    target = float(moment.snapshot.decision("failure rate target", "0.05"))
+    target = failure_target(moment.snapshot.decision(FAILURE_TARGET))
     failed_before = len(proving.starts_before) - before
     return StartTally(clean, len(proving.starts) - clean, before, failed_before, target)
 

@@ -11,6 +11,7 @@ from datetime import datetime, timedelta
 from typing import TYPE_CHECKING, NamedTuple
 
 from loyal_trace.core.job.draft import Group, listing, nested, series, single, table
+from loyal_trace.core.job.settings import allowed
 from loyal_trace.core.vocabulary.identity import PartRef, PointRef
 
 if TYPE_CHECKING:
@@ -195,9 +196,9 @@ class JobSnapshot:
     newest: datetime | None = None
 
     def decision(self, what: str, default: str = "") -> str:
-        """The choice last made about something, or the default."""
+        """The choice last made about something; the default where none was made, or none that the setting has."""
         found = self.paper.decisions.get(what)
-        return found.choice if found is not None else default
+        return found.choice if found is not None and allowed(what, found.choice) else default
 
     @property
     def opened(self) -> e.Opened | None:

@@ -176,6 +176,6 @@ def typed_quantity(value: float, unit: str = "") -> str:
     power, prefix = next(((p, letter) for p, letter in _TYPED if size >= p), _TYPED[-1])
     if unit == "F" and power == -3:  # capacitors are spoken of in µF at most
         power, prefix = -6, "u"
-    if power in (9, -12) or unit == "%":
-        power, prefix = (power, prefix) if unit != "%" else (0, "")
+    if unit == "%":
+        power, prefix = 0, ""
     return f"{exact.scaleb(-power).normalize():f}{prefix}{unit}"

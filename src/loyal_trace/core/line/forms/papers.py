@@ -3,6 +3,7 @@
 from collections.abc import Iterable
 
 from loyal_trace.core.job.entries import Decided, Offered, Stocked
+from loyal_trace.core.job.settings import meant, settings
 from loyal_trace.core.line.context import Planned, Refusal, Said
 from loyal_trace.core.line.registry import Match, Scope, about, form, said
 from loyal_trace.core.parts.spec import DESCRIBING
@@ -294,6 +295,14 @@ def lamp(m: Match, scope: Scope) -> Iterable[Said]:
 
 @form(r"decide\s+(?P<what>[\w ]{2,40}?)\s*:\s*(?P<choice>\S.*)", "decide supply limits: strict", stage=Stage.INTAKE)
 def decision(m: Match, scope: Scope) -> Iterable[Said]:
-    """Any other setting of the job."""
+    """Any other setting of the job; of what is none, a decision in words."""
     what, choice = " ".join(m["what"].lower().split()), m["choice"].strip()
+    if (instead := meant(what)) is not None:
+        raise Refusal("setting-name", what=what, instead=instead)
+    setting = settings().get(what)
+    if setting is not None:
+        kept = setting.kept(choice)
+        if kept is None:
+            raise Refusal("setting-choice", what=what, choice=choice, choices=setting.words)
+        choice = kept
     yield decided(f"decide {what}: {choice}", what, choice)
