@@ -241,7 +241,9 @@ def _written_with_parts(value: Any) -> str:
         return f"<{getattr(value, 'refdes', '') or getattr(value, 'id', '') or getattr(value, 'name', '')}>"
     if isinstance(value, BaseModel):
         told = {
-            k: v for k, v in dict(value).items() if v not in ("", None, ()) and k not in ("id", "v", "time", "author")
+            k: v
+            for k, v in dict(value).items()
+            if v not in ("", None, ()) and k not in ("id", "v", "time", "author", "part_of")
         }
         return f"{type(value).__name__}({_pairs(told.items())})"
     if isinstance(value, Set):

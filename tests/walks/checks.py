@@ -73,7 +73,11 @@ def _capacitor(job, board, refdes, word):
 def _rail(job, board, point, quantity, word):
     """`check rail own F1 resistance bad`: the verdict on a point of a supply."""
     points = job.assessment().rails[board].points
-    found = [p.verdict for p in points if (p.point.point, p.point.quantity) == (point, quantity.replace("_", " "))]
+    found = [
+        p.verdict
+        for p in points
+        if (p.point.point, p.point.quantity) == (point.replace("_", " "), quantity.replace("_", " "))
+    ]
     assert found == [word.replace("_", " ")], found
 
 

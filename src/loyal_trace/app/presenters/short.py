@@ -70,7 +70,8 @@ class ShortPage:
         rail, found = self.rail(), self._hunt()
         if rail is None:
             return NO_ROWS
-        title = heading(say("Parts that can short {rail} ({net})", rail=rail.name, net=rail.net))
+        net = say(" ({net})", net=rail.net) if rail.net != rail.name else ""
+        title = heading(say("Parts that can short {rail}{net}", rail=rail.name, net=net))
         return Rows((title, *self._candidates(rail, found), *self._tests(rail)))
 
     def meaning(self) -> Meaning:

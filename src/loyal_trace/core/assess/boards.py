@@ -4,7 +4,7 @@ A fact that was said counts over the file; what nobody said stays unknown. The o
 is made of facts alone.
 """
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Set
 from contextlib import suppress
 from dataclasses import replace
 
@@ -20,7 +20,7 @@ from loyal_trace.core.boards.model import (
     ServiceItem,
 )
 from loyal_trace.core.boards.revisions import RevisionFinding, answers_of, identify
-from loyal_trace.core.boards.supplies import Clock, Lamp, Rail
+from loyal_trace.core.boards.supplies import ChainPoint, Clock, Lamp, Rail, plain_rail
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.job.entries import (
     OWN_BOARD,
@@ -38,9 +38,12 @@ from loyal_trace.core.roms.sockets import own_sockets
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.identity import BoardPin
 from loyal_trace.core.vocabulary.phrases import say
+from loyal_trace.core.vocabulary.quantities import Quantity
 
 OWN_BOARD_NAME = say("Own board")
 _RAIL_TOLERANCE = 0.05
+# Pin 1 of a capacitor is its plus, as in the netlists of this program.
+_PLUS = 1
 Boards = Mapping[str, BoardDefinition]
 
 
@@ -178,7 +181,9 @@ def with_facts(board: BoardDefinition, said: _FactsOf, library: ChipLibrary) -> 
     nets = _joined(_with_nets(dict(board.nets), said.nets), said.connections)
     nets = _with_lines(nets, said.lines, pins)
     nets = _taken_apart(nets, said)
-    nets, rails = _with_rails(nets, board.rails, said.rails, pins)
+    nets, rails = _with_rails(
+        nets, board.rails, said.rails, pins, lambda refdes: refdes in parts and parts[refdes].kind == "capacitor"
+    )
     nets, clocks = _with_clocks(nets, board.clocks, said, parts)
     outline = _outline(board, said.outlines)
     return replace(
@@ -293,21 +298,33 @@ def _with_lines(nets: Nets, lines: Iterable[LineTold], pin_of: Callable[[str, st
 
 
 def _with_rails(
-    nets: Nets, known: tuple[Rail, ...], said: Iterable[RailTold], pin_of: Callable[[str, str], int | None]
+    nets: Nets,
+    known: tuple[Rail, ...],
+    said: Iterable[RailTold],
+    pin_of: Callable[[str, str], int | None],
+    is_capacitor: Callable[[str], bool],
 ) -> tuple[Nets, tuple[Rail, ...]]:
-    """Rails with what they feed: the supply pin of a chip when only the chip was named."""
+    """Rails with what they feed: the supply pin of a chip, the plus of a capacitor, when only the part was named."""
     rails = {rail.name: rail for rail in known}
     for told in said:
-        found = [(p.refdes, p.pin or pin_of(p.refdes, "power")) for p in told.members]
+        found = [
+            (p.refdes, p.pin or pin_of(p.refdes, "power") or (_PLUS if is_capacitor(p.refdes) else 0))
+            for p in told.members
+        ]
         members = tuple(BoardPin(refdes, pin) for refdes, pin in found if pin)
+        # The voltage is measured at a chip, where there is one.
+        far = next(
+            (pin.name for pin in reversed(members) if pin_of(pin.refdes, "power")), members[-1].name if members else ""
+        )
         rail = rails.get(told.name)
         net = (rail.net if rail else "") or told.name
         if members:
             nets[net] = tuple(dict.fromkeys((*nets.get(net, ()), *members)))
         if rail is None and told.nominal is not None:
             low, high = sorted((told.nominal * (1 - _RAIL_TOLERANCE), told.nominal * (1 + _RAIL_TOLERANCE)))
-            far = members[-1].name if members else ""
             rails[told.name] = Rail(told.name, told.nominal, low, high, net=net, far=far)
+        elif rail is not None and not rail.far:
+            rails[told.name] = replace(rail, net=net, far=far)
     return nets, tuple(rails.values())
 
 
@@ -382,4 +399,21 @@ def _with_supplies(boards: dict[str, BoardDefinition], facts: Facts) -> dict[str
             base = boards.get(key.board) or BoardDefinition(OWN_BOARD, OWN_BOARD_NAME)
             with suppress(RequestError):  # lines that do not fit together yet describe nothing
                 boards[base.id] = with_chain(base, describe_chain(lines, key.path, base))
-    return boards
+    told = {(rail.board, rail.name) for rail in facts.rails}
+    return {name: _with_plain_rails(board, {rail for b, rail in told if b == name}) for name, board in boards.items()}
+
+
+def _with_plain_rails(board: BoardDefinition, told: Set[str]) -> BoardDefinition:
+    """A rail that was only named, with what it feeds perhaps, is measured to ground and, at its far chip, in volts."""
+    described = {plain_rail(path) for path in board.paths}
+    points = {point.point for point in board.chain}
+    new: list[ChainPoint] = []
+    for rail in board.rails:
+        if rail.name not in told or plain_rail(rail.name) in described or rail.far in points:
+            continue
+        at, path = rail.far or rail.name, rail.name
+        new.append(ChainPoint(at, Quantity.TO_GROUND, note=say("the rail, power off"), powered=False, path=path))
+        if rail.far:
+            note = say("the supply at a chip")
+            new.append(ChainPoint(rail.far, Quantity.VOLTAGE, rail.low, rail.high, note=note, path=path))
+    return replace(board, chain=(*board.chain, *new)) if new else board

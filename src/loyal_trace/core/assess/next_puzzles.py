@@ -24,6 +24,7 @@ from loyal_trace.core.assess.next_thing import (
     was_swapped,
 )
 from loyal_trace.core.assess.paths import looked_since_change, paths_of, states_now, tried_since_change, without_path
+from loyal_trace.core.assess.rails import judged_rails, short_on
 from loyal_trace.core.assess.suspects import suspects_of
 from loyal_trace.core.assess.swaps import solved_swaps, spare_of
 from loyal_trace.core.assess.trials import parts_tried, trials_that_count
@@ -33,8 +34,8 @@ from loyal_trace.core.diagnosis.paths import PathOdds
 from loyal_trace.core.diagnosis.swaps import Exchange, Solved
 from loyal_trace.core.diagnosis.tried import Tried
 from loyal_trace.core.vocabulary.identity import PartRef, in_order
-from loyal_trace.core.vocabulary.phrases import say
-from loyal_trace.core.vocabulary.quantities import Quantity
+from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.core.vocabulary.quantities import GROUND, Quantity
 from loyal_trace.core.vocabulary.stages import Stage
 
 # Between these an exchange can still settle something; how much one supply reading tells of eight chips at once.
@@ -43,7 +44,7 @@ _COMMON_BITS = 0.5
 _NET_BITS, _READ_TWICE = 0.3, 2
 _TO_GROUND = (Quantity.RESISTANCE, Quantity.TO_GROUND)
 # A failing function whose path nobody told leaves about one bit open, as long as no part is clear.
-_UNTOLD_BITS, _CLEAR = 1.0, 0.9
+_UNTOLD_BITS, _CLEAR, _EXAMPLES = 1.0, 0.9, 3
 # Below one in seven an exchange costs more than it tells; above one in four a gap is asked for.
 _EXCHANGE_FROM, _GAP_FROM = 0.15, 0.25
 
@@ -91,6 +92,35 @@ def short_things(moment: Moment) -> Iterator[NextThing]:
             text = say("{how} on the line of {point}, and measure it to ground again", how=how, point=point)
             minutes = SWAP_MINUTES[True] if part.socketed else LIFT_MINUTES
             yield NextThing(Stage.RAILS, place, text, minutes, entropy_bits(1 / len(chips)), risk_of(part.socketed))
+
+
+def rail_things(moment: Moment) -> Iterator[NextThing]:
+    """A rail that is shorted to ground: which parts to lift off it, or what it feeds, while nobody said."""
+    for board_id, report in judged_rails(moment).items():
+        board = moment.boards[board_id]
+        for point in report.points:
+            rail = next((one for one in board.rails if point.point.point in (one.far, one.name)), None)
+            if rail is None or point.verdict != "bad" or point.point.quantity not in GROUND:
+                continue
+            hunt = short_on(moment, board_id, rail.net)
+            if hunt is None or not hunt.candidates:
+                chips = joined(", ", [part.refdes for part in board.chips][:_EXAMPLES]) or "U1, U2"
+                name = rail.name.removesuffix(" V")
+                text = say(
+                    "enter what {rail} feeds, such as rail {name} feeds {chips}", rail=rail.name, name=name, chips=chips
+                )
+                yield NextThing(Stage.RAILS, PartRef(board_id, ""), text, TRY_MINUTES, _UNTOLD_BITS)
+            elif not hunt.culprit:
+                parts = [board.part(refdes) for refdes in hunt.lift]
+                text = say(
+                    "lift {parts} off {rail} and measure it to ground again, power off",
+                    parts=joined(", ", hunt.lift),
+                    rail=rail.name,
+                )
+                minutes = sum(SWAP_MINUTES[True] if part.socketed else LIFT_MINUTES for part in parts)
+                bits = entropy_bits(min(0.5, sum(share for refdes, share in hunt.candidates if refdes in hunt.lift)))
+                yield NextThing(Stage.RAILS, PartRef(board_id, hunt.lift[0]), text, minutes, bits)
+            break
 
 
 def steady_things(moment: Moment) -> Iterator[NextThing]:
@@ -289,6 +319,7 @@ SHARED = (
     path_things,
     untold_things,
     short_things,
+    rail_things,
     puzzle_things,
     code_things,
     common_things,

@@ -1,7 +1,5 @@
 """Rails: are the supplies right, and where do they stop being right? Clocks and shorts as well."""
 
-from functools import partial
-
 from loyal_trace.core.assess.capacitors import judged_capacitors
 from loyal_trace.core.assess.moment import Moment, once
 from loyal_trace.core.assess.parts import absent
@@ -14,7 +12,7 @@ from loyal_trace.core.power.under_load import SupplyContext
 from loyal_trace.core.simulation.clock_tree import ClockNode, judge_tree, predict
 from loyal_trace.core.vocabulary.findings import Finding
 from loyal_trace.core.vocabulary.identity import PartRef, PointRef
-from loyal_trace.core.vocabulary.quantities import Quantity
+from loyal_trace.core.vocabulary.quantities import GROUND, Quantity
 
 SUPPLY_LIMITS_DECISION = "supply limits"
 
@@ -36,8 +34,16 @@ def rails_by(moment: Moment, board_id: str, limits: str) -> RailReport:
     def good_board(point: str, quantity: str) -> Measured | None:
         return moment.snapshot.readings.good_board.get(ReadingKey(board_id, point, quantity))
 
-    latest = partial(moment.snapshot.latest, board_id)
-    return judge_rails(board_id, moment.boards[board_id], latest, limits, draw(moment, board_id), good_board)
+    board = moment.boards[board_id]
+    called = {rail.far: rail.name for rail in board.rails if rail.far}
+
+    def latest(point: str, quantity: str) -> Measured | None:
+        """The newest reading: of a rail to ground, also one from before its far end was known."""
+        names = (point, called[point]) if quantity in GROUND and point in called else (point,)
+        taken = [m for name in names if (m := moment.snapshot.latest(board_id, name, quantity)) is not None]
+        return max(taken, key=lambda m: m.time, default=None)
+
+    return judge_rails(board_id, board, latest, limits, draw(moment, board_id), good_board)
 
 
 @once
@@ -93,6 +99,7 @@ def short_on(moment: Moment, board_id: str, net: str) -> ShortSearch | None:
     """Where the short on a net is, once its resistance to ground is known to be low; None before that."""
     board, snapshot = moment.boards[board_id], moment.snapshot
     at = {f"{refdes}.{pin}" for refdes, pin in dict(board.nets).get(net, ())}
+    at |= {rail.name for rail in board.rails if rail.net == net}
     read = [snapshot.latest(board_id, point, Quantity.TO_GROUND) for point in at]
     taken = [m for m in read if m is not None and m.value is not None]
     if not taken:

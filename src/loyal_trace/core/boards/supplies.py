@@ -3,6 +3,11 @@
 from dataclasses import dataclass
 
 
+def plain_rail(name: str) -> str:
+    """A rail's name as it is compared: `+5 V`, `5V` and `+5` are one."""
+    return name.upper().replace(" ", "").removesuffix("V").removeprefix("+")
+
+
 @dataclass(frozen=True)
 class Rail:
     """A supply: nominal voltage, limits (volt) at the far end, where it is measured, ripple limit (volt p-p)."""

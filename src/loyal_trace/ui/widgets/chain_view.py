@@ -130,4 +130,6 @@ class ChainView(Drawn):
         if stop.boundary:
             painter.setFont(plain_font(11, bold=True))
             painter.setPen(THEME.colour("copper"))
-            painter.drawText(QRectF(x - 80, 142, 160, 18), centre, tr("first bad after good"))
+            after_good = any(before.kind == "good" for before in self.stops[:index])
+            words = tr("first bad after good") if after_good else tr("first bad")
+            painter.drawText(QRectF(x - 80, 142, 160, 18), centre, words)

@@ -282,14 +282,20 @@ class LineTold(Entry):
     members: tuple[NamedPart, ...] = Field(min_length=1)
 
 
-@kind(_rail, lambda e: say("rail {name} feeds {names}", name=e.name, names=_names(e.members)), Stage.RAILS)
+def _rail_words(entry: "RailTold") -> str:
+    if not entry.members:
+        return say("rail {name}", name=entry.name)
+    return say("rail {name} feeds {names}", name=entry.name, names=_names(entry.members))
+
+
+@kind(_rail, _rail_words, Stage.RAILS)
 class RailTold(Entry):
-    """Which parts a rail feeds; `nominal` volts when its name says them."""
+    """A rail, and which parts it feeds as far as somebody said; `nominal` volts when its name says them."""
 
     kind: Literal["rail_told"] = "rail_told"
     name: str
     nominal: float | None = None
-    members: tuple[NamedPart, ...] = Field(min_length=1)
+    members: tuple[NamedPart, ...] = ()
 
 
 @kind(

@@ -8,6 +8,7 @@ from collections.abc import Iterable
 
 from loyal_trace.core.boards.cells import CHEMISTRY_WORDS
 from loyal_trace.core.boards.kinds import kind_of
+from loyal_trace.core.boards.supplies import plain_rail
 from loyal_trace.core.job.entries import (
     Assumed,
     ChainDescribed,
@@ -241,6 +242,12 @@ def line_members(m: Match, scope: Scope) -> Iterable[Said]:
         yield said(f"{bus} {name}: {scope.listed(one.parts)}", entry, new=one)
 
 
+def nominal_of(rail: str) -> float | None:
+    """The voltage that a rail's name says; None where it says none."""
+    volts = _VOLTS.fullmatch(rail)
+    return float(volts[1].replace(",", ".")) if volts else None
+
+
 @form(
     rf"rail\s+(?P<rail>[+-]?[\w.,]{{1,8}}(?:\s*V)?)\s+feeds\s+(?P<members>{_MEMBERS})",
     "rail +5 feeds 1A, 5F",
@@ -249,12 +256,11 @@ def line_members(m: Match, scope: Scope) -> Iterable[Said]:
 def rail_feeds(m: Match, scope: Scope) -> Iterable[Said]:
     """Which parts a rail feeds."""
     typed = m["rail"].replace(" ", "").upper().removesuffix("V")
-    volts = _VOLTS.fullmatch(typed)
-    nominal = float(volts[1].replace(",", ".")) if volts else None
+    nominal = nominal_of(typed)
     for one in _members(scope, m["members"]):
         known = scope.context.boards.get(one.board)
-        rails = {r.name.upper().replace(" ", "").removesuffix("V"): r.name for r in (known.rails if known else ())}
-        name = rails.get(typed) or (f"{nominal:+g} V" if nominal is not None else typed)
+        rails = {plain_rail(r.name): r.name for r in (known.rails if known else ())}
+        name = rails.get(plain_rail(typed)) or (f"{nominal:+g} V" if nominal is not None else typed)
         entry = about(RailTold, one.board, name=name, nominal=nominal, members=one.parts)
         yield said(f"rail {typed} feeds {scope.listed(one.parts)}", entry, new=one)
 

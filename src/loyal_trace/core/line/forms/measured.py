@@ -5,6 +5,7 @@ import re
 from collections.abc import Iterable, Iterator
 from itertools import product
 
+from loyal_trace.core.boards.supplies import plain_rail
 from loyal_trace.core.job.entries import (
     GOOD_BOARD,
     OLD_PART,
@@ -12,6 +13,7 @@ from loyal_trace.core.job.entries import (
     Measured,
     NamedPart,
     Observed,
+    RailTold,
     number_or_overload,
 )
 from loyal_trace.core.line.context import (
@@ -409,13 +411,14 @@ _OHMS = rf"(?:{VALUE}\s*(?:ohms?|Ω)?|OL)"
 def rail_to_ground(m: Match, scope: Scope) -> Iterable[Said]:
     """A rail to ground, power off, in one or both polarities: red is the probe that lies on the rail."""
     for board in scope.boards(m["on"], free=False):
-        name, point = rail_of(scope, board, m["rail"])
+        name, point, new = rail_of(scope, board, m["rail"])
         readings = [(Quantity.TO_GROUND, m["red"]), (Quantity.TO_GROUND_REVERSED, m["black"])]
         options = [[(q, v) for v in _ohms(q, text)] for q, text in readings if text]
         for chosen in product(*options):
             told = ", ".join(f"{typed_value(v, q)} {'red' if q is Quantity.TO_GROUND else 'black'}" for q, v in chosen)
             yield said(
                 f"{scope.board_words(board)}rail {name} to ground {told}",
+                *new,
                 *(reading(board, point, q, v) for q, v in chosen),
             )
 
@@ -427,14 +430,20 @@ def _ohms(quantity: Quantity, text: str) -> list[float]:
     return kept
 
 
-def rail_of(scope: Scope, board: str, text: str) -> tuple[str, str]:
-    """(name as typed, point) of a rail: its far point where the board knows it, else the rail's own name."""
+def rail_of(scope: Scope, board: str, text: str) -> tuple[str, str, tuple[Planned, ...]]:
+    """(name as typed, point, the fact of a new one) of a rail: its far point where known, else the rail's name."""
+    from loyal_trace.core.line.forms.facts import nominal_of
+
     wanted = text.upper().replace(" ", "").removesuffix("V")
     known = scope.context.boards.get(board)
     for rail in known.rails if known else ():
-        if rail.name.upper().replace(" ", "").removesuffix("V") == wanted:
-            return wanted, rail.far or rail.name
-    return wanted, f"{wanted} V"
+        if plain_rail(rail.name) == plain_rail(wanted):
+            return wanted, rail.far or rail.name, ()
+    nominal = nominal_of(wanted)
+    if nominal is None:
+        return wanted, f"{wanted} V", ()
+    name = f"{nominal:+g} V"
+    return wanted, name, (about(RailTold, board, name=name, nominal=nominal, members=()),)
 
 
 @form(rf"(?P<parts><parts>)\s+lifted\s*:?\s+(?P<value>{_OHMS})", "5F, 5D lifted: 430 ohm", stage=Stage.RAILS)
