@@ -3,6 +3,7 @@
 A change in the core is then tried against the tests that run its line, quickest first, and against no others.
 """
 
+import ast
 import json
 import os
 import subprocess
@@ -12,6 +13,7 @@ import time
 from collections import defaultdict
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -46,10 +48,24 @@ class TestMap:
     seconds: dict[str, float] = field(default_factory=dict)
 
     def tests_at(self, file: Path, line: int) -> list[str]:
-        """The tests that run a line, quickest first; of one that only loading the module runs, all of the module."""
+        """The tests that run a line, quickest first; of one that loading the module runs, all of the module.
+
+        Such a line belongs to whichever test loaded the module first, and to all that use what it defines.
+        """
         of_file = self.lines.get(str(file.relative_to(ROOT)), {})
-        found = set(of_file.get(line) or (test for tests in of_file.values() for test in tests))
+        inside = of_file.get(line) if line in _inside_functions(file) else None
+        found = set(inside or (test for tests in of_file.values() for test in tests))
         return sorted(found, key=lambda test: (self.seconds.get(test, 0.0), test))
+
+
+@cache
+def _inside_functions(file: Path) -> frozenset[int]:
+    """The lines of a file that run when a function is called, not when the module is loaded."""
+    found = set[int]()
+    for node in ast.walk(ast.parse(file.read_text(encoding="utf-8"))):
+        if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
+            found.update(range(node.body[0].lineno, (node.end_lineno or node.lineno) + 1))
+    return frozenset(found)
 
 
 def _run(folder: str, out: Path) -> None:

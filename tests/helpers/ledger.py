@@ -49,6 +49,7 @@ from loyal_trace.core.assess.roms import (
     shared_line_faults,
     triage_of,
 )
+from loyal_trace.core.assess.suspects import cleared
 from loyal_trace.core.assess.swaps import bad_spares, solved_swaps
 from loyal_trace.core.assess.wanted import wanted_facts
 from loyal_trace.core.boards.model import BoardDefinition, Part
@@ -105,6 +106,7 @@ def all_said_of(found: Assessment, thorough: bool = True, few: int = 8) -> Itera
         yield f"rails of {board}", report
     for question in ("roms", "chips", "capacitors", "suspects", "next", "plan", "proof"):
         yield question, getattr(found, question)
+    yield "in favour of", cleared(found.suspects)
     if thorough:
         yield from _further_said_of(found, few)
 

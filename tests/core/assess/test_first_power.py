@@ -24,6 +24,7 @@ def test_the_risk_grows_with_age_leaks_low_rails_and_missing_parts():
     leak = made(Observed, board="small", place="C1", finding="leaking")
     shorted = measured("U2.14", "resistance to ground", 2.0)
     worst = risk_of(leak, shorted, made(Observed, board="small", place="U1", finding="missing"))
+    assert worst.points == round(100 * worst.share)
     assert worst.word == "high" and worst.advice == RENEW_FIRST and 0.6 < worst.share <= 1.0
     for words in ("1 electrolytics of 45 years", "C1 leaking", "U2.14 reads 2.00 Ω to ground", "U1 missing"):
         assert words in worst.reason
