@@ -24,7 +24,8 @@ refused with the reason.
 - Values: `4.87V`, `4,87V`, `4k7`, `51u`, `OL`. A comma before exactly three digits, as in `6,800u`, is asked.
   Units and prefixes may be typed in capitals or small (`100UF`, `4.87v`, `8mhz`), but M is mega and m is milli.
 - A verb may stand first: `replaced 5D with 74LS166`, `removed C1, C2`, `reseated 5D`, `reflowed 5D`. A colon may
-  stand after a place: `5D.13: 4.87V`, `C1: leaking`.
+  stand after a place: `5D.13: 4.87V`, `C1: leaking`. So may the word pin (`5D pin 13 low`, `pin 13 of 5D low`), the
+  value first (`4.87V at 5D.13`), and a unit in full (`5D.13 4.87 volts`).
 - A capacitor is described as on its sleeve, wherever one is named: `10u 16V tantalum`, `100u 25V 105C low ESR 8x11
   pitch 5`, `22u 50V bipolar axial`; a resistor with its tolerance and wattage: `4k7 5% 0.25W`.
 - Free words come after ` -- ` and become the note of the same entry; a line that begins with `--` is a note at

@@ -94,10 +94,13 @@ def damaged(draw, data):
 def cases():
     for name, boards in BOARDS.items():
         for seed in range(2):
-            draw = random.Random(f"{name} {seed}")
-            entries = lines_said(draw, f"{name} {seed}", boards, 40)
-            entries += points_read(draw, boards, 0.6 * seed) + pins_read(draw, boards, 4 * seed)
-            reads, blobs = roms_read(draw, boards, 0.7 * seed)
+            # Each sort is drawn by itself, so that one more example moves no readings.
+            lines, points, pins, roms = (
+                random.Random(f"{name} {seed} {sort}") for sort in ("lines", "points", "pins", "roms")
+            )
+            entries = lines_said(lines, f"{name} {seed}", boards, 40)
+            entries += points_read(points, boards, 0.6 * seed) + pins_read(pins, boards, 4 * seed)
+            reads, blobs = roms_read(roms, boards, 0.7 * seed)
             moment = moment_with(boards, [*entries, *reads], blobs)
             for title, value in all_said_of(Assessment(moment)):
                 yield f"{name} {seed}: {title}", value

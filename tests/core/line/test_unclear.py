@@ -10,8 +10,10 @@ from hypothesis import strategies as st
 
 import loyal_trace.core.line as package
 from loyal_trace.app.words import message_ids, sentence
+from loyal_trace.core.job.entries import PartTold
 from loyal_trace.core.line.grammar import examples
 from loyal_trace.core.vocabulary.stages import Stage
+from tests.helpers.builders import made
 from tests.helpers.lines import SENTENCES, TIDEWRACK, context, read, recorded
 
 V = "tw-vid"
@@ -99,6 +101,50 @@ def test_a_colon_may_stand_after_a_place_that_is_known():
     assert recorded("5D.3: RESET")[0][0] == "pin_told"
     for line in ("5D: put back", "Look: removed", "5D: it was hot", "9Z.13: 4.87V"):
         assert read(line).status == "note", line
+
+
+def test_the_same_can_be_said_in_another_order_of_words():
+    for line, usual in (
+        ("5D pin 13 low", "5D.13 low"), ("pin 13 of 5D low", "5D.13 low"), ("TW-VID 5D pin 13 4.87V", "5D.13 4.87V"),
+        ("4.87V at 5D.13", "5D.13 4.87V"), ("measured 4.87 volts at pin 13 of 5D", "5D.13 4.87V"), ("2 megahertz at 5D.13", "5D.13 2MHz"),
+        ("5D.13 4.87 volts", "5D.13 4.87V"), ("5D.13=4.87V", "5D.13 4.87V"), ("swapped 5D with 5A, no change", "swap 5D and 5A: stays"),
+        ("replaced C1 with 6800u 25V", "C1 replaced with 6800u 25V"), ("5D out, the fault stays", "5D out: stays"),
+    ):  # fmt: skip
+        assert recorded(line) == recorded(usual), line
+    for line in (
+        "the 5D pin 13 is loose",
+        "4.87V at the far chip",
+        "hot at 5D",
+        "5D pin 99 low",
+        "two volts at 5D.13",
+        "5D pin low",
+    ):
+        assert read(line).status == "note", line
+
+
+def test_open_is_a_reading_of_what_can_be_open():
+    facts = [
+        made(PartTold, board=V, place=name, number=name, sort=sort)
+        for name, sort in (("F1", "fuse"), ("R5", "resistor"), ("D1", "diode"))
+    ]
+    where = context(entries=facts)
+    for line in ("F1 open", "F1 blown", "F1 is blown", "R5 open"):
+        assert [(f["quantity"], f["overload"]) for _, f in recorded(line, where)] == [("resistance", True)], line
+    assert read("D1 open", where).status == "unclear", "in ohms or at the diode test"
+    assert [read(line, where).status for line in ("C1 open", "5D open", "C1 blown")] == ["note"] * 3
+
+
+def test_a_rail_is_read_by_its_name_and_a_new_one_is_told_with_it():
+    assert [kind for kind, _ in recorded("rail -12 -11.8V")] == ["rail_told", "measured"]
+    (_, told), (_, read_there) = recorded("rail 12V is 11.8V")
+    assert (told["name"], told["nominal"], told["members"], read_there["place"]) == ("+12 V", 12.0, (), "+12 V")
+    known = [fields["place"] for _, fields in recorded("rail +5 4.87V")]
+    assert (
+        known
+        == [fields["place"] for _, fields in recorded("rail 5 to ground 40 ohm")]
+        == [fields["place"] for _, fields in recorded("+5V 4.87V")]
+    )
+    assert [read(line).status for line in ("+12V 11.8V", "rail +5 is dead", "rail +5 5A")] == ["note"] * 3
 
 
 def test_what_a_comma_can_mean_is_asked_wherever_a_value_is_named():

@@ -404,7 +404,7 @@ def _with_supplies(boards: dict[str, BoardDefinition], facts: Facts) -> dict[str
 
 
 def _with_plain_rails(board: BoardDefinition, told: Set[str]) -> BoardDefinition:
-    """A rail that was only named, with what it feeds perhaps, is measured to ground and, at its far chip, in volts."""
+    """A rail that was only named, with what it feeds perhaps, is measured to ground and in volts, at its far chip."""
     described = {plain_rail(path) for path in board.paths}
     points = {point.point for point in board.chain}
     new: list[ChainPoint] = []
@@ -413,7 +413,6 @@ def _with_plain_rails(board: BoardDefinition, told: Set[str]) -> BoardDefinition
             continue
         at, path = rail.far or rail.name, rail.name
         new.append(ChainPoint(at, Quantity.TO_GROUND, note=say("the rail, power off"), powered=False, path=path))
-        if rail.far:
-            note = say("the supply at a chip")
-            new.append(ChainPoint(rail.far, Quantity.VOLTAGE, rail.low, rail.high, note=note, path=path))
+        note = say("the supply at a chip")
+        new.append(ChainPoint(at, Quantity.VOLTAGE, rail.low, rail.high, note=note, path=path))
     return replace(board, chain=(*board.chain, *new)) if new else board

@@ -14,6 +14,7 @@ from loyal_trace.core.vocabulary.findings import Finding
 from loyal_trace.core.vocabulary.identity import PartRef, PointRef
 from loyal_trace.core.vocabulary.quantities import GROUND, Quantity
 
+_OF_RAILS = (*GROUND, Quantity.VOLTAGE)
 SUPPLY_LIMITS_DECISION = "supply limits"
 
 
@@ -38,8 +39,8 @@ def rails_by(moment: Moment, board_id: str, limits: str) -> RailReport:
     called = {rail.far: rail.name for rail in board.rails if rail.far}
 
     def latest(point: str, quantity: str) -> Measured | None:
-        """The newest reading: of a rail to ground, also one from before its far end was known."""
-        names = (point, called[point]) if quantity in GROUND and point in called else (point,)
+        """The newest reading: of a rail, also one from before its far end was known."""
+        names = (point, called[point]) if point in called and quantity in _OF_RAILS else (point,)
         taken = [m for name in names if (m := moment.snapshot.latest(board_id, name, quantity)) is not None]
         return max(taken, key=lambda m: m.time, default=None)
 

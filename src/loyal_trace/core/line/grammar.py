@@ -13,15 +13,11 @@ from loyal_trace.core.line import forms as forms  # registers all of them
 from loyal_trace.core.line.context import Context, Message, Parsed, Planned, Refusal, Said, Status
 from loyal_trace.core.line.places import Places, looks_like_place, patterns_of
 from loyal_trace.core.line.registry import FORMS, Form, Scope
+from loyal_trace.core.line.wording import said_otherwise
 
 _ASKS = ("impossible-value", "word-too", "place-too")
 _FREE = re.compile(r"(?:^|\s)--\s+(.*)$", re.DOTALL)
 _MOST_WORDS = 14
-# “Replaced 5D with 74LS166” is “5D replaced with 74LS166”. Where that is no line either, it stays a note.
-_VERB_FIRST = re.compile(
-    r"(?P<verb>removed|replaced|reseated|reflowed|cleaned|lifted|resoldered)\s+(?P<parts>.+?)(?P<rest>\s+(?:with|from)\s.+)?",
-    re.IGNORECASE,
-)
 # “5D.13: 4.87V” is “5D.13 4.87V”: a colon after a known place. Some forms have one there themselves (U9.3: RESET).
 _COLON = re.compile(r"(?P<place>[^\s:]+(?:\s[^\s:]+)?)\s*:\s+(?P<rest>\S.*)", re.DOTALL)
 
@@ -37,8 +33,8 @@ def parse_line(text: str, context: Context) -> Parsed:
     if free and not head:
         return Parsed(text, Status.NOTE, _note(words, scope))
     found, refusals = _readings(head, scope)
-    if not found and not refusals and (turned := _VERB_FIRST.fullmatch(head)):
-        found, _ = _readings(f"{turned['parts']} {turned['verb']}{turned['rest'] or ''}", scope)
+    for usual in said_otherwise(head) if not found and not refusals else ():
+        found = found or _readings(usual, scope)[0]
     if not refusals and (after := _COLON.fullmatch(head)) and _beginning(head, scope):
         without, _ = _readings(f"{after['place']} {after['rest']}", scope)
         found = list({_key(one): one for one in (*found, *without)}.values())

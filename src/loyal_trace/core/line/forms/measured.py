@@ -140,7 +140,7 @@ def _readings(scope: Scope, place: str, quantity: Quantity, text: str, good: boo
 
 
 @form(
-    rf"{_GOOD}(?P<at><point>)\s+(?:(?P<being>is)\s+|(?:reads|measures)\s+|=\s*)?(?P<value>{VALUE}\s*{UNIT})",
+    rf"{_GOOD}(?P<at><point>)(?:\s*=\s*|\s+(?:(?P<being>is)\s+|(?:reads|measures)\s+)?)(?P<value>{VALUE}\s*{UNIT})",
     "5D.13 4.87V",
     "good board 5D.13 4.95V",
     "F1 0.08 ohm",
@@ -184,11 +184,16 @@ def quantity_at_a_point(m: Match, scope: Scope) -> Iterable[Said]:
     yield from _readings(scope, m["at"], quantity, value, bool(m["good"]))
 
 
-@form(r"(?P<at><point>)\s+(?:reads\s+)?OL", "F1 OL", stage=Stage.RAILS)
+_CAN_BE_OPEN = ("fuse", "resistor", "network", "inductor", "diode", "switch", "transformer")
+
+
+@form(r"(?P<at><point>)\s+(?:(?:reads\s+)?OL|(?:is\s+)?(?P<word>open|blown))", "F1 OL", "F1 open", stage=Stage.RAILS)
 def open_at_a_point(m: Match, scope: Scope) -> Iterable[Said]:
     """A meter's OL: an open line, in ohms or at the diode test."""
     for one in scope.places.find(m["at"]):
         part = scope.context.boards[one.board].part(one.one.refdes)
+        if m["word"] and part.kind not in _CAN_BE_OPEN:
+            continue
         diode = part.kind in ("diode", "bridge", "transistor")
         for quantity in (Quantity.DIODE, Quantity.RESISTANCE) if diode else (Quantity.RESISTANCE,):
             yield said(
@@ -423,6 +428,23 @@ def rail_to_ground(m: Match, scope: Scope) -> Iterable[Said]:
             )
 
 
+@form(
+    rf"(?:(?P<on><board>)\s+)?(?:rail\s+(?P<rail>[+-]?[\w.,]+(?:\s*V)?)|(?P<known>[+-]\d[\d.,]*\s*V?))"
+    rf"\s+(?:is\s+|reads\s+|at\s+|=\s*)?(?P<value>{VALUE}\s*V)",
+    "rail +5 4.87V",
+    stage=Stage.RAILS,
+)
+def rail_voltage(m: Match, scope: Scope) -> Iterable[Said]:
+    """The voltage of a rail: at its far chip where one is known."""
+    for board in scope.boards(m["on"], free=False):
+        name, point, new = rail_of(scope, board, m["rail"] or m["known"])
+        if new and not m["rail"]:
+            continue  # a signed number is a rail only where the board has it
+        for value in (v for v in read_values(m["value"], "V") if possible(Quantity.VOLTAGE, v)):
+            told = f"{scope.board_words(board)}rail {name} {typed_value(value, Quantity.VOLTAGE)}"
+            yield said(told, *new, reading(board, point, Quantity.VOLTAGE, value))
+
+
 def _ohms(quantity: Quantity, text: str) -> list[float]:
     kept = [value for value in read_values(text, "Ω") if possible(quantity, value)]
     if not kept:
@@ -441,7 +463,7 @@ def rail_of(scope: Scope, board: str, text: str) -> tuple[str, str, tuple[Planne
             return wanted, rail.far or rail.name, ()
     nominal = nominal_of(wanted)
     if nominal is None:
-        return wanted, f"{wanted} V", ()
+        return wanted, wanted, ()
     name = f"{nominal:+g} V"
     return wanted, name, (about(RailTold, board, name=name, nominal=nominal, members=()),)
 

@@ -24,7 +24,7 @@ _OUTCOMES = {
     "worse": "worse",
 }
 _OUTCOME = "|".join(sorted((word.replace(" ", r"\s+") for word in _OUTCOMES), key=len, reverse=True))
-_ENDS = rf"(?:\s*:\s*(?:fault\s+)?(?P<end>{_OUTCOME}|goes))?"
+_ENDS = rf"(?:\s*[:,]\s*(?:the\s+)?(?:fault\s+)?(?P<end>{_OUTCOME}|goes))?"
 _STIMULI = ("pressed", "wobbled", "tapped", "flexed", "cooled", "warmed", "heated", "piggyback")
 _STIMULUS = "|".join(_STIMULI)
 _SPARE = rf"(?:(?:a\s+|the\s+)?(?:spare|known\s+good(?:\s+one)?|good\s+one)(?:\s+[\w#-]{{1,12}})?|{ORIGIN})"
