@@ -9,6 +9,7 @@ from loyal_trace.core.assess.rates import rates_of
 from loyal_trace.core.boards.model import Part
 from loyal_trace.core.chips.levels import FAMILIES
 from loyal_trace.core.diagnosis.bits import judge_bits
+from loyal_trace.core.diagnosis.swaps import OUTCOMES, Exchange, Puzzle, solve
 from loyal_trace.core.job.entries import Lifted, Measured
 from loyal_trace.core.parts.equivalents import family_change
 from loyal_trace.core.parts.other_type import given_up
@@ -20,10 +21,12 @@ from loyal_trace.core.roms.by_checksums import Expected
 from loyal_trace.core.roms.consensus import consensus
 from loyal_trace.core.roms.digests import digest
 from loyal_trace.core.roms.forensics import examine
+from loyal_trace.core.roms.identify import KnownImages
 from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, RomImage
 from loyal_trace.core.roms.lane_keys import every_phase, lane_keys
 from loyal_trace.core.roms.restore import restore
 from loyal_trace.core.roms.signature import Register, learn
+from loyal_trace.core.roms.together import Reading
 from loyal_trace.core.roms.verdicts import judge as judge_image
 from loyal_trace.core.simulation.packed import pack, rising, unpack
 from loyal_trace.resources import chip_library, families
@@ -143,9 +146,46 @@ def supplies_and_codes():
         yield "next codes", judge_bits([(code, code & 0b1011) for code in sent], 4)
 
 
+def many_exchanges():
+    """More parts and spares than can be written out world by world."""
+    draw = random.Random(93)
+    for count in (3, 9, 14):
+        parts = [f"U{n}" for n in range(count)]
+        for _ in range(6):
+            moves = [Exchange(draw.choice(parts), "spare A", "", draw.choice(OUTCOMES), parts[0])]
+            for place, other in pairwise(draw.sample(parts, count)):
+                moves.append(Exchange(place, other, other, draw.choice(OUTCOMES), place))
+            puzzle = Puzzle(tuple(moves), {part: draw.choice((0.05, 0.2)) for part in parts}, frozenset({"spare A"}))
+            for one in solve(puzzle):
+                yield "exchanges", (one, [(one.of_part(name), one.before(name)) for name in parts])
+
+
+def blanks_and_halves():
+    """Images in part blank, looked up whole and by their pieces: blank fill is no knowledge."""
+    rng = np.random.default_rng(91)
+    known = KnownImages()
+    images = {name: rng.integers(0, 256, 256, dtype=np.uint8) for name in ("first", "second")}
+    images["third"] = np.concatenate([images["first"][:128], np.full(128, 255, np.uint8)])
+    images["fourth"] = np.concatenate([np.zeros(64, np.uint8), images["second"][:192]])
+    for name, image in images.items():
+        known.add_image(name, "the set", image.tobytes(), "A")
+    for size, fill in product((64, 128, 256, 512), (0, 255, 170)):
+        yield "blank", known.identify(bytes([fill]) * size)
+    for image, start, length in product(images.values(), (0, 64, 128), (64, 128, 192)):
+        yield "pieces", known.identify(image[start : start + length].tobytes())
+        yield (
+            "pieces",
+            known.identify(np.concatenate([image[start : start + length], np.full(64, 255, np.uint8)]).tobytes()),
+        )
+    for line in range(5):
+        yield "lines in use", sorted(Reading(floating=1 << line).used)
+
+
 def test_bounds_of_parts_and_supplies():
     hold_wide(
-        "bounds-parts", [*families_and_values(), *outputs_that_are_off(), *timelines(), *supplies_and_codes()], 10
+        "bounds-parts",
+        [*many_exchanges(), *families_and_values(), *outputs_that_are_off(), *timelines(), *supplies_and_codes()],
+        10,
     )
 
 
@@ -224,4 +264,4 @@ def words_of_bits():
 
 
 def test_bounds_of_images():
-    hold_wide("bounds-images", [*images_in_pieces(), *lines_that_repeat(), *words_of_bits()], 5)
+    hold_wide("bounds-images", [*images_in_pieces(), *lines_that_repeat(), *words_of_bits(), *blanks_and_halves()], 5)
