@@ -60,6 +60,9 @@ _CHECK: Mapping[str, str] = {
     "connector": template("Clean and reseat {part}, then measure again."),
 }
 _CHECK_PATH = template("Measure the path to {part} and {part} itself, power off.")
+_CHECK_SOURCE = template(
+    "Measure {rail} where it comes in or at its regulator; described in three lines (Alt+D), it is followed from there."
+)
 _HINT = say("{value} for the point shown; {others}", value="4.87V", others="J1 ac 8.6V; F1 0.08 ohm")
 
 
@@ -355,7 +358,8 @@ class RailsPresenter(StagePresenter):
         if bad.point.quantity == Quantity.DIODE:
             kind = "proved"
         kind = "short" if bad.point.quantity in GROUND else kind
-        advice = say(_CHECK.get(kind, _CHECK_PATH), part=part)
+        plain = culprit is not None and not culprit.part
+        advice = say(_CHECK_SOURCE, rail=path.path) if plain else say(_CHECK.get(kind, _CHECK_PATH), part=part)
         return say("{why}{before}", why=capital(why), before=before), advice
 
     # what is done

@@ -181,9 +181,7 @@ def with_facts(board: BoardDefinition, said: _FactsOf, library: ChipLibrary) -> 
     nets = _joined(_with_nets(dict(board.nets), said.nets), said.connections)
     nets = _with_lines(nets, said.lines, pins)
     nets = _taken_apart(nets, said)
-    nets, rails = _with_rails(
-        nets, board.rails, said.rails, pins, lambda refdes: refdes in parts and parts[refdes].kind == "capacitor"
-    )
+    nets, rails = _with_rails(nets, board.rails, said.rails, parts, library)
     nets, clocks = _with_clocks(nets, board.clocks, said, parts)
     outline = _outline(board, said.outlines)
     return replace(
@@ -239,6 +237,13 @@ def _pins_of(parts: Mapping[str, Part], library: ChipLibrary) -> Callable[[str, 
         return next((pin.number for pin in chip.pins if name in (pin.name, pin.role)), None)
 
     return number
+
+
+def _fed_pins(part: Part, nominal: float | None, library: ChipLibrary) -> tuple[int, ...]:
+    """The pins at which a rail feeds a part; none where nothing says which."""
+    if part.kind == "capacitor":
+        return (_PLUS,)
+    return library.find(part.number).supply_pins(nominal) if library.knows(part.number) else ()
 
 
 Nets = dict[str, tuple[BoardPin, ...]]
@@ -298,24 +303,19 @@ def _with_lines(nets: Nets, lines: Iterable[LineTold], pin_of: Callable[[str, st
 
 
 def _with_rails(
-    nets: Nets,
-    known: tuple[Rail, ...],
-    said: Iterable[RailTold],
-    pin_of: Callable[[str, str], int | None],
-    is_capacitor: Callable[[str], bool],
+    nets: Nets, known: tuple[Rail, ...], said: Iterable[RailTold], parts: Mapping[str, Part], library: ChipLibrary
 ) -> tuple[Nets, tuple[Rail, ...]]:
-    """Rails with what they feed: the supply pin of a chip, the plus of a capacitor, when only the part was named."""
+    """Rails with what they feed: the supply pins of a chip, the plus of a capacitor, when only the part was named."""
     rails = {rail.name: rail for rail in known}
     for told in said:
-        found = [
-            (p.refdes, p.pin or pin_of(p.refdes, "power") or (_PLUS if is_capacitor(p.refdes) else 0))
-            for p in told.members
+        members = [
+            BoardPin(one.refdes, pin)
+            for one in told.members
+            for pin in ((one.pin,) if one.pin else _fed_pins(parts[one.refdes], told.nominal, library))
         ]
-        members = tuple(BoardPin(refdes, pin) for refdes, pin in found if pin)
         # The voltage is measured at a chip, where there is one.
-        far = next(
-            (pin.name for pin in reversed(members) if pin_of(pin.refdes, "power")), members[-1].name if members else ""
-        )
+        chips = [pin for pin in members if parts[pin.refdes].kind != "capacitor"]
+        far = (chips or members)[-1].name if members else ""
         rail = rails.get(told.name)
         net = (rail.net if rail else "") or told.name
         if members:

@@ -100,7 +100,17 @@ def rail_things(moment: Moment) -> Iterator[NextThing]:
         board = moment.boards[board_id]
         for point in report.points:
             rail = next((one for one in board.rails if point.point.point in (one.far, one.name)), None)
-            if rail is None or point.verdict != "bad" or point.point.quantity not in GROUND:
+            if rail is None or point.verdict != "bad":
+                continue
+            if point.point.quantity == Quantity.VOLTAGE and not point.point.part:
+                text = say(
+                    "measure {rail} at its source: {shown} at {point}",
+                    rail=rail.name,
+                    shown=point.shown,
+                    point=point.point.point,
+                )
+                yield NextThing(Stage.RAILS, PartRef(board_id, ""), text, TRY_MINUTES, _UNTOLD_BITS)
+            if point.point.quantity not in GROUND:
                 continue
             hunt = short_on(moment, board_id, rail.net)
             if hunt is None or not hunt.candidates:
@@ -293,7 +303,7 @@ def common_things(moment: Moment) -> Iterator[NextThing]:
         here = {place.refdes: suspect for place, suspect in accused.items() if place.board == board_id}
         for hit in common_causes(board, here):
             chip = moment.chip_type(PartRef(board_id, hit[0]))
-            pin = next((pin.number for pin in chip.pins if pin.role == "power"), 0) if chip is not None else 0
+            pin = next(iter(chip.supply_pins(5.0)), 0) if chip is not None else 0
             text = say(
                 "measure the supply at {where}: {count} alike parts seem faulty at once",
                 where=f"{hit[0]}.{pin}" if pin else hit[0],

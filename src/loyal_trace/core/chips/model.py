@@ -69,6 +69,10 @@ class Memory:
     write: Expr | None = None
 
 
+# From here on (volt) a rail is the higher one of a chip that has two.
+_HIGH_RAIL = 7.0
+
+
 @dataclass(frozen=True, eq=False)
 class ChipType:
     """A chip as the library knows it; everything is looked up by pin name or number."""
@@ -106,6 +110,26 @@ class ChipType:
                 )
             )
         return self.pins[number - 1]
+
+    def supply_pins(self, nominal: float | None) -> tuple[int, ...]:
+        """The pins that a rail of that voltage feeds; all of one name, and none where the names do not say which.
+
+        Of chips with several supplies (4116, 2708, 8080; data sheets): VCC is +5 V, VDD +12 V, VBB or VEE negative. VPP
+        belongs to programming.
+        """
+        named: dict[str, list[int]] = {}
+        for pin in self.pins:
+            if pin.role == "power":
+                named.setdefault(pin.name, []).append(pin.number)
+        if nominal is not None and nominal < 0:
+            wanted: tuple[str, ...] = ("VBB", "VEE")
+        elif len(named) == 1:
+            wanted = tuple(named)
+        elif nominal is not None and nominal >= _HIGH_RAIL and "VDD" in named:
+            wanted = ("VDD",)
+        else:
+            wanted = ("VCC", "VDD")
+        return next((tuple(named[name]) for name in wanted if name in named), ())
 
     @property
     def is_rom(self) -> bool:

@@ -13,6 +13,7 @@ from loyal_trace.core.power.rails import PathReport, PointVerdict
 from loyal_trace.core.power.start_up import start_up
 from loyal_trace.core.power.under_load import SupplyContext, under_load
 from loyal_trace.core.vocabulary.phrases import joined, say
+from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.units import format_quantity
 
 # As for a single reading to ground.
@@ -242,6 +243,8 @@ def _series_or_shunt(report: PathReport, found: list[Explanation]) -> list[Expla
     if bad is None or bad.point.quantity != "voltage" or any(e.kind == "bad" for e in found):
         return []
     part = bad.point.part
+    if not any(point.point.part for point in report.points):
+        return [Explanation("", "bad", _of_plain_rail(report, bad))]
     between = (
         say("between {point} and {point2}", point=good.point.point, point2=bad.point.point)
         if good
@@ -275,3 +278,27 @@ def _series_or_shunt(report: PathReport, found: list[Explanation]) -> list[Expla
             ),
         )
     ]
+
+
+def _of_plain_rail(report: PathReport, bad: PointVerdict) -> str:
+    """A rail of which only its far end is known: too little, too much, or nothing, and whether a short explains it."""
+    volts, ohms = value_of(bad) or 0.0, value_of(report.latest(Quantity.TO_GROUND))
+    shown = say(
+        "{volts} at {point}, expected {expected}",
+        volts=format_quantity(volts, "V"),
+        point=bad.point.point,
+        expected=bad.expected,
+    )
+    if abs(volts) > max(abs(bad.limits.low), abs(bad.limits.high)):
+        return say("{rail} is too high ({shown}): its regulator or its supply is faulty", rail=report.path, shown=shown)
+    low = say("{rail} is too low ({shown})", rail=report.path, shown=shown)
+    if ohms is None:
+        return say("{low}; its resistance to ground, power off, tells whether a part pulls it down", low=low)
+    ground = say("{ohms} to ground", ohms=format_quantity(ohms, "Ω"))
+    if ohms < _SHORT_OHMS:
+        return say("{low}, and {ground} is a short: a part on it pulls it down", low=low, ground=ground)
+    return say(
+        "{low}, and {ground} is not a short: its supply is low, or the way from it to the chip is poor",
+        low=low,
+        ground=ground,
+    )
