@@ -131,7 +131,7 @@ def _further_said_of(found: Assessment, few: int) -> Iterator[tuple[str, Any]]:
             (odds_of_chip(moment, place), steady_bit(moment, place), unlike_good(moment, place)),
         )
     for step in found.plan.steps[:few:2]:
-        ways = [way.id for way in methods_for(moment, step.place)] if step.place else ()
+        ways = [(way.id, way.minutes) for way in methods_for(moment, step.place)] if step.place else ()
         yield f"at the iron: {step.id}", ([one.name for one in actions_of(moment, step)], ways)
     for board in moment.boards:
         yield f"of {board}", {name: ask(moment, board) for name, ask in _OF_BOARDS.items()}

@@ -5,15 +5,18 @@ from itertools import pairwise, product
 
 import numpy as np
 
+from loyal_trace.core.assess.learnt import learnt_board
 from loyal_trace.core.assess.rates import rates_of
-from loyal_trace.core.boards.model import Part
+from loyal_trace.core.boards.alignment import reference_parts
+from loyal_trace.core.boards.model import Part, StepMinutes
 from loyal_trace.core.chips.levels import FAMILIES
 from loyal_trace.core.diagnosis.bits import judge_bits
 from loyal_trace.core.diagnosis.swaps import OUTCOMES, Exchange, Puzzle, solve
-from loyal_trace.core.job.entries import Lifted, Measured
+from loyal_trace.core.job.entries import Lifted, Measured, StepDone
 from loyal_trace.core.parts.equivalents import family_change
 from loyal_trace.core.parts.other_type import given_up
 from loyal_trace.core.planning.orders import Diagnostics, Task, compared, normalised
+from loyal_trace.core.power.described import describe_chain
 from loyal_trace.core.power.shorts import find_short
 from loyal_trace.core.probing.check import check_chip
 from loyal_trace.core.probing.states import parse_state
@@ -146,6 +149,53 @@ def supplies_and_codes():
         yield "next codes", judge_bits([(code, code & 0b1011) for code in sent], 4)
 
 
+FROM = (
+    "from J1 9 V AC 1 A",
+    "from J1 9 V AC 1.2 A 60 Hz",
+    "from J1 12 V DC 2 A",
+    "from J1 5 V DC 3 A",
+    "from J1 8.5 V AC",
+)
+THROUGH = (
+    "through F1/2A, BR1, C1 4700u, REG1",
+    "through F1/2A, D1, C1 470u, REG1 7812",
+    "through F1/2A, C1, REG1 5 V",
+    "through C1",
+    "through R1, C1 100u",
+    "",
+)
+TO = ("to REG1 5 V, U1.14", "to U1.14", "to REG1 12 V, U1.14, U2.14", "to C1 5 V, U2.14")
+
+
+def chains_and_boards():
+    """Supplies in three lines, put together in every way; what a board keeps from a job; parts to click on a photo."""
+    for source, through, to, path in product(FROM, THROUGH, TO, ("+5 V", "")):
+        lines = {name: text for name, text in (("from", source), ("through", through), ("to", to)) if text}
+        yield f"chain {source}", tried(describe_chain, lines, path, small_board())
+    kinds = ("capacitor", "chip", "leg", "socket")
+    for earlier in (
+        (),
+        (StepMinutes("capacitor", 8.0, 3),),
+        (StepMinutes("chip", 25.0, 1), StepMinutes("leg", 4.0, 2)),
+    ):
+        done = [made(StepDone, step=f"small/C{n}/{kinds[n % 4]}", minutes=3.0 * n, skipped=n == 5) for n in range(1, 8)]
+        moment = moment_of(small_board(minutes=earlier), done)
+        yield "learnt", learnt_board(moment, "small", "new", "New").minutes
+    draw = random.Random(95)
+    for _ in range(20):
+        parts = tuple(
+            Part(f"U{n}", "74LS00", x=draw.uniform(0, 200), y=draw.uniform(0, 150), placed=n % 7 != 3)
+            for n in range(draw.randint(1, 14))
+        )
+        yield (
+            "reference parts",
+            [
+                part.refdes
+                for part in reference_parts(small_board(parts=parts, nets=(), rails=(), width=200, height=150))
+            ],
+        )
+
+
 def many_exchanges():
     """More parts and spares than can be written out world by world."""
     draw = random.Random(93)
@@ -184,7 +234,14 @@ def blanks_and_halves():
 def test_bounds_of_parts_and_supplies():
     hold_wide(
         "bounds-parts",
-        [*many_exchanges(), *families_and_values(), *outputs_that_are_off(), *timelines(), *supplies_and_codes()],
+        [
+            *chains_and_boards(),
+            *many_exchanges(),
+            *families_and_values(),
+            *outputs_that_are_off(),
+            *timelines(),
+            *supplies_and_codes(),
+        ],
         10,
     )
 

@@ -147,6 +147,12 @@ def test_a_rail_is_read_by_its_name_and_a_new_one_is_told_with_it():
     assert [read(line).status for line in ("+12V 11.8V", "rail +5 is dead", "rail +5 5A")] == ["note"] * 3
 
 
+def test_no_board_is_larger_than_two_metres():
+    assert [read(line).status for line in ("5D at 2000, 50 mm", "5D at 2001, 50 mm", "board 2000 x 122 mm", "board 168 x 2500 mm")] == [
+        "recorded", "refused", "recorded", "refused"
+    ]  # fmt: skip
+
+
 def test_what_a_comma_can_mean_is_asked_wherever_a_value_is_named():
     for line in (
         "C1 is 6,800u 25V",
