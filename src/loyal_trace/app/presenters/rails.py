@@ -358,6 +358,10 @@ class RailsPresenter(StagePresenter):
         if bad.point.quantity == Quantity.DIODE:
             kind = "proved"
         kind = "short" if bad.point.quantity in GROUND else kind
+        self.short.path = path.path
+        hunt = self.short.hunt() if kind == "short" else None
+        if hunt is not None and hunt.instead:
+            return say("{why}{before}", why=capital(why), before=before), say("{why}.", why=capital(hunt.why))
         plain = culprit is not None and not culprit.part
         advice = say(_CHECK_SOURCE, rail=path.path) if plain else say(_CHECK.get(kind, _CHECK_PATH), part=part)
         return say("{why}{before}", why=capital(why), before=before), advice

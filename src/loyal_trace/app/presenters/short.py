@@ -23,7 +23,7 @@ class ShortPage:
 
     def __init__(self, workspace: Workspace) -> None:
         self.workspace = workspace
-        self.path = ""
+        self.path = ""  # of the supply in view, as the page sets it
         self._listed: list[str] = []
 
     def rail(self) -> Rail | None:
@@ -33,13 +33,14 @@ class ShortPage:
         far = {p.point for p in board.chain if p.path == self.path} if board else set()
         return next((r for r in rails if r.far in far), rails[0] if rails else None)
 
-    def _hunt(self) -> ShortSearch | None:
+    def hunt(self) -> ShortSearch | None:
+        """Where the short is, as far as it is known; None where the rail is not known or not measured."""
         rail = self.rail()
         return short_on(self.workspace.moment, self.workspace.board, rail.net) if rail else None
 
     def asked(self) -> AskedLift | None:
         """Ohms typed alone are of the rail with the proposed parts lifted, or with everything in place."""
-        rail, found = self.rail(), self._hunt()
+        rail, found = self.rail(), self.hunt()
         if rail is None:
             return None
         lift = found.lift if found is not None and not found.culprit else ()
@@ -67,7 +68,7 @@ class ShortPage:
 
     def rows(self) -> Rows:
         """The candidates and the readings so far."""
-        rail, found = self.rail(), self._hunt()
+        rail, found = self.rail(), self.hunt()
         if rail is None:
             return NO_ROWS
         net = say(" ({net})", net=rail.net) if rail.net != rail.name else ""
@@ -76,7 +77,7 @@ class ShortPage:
 
     def meaning(self) -> Meaning:
         """What is known of the short, and the next reading."""
-        rail, found = self.rail(), self._hunt()
+        rail, found = self.rail(), self.hunt()
         if rail is None:
             why = say("No rail of this board has a net, so the parts on it are not known.")
             return Meaning(why, say("Type what a rail feeds, such as rail +5 feeds 1A, 5F."))
@@ -86,6 +87,8 @@ class ShortPage:
                 say("{words} is not measured yet (power off).", words=words),
                 say("Measure {words} with everything in place.", words=words),
             )
+        if found.instead:
+            return Meaning(say("{why}.", why=capital(found.why)), say("{instead}.", instead=capital(found.instead)))
         if found.culprit:
             return Meaning(
                 say("{why}.", why=capital(found.why)),
@@ -105,11 +108,11 @@ class ShortPage:
 
     def target(self) -> Target:
         """What is measured next, in large type."""
-        rail, found = self.rail(), self._hunt()
+        rail, found = self.rail(), self.hunt()
         hint = say("a value alone is with these parts lifted; or 5F, 5D lifted: 430 ohm; or C5.1 track 32m")
         if rail is None:
             return Target(say("job"), "", "")
-        if found is None or found.culprit:
+        if found is None or found.culprit or found.instead:
             return Target(rail.far, say("to ground, power off"), hint)
         names = joined(" ", found.lift) if len(found.lift) <= _MANY else count_of(len(found.lift), "part")
         return Target(names, say("lifted, to ground"), hint)

@@ -43,7 +43,7 @@ from loyal_trace.core.vocabulary.quantities import Quantity
 OWN_BOARD_NAME = say("Own board")
 _RAIL_TOLERANCE = 0.05
 # Pin 1 of a capacitor is its plus, as in the netlists of this program.
-_PLUS = 1
+_PLUS, _MINUS = 1, 2
 Boards = Mapping[str, BoardDefinition]
 
 
@@ -242,7 +242,7 @@ def _pins_of(parts: Mapping[str, Part], library: ChipLibrary) -> Callable[[str, 
 def _fed_pins(part: Part, nominal: float | None, library: ChipLibrary) -> tuple[int, ...]:
     """The pins at which a rail feeds a part; none where nothing says which."""
     if part.kind == "capacitor":
-        return (_PLUS,)
+        return (_MINUS if nominal is not None and nominal < 0 else _PLUS,)
     return library.find(part.number).supply_pins(nominal) if library.knows(part.number) else ()
 
 

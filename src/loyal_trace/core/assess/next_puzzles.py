@@ -113,7 +113,10 @@ def rail_things(moment: Moment) -> Iterator[NextThing]:
             if point.point.quantity not in GROUND:
                 continue
             hunt = short_on(moment, board_id, rail.net)
-            if hunt is None or not hunt.candidates:
+            if hunt is not None and hunt.instead:
+                text = say("{again}: {why}", again=hunt.instead, why=hunt.why)
+                yield NextThing(Stage.RAILS, PartRef(board_id, ""), text, TRY_MINUTES, _UNTOLD_BITS)
+            elif hunt is None or not hunt.candidates:
                 chips = joined(", ", [part.refdes for part in board.chips][:_EXAMPLES]) or "U1, U2"
                 name = rail.name.removesuffix(" V")
                 text = say(

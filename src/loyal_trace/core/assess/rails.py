@@ -2,17 +2,20 @@
 
 from loyal_trace.core.assess.capacitors import judged_capacitors
 from loyal_trace.core.assess.moment import Moment, once
-from loyal_trace.core.assess.parts import absent
+from loyal_trace.core.assess.parts import absent, last_change
 from loyal_trace.core.job.entries import Measured
 from loyal_trace.core.job.snapshot import ReadingKey
 from loyal_trace.core.power.consumption import Draw
+from loyal_trace.core.power.expected import NO_SHORT
 from loyal_trace.core.power.rails import RailReport, judge_rails
-from loyal_trace.core.power.shorts import ShortSearch, find_short
+from loyal_trace.core.power.shorts import ShortSearch, find_short, parts_on
 from loyal_trace.core.power.under_load import SupplyContext
 from loyal_trace.core.simulation.clock_tree import ClockNode, judge_tree, predict
 from loyal_trace.core.vocabulary.findings import Finding
 from loyal_trace.core.vocabulary.identity import PartRef, PointRef
+from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.quantities import GROUND, Quantity
+from loyal_trace.core.vocabulary.units import format_quantity
 
 _OF_RAILS = (*GROUND, Quantity.VOLTAGE)
 SUPPLY_LIMITS_DECISION = "supply limits"
@@ -97,7 +100,10 @@ def frequencies(moment: Moment, board_id: str) -> dict[str, float]:
 
 
 def short_on(moment: Moment, board_id: str, net: str) -> ShortSearch | None:
-    """Where the short on a net is, once its resistance to ground is known to be low; None before that."""
+    """Where the short on a net is, once its resistance to ground was measured; None before that.
+
+    A part on it that was changed since makes the readings history: it is measured again first.
+    """
     board, snapshot = moment.boards[board_id], moment.snapshot
     at = {f"{refdes}.{pin}" for refdes, pin in dict(board.nets).get(net, ())}
     at |= {rail.name for rail in board.rails if rail.net == net}
@@ -106,10 +112,26 @@ def short_on(moment: Moment, board_id: str, net: str) -> ShortSearch | None:
     if not taken:
         return None
     baseline = max(taken, key=lambda m: m.time)
+    changes = {part.refdes: last_change(moment, PartRef(board_id, part.refdes)) for part in parts_on(board, net)}
+    since = max((when for when in changes.values() if when is not None), default=None)
+    lifts = [
+        one for one in snapshot.readings.lifts.get(PointRef(board_id, net), ()) if since is None or one.time > since
+    ]
+    if since is not None and baseline.time <= since:
+        changed = next(refdes for refdes, when in changes.items() if when == since)
+        why = say("{part} was changed since {point} was measured to ground", part=changed, point=baseline.place)
+        again = say("measure {point} to ground again, power off", point=baseline.place)
+        return ShortSearch((), (), why, instead=again)
+    if baseline.value is not None and baseline.value >= NO_SHORT and not lifts:
+        why = say(
+            "{ohms} to ground at {point} is not a short",
+            ohms=format_quantity(baseline.value, "Ω"),
+            point=baseline.place,
+        )
+        return ShortSearch((), (), why, instead=say("measure the voltage"))
     track: dict[str, float] = {}
     for point in sorted(at):
         entry = snapshot.latest(board_id, point, Quantity.TRACK)
         if entry is not None and entry.value is not None:
             track[point.partition(".")[0]] = entry.value
-    lifts = snapshot.readings.lifts.get(PointRef(board_id, net), ())
     return find_short(board, net, baseline.value or 0.0, lifts, track)

@@ -35,7 +35,8 @@ _TRACK_FROM = 4.0
 class ShortSearch:
     """Candidates with their share of the blame (most first), the parts to lift next, and a sentence.
 
-    `track` are parts at which to read the rail in milliohms instead, where lifting takes an iron.
+    `track` are parts at which to read the rail in milliohms instead, where lifting takes an iron. `instead` is what to
+    do where there is nothing to seek: no short, or a part on the rail that was changed since it was measured.
     """
 
     candidates: tuple[tuple[str, float], ...]
@@ -43,6 +44,7 @@ class ShortSearch:
     why: str
     culprit: str = ""
     track: tuple[str, ...] = ()
+    instead: str = ""
 
 
 def parts_on(board: BoardDefinition, net: str) -> tuple[Part, ...]:
