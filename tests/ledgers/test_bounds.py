@@ -227,6 +227,10 @@ def blanks_and_halves():
             "pieces",
             known.identify(np.concatenate([image[start : start + length], np.full(64, 255, np.uint8)]).tobytes()),
         )
+    whole = np.concatenate([images["first"], images["second"]])
+    for share, line in product((8, 5, 4, 3, 2), (1, 6)):
+        for piece in (whole[-(512 // share) :], whole[: 512 // share], whole[100 : 100 + 512 // share]):
+            yield "pieces with a line low", examine((piece & ~np.uint8(1 << line)).tobytes(), whole.tobytes())
     for line in range(5):
         yield "lines in use", sorted(Reading(floating=1 << line).used)
 
