@@ -277,6 +277,15 @@ def test_a_capacitor_is_described_as_on_its_sleeve(words, technology, plus, size
     assert read(f"C1 is {words} blue").status == "note"
 
 
+def test_findings_have_the_words_of_the_bench():
+    words = {"swollen": "bulged", "leaked": "leaking", "burned": "scorched", "gets hot": "hot", "very hot": "hot", "dry joint": "joint cracked or dull",
+             "bent pins": "pin bent under or missing"}  # fmt: skip
+    for word, finding in words.items():
+        assert [f["finding"].value for _, f in recorded(f"C1 {word}")] == [finding]
+    for line in ("5D.13 to 5A.13 open", "5D.13 to 5A.13 no continuity"):
+        assert recorded(line) == recorded("5D.13 to 5A.13 OL"), line
+
+
 def test_a_marking_is_no_measurement_and_a_share_without_a_name_is_neither():
     assert recorded("C1 100u 16V radial")[0][0] == "part_told"
     assert [read(line).status for line in ("C1 100u 5%", "C1 is 51u esr 5", "C1 100u 12%")] == ["note"] * 3

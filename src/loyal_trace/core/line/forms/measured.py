@@ -581,7 +581,12 @@ def capacitor_asked_for(m: Match, scope: Scope) -> Iterable[Said]:
         yield said(f"{scope.named(part)} measures {told}", *(reading(part.board, part.refdes, q, v) for q, v in pairs))
 
 
-@form(rf"(?P<first><pin>)\s+to\s+(?P<second><pin>)\s+(?P<value>{_OHMS})", "5D.13 to 4E.15 0.2 ohm", stage=Stage.PLAN)
+@form(
+    rf"(?P<first><pin>)\s+to\s+(?P<second><pin>)\s+(?:(?P<value>{_OHMS})|(?:is\s+)?open|no\s+continuity)",
+    "5D.13 to 4E.15 0.2 ohm",
+    "5D.13 to 4E.15 open",
+    stage=Stage.PLAN,
+)
 def pair_measured(m: Match, scope: Scope) -> Iterable[Said]:
     """The resistance between two pins, power off."""
     for one in scope.places.find(m["first"]):
@@ -589,7 +594,7 @@ def pair_measured(m: Match, scope: Scope) -> Iterable[Said]:
             if other.board != one.board:
                 continue
             pair = " ".join(sorted((one.one.name, other.one.name)))
-            for value in _ohms(Quantity.CONTINUITY, m["value"]):
+            for value in _ohms(Quantity.CONTINUITY, m["value"] or "OL"):
                 names = pair.replace(" ", " to ")
                 yield said(
                     f"{scope.board_words(one.board)}{names} {typed_value(value, Quantity.CONTINUITY)}",
