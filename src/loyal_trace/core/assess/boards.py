@@ -311,6 +311,7 @@ def _with_rails(
         members = [
             BoardPin(one.refdes, pin)
             for one in told.members
+            if one.refdes in parts  # an archive may name a part of another board
             for pin in ((one.pin,) if one.pin else _fed_pins(parts[one.refdes], told.nominal, library))
         ]
         # The voltage is measured at a chip, where there is one.
