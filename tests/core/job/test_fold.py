@@ -49,7 +49,7 @@ def test_a_retracted_entry_never_happened(log, data):
     if not log:
         return
     victim = data.draw(st.sampled_from(log))
-    gone = made(e.Retracted, target=victim.id)
+    gone = made(e.Retracted, id="gone", target=victim.id)
     without = [entry for entry in log if entry is not victim and entry.part_of != victim.id]
     kept = {entry.id for entry in live_of([*log, gone])} - {gone.id}
     assert kept <= {entry.id for entry in without}
