@@ -122,7 +122,9 @@ def short_on(moment: Moment, board_id: str, net: str) -> ShortSearch | None:
         why = say("{part} was changed since {point} was measured to ground", part=changed, point=baseline.place)
         again = say("measure {point} to ground again, power off", point=baseline.place)
         return ShortSearch((), (), why, instead=again)
-    if baseline.value is not None and baseline.value >= NO_SHORT and not lifts:
+    points = judged_rails(moment)[board_id].points
+    low = any(p.verdict == "bad" and p.point.quantity in GROUND and p.point.point in at for p in points)
+    if baseline.value is not None and baseline.value >= NO_SHORT and not (low or lifts):
         why = say(
             "{ohms} to ground at {point} is not a short",
             ohms=format_quantity(baseline.value, "Ω"),
