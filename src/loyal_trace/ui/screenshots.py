@@ -56,8 +56,8 @@ class Photographer:
         return self.ours.wiring
 
     def shoot(self, name: str) -> None:
-        """One picture."""
-        settle()
+        """One picture, once the layout has come to rest."""
+        settle(150)
         if not self._only or name in self._only:
             self.ours.shell.grab().save(str(self._folder / f"{name}.png"))
 
