@@ -5,7 +5,6 @@ import re
 from collections.abc import Iterable, Iterator
 from itertools import product
 
-from loyal_trace.core.boards.supplies import plain_rail
 from loyal_trace.core.job.entries import (
     GOOD_BOARD,
     OLD_PART,
@@ -13,7 +12,6 @@ from loyal_trace.core.job.entries import (
     Measured,
     NamedPart,
     Observed,
-    RailTold,
     number_or_overload,
 )
 from loyal_trace.core.line.context import (
@@ -404,91 +402,19 @@ def capacitor_numbers_alone(m: Match, scope: Scope) -> Iterable[Said]:
                 yield said(f"{scope.named(one.one)} measures {told}", *entries)
 
 
-_OHMS = rf"(?:{VALUE}\s*(?:ohms?|Ω)?|OL)"
+OHMS = rf"(?:{VALUE}\s*(?:ohms?|Ω)?|OL)"
 
 
-@form(
-    rf"(?:(?P<on><board>)\s+)?rail\s+(?P<rail>[+-]?[\w.,]+(?:\s*V)?)\s+to\s+ground\s+(?P<red>{_OHMS})(?:\s+red)?"
-    rf"(?:\s*,?\s*(?P<black>{_OHMS})\s+black)?",
-    "rail +5 to ground 4.2 ohm red, 0.9 ohm black",
-    stage=Stage.RAILS,
-)
-def rail_to_ground(m: Match, scope: Scope) -> Iterable[Said]:
-    """A rail to ground, power off, in one or both polarities: red is the probe that lies on the rail."""
-    for board in scope.boards(m["on"], free=False):
-        name, point, new = rail_of(scope, board, m["rail"])
-        readings = [(Quantity.TO_GROUND, m["red"]), (Quantity.TO_GROUND_REVERSED, m["black"])]
-        options = [[(q, v) for v in _ohms(q, text)] for q, text in readings if text]
-        for chosen in product(*options):
-            told = ", ".join(f"{typed_value(v, q)} {'red' if q is Quantity.TO_GROUND else 'black'}" for q, v in chosen)
-            yield said(
-                f"{scope.board_words(board)}rail {name} to ground {told}",
-                *new,
-                *(reading(board, point, q, v) for q, v in chosen),
-            )
-
-
-@form(
-    rf"(?:(?P<on><board>)\s+)?(?:rail\s+(?P<rail>[+-]?[\w.,]+(?:\s*V)?)|(?P<known>[+-]\d[\d.,]*\s*V?))"
-    rf"\s+(?:is\s+|reads\s+|at\s+|=\s*)?(?P<value>{VALUE}\s*V)",
-    "rail +5 4.87V",
-    stage=Stage.RAILS,
-)
-def rail_voltage(m: Match, scope: Scope) -> Iterable[Said]:
-    """The voltage of a rail: at its far chip where one is known."""
-    for board in scope.boards(m["on"], free=False):
-        name, point, new = rail_of(scope, board, m["rail"] or m["known"])
-        if new and not m["rail"]:
-            continue  # a signed number is a rail only where the board has it
-        for value in (v for v in read_values(m["value"], "V") if possible(Quantity.VOLTAGE, v)):
-            told = f"{scope.board_words(board)}rail {name} {typed_value(value, Quantity.VOLTAGE)}"
-            yield said(told, *new, reading(board, point, Quantity.VOLTAGE, value))
-
-
-def _ohms(quantity: Quantity, text: str) -> list[float]:
+def ohms_of(quantity: Quantity, text: str) -> list[float]:
+    """The ohms that a text can mean; Refusal where no reading can be that."""
     kept = [value for value in read_values(text, "Ω") if possible(quantity, value)]
     if not kept:
         raise Refusal("impossible-value", value=text.strip(), quantity=quantity.value)
     return kept
 
 
-def rail_of(scope: Scope, board: str, text: str) -> tuple[str, str, tuple[Planned, ...]]:
-    """(name as typed, point, the fact of a new one) of a rail: its far point where known, else the rail's name."""
-    from loyal_trace.core.line.forms.facts import nominal_of
-
-    wanted = text.upper().replace(" ", "").removesuffix("V")
-    known = scope.context.boards.get(board)
-    for rail in known.rails if known else ():
-        if plain_rail(rail.name) == plain_rail(wanted):
-            return wanted, rail.far or rail.name, ()
-    nominal = nominal_of(wanted)
-    if nominal is None:
-        return wanted, wanted, ()
-    name = f"{nominal:+g} V"
-    return wanted, name, (about(RailTold, board, name=name, nominal=nominal, members=()),)
-
-
-@form(rf"(?P<parts><parts>)\s+lifted\s*:?\s+(?P<value>{_OHMS})", "5F, 5D lifted: 430 ohm", stage=Stage.RAILS)
-def lifted_off_a_rail(m: Match, scope: Scope) -> Iterable[Said]:
-    """The resistance of a shorted rail to ground with some parts lifted off it."""
-    for one in scope.places.several(m["parts"]):
-        nets = _shared_rails(scope, one.board, [part.refdes for part in one.parts])
-        if not nets:
-            raise Refusal("no-rail", parts=scope.listed(one.parts))
-        for net, value in product(nets[:1], _ohms(Quantity.TO_GROUND, m["value"])):
-            yield _lifted(scope, one.board, net, tuple(part.refdes for part in one.parts), value)
-
-
-def _shared_rails(scope: Scope, board_id: str, parts: list[str]) -> list[str]:
-    """The rails whose nets have all of these parts; the one that is being looked at first."""
-    board, asked = scope.context.boards[board_id], scope.context.asked
-    nets = dict(board.nets)
-    rails = [rail.net for rail in board.rails if {refdes for refdes, _ in nets.get(rail.net, ())} >= set(parts)]
-    hunted = asked.net if isinstance(asked, AskedLift) else ""
-    return sorted(rails, key=lambda net: net != hunted)
-
-
-def _lifted(scope: Scope, board: str, net: str, parts: tuple[str, ...], value: float) -> Said:
+def lifted_entry(scope: Scope, board: str, net: str, parts: tuple[str, ...], value: float) -> Said:
+    """The resistance of a net to ground (ohm) with these parts lifted off it."""
     number, _ = number_or_overload(value)
     names = scope.listed(NamedPart(board=board, refdes=refdes) for refdes in parts)
     entry = about(Lifted, board, place=net, parts=parts, value=number)
@@ -556,9 +482,9 @@ def _at_point(scope: Scope, asked: AskedPoint, text: str) -> Iterator[Said]:
 
 
 def _with_lifted(scope: Scope, asked: AskedLift, text: str) -> Iterator[Said]:
-    for value in _ohms(Quantity.TO_GROUND, text):
+    for value in ohms_of(Quantity.TO_GROUND, text):
         if asked.parts:
-            yield _lifted(scope, asked.board, asked.net, asked.parts, value)
+            yield lifted_entry(scope, asked.board, asked.net, asked.parts, value)
         else:
             named = NamedPart(board=asked.board, refdes=asked.far)
             yield said(
@@ -582,7 +508,7 @@ def capacitor_asked_for(m: Match, scope: Scope) -> Iterable[Said]:
 
 
 @form(
-    rf"(?P<first><pin>)\s+to\s+(?P<second><pin>)\s+(?:(?P<value>{_OHMS})|(?:is\s+)?open|no\s+continuity)",
+    rf"(?P<first><pin>)\s+to\s+(?P<second><pin>)\s+(?:(?P<value>{OHMS})|(?:is\s+)?open|no\s+continuity)",
     "5D.13 to 4E.15 0.2 ohm",
     "5D.13 to 4E.15 open",
     stage=Stage.PLAN,
@@ -594,7 +520,7 @@ def pair_measured(m: Match, scope: Scope) -> Iterable[Said]:
             if other.board != one.board:
                 continue
             pair = " ".join(sorted((one.one.name, other.one.name)))
-            for value in _ohms(Quantity.CONTINUITY, m["value"] or "OL"):
+            for value in ohms_of(Quantity.CONTINUITY, m["value"] or "OL"):
                 names = pair.replace(" ", " to ")
                 yield said(
                     f"{scope.board_words(one.board)}{names} {typed_value(value, Quantity.CONTINUITY)}",
