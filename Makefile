@@ -3,7 +3,7 @@ PY := .venv/bin/python
 APP := .venv/bin/loyal-trace
 SHOT ?= loyal-trace-demo.png
 
-.PHONY: setup demo demo-shot run test lint types contracts tests window-tests other-tests file-tests core-alone bench mutants fuzz endure screenshots texts docs wheel clean
+.PHONY: setup demo demo-shot run test lint types contracts tests window-tests other-tests ledger-tests file-tests core-alone bench mutants fuzz endure screenshots texts docs wheel clean
 
 setup:
 	@bash scripts/setup.sh
@@ -21,7 +21,7 @@ run: setup
 	$(APP)
 
 test:  # two at a time, each one's output in one piece
-	@$(MAKE) --no-print-directory -j2 --output-sync=target window-tests lint types contracts core-alone other-tests file-tests
+	@$(MAKE) --no-print-directory -j2 --output-sync=target window-tests lint types contracts core-alone other-tests ledger-tests file-tests
 
 lint: setup
 	$(PY) -m ruff check src tests benchmarks scripts
@@ -33,13 +33,16 @@ types: setup
 contracts: setup
 	.venv/bin/lint-imports
 
-tests: window-tests other-tests file-tests
+tests: window-tests other-tests ledger-tests file-tests
 
 window-tests: setup
 	QT_QPA_PLATFORM=offscreen $(PY) -m pytest tests/ui
 
 other-tests: setup
-	QT_QPA_PLATFORM=offscreen $(PY) -m pytest --ignore=tests/core --ignore=tests/ui --ignore=tests/store --ignore=tests/formats --ignore=tests/report
+	QT_QPA_PLATFORM=offscreen $(PY) -m pytest --ignore=tests/core --ignore=tests/ui --ignore=tests/store --ignore=tests/formats --ignore=tests/report --ignore=tests/ledgers
+
+ledger-tests: setup
+	QT_QPA_PLATFORM=offscreen $(PY) -m pytest tests/ledgers
 
 file-tests: setup
 	QT_QPA_PLATFORM=offscreen $(PY) -m pytest tests/store tests/formats tests/report
