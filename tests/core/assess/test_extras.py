@@ -176,3 +176,16 @@ def test_a_coating_comes_off_before_a_joint_is_heated_and_carries_its_caution():
     names = [action.name for action in actions_of(moment, step)]
     assert names[0] == "strip coating" and Caution.ALCOHOL in step.cautions
     assert "strip coating" not in [a.name for a in actions_of(moment_of(), step)]
+
+
+def test_low_parts_come_before_tall_ones_whatever_they_are():
+    # A capacitor without a height limit is taken to be 1.6 times as high as it is wide: 8 mm, 11.2 mm and 12.8 mm.
+    caps = tuple(
+        Part(f"C{n}", "100u 16V", kind="capacitor", value=1e-4, voltage=16.0, diameter=n, polarised=True)
+        for n in (5.0, 7.0, 8.0)
+    )
+    others = [("RV1", "control"), ("J3", "connector"), ("Q1", "amplifier"), ("BR1", "bridge"), ("REG2", "regulator")]
+    parts = (*caps, *(Part(refdes, "x", kind=kind) for refdes, kind in others))
+    board = BoardDefinition(B, "tall", parts=parts, service=tuple(ServiceItem(part.refdes, "each") for part in parts))
+    order = [step.place.refdes for step in plan_of(moment_of(board=board)).steps]
+    assert order == ["C5.0", "J3", "RV1", "C7.0", "BR1", "Q1", "REG2", "C8.0"]

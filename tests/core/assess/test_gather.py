@@ -264,3 +264,10 @@ def test_the_next_things_offer_the_meter_the_probe_and_the_drawer():
     assert [t.stage for t in found.probing] and all(t.stage in (2, 4) for t in found.probing)
     bad_spare = assessment_of(None, [probed("U1", "1=L 2=H 3=L")], drawer=[StockItem("74LS00", count=1, state="bad")])
     assert not any("exchange" in t.text for t in bad_spare.next)
+
+
+def test_a_point_that_differs_from_a_good_board_is_evidence_against_the_part_it_belongs_to():
+    good = measured("U1.2", "voltage", 2.4).model_copy(update={"source": e.GOOD_BOARD})
+    unlike, alike = measured("U1.2", "voltage", 4.4), measured("U1.2", "voltage", 2.5)
+    assert kinds(small_board(), [good, unlike], "U1") == ["differs-from-good"]
+    assert kinds(small_board(), [good, alike], "U1") == []

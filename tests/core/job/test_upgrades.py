@@ -9,6 +9,7 @@ import pytest
 from loyal_trace.core.job import entries as e
 from loyal_trace.core.job.fold import fold
 from loyal_trace.core.job.snapshot import SupplyKey, SymptomKey
+from loyal_trace.core.vocabulary.errors import UserFileError
 from loyal_trace.core.vocabulary.findings import Finding
 from loyal_trace.core.vocabulary.identity import PartRef
 
@@ -59,3 +60,11 @@ def test_words_of_version_1_become_words_of_the_vocabulary():
     assert e.read_entry(_v1(kind="decided", what="supply limits", choice="strict", reason="")).what == "supply limits"
     from_files = e.read_entry(_v1(kind="chain_described", board="own", line="to", text="to U1.14", path="x"))
     assert fold([from_files]).facts.supplies == {SupplyKey("own", "x"): {"to": "to U1.14"}}
+
+
+@pytest.mark.parametrize("line", ["no entry", "[1, 2]", '{"kind": "note", "v": 1}', '{"v": 1}'])
+def test_what_is_no_entry_is_refused_as_a_line_of_a_file_or_marked_in_its_place(line):
+    with pytest.raises(UserFileError, match="entries, line 7"):
+        e.read_entry(line, "entries, line 7")
+    marked = e.read_or_mark(line, "entries", 7)
+    assert marked.kind == "unread" and not marked.newer and "entries, entry 7" in marked.why

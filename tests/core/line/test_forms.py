@@ -1,5 +1,8 @@
 """Everything of the table in what can be said, each with what it records."""
 
+from functools import cache
+from itertools import product
+
 import pytest
 
 from loyal_trace.core.job.entries import (
@@ -176,13 +179,16 @@ def test_every_example_that_help_shows_is_more_than_a_note_somewhere():
         made(SymptomSeen, board=V, text="no sound"),
         made(TakenApart, board="tw-cpu", sort="fastener", what="screws", count=4),
     ]
+
+    @cache
+    def every_where(stage):
+        return [
+            context(boards, settled, next(((b, place) for b in boards if boards[b].has(place)), None), stage=stage)
+            for boards, place in product((TIDEWRACK, {V: TIDEWRACK[V]}, {}), ("5D", "4A", "C1", "6C"))
+        ]
+
     for form, example in examples():
-        seen = set()
-        for boards in (TIDEWRACK, {V: TIDEWRACK[V]}, {}):
-            for place in ("5D", "4A", "C1", "6C"):
-                picked = next(((b, place) for b in boards if boards[b].has(place)), None)
-                where = context(boards, settled, picked, stage=form.stage)
-                seen.add(str(read(example, where).status))
+        seen = {str(read(example, where).status) for where in every_where(form.stage)}
         assert seen & {"recorded", "unclear"} or form.bare, (form.name, example, seen)
 
 

@@ -178,9 +178,11 @@ PICKS = [(TIDEWRACK, (V, "5D")), (TIDEWRACK, ("tw-cpu", "C1")), (TIDEWRACK, ("tw
 @pytest.mark.parametrize(("boards", "picked"), PICKS, ids=["chip", "capacitor", "rom", "nothing"])
 def test_three_hundred_ordinary_sentences_are_notes_at_every_stage(boards, picked):
     assert len(SENTENCES) >= 300
-    for stage in Stage:
+    for number, stage in enumerate(Stage):
         where = context(boards, picked=picked, stage=stage)
-        wrong = [line for line in SENTENCES if read(line, where).status != "note"]
+        # All of them with a chip picked; with others every third, another third at each stage.
+        some = SENTENCES if picked == (V, "5D") else SENTENCES[number % 3 :: 3]
+        wrong = [line for line in some if read(line, where).status != "note"]
         assert not wrong, stage
 
 

@@ -97,6 +97,8 @@ def stuck(line, level, start, length):
 def test_a_line_stuck_over_a_stretch_is_solved_and_told(line, level, length):
     found = correct([stuck(line, level, 700, length)], OWN)
     assert found.data == TRUE and f"D{line} was stuck {'high' if level else 'low'}" in found.words
+    first, last = found.changes[0]["offset"], found.changes[-1]["offset"]
+    assert f"between {first:04X} and {last:04X}" in found.words and last - first > length / 2
     assert all(700 <= change["offset"] < 700 + length for change in found.changes) and found.proved_by == "sha1"
 
 

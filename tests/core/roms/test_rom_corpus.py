@@ -281,3 +281,10 @@ def test_the_sample_of_a_large_image_favours_no_address_line():
             for b in range(a):
                 alike = float(np.mean((sample >> a & 1) == (sample >> b & 1)))
                 assert 0.35 < alike < 0.65, (size, a, b, "two lines that always agree would hide a fault between them")
+
+
+def test_an_image_that_is_no_power_of_two_has_no_aligned_block_that_was_not_read():
+    program = np.concatenate([CODE[:2048], np.full(1024, 0xFF, np.uint8)])
+    assert all(found.kind != "part-blank" for found in examine(program.tobytes(), None))
+    found = examine(np.concatenate([program, CODE[3072:]]).tobytes(), None)
+    assert any(one.kind == "part-blank" and "0800 to 0BFF" in one.reason for one in found)

@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from loyal_trace.core.roms.by_checksums import Expected
@@ -41,12 +41,14 @@ def stuck_address(data, line, level):
 
 
 @given(st.sampled_from([CODE, TILES]), st.integers(0, 7), st.integers(0, 1), st.booleans())
+@settings(max_examples=30)
 def test_a_stuck_data_line_is_named_with_and_without_the_true_image(reference, line, level, with_truth):
     found = verdict(stuck_data(reference, line, level), reference, with_truth)
     assert found.verdict == "stuck-data" and found.hypotheses[0].where == {"data": [line], "level": level}
 
 
 @given(st.sampled_from([CODE, TILES]), st.integers(0, 11), st.integers(0, 1), st.booleans())
+@settings(max_examples=30)
 def test_a_stuck_address_line_is_named_with_and_without_the_true_image(reference, line, level, with_truth):
     found = verdict(stuck_address(reference, line, level), reference, with_truth)
     assert found.verdict == "stuck-address" and found.hypotheses[0].where["address"] == [line]
@@ -61,6 +63,7 @@ def test_a_stuck_line_is_still_named_when_cells_have_faded_as_well():
 
 
 @given(st.sets(st.integers(0, SIZE - 1), min_size=1, max_size=12), st.integers(1, 255))
+@settings(max_examples=30)
 def test_few_wrong_bytes_are_listed_with_what_they_should_be(places, error):
     data = bytearray(CODE)
     for place in places:
@@ -157,6 +160,7 @@ def test_advice_names_the_pin_of_the_line():
 
 
 @given(st.binary(min_size=1, max_size=64))
+@settings(max_examples=40)
 def test_examining_any_bytes_never_fails(data):
     assert examine(data, None) and examine(data, bytes(len(data)))
 
@@ -172,3 +176,9 @@ def test_names_find_their_sums_whatever_ending_or_read_number():
 def test_the_prevailing_firmware_is_the_one_most_images_need():
     a, b = known("x", CODE, "A"), known("x", CODE, "B")
     assert prevailing_firmware([(a, b), (b,), (b,), (a,)]) == "B" and prevailing_firmware([(a, b)]) == ""
+
+
+def test_an_image_read_too_far_is_kept_from_where_the_reference_begins():
+    foreign = bytes(range(7, 7 + 64)) * (len(CODE) // 64)
+    found = judge(RomImage("6c", foreign + CODE), Expected((), "", len(CODE), CODE), ChecksumList([]))
+    assert f"from {len(CODE):04X} on match" in found.reason and found.hypotheses[0].kind == "header"

@@ -5,12 +5,12 @@ import random
 import anycrc
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from loyal_trace.core.roms.identify import KnownImages, Match, likely_sources
 from loyal_trace.core.roms.images import ChecksumList, KnownChecksum, RomImage
-from loyal_trace.core.roms.lane_keys import lane_keys
+from loyal_trace.core.roms.lane_keys import every_phase, lane_keys
 from loyal_trace.core.roms.signature import (
     Register,
     gcd,
@@ -185,6 +185,18 @@ def test_keys_of_lines_do_not_mind_their_order_or_inversion(order, inverted):
     assert np.array_equal(np.sort(lane_keys(turned), axis=1), np.sort(lane_keys(CODE), axis=1))
 
 
+@pytest.mark.parametrize("line", range(8))
+def test_the_key_of_a_line_is_the_same_whatever_the_other_lines_show(line):
+    others = np.random.default_rng(line).integers(0, 256, len(CODE), dtype=np.uint8)
+    mask = np.uint8(1 << line)
+    assert np.array_equal(lane_keys(CODE & mask | others & ~mask)[:, line], lane_keys(CODE)[:, line])
+
+
+def test_blocks_begin_at_every_address_up_to_the_last_whole_one():
+    found = every_phase(CODE[: 256 + 3])
+    assert np.array_equal(found, np.concatenate([lane_keys(CODE[n : n + 256]).ravel() for n in range(4)]))
+
+
 def shifted_through(data, poly, init, refin):
     """A feedback register of 16 bits, bit by bit: the plain way to say what it does."""
     state = init
@@ -237,6 +249,33 @@ def test_wide_registers_are_learnt_from_mixed_lengths_too(width, poly, sizes):
     register = Register(width, poly, 0xB704CE, 0, True, True)
     found = learn(pairs_of(register, sizes), width)
     assert found.register.poly == poly and found.settled and "another register" not in found.check
+
+
+def test_of_equivalent_settings_the_one_with_a_usual_final_xor_is_told_first():
+    found = learn(pairs_of(Register(16, 0x3D65, 0xBDE5, 0xFFFF), (64, 65, 66, 67)))
+    assert (found.register.init, found.register.xorout) == (0xBDE5, 0xFFFF) and found.settled
+    assert found.equivalents and "with xorout 0x14dc" in found.equivalents[0]
+
+
+@st.composite
+def registers(draw):
+    width = draw(st.sampled_from([16, 24, 32]))
+    value = st.integers(0, (1 << width) - 1)
+    xorout = draw(st.sampled_from([0, (1 << width) - 1]) | value)
+    return Register(width, draw(value) | 1, draw(value), xorout, draw(st.booleans()), draw(st.booleans()))
+
+
+@given(registers(), st.integers(20, 90), st.sampled_from([1, 8, 16, 24]), st.permutations(range(5)), st.integers(0, 99))
+@example(Register(24, 0x5ED34F, 0, 0), 136, 8, [0, 1, 2, 3, 4], 8)  # it shares a factor with what the lengths bring
+@settings(max_examples=25, deadline=None)
+def test_whatever_the_register_and_the_lengths_five_pairs_find_it_and_what_is_settled_is_right(
+    register, shortest, apart, lengths, seed
+):
+    sizes = [shortest + apart * n for n in lengths]
+    found = learn(pairs_of(register, sizes, seed), register.width)
+    assert found.explained == 5 and found.odd is None
+    for data, value in pairs_of(register, sizes, seed + 100) if found.settled else []:
+        assert found.register.of(data) == value, "an image it has not seen"
 
 
 @pytest.mark.parametrize(

@@ -181,3 +181,8 @@ def test_slots_are_ordered_by_number_then_address_then_lane_and_those_without_co
     table = slot_table(replace(BOARD, rom_slots=tuple(slots)))
     assert "".join(line.slot.refdes for line in table) == "fedcba"
     assert [line.number for line in table] == ["0", "7", "", "", "", ""]
+
+
+@pytest.mark.parametrize("line", [b"AHOY\n", b"\r", b"~~~~~~=\n", b"ready ...\r\n"])
+def test_lines_of_text_are_text_however_short_and_of_whatever_characters(line):
+    assert likeness(np.frombuffer(line * 400, np.uint8), {}).sort == "text"

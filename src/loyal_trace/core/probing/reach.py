@@ -170,6 +170,7 @@ class _Graph:
         self.values |= {name: ((levels >> n) & 1).astype(np.uint8) for n, name in enumerate(roles.inputs)}
         self.outs = [self._on_nodes(output.value.evaluate(self.values)).reshape(-1) for output in outputs]
         self.settled = self._settled()
+        self._shown: dict[tuple[Drive, ...], bool] = {}  # pairs of outputs ask the same again and again
 
     def _on_nodes(self, levels: object) -> NDArray[np.uint8]:
         """Levels for every node, of shape (states, inputs)."""
@@ -260,6 +261,11 @@ class _Graph:
 
     def shows(self, behaviours: tuple[Drive, ...]) -> bool:
         """Is there a part of the nodes with every steady output at its level, and both levels of all that pulses?"""
+        if behaviours not in self._shown:
+            self._shown[behaviours] = self._in_one_part(behaviours)
+        return self._shown[behaviours]
+
+    def _in_one_part(self, behaviours: tuple[Drive, ...]) -> bool:
         kept = self.settled.reshape(-1).copy()
         both = [
             self._on_nodes(self.values[name]).reshape(-1) for name in self.roles.inputs if name in self.roles.pulsing

@@ -214,7 +214,7 @@ def _on_data_lines(image: Bytes, reference: Bytes, names: PinNames) -> Iterator[
     """Stuck, bridged, swapped, reversed and inverted data lines, everywhere or in one aligned range."""
     joint = joint_histograms(image, reference)
     parts = len(joint)
-    maps = list(data_maps())
+    maps = [*data_maps()]
     found_order = found_permutation(joint.sum(axis=0))
     if found_order is not None:
         maps.append(found_order)

@@ -15,7 +15,7 @@ from loyal_trace.core.roms.crc_algebra import Words, apply_tables, repeated, tab
 
 ORDER = 2**32 - 1
 ONE = 0x80000000
-_POLYNOMIAL = np.uint32(0xEDB88320)
+_POLYNOMIAL = 0xEDB88320
 _AT_ONCE = 1 << 15  # such pieces stay in the processor's cache
 _SMALL, _LARGE = 65535, 65537
 _HALF = 32768  # the inverse of 65,535 modulo 65,537
@@ -23,7 +23,7 @@ _HALF = 32768  # the inverse of 65,535 modulo 65,537
 
 def times_x(words: Words) -> Words:
     """Every element times x."""
-    return np.asarray((words >> np.uint32(1)) ^ (_POLYNOMIAL * (words & np.uint32(1))), dtype=np.uint32)
+    return np.asarray((words >> np.uint32(1)) ^ (np.uint32(_POLYNOMIAL) * (words & np.uint32(1))), dtype=np.uint32)
 
 
 def multiply(a: Words, b: Words) -> Words:
@@ -41,7 +41,7 @@ def _product(a: Words, b: Words) -> Words:
     for place in range(32):  # the highest power of b first
         np.bitwise_and(found, np.uint32(1), out=bit)
         np.right_shift(found, np.uint32(1), out=found)
-        np.multiply(bit, _POLYNOMIAL, out=bit)
+        np.multiply(bit, np.uint32(_POLYNOMIAL), out=bit)
         np.bitwise_xor(found, bit, out=found)
         np.right_shift(b, np.uint32(place), out=bit)
         np.bitwise_and(bit, np.uint32(1), out=bit)
@@ -52,13 +52,20 @@ def _product(a: Words, b: Words) -> Words:
 
 def power(element: int, exponent: int) -> int:
     """An element to a power, by squaring; negative powers too."""
-    found, base = np.array([ONE], dtype=np.uint32), np.array([element], dtype=np.uint32)
-    left = exponent % ORDER
+    found, base, left = ONE, element, exponent % ORDER
     while left:
         if left & 1:
-            found = multiply(found, base)
-        base, left = multiply(base, base), left >> 1
-    return int(found[0])
+            found = _times(found, base)
+        base, left = _times(base, base), left >> 1
+    return found
+
+
+def _times(a: int, b: int) -> int:
+    """The product of two elements: for so few, numbers are quicker than arrays."""
+    found = 0
+    for place in range(32):  # the highest power of b first
+        found = found >> 1 ^ (_POLYNOMIAL if found & 1 else 0) ^ (a if b >> place & 1 else 0)
+    return found
 
 
 X = ONE >> 1

@@ -7,6 +7,7 @@ another address: a source index, tried on a sample first and on the whole image 
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
+from functools import cache
 from itertools import combinations
 
 import numpy as np
@@ -74,8 +75,13 @@ def permuted(order: tuple[int, ...], inverted: int = 0) -> Bytes:
     return (table ^ np.uint8(inverted)).astype(np.uint8)
 
 
-def data_maps() -> Iterator[DataMap]:
+@cache
+def data_maps() -> tuple[DataMap, ...]:
     """Every single fault of the data lines: stuck, bridged, following a neighbour, swapped, reversed, inverted."""
+    return tuple(_data_faults())
+
+
+def _data_faults() -> Iterator[DataMap]:
     for line in range(8):
         for level in (0, 1):
             word = say("high") if level else say("low")
@@ -116,8 +122,7 @@ def found_permutation(joint: NDArray[np.int64]) -> DataMap | None:
     total = int(joint.sum())
     read = np.array([joint[:, _bit(IDENTITY, line) == 1].sum(axis=1) for line in range(8)])
     order, inverted = [], 0
-    for line in range(8):
-        agree = [_agreement(joint, read[line], source) for source in range(8)]
+    for line, agree in enumerate(_agreements(joint, read).tolist()):
         best = max(range(8), key=lambda s: max(agree[s], total - agree[s]))
         order.append(best)
         inverted |= (agree[best] * 2 < total) << line
@@ -134,10 +139,10 @@ def found_permutation(joint: NDArray[np.int64]) -> DataMap | None:
     return DataMap(kind, lines, words, permuted(tuple(order), inverted), 24.0, inverted=also)
 
 
-def _agreement(joint: NDArray[np.int64], high: NDArray[np.int64], source: int) -> int:
-    """How often a line that is high `high[t]` times over each true byte t agrees with true line `source`."""
-    of_byte = _bit(IDENTITY, source) == 1
-    return int(high[of_byte].sum() + (joint.sum(axis=1) - high)[~of_byte].sum())
+def _agreements(joint: NDArray[np.int64], high: NDArray[np.int64]) -> NDArray[np.int64]:
+    """How often each line, high `high[line, t]` times over each true byte t, agrees with each true line: (8, 8)."""
+    ones = np.array([_bit(IDENTITY, source) for source in range(8)], dtype=np.int64)
+    return np.asarray(high @ ones.T + (joint.sum(axis=1) - high) @ (1 - ones).T, dtype=np.int64)
 
 
 def address_maps(bits: int) -> Iterator[AddressMap]:

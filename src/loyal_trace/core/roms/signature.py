@@ -315,13 +315,15 @@ def _polynomials(numbers: list[int], sizes: list[int], signed: list[int], width:
     common = multiples[0]
     for other in multiples[1:]:
         common = gcd(common, other)
-    yield from _divisors(common, width, sizes)
+    yield from _divisors(common, width)
 
 
 def _mixed(numbers: list[int], sizes: list[int], signed: list[int], width: int) -> Iterator[int]:
     """Multiples of the polynomial from images of three different lengths: start value and final XOR are eliminated.
 
-    With E_i = M_i·x^w + s_i = init·x^(8n_i+w)… + xorout (mod P), products of differences cancel the two unknowns.
+    With E_i = M_i·x^w + s_i = init·x^(8n_i) + xorout (mod P), the differences from the shortest are u·q_i, where
+    u = init·x^(8n)·(1 + x^(8g)), g what all differences of lengths have in common, and q_i the rest of the factor that
+    the length brings: products of differences with each other's q cancel u without bringing a factor of their own.
     """
     residues = [number << width ^ sign for number, sign in zip(numbers, signed, strict=True)]
     first_of = {size: n for n, size in reversed(list(enumerate(sizes)))}
@@ -329,10 +331,10 @@ def _mixed(numbers: list[int], sizes: list[int], signed: list[int], width: int) 
     if len(order) < 3:
         return
     a, b, *rest = order
+    apart = math.gcd(*(size - sizes[a] for size in sizes))
+    length = {n: sum(1 << place for place in range(0, 8 * (sizes[n] - sizes[a]), 8 * apart)) for n in order}
     for c in rest[:_MOST_MIXED]:
-        power = [1 << 8 * sizes[n] for n in (a, b, c)]
-        one = multiply(residues[a] ^ residues[b], power[0] ^ power[2])
-        yield one ^ multiply(residues[a] ^ residues[c], power[0] ^ power[1])
+        yield multiply(residues[a] ^ residues[b], length[c]) ^ multiply(residues[a] ^ residues[c], length[b])
 
 
 def multiply(a: int, b: int) -> int:
@@ -360,32 +362,14 @@ def remainder(a: int, b: int) -> int:
     return a
 
 
-def _divisors(common: int, width: int, sizes: list[int]) -> Iterator[int]:
-    """Divisors of degree `width` with a constant term: the common divisor itself, or found among all of that degree.
-
-    Products of differences bring factors of x^(8g) + 1 with them, g what all differences of lengths have in common:
-    those are taken out first, and what P itself may have of x + 1 is put back.
-    """
+def _divisors(common: int, width: int) -> Iterator[int]:
+    """Divisors of degree `width` with a constant term: the common divisor itself, or found among all of that degree."""
     while common and not common & 1:
         common >>= 1
-    if common.bit_length() - 1 < width:
-        return
-    if common.bit_length() - 1 > width and len(set(sizes)) > 2:
-        yield from _without_lengths(common, width, sizes)
     if width <= 16 and common.bit_length() - 1 > width:
         yield from _dividing(common, width)
     else:
         yield from _nearly(common, width)
-
-
-def _without_lengths(common: int, width: int, sizes: list[int]) -> Iterator[int]:
-    """What is left of a divisor without the factors that the lengths bring, if it has the degree or nearly so."""
-    apart = math.gcd(*(size - min(sizes) for size in sizes))
-    factor = 1 << 8 * apart | 1
-    while (shared := gcd(common, factor)) != 1:
-        common = _quotient(common, shared)
-    for back in (1, 0b11, 0b101):
-        yield from _nearly(multiply(common, back), width)
 
 
 def _nearly(common: int, width: int) -> Iterator[int]:
@@ -418,7 +402,7 @@ def _remainders(number: int, width: int) -> tuple[NDArray[np.uint16], NDArray[np
     polys = np.arange(1, 1 << width, 2, dtype=np.uint32).astype(np.uint16)
     state, carry = np.zeros(len(polys), dtype=np.uint16), np.empty(len(polys), dtype=np.uint16)
     mask, top = np.uint16((1 << width) - 1), np.uint16(width - 1)
-    for bit in say("{number:b}", number=number):
+    for bit in f"{number:b}":
         np.right_shift(state, top, out=carry)
         np.multiply(carry, polys, out=carry)
         np.left_shift(state, np.uint16(1), out=state)
@@ -442,7 +426,7 @@ def _completed(
     powers = [_power(8 * len(data), modulus) for data, _ in pairs]
     found = []
     for xorout in dict.fromkeys((*usual, *_final_xors(left, powers, modulus, width))):
-        start = _solve(left[0] ^ xorout, powers[0], modulus, width)
+        start = _solve([left[0] ^ xorout], [powers[0]], modulus, width)
         if start is None:
             continue
         out = _reflected(xorout, width) if register.refout else xorout
@@ -453,15 +437,13 @@ def _completed(
 
 
 def _final_xors(left: list[int], powers: list[int], modulus: int, width: int) -> Iterator[int]:
-    """The usual final values, and the one that images of two lengths fix."""
+    """The usual final values, and one that images of all lengths together fix."""
     yield 0
     yield (1 << width) - 1
-    for value, power in zip(left[1:], powers[1:], strict=True):
-        if power != powers[0]:
-            start = _solve(left[0] ^ value, powers[0] ^ power, modulus, width)
-            if start is not None:
-                yield left[0] ^ remainder(multiply(start, powers[0]), modulus)
-            return
+    others = [(left[0] ^ value, powers[0] ^ power) for value, power in zip(left, powers, strict=True)]
+    start = _solve([value for value, _ in others], [factor for _, factor in others], modulus, width)
+    if start is not None and len(set(powers)) > 1:
+        yield left[0] ^ remainder(multiply(start, powers[0]), modulus)
 
 
 def _power(exponent: int, modulus: int) -> int:
@@ -475,17 +457,24 @@ def _power(exponent: int, modulus: int) -> int:
     return found
 
 
-def _solve(wanted: int, factor: int, modulus: int, width: int) -> int | None:
-    """A y with y·factor = wanted modulo a polynomial, by elimination over GF(2); None when there is none."""
-    rows = [(remainder(multiply(1 << n, factor), modulus), 1 << n) for n in range(width)]
-    found = 0
-    for bit in range(width - 1, -1, -1):
+def _solve(wanted: Sequence[int], factors: Sequence[int], modulus: int, width: int) -> int | None:
+    """A y with y·factor = wanted modulo a polynomial, for each factor, by elimination over GF(2); None without one.
+
+    The equations stand side by side in one number, so that a y is found where no one of them settles it.
+    """
+    rows = [(_beside([remainder(factor << n, modulus) for factor in factors], width), 1 << n) for n in range(width)]
+    left, found = _beside(wanted, width), 0
+    for bit in range(width * len(factors) - 1, -1, -1):
         pivot = next((row for row in rows if row[0] >> bit & 1), None)
         if pivot is None:
-            if wanted >> bit & 1:
+            if left >> bit & 1:
                 return None
             continue
         rows = [(r ^ pivot[0], m ^ pivot[1]) if r >> bit & 1 else (r, m) for r, m in rows if (r, m) != pivot]
-        if wanted >> bit & 1:
-            wanted, found = wanted ^ pivot[0], found ^ pivot[1]
-    return found if wanted == 0 else None
+        if left >> bit & 1:
+            left, found = left ^ pivot[0], found ^ pivot[1]
+    return found if left == 0 else None
+
+
+def _beside(values: Sequence[int], width: int) -> int:
+    return sum(value << width * n for n, value in enumerate(values))
