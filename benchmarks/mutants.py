@@ -2,7 +2,8 @@
 
 A seeded sample of such changes is made, one at a time and in memory only; each is run against the tests that run its
 line (`benchmarks.test_map`): those of the core, then those of what stands on it (application, command line, demo,
-walks, report), quickest first. What no test noticed is listed.
+walks, report), quickest first. What no test noticed is listed; what was read before and shown to change nothing is left
+out (`benchmarks/equivalent.toml`).
 
 The known libraries leave out what survived most often by hand: module-level constants and decorated functions, or
 they rewrite the files in place and know only one test command for all. The places come from Python's own parser.
@@ -27,6 +28,8 @@ from functools import partial
 from pathlib import Path
 from types import CodeType
 
+from benchmarks import equivalent
+from benchmarks.equivalent import Key
 from benchmarks.test_map import CORE, ROOT, TestMap, kept, made, options_for
 
 WANTED_SHARE = 0.9
@@ -76,11 +79,26 @@ class Change:
         """The whole text with the change made."""
         return self.source[: self.start] + self.new + self.source[self.end :]
 
+    @property
+    def key(self) -> Key:
+        """What the change is called in the list of those that change nothing."""
+        before, after = (text.splitlines()[self.line - 1].strip() for text in (self.source, self.applied))
+        return self.file.relative_to(CORE).as_posix(), _function_at(self.source, self.line), before, after
+
     def words(self) -> str:
         """Where it is, and the line before and after."""
-        before = self.source.splitlines()[self.line - 1].strip()
-        after = self.applied.splitlines()[self.line - 1].strip()
+        *_, before, after = self.key
         return f"{self.file.relative_to(ROOT)}:{self.line}: {self.kind}\n    - {before}\n    + {after}"
+
+
+def _function_at(source: str, line: int) -> str:
+    """The innermost function that a line stands in; empty for none."""
+    around = [
+        (node.lineno, node.name)
+        for node in ast.walk(ast.parse(source))
+        if isinstance(node, ast.FunctionDef) and node.lineno <= line <= (node.end_lineno or node.lineno)
+    ]
+    return max(around, default=(0, ""))[1]
 
 
 class _Places(ast.NodeVisitor):
@@ -289,7 +307,8 @@ def main() -> int:
     options = parser.parse_args()
     began, survivors = time.monotonic(), list[Change]()
     known = (kept() if options.again else None) or made()
-    chosen = sample(options.count, options.seed, options.only)
+    drawn, nothing = sample(options.count, options.seed, options.only), equivalent.read()
+    chosen = [change for change in drawn if change.key not in nothing]
     for number, (change, survived) in enumerate(_results(chosen, known, options.jobs, options.limit), 1):
         if survived:
             survivors.append(change)
@@ -298,9 +317,9 @@ def main() -> int:
             print(f"{number} of {len(chosen)} run, {number - len(survivors)} caught", flush=True)
     caught = len(chosen) - len(survivors)
     minutes = (time.monotonic() - began) / 60
-    print(
-        f"seed {options.seed}: {caught} of {len(chosen)} changes caught ({caught / len(chosen):.0%}), {minutes:.1f} min"
-    )
+    share = f"{caught} of {len(chosen)} changes caught ({caught / len(chosen):.0%})"
+    print(f"seed {options.seed}: {share}, {minutes:.1f} min")
+    print(f"left out: {len(drawn) - len(chosen)} that change nothing (benchmarks/equivalent.toml says why)")
     return 0 if caught >= WANTED_SHARE * len(chosen) else 1
 
 

@@ -1,7 +1,10 @@
 """What has to be proved on a board of one's own: every function that was said, every part that was replaced."""
 
 from loyal_trace.core.assess.proof import proof_of
+from loyal_trace.core.job.entries import Fitted
+from tests.core.assess.test_gather import SHA, TRUE, read, rom_board
 from tests.core.assess.test_reasonings import after
+from tests.helpers.builders import made, moment_of
 
 BELL = ("U1 is 4066", "U2 is LM324", "path bell: U1 U2", "fails: bell")
 
@@ -35,3 +38,14 @@ def test_another_type_in_a_place_says_what_it_gives_up():
 
     assert how("U1 replaced with 74HC374").startswith("74HC374 in place of 74LS374: its inputs need 3.5 V")
     assert "in place of" not in how("U1 replaced with 74LS374")
+
+
+def test_a_replaced_rom_is_proved_by_its_contents():
+    fitted = made(Fitted, board="small", place="U3", number="2716", origin="tray 1")
+
+    def of_u3(contents):
+        proof = proof_of(moment_of(rom_board(), [fitted, read()], {SHA: contents}))
+        return next((item.status, item.note) for item in proof.items if item.name == "U3 replaced")
+
+    assert of_u3(TRUE) == ("passed", "its contents read right")
+    assert of_u3(bytes(byte | 1 for byte in TRUE))[0] == "open"

@@ -291,6 +291,8 @@ def test_a_resistor_or_fuse_is_held_against_its_marking():
         ["value-wrong"],
         ["value-right"],
     ]
+    quarter_more = after("R1 is 1k", "R2 is 1k", "R1 1.25k ohm", "R2 1.26k ohm")
+    assert [kinds(quarter_more, name) for name in ("R1", "R2")] == [set(), {"value-wrong"}]
     assert "marked 4.7 kΩ" in words(moment, "R1") and not kinds(after(*parts, "R1 resistance OL", "R1 replaced"), "R1")
 
 

@@ -288,3 +288,18 @@ def test_an_image_that_is_no_power_of_two_has_no_aligned_block_that_was_not_read
     assert all(found.kind != "part-blank" for found in examine(program.tobytes(), None))
     found = examine(np.concatenate([program, CODE[3072:]]).tobytes(), None)
     assert any(one.kind == "part-blank" and "0800 to 0BFF" in one.reason for one in found)
+
+
+@pytest.mark.parametrize(("step", "name"), [(1, "row"), (32, "column")])
+@pytest.mark.parametrize(("together", "told"), [(25, True), (24, False)])
+def test_faded_cells_are_said_to_share_a_row_or_column_when_more_than_six_in_ten_do(step, name, together, told):
+    """1,024 bytes are 32 rows of 32: of 40 faded cells some share the row or column, the others none."""
+    whole = (CODE[:1024] & 0x7F).astype(np.uint8)
+    faded = [96 * (step == 1) + 3 * (step != 1) + step * n for n in range(together)]
+    apart = [n for n in range(0, 1024, 33) if n not in faded] + [n for n in range(16, 1024, 65) if n not in faded]
+    damaged = whole.copy()
+    damaged[faded + apart[: 40 - together]] |= 0x80
+    damaged[faded[::2]] |= 0x40  # more than one line, or it would be the line
+    damaged[apart[:10]] |= 0x20
+    top = examine(damaged.tobytes(), whole.tobytes())[0]
+    assert top.kind == "bits-faded" and (f"most in one {name} of cells" in top.evidence) == told, top.evidence
