@@ -279,14 +279,24 @@ def test_whatever_the_register_and_the_lengths_five_pairs_find_it_and_what_is_se
 
 
 @pytest.mark.parametrize(
-    ("width", "sizes", "more"), [(32, (64, 64), 1), (32, (64, 65, 66), 1), (16, (64, 65), 1), (32, (64, 65), 2)]
+    ("width", "sizes", "more"),
+    [(32, (64, 64), 1), (32, (64, 65, 66), 1), (16, (64, 65), 2), (32, (64, 65), 2)],
 )
 def test_too_few_pairs_are_said_to_be_too_few_and_not_that_there_is_no_register(width, sizes, more):
     with pytest.raises(RequestError, match=f"not enough pairs: {more} more"):
         learn([(data, value ^ 1) for data, value in pairs_of(Register(width, 0x8005, 1, 2), sizes)], width)
 
 
+def test_a_feedback_register_needs_two_images_of_one_length_before_none_is_said_to_fit():
+    theirs = Register(16, 0x8291, 0x1234, 0, False, False, True)
+    with pytest.raises(RequestError, match="not enough pairs: 1 more settles it, of a length that is there already"):
+        learn(pairs_of(theirs, (64, 65, 67, 70, 74)))
+    assert learn(pairs_of(theirs, (64, 65, 67, 70, 64))).register == theirs
+
+
 def test_an_answer_that_another_pair_could_overturn_says_so():
+    for eight in (learn(pairs_of(Register(8, 0x2F, 9, 0), sizes), 8) for sizes in ((64, 64, 64), (64, 64, 64, 64))):
+        assert eight.settled == (eight.pairs == 4), "of 8 bits another fits two relations by chance"
     found = learn(pairs_of(Register(16, 0x1021, 0, 0), (64, 96, 128)))
     assert not found.settled and "one more pair could still give another register" in found.check
 

@@ -24,6 +24,8 @@ from loyal_trace.core.vocabulary.phrases import say, say_count
 
 HEX_SYMBOLS = "0123456789ABCDEF"
 _MOST_MIXED, _BY_CHANCE = 4, 10
+# So many bits that agree beyond the first relation: of 4 × 2^(width − 1) registers one does so in 8,000 cases.
+_BITS_THAT_SETTLE = 14
 
 
 @dataclass(frozen=True)
@@ -193,10 +195,18 @@ def _relations(sizes: Sequence[int]) -> int:
 
 
 def _missing(pairs: Sequence[Pair], width: int) -> int:
-    """How many more pairs it takes before “no register” can be said: two relations, or one up to 16 bits."""
-    feedback = width <= 16 and len(pairs) < 3
-    have = _relations([len(data) for data, _ in pairs])
-    return max(0, (1 if width <= 16 else 2) - have, 3 - len(pairs) if feedback else 0)
+    """How many more pairs, of a length that is there, settle it; 0 where “no register” can be said as it is.
+
+    That takes two relations, or one up to 16 bits; up to there feedback registers are looked for as well, which needs
+    three pairs, two of them of one length.
+    """
+    sizes = [len(data) for data, _ in pairs]
+    have = _relations(sizes)
+    if width > 16:
+        enough = have >= 2
+    else:
+        enough = have >= 1 and len(pairs) >= 3 and len(set(sizes)) < len(sizes)
+    return 0 if enough else max(1, 1 + math.ceil(_BITS_THAT_SETTLE / width) - have)
 
 
 def _told(found: list[Register], pairs: Sequence[Pair]) -> Learned:
@@ -225,8 +235,9 @@ def _told(found: list[Register], pairs: Sequence[Pair]) -> Learned:
         for r in others
         if (r.poly, r.refin, r.refout) != (best.poly, best.refin, best.refout)
     ]
-    # One relation between two images leaves as many polynomials as divide it: two fix the one.
-    settled = _relations([len(data) for data, _ in pairs]) >= 2 and len(polynomials) == 1
+    # One relation leaves as many polynomials as divide it; that one fits the others by chance must be unlikely too.
+    beyond = _relations([len(data) for data, _ in pairs]) - 1
+    settled = beyond * best.width >= _BITS_THAT_SETTLE and len(polynomials) == 1
     return Learned(best, len(pairs), len(pairs), (*same[:3], *turned[:3]), settled=settled)
 
 
