@@ -22,7 +22,8 @@ from loyal_trace.core.parts.roles import Role, RoleOf
 from loyal_trace.core.parts.spec import parse_spec
 from loyal_trace.core.parts.stock import StockItem
 from loyal_trace.core.planning.kit import KitPlace, plan_kit
-from loyal_trace.core.planning.orders import Grouping, Priority, RepairOrder, Task, compared, normalised, repair_order
+from loyal_trace.core.planning.orders import RepairOrder, compared, repair_order
+from loyal_trace.core.planning.sequencing import Grouping, Priority, Task, normalised
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.resources import chip_library, default_tables
 

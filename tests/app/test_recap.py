@@ -12,7 +12,7 @@ from loyal_trace.core.assess.compare import comparison_of
 from loyal_trace.core.assess.kit import kit_of
 from loyal_trace.core.assess.parts import in_stock
 from loyal_trace.core.line.context import Status
-from loyal_trace.core.planning.orders import EXACT_UP_TO, Grouping
+from loyal_trace.core.planning.sequencing import EXACT_UP_TO, Grouping
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.formats.part_table import board_from_table, guess_columns
 from loyal_trace.formats.tables import read_table

@@ -15,7 +15,8 @@ from loyal_trace.core.diagnosis.swaps import OUTCOMES, Exchange, Puzzle, solve
 from loyal_trace.core.job.entries import Lifted, Measured, StepDone
 from loyal_trace.core.parts.equivalents import family_change
 from loyal_trace.core.parts.other_type import given_up
-from loyal_trace.core.planning.orders import Diagnostics, Task, compared, normalised
+from loyal_trace.core.planning.orders import Diagnostics, compared
+from loyal_trace.core.planning.sequencing import Task, normalised
 from loyal_trace.core.power.described import describe_chain
 from loyal_trace.core.power.shorts import find_short
 from loyal_trace.core.probing.check import check_chip

@@ -10,7 +10,8 @@ from loyal_trace.core.diagnosis.evidence import entropy_bits, expected_gain_bits
 from loyal_trace.core.diagnosis.paths import Case, Statement, path_odds
 from loyal_trace.core.diagnosis.swaps import OUTCOMES, Exchange, Puzzle, solve
 from loyal_trace.core.diagnosis.tried import CHANGES, Tried
-from loyal_trace.core.planning.orders import Diagnostics, Task, breaks, compared, moved, normalised, replanned
+from loyal_trace.core.planning.orders import Diagnostics, breaks, compared, moved, replanned
+from loyal_trace.core.planning.sequencing import Task, normalised
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.resources import word_groups
 from tests.helpers.ledger import hold, tried

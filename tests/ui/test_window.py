@@ -1,5 +1,7 @@
 """The real window: keys typed, clicks made, text read back, the logbook looked at on disk."""
 
+import weakref
+
 import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
@@ -323,6 +325,22 @@ def test_closing_the_job_leads_to_the_job_list_and_back(window):
     window.open_job("Tidewrack")
     assert window.shell.pages.currentWidget() is window.shell.desk_page
     assert window.page.question.text() == "Can 5D do what its pins do?"
+
+
+def test_a_long_job_is_let_go_when_another_is_opened(window, monkeypatch):
+    monkeypatch.setattr("loyal_trace.ui.main._LONG_JOB", 1)
+    left = []
+    for job in window.workspace.job.store.jobs()[:3]:
+        left.append(weakref.ref(window.workspace.job))
+        window.ours.open_job(job.id)
+        window.stage(Stage.PROBE)
+    assert [job() is None for job in left] == [True] * 3
+
+
+def test_a_job_that_cannot_be_opened_is_named_on_the_list_of_jobs(window):
+    window.ours.open_job("lost")
+    assert window.shell.pages.currentWidget() is window.shell.welcome and window.wiring is None
+    assert "lost" in window.shell.first.state.text() and window.shell.first.jobs.count() == 4
 
 
 def test_chips_said_at_intake_are_a_board_of_their_own(bare):

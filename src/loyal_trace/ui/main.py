@@ -326,8 +326,7 @@ class Application(QObject):
             from loyal_trace.instruments.simulated import simulated_workbench
 
             instruments = simulated_workbench(DEMO_BENCHES[session.id], lambda: changes_made(session.snapshot))
-        if self.wiring is not None:
-            self.wiring.close()
+        self._leave()
         self.wiring = JobWiring(self.shell, Workspace(session, instruments, self.poster.post), self.timer)
         self.wiring.workspace.changed.connect(self._back_up_when_due)
         wanted = stage_of_word(self.options.stage)
@@ -342,20 +341,32 @@ class Application(QObject):
 
         if self.store is None:
             return
+        self._leave()
         try:
             session = OpenJob(self.store, job, self.environment())
-            if len(session.entries) > _LONG_JOB:
-                gc.freeze()  # else each walk over its entries stops the hand for a third of a second
         except LoyalTraceError as error:
+            self.show_jobs()
             self.shell.first.say(tr("Not opened: {error}", error=error))
             return
+        if len(session.entries) > _LONG_JOB:
+            gc.freeze()  # else each walk over its entries stops the hand for a third of a second
         self.show_session(session, with_bench=self.options.demo and job in DEMO_BENCHES)
+
+    def _leave(self) -> None:
+        """Lets the open job go before another is read: of very long ones there is never more than one in memory."""
+        if self.wiring is None:
+            return
+        was_long = len(self.wiring.workspace.job.entries) > _LONG_JOB
+        self.wiring.close()
+        self.wiring = None
+        if was_long:
+            gc.unfreeze()
+            gc.collect()
+            gc.freeze()  # as it was after the start
 
     def show_jobs(self) -> None:
         """Back to the job list."""
-        if self.wiring is not None:
-            self.wiring.close()
-            self.wiring = None
+        self._leave()
         self._list_jobs()
         self.shell.stations.set_job("Loyal Trace", tr("jobs of this workshop"))
         self.shell.stations.set_stations([(0.0, "")] * len(Stage))

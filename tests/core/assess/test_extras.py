@@ -13,7 +13,7 @@ from loyal_trace.core.boards.supplies import ChainPoint, Supply
 from loyal_trace.core.job.entries import Decided, ExtraTicked, Fitted, NamedPart, PartTold, ServiceTold, Worked
 from loyal_trace.core.planning.choices import EVERY, NEVER
 from loyal_trace.core.planning.extras import Ticked
-from loyal_trace.core.planning.orders import Priority
+from loyal_trace.core.planning.sequencing import Priority
 from loyal_trace.core.power.cooling import sink_need
 from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.identity import PartRef

@@ -8,20 +8,17 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from loyal_trace.core.planning import orders
+from loyal_trace.core.planning import sequencing
 from loyal_trace.core.planning.orders import (
     Diagnostics,
-    Grouping,
-    Priority,
-    Task,
     breaks,
     compared,
     diagnosed_first,
     moved,
-    normalised,
     repair_order,
     replanned,
 )
+from loyal_trace.core.planning.sequencing import Grouping, Priority, Task, normalised
 
 
 def task(name, minutes=8.0, probability=0.1, **more):
@@ -41,8 +38,8 @@ def drawn(seed, count, tools=("iron", "hand")):
 
 
 def weight_of(tasks):
-    units = orders._units(tasks, Grouping.ONE)
-    return orders._cost(units, range(len(units)))
+    units = sequencing.units_of(tasks, Grouping.ONE)
+    return sequencing.cost_of(units, range(len(units)))
 
 
 @pytest.mark.parametrize("seed", range(25))
@@ -74,7 +71,7 @@ def test_the_long_way_comes_near_what_is_best(monkeypatch):
         tasks = drawn(seed, 9)
         best = repair_order(tasks, Grouping.ONE).weight
         with monkeypatch.context() as patch:
-            patch.setattr(orders, "EXACT_UP_TO", 2)
+            patch.setattr(sequencing, "EXACT_UP_TO", 2)
             assert best - 1e-9 <= repair_order(tasks, Grouping.ONE).weight <= 1.03 * best
 
 
@@ -168,20 +165,22 @@ def test_diagnostics_pay_where_they_often_name_a_part_that_is_dear_to_reach():
 @given(st.integers(0, 10_000), st.integers(2, 16))
 @settings(max_examples=60)
 def test_moves_are_judged_by_their_stretch_as_by_the_whole_order(seed, count):
-    units = orders._units(normalised(drawn(seed, count)), Grouping.ONE)
+    units = sequencing.units_of(normalised(drawn(seed, count)), Grouping.ONE)
     draw = random.Random(seed)
-    order = orders._greedy(units, dict.fromkeys(range(len(units)), 0.0), False)
-    found = orders._Sequence(units, list(order))
-    assert found.cost == pytest.approx(orders._cost(units, order))
+    order = sequencing._greedy(units, dict.fromkeys(range(len(units)), 0.0), False)
+    found = sequencing._Sequence(units, list(order))
+    assert found.cost == pytest.approx(sequencing.cost_of(units, order))
     for _ in range(40):
         length = draw.randint(1, min(3, len(units) - 1))
         start, place = draw.randrange(len(units) - length + 1), draw.randrange(len(units) - length + 1)
         before = list(found.order)
         rest = before[:start] + before[start + length :]
         moved_to = rest[:place] + before[start : start + length] + rest[place:]
-        better = orders._cost(units, moved_to) < orders._cost(units, before) - 1e-7 and orders._holds(units, moved_to)
+        better = sequencing.cost_of(units, moved_to) < sequencing.cost_of(units, before) - 1e-7 and sequencing.holds(
+            units, moved_to
+        )
         if start != place and found.move(start, length, place):
             assert found.order == moved_to and better
         elif start != place:
             assert found.order == before and not better
-        assert found.cost == pytest.approx(orders._cost(units, found.order))
+        assert found.cost == pytest.approx(sequencing.cost_of(units, found.order))

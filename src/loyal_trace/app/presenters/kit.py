@@ -18,7 +18,8 @@ from loyal_trace.core.parts.spec import spec_of_part
 from loyal_trace.core.parts.survival import GroupEstimate
 from loyal_trace.core.planning.choices import DIAGNOSTICS_FIRST, KIT_CHOICES
 from loyal_trace.core.planning.kit import Candidate, Kit, KitGroup
-from loyal_trace.core.planning.orders import Grouping, Priority, RepairOrder
+from loyal_trace.core.planning.orders import RepairOrder
+from loyal_trace.core.planning.sequencing import Grouping, Priority
 from loyal_trace.core.planning.steps import SOONEST
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import joined, say, term

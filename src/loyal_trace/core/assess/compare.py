@@ -8,7 +8,8 @@ from loyal_trace.core.assess.moment import Moment, once
 from loyal_trace.core.assess.orders import tasks_for
 from loyal_trace.core.assess.plan import plan_of
 from loyal_trace.core.planning.choices import AS_FOUND, BY_RISK, EVERY, FIRST_POWER, NEVER, RENEW_FIRST, SOME
-from loyal_trace.core.planning.orders import EXACT_UP_TO, Diagnostics, RepairOrder, Task, breaks, compared
+from loyal_trace.core.planning.orders import Diagnostics, RepairOrder, breaks, compared
+from loyal_trace.core.planning.sequencing import EXACT_UP_TO, Task
 from loyal_trace.core.planning.steps import MINUTES
 from loyal_trace.core.planning.sundries import Sundry, sundries
 from loyal_trace.core.vocabulary.phrases import joined, say

@@ -6,7 +6,7 @@ from loyal_trace.core.assess.kit import kit_of, wanted_capacitors
 from loyal_trace.core.assess.moment import Moment
 from loyal_trace.core.assess.purchase import days_offered
 from loyal_trace.core.assess.suspects import suspects_of
-from loyal_trace.core.planning.orders import Task
+from loyal_trace.core.planning.sequencing import Task
 from loyal_trace.core.planning.steps import Step
 from loyal_trace.core.vocabulary.identity import PartRef
 

@@ -19,7 +19,7 @@ from loyal_trace.core.assess.looking import photographed
 from loyal_trace.core.assess.moment import Moment, once
 from loyal_trace.core.assess.orders import STEP_ORDER_DECISION, own_moves, tasks_for
 from loyal_trace.core.assess.parts import in_stock, spare_for, stock
-from loyal_trace.core.assess.roms import judged_slots
+from loyal_trace.core.assess.plan_roms import rom_steps
 from loyal_trace.core.assess.step_cautions import cautions_at
 from loyal_trace.core.assess.suspects import Suspect, suspects_of
 from loyal_trace.core.boards.model import Part
@@ -28,8 +28,9 @@ from loyal_trace.core.parts.marking import order_marking
 from loyal_trace.core.parts.stock import StockItem
 from loyal_trace.core.planning.choices import NEVER
 from loyal_trace.core.planning.methods import method_words
-from loyal_trace.core.planning.orders import Grouping, replanned
 from loyal_trace.core.planning.orders import repair_order as best_order
+from loyal_trace.core.planning.orders import replanned
+from loyal_trace.core.planning.sequencing import Grouping
 from loyal_trace.core.planning.steps import (
     DECIDE_FROM,
     MINUTES,
@@ -44,9 +45,6 @@ from loyal_trace.core.planning.steps import (
     Step,
     order_key,
 )
-from loyal_trace.core.roms.devices import is_uv_erased
-from loyal_trace.core.roms.programming import programming
-from loyal_trace.core.roms.verdicts import RomVerdict
 from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.findings import OF_SOCKETS, Finding
 from loyal_trace.core.vocabulary.identity import PartRef
@@ -66,7 +64,7 @@ def plan_of(moment: Moment) -> Plan:
     """
     needed: dict[str, Step] = {}
     suspects = suspects_of(moment)
-    found = _capacitor_steps(moment) + _rom_steps(moment) + _suspect_steps(moment, suspects)
+    found = _capacitor_steps(moment) + rom_steps(moment) + _suspect_steps(moment, suspects)
     found += _socket_steps(moment) + _reflow_steps(moment) + damage_steps(moment)
     found += _away_steps(moment, {step.place for step in found})
     found += further_steps(moment, {step.place for step in found})
@@ -203,66 +201,6 @@ def _choice(moment: Moment, place: PartRef) -> tuple[StockItem | None, tuple[Sub
         return choice.item, choice.judged.checks, order
     missed = candidates_for(moment, place)
     return None, missed[0].judged.checks if missed else (), order
-
-
-def _rom_steps(moment: Moment) -> list[Step]:
-    steps = []
-    for place, slot in judged_slots(moment).items():
-        verdict = slot.verdict.verdict if slot.verdict else ""
-        if slot.verdict and verdict in ("stuck-address", "stuck-data", "unstable"):
-            steps.append(_leg_step(place, slot.verdict))
-        elif slot.verdict and verdict in ("few-bytes", "blank", "unknown"):
-            steps.append(_program_step(moment, place, slot.verdict.reason, bool(slot.reference)))
-    return steps
-
-
-def _leg_step(place: PartRef, verdict: RomVerdict) -> Step:
-    what = say("Repair the contact of {refdes}", refdes=place.refdes)
-    return Step(
-        f"{place.board}/{place.refdes}/leg",
-        "leg",
-        place,
-        what,
-        verdict.reason,
-        MINUTES["leg"],
-        cautions=(Caution.STATIC, Caution.ALCOHOL),
-        tool=say("{advice} Flat pliers, isopropyl alcohol ≥ 90 %", advice=verdict.next),
-        after=say("read {refdes} again, three times", refdes=place.refdes),
-        socketed=True,
-        height=0.0,
-        probability=0.9,
-    )
-
-
-def _program_step(moment: Moment, place: PartRef, reason: str, reference: bool) -> Step:
-    part = moment.part(place)
-    how = say("with the reference image") if reference else say("when its reference image is found")
-    return Step(
-        f"{place.board}/{place.refdes}/program",
-        "program",
-        place,
-        say("Re-program {refdes} {how}", refdes=place.refdes, how=how),
-        reason,
-        MINUTES["program"],
-        part_number=part.number,
-        cautions=_programming_cautions(moment, place),
-        tool=say("eraser if bits must change from 0 to 1, programmer, window label"),
-        after=say("verify twice, then read {refdes} again", refdes=place.refdes),
-        socketed=part.socketed,
-        height=1.0,
-        probability=0.9,
-    )
-
-
-def _programming_cautions(moment: Moment, place: PartRef) -> tuple[Caution, ...]:
-    """An EPROM is erased under a lamp or programmed over with its other cells as old; other memories need neither."""
-    slot = judged_slots(moment)[place]
-    number = moment.part(place).number or slot.slot.device
-    if not is_uv_erased(number):
-        return (Caution.STATIC,)
-    known = slot.image is not None and bool(slot.reference)
-    over = known and programming(slot.image or b"", slot.reference or b"").how == "over"
-    return (Caution.AGED_CELLS if over else Caution.UV, Caution.STATIC)
 
 
 def _suspect_steps(moment: Moment, suspects: tuple[Suspect, ...]) -> list[Step]:

@@ -84,7 +84,7 @@ def settings() -> Mapping[str, Setting]:
         KIT_CHOICES,
         SOCKET_CHOICES,
     )
-    from loyal_trace.core.planning.orders import Grouping
+    from loyal_trace.core.planning.sequencing import Grouping
     from loyal_trace.core.planning.steps import REPAIR_ORDERS, REPLACE_FROM
     from loyal_trace.core.power.rails import SUPPLY_LIMITS
     from loyal_trace.core.roms.devices import access_budget
