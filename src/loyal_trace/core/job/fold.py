@@ -13,6 +13,7 @@ from loyal_trace.core.job.base import KINDS, Entry
 from loyal_trace.core.job.checkpoint import Checkpoint
 from loyal_trace.core.job.draft import Draft
 from loyal_trace.core.job.kinds.paper import Retracted
+from loyal_trace.core.job.positions import Positions
 from loyal_trace.core.job.snapshot import EMPTY_SNAPSHOT, JobSnapshot
 from loyal_trace.core.job.stretch import STRETCH, Grown, Link, Outline, link_of, links_of
 
@@ -128,7 +129,7 @@ class Fold:
         self.entries = Grown(checkpoint.stretches if checkpoint else (), entries)
         self.snapshot = EMPTY_SNAPSHOT
         self._liveness = Liveness()
-        self._position = dict(zip((*before.ids, *(e.id for e in entries)), range(len(self.entries)), strict=True))
+        self._position = Positions((*before.ids, *(e.id for e in entries)), self.entries)
         for link in (*before.links, *links_of(entries)):
             self._liveness.add(link)
         self._kept: list[tuple[int, JobSnapshot]] = [(0, EMPTY_SNAPSHOT)]
@@ -166,7 +167,11 @@ class Fold:
         return changed
 
     def _dead_before(self, position: int) -> frozenset[str]:
-        return frozenset(name for name in self.dead if self._position.get(name, position) < position)
+        return frozenset(name for name in self.dead if self._stands_before(name, position))
+
+    def _stands_before(self, name: str, position: int) -> bool:
+        found = self._position.get(name)
+        return found is not None and found < position
 
     def _go_on(self) -> None:
         """From the newest snapshot kept to the end, keeping some on the way."""
@@ -201,7 +206,7 @@ class Fold:
         """Goes on by some entries, recorded together; the snapshot after them."""
         before = len(self.entries)
         # What the new entries change among themselves needs no going back: they have not been applied yet.
-        changed = {name for name in self._take(new) if self._position.get(name, before) < before}
+        changed = {name for name in self._take(new) if self._stands_before(name, before)}
         if changed:
             self._back_to(min(self._position[name] for name in changed))
         start = self._kept[-1][0] if changed else before

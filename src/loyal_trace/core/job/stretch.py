@@ -4,6 +4,7 @@ Reading a line of JSON back checks every field of it, which takes long for very 
 is kept in columns instead, one for each field of each kind. A stretch that holds a line nobody could read is not kept.
 """
 
+from array import array
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
@@ -147,8 +148,7 @@ class Stretch(Sequence[Entry]):
         self._made: list[Entry | None] = [None] * len(ids)
         self._left = len(ids)
         self._making = Lock()
-        self._order: list[int] = []
-        self._rows: list[int] = []
+        self._order, self._rows = array("H"), array("H")  # a stretch has fewer entries than such numbers go
         self._makers: list[_Maker] = []
 
     def __len__(self) -> int:
@@ -174,7 +174,7 @@ class Stretch(Sequence[Entry]):
             made = self._made[at] = self._makers[self._order[at]](self._rows[at])
             self._left -= 1
             if self._left == 0:
-                self._makers, self._order, self._rows = [], [], []  # the columns have done their work
+                self._makers, self._order, self._rows = [], array("H"), array("H")  # the columns have done their work
             return made
 
     def _unpack(self, data: bytes) -> None:
@@ -184,7 +184,7 @@ class Stretch(Sequence[Entry]):
         for number, name in zip(order, self._ids, strict=True):
             self._rows.append(len(ids[number]))
             ids[number].append(name)
-        self._order = order
+        self._order = array("H", order)
         self._makers = [_maker(KINDS[kind].model, kinds[kind], own) for kind, own in zip(kinds, ids, strict=True)]
         self._data = None
 
@@ -216,7 +216,8 @@ def _cells(kind: type[Entry], name: str, column: Mapping[str, Any]) -> Callable[
     if shape == "one":
         return lambda row: values
     if shape == "times":
-        return lambda row: time_of_number(values[row])
+        numbers = array("q", values)
+        return lambda row: time_of_number(numbers[row])
     if shape == "words":
         members = {member.value: member for member in _enum_of(kind, name)}
         return lambda row: None if values[row] is None else members[values[row]]
