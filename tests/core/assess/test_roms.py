@@ -6,14 +6,17 @@ import pytest
 
 from loyal_trace.core.assess.gather import gather
 from loyal_trace.core.assess.progress import map_marks, mark_for_word, progress
-from loyal_trace.core.assess.roms import complaint_expected, firmware, judged_slots
-from loyal_trace.core.boards.model import CheckItem, RomSlot, SelfTestCode
+from loyal_trace.core.assess.rom_pages import repair_of
+from loyal_trace.core.assess.roms import complaint_expected, firmware, judged_slots, triage_of
+from loyal_trace.core.boards.model import CheckItem, Part, RomSlot, SelfTestCode
 from loyal_trace.core.job import entries as e
 from loyal_trace.core.job.entries import describe, number_or_overload, reading_words, stage_of
 from loyal_trace.core.roms.images import RomImage
+from loyal_trace.core.vocabulary.cautions import Caution
 from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.demo.images import program_image
+from loyal_trace.resources import memory_types
 from tests.helpers.builders import assessment_of, made, measured, moment_of, probed, small_board
 
 A, B = program_image("case A", 0x800), program_image("case B", 0x800)
@@ -97,6 +100,8 @@ def test_progress_counts_what_is_known_at_each_stage():
         and counts["Suspects"] == "1"
     )
     assert stations[3].filled == 1.0 and stations[9].filled == 0.0 and all(0 <= s.filled <= 1 for s in stations)
+    home = progress(assessment_of(rom_board(), [*entries, made(e.HandedBack)], NAMES))
+    assert home[9].filled == 1.0
 
 
 @pytest.mark.parametrize(
@@ -208,3 +213,33 @@ def test_a_self_test_that_knows_another_firmware_accuses_nobody(firmware, sha, c
     assert any("self-test reported" in text for text in told) == culprit
     expected = complaint_expected(moment, PartRef("small", "U2"))
     assert bool(expected) != culprit and ("knows only firmware A; the set is firmware B" in expected) != culprit
+
+
+@pytest.mark.parametrize(
+    ("contents", "how", "cautions"),
+    [
+        (bytes(b | b + 1 if n == 9 else b for n, b in enumerate(B)), "over", (Caution.AGED_CELLS,)),
+        (bytes(b & b - 1 if n == 9 else b for n, b in enumerate(B)), "erase", (Caution.UV,)),
+    ],
+)
+def test_cells_that_faded_are_programmed_over_with_a_caution_and_others_erased_under_the_lamp(contents, how, cautions):
+    known = made(e.ImageKnown, board="small", place="U2", firmware="B", attachment="b" * 64, size=0x800)
+    decided = made(e.Decided, what="firmware", choice="B")
+    assert contents != B
+    moment = moment_of(rom_board(), [known, decided, read("f")], {**NAMES, "f" * 64: contents})
+    found = repair_of(moment, PartRef("small", "U2"), memory_types())
+    assert found.way is not None and (found.way.how, found.cautions) == (how, cautions)
+
+
+def test_two_sockets_that_fail_in_circuit_with_right_contents_point_at_the_buffer_and_not_at_the_processor():
+    chips = (("U2", "2716", 24), ("U3", "2716", 24), ("U4", "74LS245", 20), ("U5", "Z80", 40))
+    board = small_board(
+        parts=tuple(Part(name, number, f"DIP-{pins}", socketed=pins == 24) for name, number, pins in chips),
+        nets=(("D0", (("U5", 14), ("U2", 9), ("U3", 9), ("U4", 2))),),
+        rom_slots=tuple(RomSlot(name, "2716", 0x800, sums=(("A", sums(A)),)) for name in ("U2", "U3")),
+    )
+    entries = [made(e.ImageKnown, board="small", place=name, attachment="a" * 64, size=0x800) for name in ("U2", "U3")]
+    entries += [read("a"), read("a").model_copy(update={"place": "U3"})]
+    entries += [made(e.SignatureTaken, board="small", place=name, value=0x1234) for name in ("U2", "U3")]
+    found = triage_of(moment_of(board, entries, NAMES), PartRef("small", "U2"))
+    assert found is not None and found.culprit == "bus" and "U4" in found.why and "U5" not in found.why

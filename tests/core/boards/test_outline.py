@@ -23,6 +23,7 @@ from loyal_trace.core.boards.outline import body_size, pin_count, pin_places
         (Part("J1", "12-pin header", "", "connector"), (34.48, 9.0)),
         (Part("VR1", "x", "", "control"), (12.0, 12.0)),
         (Part("R1", "x", "", "resistor"), (10.0, 6.0)),
+        (Part("V1", "x", "", "via"), (2.0, 2.0)),
     ],
 )
 def test_a_part_is_as_large_as_its_package_or_its_kind(part, size):

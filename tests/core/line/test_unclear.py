@@ -71,6 +71,10 @@ def test_a_value_that_cannot_be_right_is_never_recorded():
     at_probe = context(stage=Stage.PROBE, picked=(V, "5D"))
     for line, where in [("5D.13 -5 ohm", None), ("C1 esr -1", None), ("99V", at_probe), ("Y1 9999GHz", None)]:
         assert read(line, where).status in ("unclear", "refused", "note"), line
+    for line in ("5D at 0 x 10 mm", "5D at 10 x 0 mm", "5D at 10 x 2001 mm", "C1 0 mm high"):
+        assert read(line).status == "refused", line
+    assert read("5D at 2000 x 2000 mm").status == read("30V", at_probe).status == "recorded"
+    assert read("30.1V", at_probe).status == "refused"
 
 
 def test_a_word_left_over_makes_a_note_and_is_named():

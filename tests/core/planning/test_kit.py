@@ -1,6 +1,7 @@
 """The kit: stock matched over all places, groups, spares, what to buy and where, and a bought kit's list."""
 
 import itertools
+from dataclasses import replace
 
 import pytest
 from hypothesis import given
@@ -71,6 +72,9 @@ def test_a_proven_part_comes_before_an_untested_or_reserved_one_and_a_chosen_one
     assert kit([place("C1", "100u/16V")], items).choice_at(PartRef("b", "C1")).item.state == State.GOOD
     items.append(item("150u 25V", where="D"))
     assert kit([place("C1", "100u/16V", wanted="150u 25V")], items).choice_at(PartRef("b", "C1")).item.place == "D"
+    from_donor = replace(place("C1", "100u/16V", wanted="100u 25V"), wanted_from="old board")
+    risky = item("100u 25V", where="old board", donor="CPU 2", risk=0.9)
+    assert kit([from_donor], [items[2], risky]).choice_at(PartRef("b", "C1")).item.place == "old board"
     donor = [item("100u 25V", where="old board", donor="CPU 2", risk=0.3), item("150u 25V", where="D")]
     assert kit([place("C1", "100u/16V")], donor).choice_at(PartRef("b", "C1")).item.place == "D"
 

@@ -7,6 +7,7 @@ import pytest
 
 from loyal_trace.core.roms import candidates
 from loyal_trace.core.roms.candidates import Candidates, Prover, Watch, changed
+from loyal_trace.core.roms.restore_bits import single_bits
 
 
 def many(size, count, seed=3):
@@ -69,3 +70,11 @@ def test_without_a_compiler_there_is_no_helper_and_that_is_all(monkeypatch, tmp_
     compiled._on_disk.cache_clear()
     assert compiled.sha1_lanes(b"abc") is None
     compiled._on_disk.cache_clear()
+
+
+def test_single_bits_that_read_one_are_tried_first_as_faded_cells_do():
+    data = bytes([0x0F, 0xF1])
+    ones, zeros = single_bits(data)
+    lowered, raised = ([data[p] ^ int(v) for (p,), (v,) in zip(c.places, c.meant, strict=True)] for c in (ones, zeros))
+    assert sorted(lowered) == sorted([1, 2, 4, 8, 1, 16, 32, 64, 128])
+    assert sorted(raised) == sorted([16, 32, 64, 128, 2, 4, 8])

@@ -26,7 +26,7 @@ from loyal_trace.core.vocabulary.units import marked_quantity, typed_quantity
 # What a choice costs, in points: buying is worse than a part with care, a misfit is never chosen.
 _CARE, _BUY, _DONOR = 1.0, 3.0, 2.0
 _STATE_POINTS = {State.GOOD: 0.0, State.UNTESTED: 0.2, State.RESERVED: 0.8}
-_NEVER = 1e6
+_NEVER, _CHOSEN = 1e6, 10.0
 _COST = {Fits.FITS: 0.0, Fits.WITH_CARE: _CARE, Fits.NO: 2 * _NEVER}
 _THOUGHT_OF = 4.0
 _EXACT, _NEXT_MADE = 0.005, 0.075
@@ -274,7 +274,8 @@ def _hoped(place: KitPlace, item: StockItem, spec: CapacitorSpec) -> float:
     points = _STATE_POINTS.get(State(item.state), 0.2) + (_DONOR * (0.5 + item.risk) if item.donor else 0.0)
     points += _distance(place.place.old, spec)
     if place.wanted and place.wanted in (item.number, item.spec_words):
-        points -= 10.0 + (1.0 if place.wanted_from and place.wanted_from == item.place else 0.0)
+        # The place that was named counts as much again: no other state or risk makes up for it.
+        points -= 2 * _CHOSEN if place.wanted_from and place.wanted_from == item.place else _CHOSEN
     return points
 
 
