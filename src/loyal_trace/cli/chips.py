@@ -5,8 +5,8 @@ from pathlib import Path
 from typing import Any
 
 from loyal_trace.app.own_types import add_types, library_with_own
-from loyal_trace.cli.main import default_store, store_of
 from loyal_trace.cli.output import print_json, print_table, tell
+from loyal_trace.cli.parsing import default_store, store_of
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.chips.model import ChipType
 from loyal_trace.core.diagnosis.arrangements import solve_arrangements

@@ -5,23 +5,21 @@ import os
 import re
 import sys
 from collections.abc import Iterator, Mapping
-from contextlib import contextmanager
 from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-from loyal_trace.app.backups import Backups
-from loyal_trace.app.board_saving import board_folder_named, save_board
+from loyal_trace.app.board_saving import board_folder_named
 from loyal_trace.app.cautions import caution_texts
 from loyal_trace.app.commands import LineResult, Tally, enter_line, setting_at
 from loyal_trace.app.dictionaries import cache_folder
 from loyal_trace.app.importers import Meant, import_files, place_words
-from loyal_trace.app.job import OpenJob, find_job, import_archive, open_new_job, utc_now
+from loyal_trace.app.job import OpenJob, open_new_job
 from loyal_trace.app.job_dictionaries import JobDictionaries
 from loyal_trace.app.rehearsal import Rehearsal
 from loyal_trace.app.traces import compared, open_trace
 from loyal_trace.cli.compared import comparison_document, extras_document, print_comparison, print_extras
-from loyal_trace.cli.main import store_of
+from loyal_trace.cli.opening import opened_job, store_to_read, store_to_write
 from loyal_trace.cli.output import print_json, print_table, tell
 from loyal_trace.core.assess.compare import sundries_of
 from loyal_trace.core.assess.next_thing import NextThing
@@ -33,46 +31,12 @@ from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.phrases import say, term
 from loyal_trace.core.vocabulary.stages import stage_of_word
 from loyal_trace.core.vocabulary.units import count_of, format_percent
-from loyal_trace.formats.archive import read_archive, write_archive
 from loyal_trace.formats.part_table import board_from_table, guess_columns
 from loyal_trace.formats.rom_files import read_file
 from loyal_trace.formats.tables import read_table
-from loyal_trace.report.model import build_report
-from loyal_trace.report.pictures import pictures_of
 from loyal_trace.report.times import local_time
-from loyal_trace.report.write import write_report
 from loyal_trace.resources import chip_library
-from loyal_trace.store.connection import DATABASE
 from loyal_trace.store.states import OPEN, JobState
-from loyal_trace.store.store import Store
-
-
-def _to_write(options: argparse.Namespace) -> Store:
-    return Store(store_of(options))
-
-
-def _to_read(options: argparse.Namespace) -> Store:
-    """Opens for reading beside a window that may be writing."""
-    folder = store_of(options)
-    if not (folder / DATABASE).exists():
-        raise RequestError(
-            say("{folder}: there is no store here yet; open a job with `loyal-trace job new`", folder=folder)
-        )
-    return Store(folder, read_only=True)
-
-
-@contextmanager
-def _opened(options: argparse.Namespace, store: Store) -> Iterator[OpenJob]:
-    """The job that was named, open; what could not be read of the workshop goes to stderr."""
-    with store:
-        job = OpenJob(store, find_job(store, options.job))
-        for warning in job.workshop.warnings:
-            tell(say("loyal-trace: {warning}", warning=warning), error=True)
-        yield job
-        job.keep_checkpoint()
-        keeper = Backups(store, utc_now)
-        if keeper.due(store) and keeper.make() is None:
-            tell(say("loyal-trace: {warning}", warning=keeper.failed), error=True)
 
 
 def job_new(options: argparse.Namespace) -> int:
@@ -80,7 +44,7 @@ def job_new(options: argparse.Namespace) -> int:
     if not options.title.strip():
         raise RequestError(say("a job needs a title"))
     listed = [_board_of_list(path) for path in options.parts]
-    with _to_write(options) as store:
+    with store_to_write(options) as store:
         boards = [board_folder_named(store.folder, path) for path in options.board]
         job = open_new_job(store, options.title, boards, options.owner, options.complaint, listed=listed)
     print_json({"job": job, "title": options.title}) if options.json else tell(job)
@@ -96,7 +60,7 @@ def _board_of_list(path: Path) -> Mapping[str, bytes]:
 
 def job_list(options: argparse.Namespace) -> int:
     """All jobs, newest first."""
-    with _to_read(options) as store:
+    with store_to_read(options) as store:
         states = store.states()
         jobs = [job for job in store.jobs() if options.all or job.id not in states]
     if options.json:
@@ -128,7 +92,7 @@ def _when(opened: str) -> str:
 
 def job_show(options: argparse.Namespace) -> int:
     """Where a job stands: ROMs, suspects, plan, proof."""
-    with _opened(options, _to_read(options)) as job:
+    with opened_job(options, store_to_read(options)) as job:
         document = _standing(job)
     if options.json:
         print_json(document)
@@ -198,7 +162,7 @@ def job_trace(options: argparse.Namespace) -> int:
     """Holds a trace against the model of a chip and records what it shows: 1 when an output differs."""
     if options.skew < 0:
         raise RequestError(say("skew is a number of samples, 0 or more"))
-    with _opened(options, _to_write(options)) as job:
+    with opened_job(options, store_to_write(options)) as job:
         boards = [options.board] if options.board else [b for b, d in job.boards.items() if d.has(options.at)]
         if len(boards) != 1 or not job.boards.get(boards[0]) or not job.boards[boards[0]].has(options.at):
             raise RequestError(say("say with --at PLACE, and --board B, which chip the trace is of"))
@@ -214,7 +178,7 @@ def job_trace(options: argparse.Namespace) -> int:
 
 def job_suspects(options: argparse.Namespace) -> int:
     """The suspects with their evidence, and what is worth doing next."""
-    with _opened(options, _to_read(options)) as job:
+    with opened_job(options, store_to_read(options)) as job:
         complete_dictionaries(job)
         document = suspects_document(job)
     if options.json:
@@ -283,7 +247,7 @@ def _next(thing: NextThing) -> dict[str, Any]:
 
 def job_plan(options: argparse.Namespace) -> int:
     """The steps of the repair, in order, and the parts that they need."""
-    with _opened(options, _to_read(options)) as job:
+    with opened_job(options, store_to_read(options)) as job:
         document = _plan(job)
         if options.compare:
             document |= comparison_document(job)
@@ -357,7 +321,7 @@ def _plan(job: OpenJob) -> dict[str, Any]:
 
 def job_proof(options: argparse.Namespace) -> int:
     """What the starts prove, the checks, and what was not tested."""
-    with _opened(options, _to_read(options)) as job:
+    with opened_job(options, store_to_read(options)) as job:
         document = _proof(job)
     if options.json:
         print_json(document)
@@ -401,8 +365,8 @@ def _proof(job: OpenJob) -> dict[str, Any]:
 def job_enter(options: argparse.Namespace) -> int:
     """Records lines as the window would; the worst of them decides the exit code."""
     lines = list(_lines(options.lines))
-    store = _to_read(options) if options.dry_run else _to_write(options)
-    with _opened(options, store) as job:
+    store = store_to_read(options) if options.dry_run else store_to_write(options)
+    with opened_job(options, store) as job:
         if options.dry_run:
             job.store = Rehearsal(store)
         stage = stage_of_word(options.stage) if options.stage else None
@@ -444,7 +408,7 @@ def _print_line(result: LineResult) -> None:
 
 def job_add(options: argparse.Namespace) -> int:
     """Imports files as dropping them on the window does; 1 when one was left out."""
-    with _opened(options, _to_write(options)) as job:
+    with opened_job(options, store_to_write(options)) as job:
         setting = setting_at(job, None, options.board, options.at)
         found = import_files(job, options.paths, Meant(setting.board, setting.in_view, setting.picked))
         left = [
@@ -460,53 +424,3 @@ def job_add(options: argparse.Namespace) -> int:
         for one in left:
             tell(say("{one} was not imported: {one2}", one=one["name"], one2=one["reason"]))
     return 1 if left else 0
-
-
-def job_export(options: argparse.Namespace) -> int:
-    """Writes one job as an archive."""
-    with _to_read(options) as store:
-        archive = store.export(find_job(store, options.job))
-    write_archive(archive, options.file)
-    size = options.file.stat().st_size
-    document = {
-        "job": archive.job_id,
-        "file": str(options.file),
-        "bytes": size,
-        "entries": len(archive.lines),
-        "head": archive.head,
-        "damage": archive.damage.words,
-    }
-    print_json(document) if options.json else tell(say("{file}: {size:,} bytes", file=options.file, size=size))
-    if archive.damage.words and not options.json:
-        tell(say("not whole: {damage}", damage=archive.damage.words))
-    return 1 if archive.damage.words else 0
-
-
-def job_import(options: argparse.Namespace) -> int:
-    """Imports an archive; a job whose id is in use gets a new one."""
-    archive = read_archive(options.archive)
-    with _to_write(options) as store:
-        job = import_archive(store, archive)
-    print_json({"job": job, "entries": len(archive.lines)}) if options.json else tell(job)
-    return 0
-
-
-def job_save_board(options: argparse.Namespace) -> int:
-    """Saves a board of the job as a folder, with what was learnt and without the owner's data."""
-    with _opened(options, _to_read(options)) as job:
-        board = options.board or next(iter(job.boards), "")
-        folder = save_board(job, board, options.out)
-        document = {"job": job.id, "board": board, "folder": str(folder)}
-    print_json(document) if options.json else tell(str(folder))
-    return 0
-
-
-def job_report(options: argparse.Namespace) -> int:
-    """Writes the report as PDF or HTML, by the ending of the file name."""
-    with _opened(options, _to_read(options)) as job:
-        model = build_report(job.assessment(), job.entries, job.env.clock(), job.store.head(job.id))
-        photos = tuple(job.snapshot.seen.photos.values())
-        size = write_report(model, options.file, pictures=pictures_of(photos, job.store.attachment))
-        document = {"job": job.id, "file": str(options.file), "bytes": size}
-    print_json(document) if options.json else tell(say("{file}: {size:,} bytes", file=options.file, size=size))
-    return 0

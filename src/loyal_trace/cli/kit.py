@@ -10,8 +10,8 @@ from loyal_trace.app.drawer import bought_items, item_from_words, item_words, lo
 from loyal_trace.app.job import OpenJob, find_job
 from loyal_trace.app.workshop import load_workshop
 from loyal_trace.cli.chips import own_library
-from loyal_trace.cli.main import store_of
 from loyal_trace.cli.output import print_json, print_table, tell
+from loyal_trace.cli.parsing import store_of
 from loyal_trace.core.assess.kit import board_place, kit_place, of_class, wanted_capacitors
 from loyal_trace.core.assess.parts import in_stock, stock
 from loyal_trace.core.boards.model import BoardDefinition, Part

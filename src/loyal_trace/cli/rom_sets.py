@@ -5,8 +5,8 @@ from collections.abc import Sequence
 from typing import Any
 
 from loyal_trace.app.known import known_of_store
-from loyal_trace.cli.main import default_store
 from loyal_trace.cli.output import print_json, print_table, tell
+from loyal_trace.cli.parsing import default_store
 from loyal_trace.core.roms.devices import VERIFY, Fit, access_budget, fit
 from loyal_trace.core.roms.identify import KnownImages, Match, likely_sources
 from loyal_trace.core.roms.programming import CHANGED

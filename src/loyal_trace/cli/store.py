@@ -5,8 +5,8 @@ import argparse
 from loyal_trace.app.backups import Backups, backup_place
 from loyal_trace.app.job import find_job, utc_now
 from loyal_trace.app.store_care import Trouble, check_store, salvage, told
-from loyal_trace.cli.main import store_of
 from loyal_trace.cli.output import print_json, tell
+from loyal_trace.cli.parsing import store_of
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.phrases import say
 from loyal_trace.core.vocabulary.units import count_of

@@ -11,29 +11,22 @@ from loyal_trace.core.job.entries import (
     Lifted,
     Measured,
     NamedPart,
-    Observed,
     number_or_overload,
 )
 from loyal_trace.core.line.context import (
-    AskedCapacitor,
-    AskedLift,
-    AskedPair,
-    AskedPoint,
     Planned,
     Refusal,
     Said,
 )
-from loyal_trace.core.line.registry import Match, Scope, about, at, form, said
+from loyal_trace.core.line.registry import Match, Scope, about, form, said
 from loyal_trace.core.line.values import NUMBER, UNIT, VALUE, possible, read_values, typed_value, unit_of
 from loyal_trace.core.parts.marking import parse_marking
 from loyal_trace.core.parts.spec import DESCRIBING
-from loyal_trace.core.power.fuses import fuse_type
-from loyal_trace.core.vocabulary.findings import Finding
 from loyal_trace.core.vocabulary.quantities import OF_CAPACITORS, Quantity
 from loyal_trace.core.vocabulary.stages import Stage
 
 _GOOD = r"(?P<good>good\s+board:?\s+)?"
-_READING = rf"(?:{VALUE}\s*{UNIT}?|OL)"
+READING = rf"(?:{VALUE}\s*{UNIT}?|OL)"
 _BY_UNIT = {
     "V": Quantity.VOLTAGE,
     "Ω": Quantity.RESISTANCE,
@@ -106,7 +99,7 @@ def reading(board: str, point: str, quantity: Quantity, value: float, **more: ob
     )
 
 
-def _typed(name: str, quantity: Quantity, value: float) -> str:
+def typed_reading(name: str, quantity: Quantity, value: float) -> str:
     """A reading said in full."""
     word = _TYPED_WORD.get(quantity, "")
     return f"{name} {word} {typed_value(value, quantity)}".replace("  ", " ")
@@ -130,7 +123,7 @@ def _readings(scope: Scope, place: str, quantity: Quantity, text: str, good: boo
     doubtful = bool(values) and not any(possible(quantity, value) for value in values)
     for board, point in scope.places.points(place):
         for value in possible_ones:
-            whole = f"{'good board ' if good else ''}{_typed(scope.point(board, point), quantity, value)}"
+            whole = f"{'good board ' if good else ''}{typed_reading(scope.point(board, point), quantity, value)}"
             more = {"source": GOOD_BOARD} if good else {}
             yield said(whole, reading(board, point, quantity, value, **more))
             if doubtful:
@@ -164,7 +157,7 @@ def _is_crystal(scope: Scope, place: str) -> bool:
 
 
 @form(
-    rf"{_GOOD}(?P<at><point>)\s+(?:(?P<word>{_WORDS})\s*=?\s*(?P<value>{_READING}|{NUMBER}\s?R)|"
+    rf"{_GOOD}(?P<at><point>)\s+(?:(?P<word>{_WORDS})\s*=?\s*(?P<value>{READING}|{NUMBER}\s?R)|"
     rf"(?P<first>{VALUE}\s*{UNIT}|{NUMBER}\s?R)\s+(?P<after>{_WORDS}))",
     "J1 ac 8.6V",
     "C1 esr 12R",
@@ -195,12 +188,13 @@ def open_at_a_point(m: Match, scope: Scope) -> Iterable[Said]:
         diode = part.kind in ("diode", "bridge", "transistor")
         for quantity in (Quantity.DIODE, Quantity.RESISTANCE) if diode else (Quantity.RESISTANCE,):
             yield said(
-                _typed(scope.named(one.one), quantity, math.inf), reading(one.board, one.one.name, quantity, math.inf)
+                typed_reading(scope.named(one.one), quantity, math.inf),
+                reading(one.board, one.one.name, quantity, math.inf),
             )
 
 
 @form(
-    rf"(?P<at><part>)\s+diode\s+(?P<pin>\d{{1,2}})\s*[:=]?\s+(?P<value>{_READING})", "BR1 diode 3 OL", stage=Stage.RAILS
+    rf"(?P<at><part>)\s+diode\s+(?P<pin>\d{{1,2}})\s*[:=]?\s+(?P<value>{READING})", "BR1 diode 3 OL", stage=Stage.RAILS
 )
 def diode_of_a_bridge(m: Match, scope: Scope) -> Iterable[Said]:
     """The diode test at one pin of a bridge."""
@@ -264,7 +258,7 @@ def capacitor_measured(m: Match, scope: Scope) -> Iterable[Said]:
             if [quantity for quantity, _ in numbers] == [Quantity.CAPACITANCE] and (old or not more):
                 yield from _own_value(scope, one.one, own, numbers[0][1].removesuffix("F"), more if old else {})
             continue
-        for values in product(*(_of_capacitor(quantity, text) for quantity, text in numbers)):
+        for values in product(*(of_capacitor(quantity, text) for quantity, text in numbers)):
             pairs = [(quantity, value) for (quantity, _), value in zip(numbers, values, strict=True)]
             told = " ".join(
                 typed_value(v, q) if q is Quantity.CAPACITANCE else f"{q.value.split()[0]} {typed_value(v, q)}"
@@ -296,7 +290,7 @@ def old_part_open(m: Match, scope: Scope) -> Iterable[Said]:
         yield said(f"old {scope.named(one.one)} OL", entry)
 
 
-def _of_capacitor(quantity: Quantity, text: str) -> list[float]:
+def of_capacitor(quantity: Quantity, text: str) -> list[float]:
     if quantity is Quantity.LOSS:
         values = [value / 100 for value in read_values(text.replace("%", ""), "")]
     else:
@@ -391,10 +385,10 @@ def _as_marking(scope: Scope, part: NamedPart, text: str) -> Iterator[Said]:
 def capacitor_numbers_alone(m: Match, scope: Scope) -> Iterable[Said]:
     """Numbers without names beside a capacitor: offered with the names that they may have."""
     for one in scope.places.find(m["at"]):
-        values = [_of_capacitor(q, m[g]) for q, g in ((Quantity.CAPACITANCE, "c"), (Quantity.LOSS, "loss"))]
+        values = [of_capacitor(q, m[g]) for q, g in ((Quantity.CAPACITANCE, "c"), (Quantity.LOSS, "loss"))]
         for c, loss in product(*values):
             for quantity, typed in ((Quantity.ESR, m["esr"]), (Quantity.LEAKAGE, f"{m['esr']}u")):
-                value = _of_capacitor(quantity, typed)[0]
+                value = of_capacitor(quantity, typed)[0]
                 pairs = [(Quantity.CAPACITANCE, c), (quantity, value), (Quantity.LOSS, loss)]
                 named = f"{quantity.value.split()[0]} {typed_value(value, quantity)}"
                 told = f"{typed_value(c, Quantity.CAPACITANCE)} {named} loss {typed_value(loss, Quantity.LOSS)}"
@@ -419,92 +413,6 @@ def lifted_entry(scope: Scope, board: str, net: str, parts: tuple[str, ...], val
     names = scope.listed(NamedPart(board=board, refdes=refdes) for refdes in parts)
     entry = about(Lifted, board, place=net, parts=parts, value=number)
     return said(f"{names} lifted: {typed_value(value, Quantity.TO_GROUND)}", entry)
-
-
-_SPEED = r"(?P<speed>slow|fast|very\s+fast)"
-
-
-@form(rf"(?P<at><part>)\s+rating\s+(?P<value>{VALUE}\s*A)\s+{_SPEED}", "F1 rating 2A slow", stage=Stage.RAILS)
-def fuse_read(m: Match, scope: Scope) -> Iterable[Said]:
-    """The rating and the speed on a fuse's cap."""
-    for one in scope.places.find(m["at"]):
-        yield from _fuse(scope, one.one, m["value"], m["speed"])
-
-
-def _fuse(scope: Scope, part: NamedPart, text: str, speed: str) -> Iterator[Said]:
-    """A rating; another speed than the board wants is a wrong part besides."""
-    words = " ".join(speed.lower().split())
-    wanted = fuse_type(scope.context.boards[part.board].part(part.refdes).number)
-    wrong = f"{words} where the board wants {wanted}" if wanted and wanted != words else ""
-    for value in (v for v in read_values(text, "A") if possible(Quantity.RATING, v)):
-        entries = [reading(part.board, part.refdes, Quantity.RATING, value, note=words)]
-        if wrong:
-            entries.append(at(Observed, part, finding=Finding.WRONG_PART, note=wrong))
-        yield said(f"{_typed(scope.named(part), Quantity.RATING, value)} {words}", *entries)
-
-
-# bare values, where a point is being asked for
-
-
-@form(rf"(?P<value>{VALUE}\s*A)\s+{_SPEED}", "2A slow", stage=Stage.RAILS, bare=True)
-def fuse_asked_for(m: Match, scope: Scope) -> Iterable[Said]:
-    """Rating and speed of the fuse that is asked for."""
-    asked = scope.context.asked
-    if isinstance(asked, AskedPoint) and asked.quantity == Quantity.RATING and asked.part:
-        yield from _fuse(scope, NamedPart(board=asked.board, refdes=asked.part), m["value"], m["speed"])
-
-
-@form(rf"(?P<value>{_READING})", "4.87V", stage=Stage.RAILS, bare=True)
-def value_asked_for(m: Match, scope: Scope) -> Iterable[Said]:
-    """A number alone is the reading of the point that is asked for."""
-    asked = scope.context.asked
-    if isinstance(asked, AskedPoint):
-        yield from _at_point(scope, asked, m["value"])
-    elif isinstance(asked, AskedPair):
-        for value in read_values(m["value"], "Ω"):
-            names, typed = asked.pair.replace(" ", " to "), typed_value(value, Quantity.CONTINUITY)
-            canonical = f"{scope.board_words(asked.board)}{names} {typed}"
-            yield said(canonical, reading(asked.board, asked.pair, Quantity.CONTINUITY, value))
-    elif isinstance(asked, AskedLift):
-        yield from _with_lifted(scope, asked, m["value"])
-
-
-def _at_point(scope: Scope, asked: AskedPoint, text: str) -> Iterator[Said]:
-    quantity = Quantity(asked.quantity)
-    values = read_values(text, quantity.unit)
-    if values and unit_of(text) and not any(possible(quantity, value) for value in values):
-        raise Refusal("impossible-value", value=text.strip(), quantity=quantity.value)
-    for value in (value for value in values if possible(quantity, value)):
-        more = {"powered": asked.powered, **({"source": GOOD_BOARD} if asked.good_board else {})}
-        whole = _typed(scope.point(asked.board, asked.point), quantity, value)
-        canonical = f"good board {whole}" if asked.good_board else whole
-        yield said(canonical, reading(asked.board, asked.point, quantity, value, **more))
-
-
-def _with_lifted(scope: Scope, asked: AskedLift, text: str) -> Iterator[Said]:
-    for value in ohms_of(Quantity.TO_GROUND, text):
-        if asked.parts:
-            yield lifted_entry(scope, asked.board, asked.net, asked.parts, value)
-        else:
-            named = NamedPart(board=asked.board, refdes=asked.far)
-            yield said(
-                _typed(scope.named(named), Quantity.TO_GROUND, value),
-                reading(asked.board, asked.far, Quantity.TO_GROUND, value),
-            )
-
-
-@form(rf"(?P<c>{VALUE}F?)(?:\s+(?P<esr>{VALUE}\s*(?:ohms?|Ω)?))?", "3200u 0.4", stage=Stage.PLAN, bare=True)
-def capacitor_asked_for(m: Match, scope: Scope) -> Iterable[Said]:
-    """Capacitance, then ESR, of the capacitor that is asked for."""
-    asked = scope.context.asked
-    if not isinstance(asked, AskedCapacitor) or not re.search(r"[pnuµμmF]", m["c"]):
-        return
-    part = NamedPart(board=asked.place.board, refdes=asked.place.refdes)
-    numbers = [(Quantity.CAPACITANCE, m["c"])] + ([(Quantity.ESR, m["esr"])] if m["esr"] else [])
-    for values in product(*(_of_capacitor(quantity, text) for quantity, text in numbers)):
-        pairs = [(quantity, value) for (quantity, _), value in zip(numbers, values, strict=True)]
-        told = " ".join(f"esr {typed_value(v, q)}" if q is Quantity.ESR else typed_value(v, q) for q, v in pairs)
-        yield said(f"{scope.named(part)} measures {told}", *(reading(part.board, part.refdes, q, v) for q, v in pairs))
 
 
 @form(
