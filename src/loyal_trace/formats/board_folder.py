@@ -357,19 +357,7 @@ def _possible(number: float, key: str, kind: str, text: str) -> float:
 
 def _part(reader: DefectReader, line: int, row: dict[str, str]) -> Part:
     def number(key: str, unit: str = "") -> float | None:
-        text = row.get(key, "")
-        if not text:
-            return None
-        try:
-            return _possible(parse_quantity(text, unit), key, row.get("kind", ""), text)
-        except RequestError as error:
-            reader.bad(
-                "parts.csv",
-                line,
-                say("{row} {key}: {error}", row=row["refdes"], key=key, error=error),
-                say("write a number such as 100n, 4k7 or 12.5, or leave the cell empty"),
-            )
-            return None
+        return _number(reader, line, row, key, unit)
 
     kind = row.get("kind") or "chip"
     if kind not in KINDS:
@@ -379,17 +367,7 @@ def _part(reader: DefectReader, line: int, row: dict[str, str]) -> Part:
             say("{row} is of unknown kind “{kind}”", row=row["refdes"], kind=kind),
             say("known: {kinds}", kinds=joined(", ", KINDS)),
         )
-    flags = {}
-    for key in ("socketed", "polarised", "rare", "placed"):
-        word = row.get(key, "").lower()
-        if word not in ("", "yes", "no"):
-            reader.bad(
-                "parts.csv",
-                line,
-                say("{row} {key} is “{word}”", row=row["refdes"], key=key, word=word),
-                say("write yes, no or nothing"),
-            )
-        flags[key] = word == "yes"
+    flags = {key: _flag(reader, line, row, key) for key in ("socketed", "polarised", "rare", "placed")}
     rotation = int(number("rotation") or 0)
     if rotation % 90:
         reader.bad(
@@ -424,6 +402,35 @@ def _part(reader: DefectReader, line: int, row: dict[str, str]) -> Part:
         heat=number("heat", "W"),
         sink=number("sink", "K/W"),
     )
+
+
+def _number(reader: DefectReader, line: int, row: dict[str, str], key: str, unit: str) -> float | None:
+    """A figure of a part; None for an empty cell, and for one that cannot be, which is told."""
+    text = row.get(key, "")
+    if not text:
+        return None
+    try:
+        return _possible(parse_quantity(text, unit), key, row.get("kind", ""), text)
+    except RequestError as error:
+        reader.bad(
+            "parts.csv",
+            line,
+            say("{row} {key}: {error}", row=row["refdes"], key=key, error=error),
+            say("write a number such as 100n, 4k7 or 12.5, or leave the cell empty"),
+        )
+        return None
+
+
+def _flag(reader: DefectReader, line: int, row: dict[str, str], key: str) -> bool:
+    word = row.get(key, "").lower()
+    if word not in ("", "yes", "no"):
+        reader.bad(
+            "parts.csv",
+            line,
+            say("{row} {key} is “{word}”", row=row["refdes"], key=key, word=word),
+            say("write yes, no or nothing"),
+        )
+    return word == "yes"
 
 
 def _pin_count(reader: DefectReader, part: Part) -> int | None:

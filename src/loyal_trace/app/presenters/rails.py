@@ -1,6 +1,5 @@
 """Rails: are the supplies right, and where do they stop being right? Pages for shorts, the clock, a new supply."""
 
-from collections.abc import Mapping
 from dataclasses import replace
 
 from loyal_trace.app.commands import Setting, guard_words, holds_for, went_on
@@ -17,6 +16,7 @@ from loyal_trace.app.presenters.chain import (
 )
 from loyal_trace.app.presenters.clock import ClockPage
 from loyal_trace.app.presenters.model import Action, Meaning, Page, Row, Rows, Target, heading
+from loyal_trace.app.presenters.rail_words import measure_words, part_check, source_check, why_bad
 from loyal_trace.app.presenters.short import ShortPage
 from loyal_trace.app.presenters.strip import hold_words
 from loyal_trace.app.presenters.supply import SupplyPage
@@ -38,7 +38,7 @@ from loyal_trace.core.power.findings import Explanation
 from loyal_trace.core.power.guard import guard_decision
 from loyal_trace.core.power.rails import SUPPLY_LIMITS, PathReport, PointVerdict, RailReport
 from loyal_trace.core.vocabulary.errors import LoyalTraceError
-from loyal_trace.core.vocabulary.phrases import capital, say, template, term
+from loyal_trace.core.vocabulary.phrases import capital, say, term
 from loyal_trace.core.vocabulary.quantities import GROUND, Quantity
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.core.vocabulary.units import count_of
@@ -49,19 +49,6 @@ BLOCKS, SHORTS, FACTS, SUPPLY = (
     say("what may be shorted"),
     say("crystal and cells"),
     say("supply in lines"),
-)
-_CHECK: Mapping[str, str] = {
-    "capacitor": template("Measure capacitance and ESR of {part} at Plan (Ctrl+7)."),
-    "bridge": template("Diode-test {part} pin by pin, power off."),
-    "proved": template("Replace {part}; the step is at Plan (Ctrl+7)."),
-    "fuse": template("Find out why it failed before you replace {part} with the same rating and type."),
-    "regulator": template("Disconnect the load of {part} and measure its output again."),
-    "short": template("Find the short before any power is applied (Alt+S)."),
-    "connector": template("Clean and reseat {part}, then measure again."),
-}
-_CHECK_PATH = template("Measure the path to {part} and {part} itself, power off.")
-_CHECK_SOURCE = template(
-    "Measure {rail} where it comes in or at its regulator; described in three lines (Alt+D), it is followed from there."
 )
 _HINT = say("{value} for the point shown; {others}", value="4.87V", others="J1 ac 8.6V; F1 0.08 ohm")
 
@@ -327,32 +314,12 @@ class RailsPresenter(StagePresenter):
         wanted = here if powerless else report.wanted(went_on)
         if wanted is None:
             return advice
-        place = wanted.point
-        power = "" if place.powered else say(", power off")
-        supply = say(" ({path})", path=place.path) if here is not None and place.path != here.point.path else ""
-        told = place.note.removesuffix("power off").removesuffix(", ")
-        note = say(": {told}", told=told) if told else ""
-        jump = "" if powerless else say(" Alt+N shows it.")
-        measure = say(
-            "Measure {quantity} at {point}{supply}{power}{note}.{jump}",
-            quantity=term(place.quantity),
-            point=place.point,
-            supply=supply,
-            power=power,
-            note=note,
-            jump=jump,
-        )
+        measure = measure_words(wanted, here, powerless)
         return say("{measure} Then: {advice}", measure=measure, advice=advice) if advice else measure
 
     def _of_bad(self, path: PathReport, bad: PointVerdict, culprit: Explanation | None) -> tuple[str, str]:
         """Why this supply is wrong, and what to do about it."""
-        good, board = path.last_good, self.workspace.definition
-        before = say(" {point} before it is good.", point=good.point.point) if good else ""
-        why = (
-            say("{culprit}.", culprit=culprit.text)
-            if culprit
-            else say("{why}: {shown}, expected {expected}.", why=bad.why, shown=bad.shown, expected=bad.expected)
-        )
+        board, why = self.workspace.definition, why_bad(path, bad, culprit)
         part = culprit.part if culprit else bad.point.part or bad.point.point
         kind = board.part(part).kind if board and board.has(part) else ""
         if bad.point.quantity == Quantity.DIODE:
@@ -361,10 +328,8 @@ class RailsPresenter(StagePresenter):
         self.short.path = path.path
         hunt = self.short.hunt() if kind == "short" else None
         if hunt is not None and hunt.instead:
-            return say("{why}{before}", why=capital(why), before=before), say("{why}.", why=capital(hunt.why))
-        plain = culprit is not None and not culprit.part
-        advice = say(_CHECK_SOURCE, rail=path.path) if plain else say(_CHECK.get(kind, _CHECK_PATH), part=part)
-        return say("{why}{before}", why=capital(why), before=before), advice
+            return why, say("{why}.", why=capital(hunt.why))
+        return why, source_check(path.path) if culprit is not None and not culprit.part else part_check(kind, part)
 
     # what is done
 

@@ -6,6 +6,13 @@ from pathlib import Path
 from loyal_trace.app.cautions import caution_words
 from loyal_trace.app.presenters.base import StagePresenter
 from loyal_trace.app.presenters.model import NO_TRACE, Action, Cell, Meaning, Page, Question, Row, Rows, Trace, heading
+from loyal_trace.app.presenters.rom_actions import (
+    byte_actions,
+    read_three_times,
+    restore_contents,
+    set_actions,
+    writing_actions,
+)
 from loyal_trace.app.presenters.rom_pages import KIND, read_rows, repair_rows, set_rows
 from loyal_trace.app.presenters.rom_picture import HexView, ImageWalk, RomView, flicker_strip, strip_of
 from loyal_trace.app.rom_tasks import identify_slot, learn_from_signatures, restore_slot
@@ -145,13 +152,7 @@ class RomsPresenter(StagePresenter):
     def _actions(self, slot: SlotAssessment | None) -> tuple[Action, ...]:
         pages = {one[1]: self._turn_action(*one) for one in _PAGES if slot is not None or one[1] in (SET, self.open)}
         if self.open:
-            own = {
-                BYTES: self._byte_actions,
-                READS: self._read_actions,
-                REPAIR: self._repair_actions,
-                SET: self._set_actions,
-            }[self.open]()
-            return (*own, pages[self.open])
+            return (*self._page_actions(slot), pages[self.open])
         every = Action("A", say("Read all ROMs"), self.read_all, say("Reads every socket that was not read yet"))
         following = Action(
             "N", say("Next socket"), lambda: self.move(1), say("Goes to the next socket on any board of the job")
@@ -160,12 +161,23 @@ class RomsPresenter(StagePresenter):
             return (every, following, *pages.values())
         return (
             Action("R", say("Read the ROM"), lambda: self.read(1), say("Reads it once with the ROM reader"), main=True),
-            Action("T", say("Read three times"), lambda: self.read(3), say("Shows an intermittent contact")),
+            read_three_times(self.read),
             every,
             following,
             self._import_action(slot),
             *pages.values(),
         )
+
+    def _page_actions(self, slot: SlotAssessment | None) -> tuple[Action, ...]:
+        """What can be done on the further page that is open."""
+        if self.open == BYTES:
+            return byte_actions(self.walk, self._look)
+        if self.open == READS:
+            return (read_three_times(self.read, main=True), restore_contents(self.restore))
+        if self.open == SET:
+            return set_actions(self.identify, lambda: learn_from_signatures(self.workspace))
+        name = f"{slot.slot.refdes.lower()}.bin" if slot else ""
+        return (restore_contents(self.restore, main=True), *writing_actions(self.save_image, self.save_labels, name))
 
     def _import_action(self, slot: SlotAssessment) -> Action:
         """How a file gets to a socket when neither its name nor its content says which."""
@@ -181,90 +193,10 @@ class RomsPresenter(StagePresenter):
     def _turn_action(self, key: str, page: str, label: str, tip: str) -> Action:
         return Action(key, say("Show the sockets") if self.open == page else label, lambda: self.turn(page), tip)
 
-    def _byte_actions(self) -> tuple[Action, ...]:
-        return (
-            Action(
-                "N",
-                say("Next difference"),
-                lambda: self._look(lambda: self.walk.move(1)),
-                say("Goes to the next byte that differs from the reference image"),
-                main=True,
-            ),
-            Action(
-                "P",
-                say("Previous difference"),
-                lambda: self._look(lambda: self.walk.move(-1)),
-                say("Goes to the next byte that differs from the reference image"),
-            ),
-            Action(
-                "Z",
-                say("Zoom in"),
-                lambda: self._look(lambda: self.walk.zoom(0.5, self.walk.offset)),
-                say("Shows fewer addresses"),
-            ),
-            Action(
-                "O",
-                say("Zoom out"),
-                lambda: self._look(lambda: self.walk.zoom(2.0, self.walk.offset)),
-                say("Shows more addresses"),
-            ),
-        )
-
     def _look(self, move: Callable[[], None]) -> None:
         """Looks elsewhere in the image; nothing is recorded."""
         move()
         self.workspace.show()
-
-    def _read_actions(self) -> tuple[Action, ...]:
-        return (
-            Action("T", say("Read three times"), lambda: self.read(3), say("Shows an intermittent contact"), main=True),
-            Action(
-                "M",
-                say("Restore the contents"),
-                self.restore,
-                say("Computes the contents from its reads and its checksums"),
-            ),
-        )
-
-    def _repair_actions(self) -> tuple[Action, ...]:
-        slot = self._current()
-        name = f"{slot.slot.refdes.lower()}.bin" if slot else ""
-        return (
-            Action(
-                "M",
-                say("Restore the contents"),
-                self.restore,
-                say("Computes the contents from its reads and its checksums"),
-                main=True,
-            ),
-            Action(
-                "W",
-                say("Write the image"),
-                self.save_image,
-                say("Writes a .bin or .hex file for the programmer"),
-                asks=Question(say("Write the reference image"), name, save=True),
-            ),
-            Action(
-                "P",
-                say("Print the labels"),
-                self.save_labels,
-                say("Window labels of this board as .svg or .pdf"),
-                asks=Question(say("Write the labels"), "labels.pdf", save=True),
-            ),
-        )
-
-    def _set_actions(self) -> tuple[Action, ...]:
-        return (
-            Action(
-                "I", say("Identify the ROM"), self.identify, say("Compares it with every board of the store"), main=True
-            ),
-            Action(
-                "L",
-                say("Learn the register"),
-                lambda: learn_from_signatures(self.workspace),
-                say("Computes the register of the signature tester from known chips"),
-            ),
-        )
 
     def _slot_rows(self, places: list[PartRef]) -> Rows:
         found, slot = self.workspace.assessment(), self._current()
