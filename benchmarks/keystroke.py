@@ -18,7 +18,8 @@ from loyal_trace.core.vocabulary.identity import PartRef
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.demo.common import board_files_of
 from loyal_trace.store.store import Store
-from loyal_trace.ui.main import WindowOptions, make_application
+from loyal_trace.ui.run import make_application
+from loyal_trace.ui.window_options import WindowOptions
 
 _SENTENCES = (
     "Was dropped by the courier and has been in a damp shed for ten years",

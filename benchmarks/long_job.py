@@ -15,7 +15,8 @@ from loyal_trace.core.job.entries import Opened
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.demo.common import board_files_of
 from loyal_trace.store.store import Store
-from loyal_trace.ui.main import WindowOptions, make_application
+from loyal_trace.ui.run import make_application
+from loyal_trace.ui.window_options import WindowOptions
 
 _ENTRIES, _TO_OPEN = 50_000, 200_000
 _TIMES = 9

@@ -57,7 +57,8 @@ def long_job_in_the_window(folder: str) -> dict[str, float]:
     from PyQt6.QtWidgets import QApplication
 
     from loyal_trace.core.vocabulary.stages import Stage
-    from loyal_trace.ui.main import WindowOptions, make_application
+    from loyal_trace.ui.run import make_application
+    from loyal_trace.ui.window_options import WindowOptions
 
     _, ours = make_application(WindowOptions(store=Path(folder)))
     loop = QEventLoop()

@@ -27,7 +27,8 @@ _FIRST_PAINT = """
 import sys, os
 from pathlib import Path
 from PyQt6.QtCore import QTimer
-from loyal_trace.ui.main import WindowOptions, make_application
+from loyal_trace.ui.run import make_application
+from loyal_trace.ui.window_options import WindowOptions
 app, ours = make_application(WindowOptions(demo=True, store=Path(sys.argv[1])))
 ours.shell.first_painted.connect(lambda: os._exit(0))
 ours.shell.show()
@@ -38,7 +39,8 @@ _JOB_SHOWN = """
 import sys, os
 from pathlib import Path
 from PyQt6.QtCore import QTimer
-from loyal_trace.ui.main import WindowOptions, make_application
+from loyal_trace.ui.run import make_application
+from loyal_trace.ui.window_options import WindowOptions
 app, ours = make_application(WindowOptions(demo=True, store=Path(sys.argv[1])))
 ours.ready.connect(lambda: (ours.shell.repaint(), os._exit(0)))
 ours.shell.show()

@@ -25,7 +25,7 @@ from loyal_trace.core.planning.choices import FIRST_POWER
 from loyal_trace.core.planning.steps import REPAIR_ORDERS
 from loyal_trace.core.power.rails import SUPPLY_LIMITS
 from loyal_trace.core.vocabulary.phrases import escaped
-from loyal_trace.formats.board_folder import KINDS
+from loyal_trace.formats.board_parts import KINDS
 
 ROOT = Path(__file__).resolve().parents[1]
 SOURCE = ROOT / "src" / "loyal_trace"

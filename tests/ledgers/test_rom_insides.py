@@ -6,7 +6,6 @@ import numpy as np
 from benchmarks.rom_corpus import EVERY, samples
 from benchmarks.rom_pairs import SORTS, pairs, sums_of
 
-from loyal_trace.core.roms.against import residual_cost
 from loyal_trace.core.roms.alignment import aligned
 from loyal_trace.core.roms.by_checksums import Expected
 from loyal_trace.core.roms.consensus import consensus
@@ -19,6 +18,7 @@ from loyal_trace.core.roms.lanes import data_bits, lanes_of, steady_lines, tied_
 from loyal_trace.core.roms.line_shows import bits_of, counted, is_right, mismatches, shows
 from loyal_trace.core.roms.maps import dead_lines, found_address_order, found_permutation, joint_histograms, permuted
 from loyal_trace.core.roms.pieces import pieces_in, wholes_of
+from loyal_trace.core.roms.residual import residual_cost
 from loyal_trace.core.roms.sets import revision_mix
 from loyal_trace.core.roms.shapes import resembling, shapes
 from loyal_trace.core.roms.together import account_of

@@ -10,8 +10,9 @@ from loyal_trace.app.job import new_id
 from loyal_trace.core.assess.moment import Memo
 from loyal_trace.demo.workshop import build_workshop
 from loyal_trace.store.store import Store
-from loyal_trace.ui.main import WindowOptions, make_application
+from loyal_trace.ui.run import make_application
 from loyal_trace.ui.theme import THEME
+from loyal_trace.ui.window_options import WindowOptions
 from tests.helpers.timers import HandTimer
 from tests.ui.driver import Driver
 

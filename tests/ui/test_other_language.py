@@ -18,9 +18,10 @@ from loyal_trace.app.presenters.sayable import sayable
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.report.html import to_html
 from loyal_trace.report.model import build_report
-from loyal_trace.ui.main import WindowOptions, make_application
+from loyal_trace.ui.run import make_application
 from loyal_trace.ui.settings_dialog import SettingsDialog
 from loyal_trace.ui.widgets.finder import Finder
+from loyal_trace.ui.window_options import WindowOptions
 from tests.helpers.pseudo import english_in, names_of, pseudo_language, strings_in
 from tests.ui.driver import Driver
 

@@ -8,7 +8,7 @@ import pytest
 from loyal_trace.core.vocabulary.errors import MachineError, UserFileError
 from loyal_trace.store.connection import DATABASE
 from loyal_trace.store.store import Store
-from loyal_trace.ui.main import WindowOptions, open_store, store_folder
+from loyal_trace.ui.window_options import WindowOptions, open_store, store_folder
 
 HEAVY = ("numpy", "scipy", "pydantic", "sqlalchemy", "alembic", "reportlab", "jinja2")
 

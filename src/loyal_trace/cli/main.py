@@ -304,7 +304,8 @@ def _window(options: argparse.Namespace) -> int:
         if not path.exists():
             tell(say("loyal-trace: “{path}” is not a command or file", path=path), error=True)
             return 2
-    from loyal_trace.ui.main import WindowOptions, run_window
+    from loyal_trace.ui.run import run_window
+    from loyal_trace.ui.window_options import WindowOptions
 
     return run_window(
         WindowOptions(

@@ -9,7 +9,7 @@ import math
 import re
 import tomllib
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 from typing import Any
 
@@ -25,7 +25,6 @@ from loyal_trace.core.boards.model import (
     OwnPin,
     Part,
     RevisionMark,
-    RomSlot,
     Screen,
     SelfTestCode,
     ServiceItem,
@@ -33,42 +32,18 @@ from loyal_trace.core.boards.model import (
 )
 from loyal_trace.core.boards.supplies import Cell, ChainPoint, Clock, Lamp, Rail, Reset, Supply
 from loyal_trace.core.chips.library import ChipLibrary
-from loyal_trace.core.roms.digests import canonical, checked_digest, digest_length, known_algorithms
-from loyal_trace.core.vocabulary.errors import BoardDefects, RequestError, UserFileError
+from loyal_trace.core.vocabulary.errors import BoardDefects, UserFileError
 from loyal_trace.core.vocabulary.identity import BoardPin
 from loyal_trace.core.vocabulary.phrases import joined, say
-from loyal_trace.core.vocabulary.units import parse_quantity
 from loyal_trace.formats.board_checks import check_chain, check_marks, check_references
 from loyal_trace.formats.board_defects import DefectReader, line_of
+from loyal_trace.formats.board_parts import part_of_row
+from loyal_trace.formats.board_roms import RomRow, read_roms
 from loyal_trace.formats.checksum_lists import decode_text
 from loyal_trace.formats.rom_files import read_file
 from loyal_trace.formats.safe_zip import zip_files
 
 FILES = ("board.toml", "parts.csv", "nets.csv")
-KINDS = (
-    "chip",
-    "capacitor",
-    "resistor",
-    "network",
-    "fuse",
-    "bridge",
-    "regulator",
-    "crystal",
-    "connector",
-    "diode",
-    "transistor",
-    "inductor",
-    "switch",
-    "control",
-    "amplifier",
-    "cell",
-    "relay",
-    "transformer",
-    "unknown",
-    "via",
-    "other",
-)
-UNIT_OF_KIND = {"capacitor": "F", "resistor": "Ω", "network": "Ω", "crystal": "Hz", "fuse": "A"}
 _TABLES: dict[str, type] = {
     "rail": Rail,
     "chain": ChainPoint,
@@ -109,20 +84,7 @@ class _MateRow:
     there: str
 
 
-@dataclass(frozen=True)
-class _RomRow:
-    refdes: str
-    size: int
-    device: str = ""
-    number: int | None = None
-    label: str = ""
-    address: int | None = None
-    sums: dict[str, dict[str, str]] = field(default_factory=dict)
-    lane: int = 0
-    lanes: int = 1
-
-
-_ROWS: dict[str, type] = {"symptom": _SymptomRow, "siblings": _SiblingsRow, "mate": _MateRow, "rom": _RomRow}
+_ROWS: dict[str, type] = {"symptom": _SymptomRow, "siblings": _SiblingsRow, "mate": _MateRow, "rom": RomRow}
 _BOARD_KEYS = {
     "id": str,
     "name": str,
@@ -175,7 +137,7 @@ def parse_board(files: Mapping[str, bytes], place: str, library: ChipLibrary) ->
     nets = _read_nets(reader, files["nets.csv"], parts) if "nets.csv" in files else ()
     _former_keys(table)
     tables = {name: _read_table(reader, table, text, name, cls) for name, cls in (*_TABLES.items(), *_ROWS.items())}
-    slots = _read_roms(reader, tables["rom"], text, parts)
+    slots = read_roms(reader, tables["rom"], text, parts)
     check_references(reader, text, table, parts, dict(nets))
     if reader.defects:
         raise BoardDefects(place, tuple(reader.defects))
@@ -326,7 +288,7 @@ def _read_parts(reader: DefectReader, data: bytes, revisions: tuple[str, ...]) -
                 say("remove one"),
             )
         else:
-            parts[refdes] = (line, _part(reader, line, row))
+            parts[refdes] = (line, part_of_row(reader, line, row))
     for line, part in parts.values():
         for revision in part.revisions:
             if revision not in revisions:
@@ -339,98 +301,6 @@ def _read_parts(reader: DefectReader, data: bytes, revisions: tuple[str, ...]) -
     if data and not parts and not reader.defects:
         reader.bad("parts.csv", 1, say("lists no parts"), say("add one line a part"))
     return parts
-
-
-_ABOVE_NOTHING = ("voltage", "pitch", "diameter", "room_diameter", "room_height", "heat")
-_MOST = {"capacitor": 10.0, "fuse": 1000.0}
-
-
-def _possible(number: float, key: str, kind: str, text: str) -> float:
-    """The number, if a part can have it; RequestError for a capacitor of 0 F, a negative rating, a size of nothing."""
-    valued = key == "value" and kind not in ("regulator", "chip", "")
-    if (key in _ABOVE_NOTHING or valued) and number <= 0 and not (kind == "resistor" and number == 0):
-        raise RequestError(say("“{text}” cannot be", text=text))
-    if key == "value" and number > _MOST.get(kind, number):
-        raise RequestError(say("“{text}” is too large to be", text=text))
-    return number
-
-
-def _part(reader: DefectReader, line: int, row: dict[str, str]) -> Part:
-    def number(key: str, unit: str = "") -> float | None:
-        return _number(reader, line, row, key, unit)
-
-    kind = row.get("kind") or "chip"
-    if kind not in KINDS:
-        reader.bad(
-            "parts.csv",
-            line,
-            say("{row} is of unknown kind “{kind}”", row=row["refdes"], kind=kind),
-            say("known: {kinds}", kinds=joined(", ", KINDS)),
-        )
-    flags = {key: _flag(reader, line, row, key) for key in ("socketed", "polarised", "rare", "placed")}
-    rotation = int(number("rotation") or 0)
-    if rotation % 90:
-        reader.bad(
-            "parts.csv",
-            line,
-            say("{row} is turned by {rotation}°", row=row["refdes"], rotation=rotation),
-            "use 0, 90, 180 or 270",
-        )
-    return Part(
-        row["refdes"],
-        row["part"],
-        row.get("package", ""),
-        kind,
-        number("x") or 0.0,
-        number("y") or 0.0,
-        rotation,
-        flags["socketed"],
-        number("value", UNIT_OF_KIND.get(kind, "")),
-        number("voltage", "V"),
-        flags["polarised"],
-        row.get("technology", ""),
-        number("pitch"),
-        number("diameter"),
-        number("room_diameter"),
-        number("room_height"),
-        row.get("role", ""),
-        tuple(row.get("revisions", "").split()),
-        flags["rare"],
-        placed=row.get("placed", "").lower() != "no" and bool(row.get("x") or row.get("y")),
-        row=row.get("row", ""),
-        column=row.get("column", ""),
-        heat=number("heat", "W"),
-        sink=number("sink", "K/W"),
-    )
-
-
-def _number(reader: DefectReader, line: int, row: dict[str, str], key: str, unit: str) -> float | None:
-    """A figure of a part; None for an empty cell, and for one that cannot be, which is told."""
-    text = row.get(key, "")
-    if not text:
-        return None
-    try:
-        return _possible(parse_quantity(text, unit), key, row.get("kind", ""), text)
-    except RequestError as error:
-        reader.bad(
-            "parts.csv",
-            line,
-            say("{row} {key}: {error}", row=row["refdes"], key=key, error=error),
-            say("write a number such as 100n, 4k7 or 12.5, or leave the cell empty"),
-        )
-        return None
-
-
-def _flag(reader: DefectReader, line: int, row: dict[str, str], key: str) -> bool:
-    word = row.get(key, "").lower()
-    if word not in ("", "yes", "no"):
-        reader.bad(
-            "parts.csv",
-            line,
-            say("{row} {key} is “{word}”", row=row["refdes"], key=key, word=word),
-            say("write yes, no or nothing"),
-        )
-    return word == "yes"
 
 
 def _pin_count(reader: DefectReader, part: Part) -> int | None:
@@ -579,58 +449,3 @@ def _read_table(reader: DefectReader, table: dict[str, Any], text: str, name: st
                     say("correct the value"),
                 )
     return tuple(found)
-
-
-def _read_roms(
-    reader: DefectReader, rows: tuple[_RomRow, ...], text: str, parts: Mapping[str, tuple[int, Part]]
-) -> tuple[RomSlot, ...]:
-    slots: list[RomSlot] = []
-    for index, row in enumerate(rows):
-        line, refdes, size = line_of(text, "rom", index), row.refdes, row.size
-        if refdes not in parts:
-            what = say("[[rom]] names part {refdes}, which parts.csv does not list", refdes=refdes or "(none)")
-            reader.bad("board.toml", line, what, say("add it"))
-        if any(slot.refdes == refdes for slot in slots):
-            reader.bad("board.toml", line, say("ROM slot {refdes} is listed twice", refdes=refdes), say("remove one"))
-        if size < 0 or size & (size - 1):  # 0: not known
-            reader.bad(
-                "board.toml",
-                line,
-                say("ROM slot {refdes} has size {size}", refdes=refdes, size=size),
-                say("give a power of two in bytes"),
-            )
-            size = 1
-        if row.lanes not in (1, 2, 4) or not 0 <= row.lane < row.lanes:
-            what = say(
-                "ROM slot {refdes} is byte lane {lane} of {lanes}", refdes=refdes, lane=row.lane, lanes=row.lanes
-            )
-            reader.bad("board.toml", line, what, say("`lanes` is 1, 2 or 4, and `lane` counts from 0"))
-        sums = tuple(
-            (firmware, tuple(sorted(_slot_sums(reader, line, refdes, digests))))
-            for firmware, digests in row.sums.items()
-        )
-        told = (row.device, size, row.number, row.label, row.address, sums, row.lane, row.lanes)
-        slots.append(RomSlot(refdes, *told))
-    return tuple(slots)
-
-
-def _slot_sums(reader: DefectReader, line: int, refdes: str, digests: Mapping[str, str]) -> list[tuple[str, str]]:
-    good = []
-    for written, value in digests.items():
-        algorithm = canonical(written)
-        if algorithm is None:
-            what = say("ROM slot {refdes}: unknown checksum “{written}”", refdes=refdes, written=written)
-            reader.bad("board.toml", line, what, say("known: {known_algorithms}", known_algorithms=known_algorithms()))
-            continue
-        checked = checked_digest(str(value), algorithm, filled=False)
-        if checked is None:
-            what = say(
-                "ROM slot {refdes}: {algorithm} is not {digest_length} hex digits",
-                refdes=refdes,
-                algorithm=algorithm,
-                digest_length=digest_length(algorithm),
-            )
-            reader.bad("board.toml", line, what, say("copy it again"))
-        else:
-            good.append((algorithm, checked))
-    return good

@@ -14,7 +14,7 @@ from loyal_trace.core.boards.model import BoardDefinition, Part, RomSlot
 from loyal_trace.core.boards.outline import pin_count
 from loyal_trace.core.vocabulary.identity import natural_key
 from loyal_trace.core.vocabulary.units import typed_quantity
-from loyal_trace.formats.board_folder import UNIT_OF_KIND
+from loyal_trace.formats.board_parts import UNIT_OF_KIND
 
 # Table of board.toml → field of the definition, in the order in which they are written.
 _TABLES: Mapping[str, str] = {

@@ -4,17 +4,16 @@ Nothing heavy is imported before the window has painted once; then the store is 
 """
 
 import gc
-import os
 import sys
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass, replace
-from functools import cache, partial
+from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QByteArray, QLibraryInfo, QLocale, QObject, Qt, QTimer, QTranslator, pyqtSignal
-from PyQt6.QtGui import QGuiApplication, QIcon, QPixmap
-from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog
+from PyQt6.QtCore import QByteArray, QObject, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
 from loyal_trace.app.preferences import (
     LARGEST,
@@ -26,16 +25,16 @@ from loyal_trace.app.preferences import (
 )
 from loyal_trace.app.presenters.model import Overlay
 from loyal_trace.core.vocabulary.stages import Stage, stage_of_word
-from loyal_trace.language import tr, used
-from loyal_trace.resources import read_bytes
+from loyal_trace.language import tr
 from loyal_trace.ui import dialogs
-from loyal_trace.ui.crash import report_error
+from loyal_trace.ui.memory import give_back, settle_memory
 from loyal_trace.ui.menu_items import menu_items
 from loyal_trace.ui.menus import Menus
 from loyal_trace.ui.poster import Poster, WindowTimer
 from loyal_trace.ui.shell import Shell
-from loyal_trace.ui.theme import THEME, apply_style, load_fonts
+from loyal_trace.ui.theme import THEME
 from loyal_trace.ui.widgets.finder import Command
+from loyal_trace.ui.window_options import WindowOptions, open_store, store_folder
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
@@ -52,50 +51,6 @@ if TYPE_CHECKING:
 
 _RECENT = 8
 _TEXT_STEP = 10
-
-
-@dataclass(frozen=True)
-class WindowOptions:
-    """How the window was asked for on the command line."""
-
-    demo: bool = False
-    shot: Path | None = None
-    stage: str = ""
-    store: Path | None = None
-    dark: bool = False
-    files: tuple[Path, ...] = ()
-
-
-def store_folder(options: WindowOptions) -> Path:
-    """Where this window keeps its jobs: as asked, else the user's data folder, the demo apart from real work."""
-    from platformdirs import user_data_path
-
-    return options.store or user_data_path("loyal-trace") / ("demo" if options.demo else "store")
-
-
-def open_store(folder: Path, demo: bool) -> "tuple[Store, OpenJob | None]":
-    """Opens the store (read-only beside another window) and, for the demo, its job, made when missing."""
-    from loyal_trace.app.job import Environment, OpenJob
-    from loyal_trace.core.vocabulary.errors import MachineError
-    from loyal_trace.store.connection import DATABASE, StoreBusy
-    from loyal_trace.store.store import Store
-
-    try:
-        store = Store(folder)
-    except (StoreBusy, MachineError):
-        if not (folder / DATABASE).exists():
-            raise
-        # Another window has it: looking is allowed, and the bar says why nothing can be written.
-        store = Store(folder, read_only=True)
-    if not demo:
-        return store, None
-    from loyal_trace.demo.common import DEMO_AUTHOR
-    from loyal_trace.demo.workshop import JOB_ID, build_workshop
-
-    env = Environment(author=DEMO_AUTHOR)
-    if not store.has_job(JOB_ID):
-        build_workshop(store, env.ids)
-    return store, OpenJob(store, JOB_ID, env)
 
 
 def system_is_dark() -> bool:
@@ -116,7 +71,7 @@ class Application(QObject):
     def __init__(self, options: WindowOptions) -> None:
         super().__init__()
         gc.disable()  # what is loaded now stays: walking it again and again would take a fifth of the start
-        self.ready.connect(_settle_memory)
+        self.ready.connect(settle_memory)
         self.options = options
         self.shell = Shell()
         self.store: Store | None = None
@@ -353,16 +308,15 @@ class Application(QObject):
         self.show_session(session, with_bench=self.options.demo and job in DEMO_BENCHES)
 
     def _leave(self) -> None:
-        """Lets the open job go before another is read: of very long ones there is never more than one in memory."""
+        """Lets the open job go before another is read, so that very long ones do not add up in memory."""
         if self.wiring is None:
             return
         was_long = len(self.wiring.workspace.job.entries) > _LONG_JOB
         self.wiring.close()
         self.wiring = None
         if was_long:
-            gc.unfreeze()
-            gc.collect()
-            gc.freeze()  # as it was after the start
+            give_back()
+            QTimer.singleShot(0, give_back)  # its pages go with the next turn of the loop, and what they held on to
 
     def show_jobs(self) -> None:
         """Back to the job list."""
@@ -518,80 +472,3 @@ class Application(QObject):
             self.wiring = None
         self._pool.shutdown(wait=True)
         self._close_store()
-
-
-def _icon() -> QIcon:
-    picture = QPixmap()
-    picture.loadFromData(read_bytes("icons/loyal-trace.svg"), "SVG")
-    return QIcon(picture)
-
-
-def make_application(options: WindowOptions) -> tuple[QApplication, Application]:
-    """The Qt application (the running one, if any) and our own, not yet shown."""
-    running = QApplication.instance()
-    app = running if isinstance(running, QApplication) else QApplication(["loyal-trace"])
-    app.setApplicationName("Loyal Trace")
-    app.setDesktopFileName("loyal-trace")
-    app.setWindowIcon(_icon())
-    _translate_dialogs(app)
-    load_fonts()
-    THEME.set_dark(options.dark)
-    THEME.scale = 1.0
-    apply_style(app)
-    return app, Application(options)
-
-
-def _translate_dialogs(app: QApplication) -> None:
-    """The buttons of Qt's own dialogs in the language of the window; English while the window has no translation."""
-    translator = QTranslator(app)
-    folder = QLibraryInfo.path(QLibraryInfo.LibraryPath.TranslationsPath)
-    if used().translated and translator.load(QLocale(used().code), "qtbase", "_", folder):
-        app.installTranslator(translator)
-
-
-def _settle_memory() -> None:
-    """What was loaded stays: later collections need not walk it while someone types."""
-    _freeze_once()
-    gc.enable()
-
-
-@cache
-def _freeze_once() -> None:
-    # Asking Python how much is frozen already walks all of it.
-    gc.freeze()
-
-
-def run_window(options: WindowOptions) -> int:
-    """Opens the window and runs until it is closed (or until the picture asked for is written)."""
-    if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
-        print(
-            tr("loyal-trace: no display here; set QT_QPA_PLATFORM=offscreen for --shot, or use xvfb-run"),
-            file=sys.stderr,
-        )
-        return 2
-    sys.excepthook = report_error
-    from loyal_trace.ui.one_window import OneWindow, hand_over
-
-    app, ours = make_application(options)
-    folder = store_folder(options)
-    if options.shot is None and hand_over(folder, options.files):
-        print(
-            tr(
-                "loyal-trace: a window with the store {folder} is open already; it was brought to the front",
-                folder=folder,
-            )
-        )
-        return 0
-    ours.one_window = OneWindow(folder, ours.come_to_front)
-    ours.shell.show()
-    if options.shot is not None:
-        target = options.shot
-        ours.ready.connect(lambda: QTimer.singleShot(300, lambda: _take_shot(ours, target)))
-    return app.exec()
-
-
-def _take_shot(ours: Application, target: Path) -> None:
-    ours.shell.grab().save(str(target))
-    print(target)
-    ours.shell.close()
-    QApplication.quit()

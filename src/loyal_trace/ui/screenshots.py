@@ -9,7 +9,9 @@ from PyQt6.QtCore import QEventLoop, QTimer
 
 from loyal_trace.core.vocabulary.stages import Stage
 from loyal_trace.demo.workshop import demo_bench
-from loyal_trace.ui.main import Application, WindowOptions, make_application
+from loyal_trace.ui.main import Application
+from loyal_trace.ui.run import make_application
+from loyal_trace.ui.window_options import WindowOptions
 from loyal_trace.ui.wiring import JobWiring
 
 Place = tuple[str, str]

@@ -100,6 +100,7 @@ class JobWiring(QObject):
         self.pad.flush()
         self.watch.stop()
         self.workspace.close()
+        self.shell.drawer.model.forget()
         for signal, slot in self._signals():
             signal.disconnect(slot)
         for page in self.stages:

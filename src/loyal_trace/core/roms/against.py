@@ -12,16 +12,13 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from loyal_trace.core.roms.advice import HALF_ADVICE, NEXT
-from loyal_trace.core.roms.content import entropy_of
+from loyal_trace.core.roms.advice import NEXT
+from loyal_trace.core.roms.against_bytes import beside_the_lines
 from loyal_trace.core.roms.hypotheses import (
     NO_DEVICE,
-    PRIOR_BITS,
     Hypothesis,
     PinNames,
     address_lines,
-    blank_image,
-    few_bytes,
     rank,
     stuck_address,
     stuck_data,
@@ -43,10 +40,11 @@ from loyal_trace.core.roms.maps import (
     ranges,
     spread_over,
 )
+from loyal_trace.core.roms.residual import PER_BYTE, elsewhere_words, residual_cost
 from loyal_trace.core.roms.shapes import Shape, shapes
 from loyal_trace.core.roms.together import account_of
 from loyal_trace.core.roms.together_words import as_explanation, faults_of, told_together
-from loyal_trace.core.vocabulary.phrases import joined, say, say_count
+from loyal_trace.core.vocabulary.phrases import joined, say
 from loyal_trace.core.vocabulary.units import count_of
 
 # Places looked at before a fault of address lines is tried in full: enough to rank hundreds of maps in milliseconds.
@@ -54,19 +52,13 @@ _SAMPLE = 4096
 # The best of a sample are judged in full.
 _KEPT = 8
 _SHAPES_LOOKED_INTO = 3
-_ONE_WAY = 8
 # What leaves more than a third of the wrong bytes explains nothing.
 _EXPLAINS = 3
-_CONSTANT = 0.98
 # Explanations up to this many bits, or of a few bytes, leave no room for several faults together.
 _CHEAP, _FEW = 60.0, 32
 _LEAST_SHOWN = 3
-# Scores are description lengths in bits: what it takes to write down the fault and everything it leaves unexplained.
-_PER_BYTE = 8.0
 # A fault that leaves more than a third of the sample wrong explains nothing.
 _PLAUSIBLE = 0.35
-# Programs and graphics stay below; noise and compressed content come near eight.
-_GARBAGE_BITS = 7.0
 # Below half a KiB a range is too short to tell a fault inside the chip from chance.
 _RANGED = 512
 _VERDICT_OF = {
@@ -95,7 +87,7 @@ def against_reference(image: Bytes, reference: Bytes, names: PinNames, whole: bo
     )
     nothing = replace(unknown(image, told), unexplained=wrong)
     found = [
-        *_simple(image, reference, names),
+        *beside_the_lines(image, reference, names),
         *_on_data_lines(image, reference, names),
         *_on_address_lines(image, reference, names),
     ]
@@ -174,32 +166,6 @@ def _besides(shape: Shape, image: Bytes, reference: Bytes, names: PinNames) -> H
     return against_reference(image, reference, names, whole=False)[0]
 
 
-def residual_cost(image: Bytes, predicted: Bytes) -> tuple[int, float, str]:
-    """What a prediction leaves: how many bytes are wrong, the bits to write them down, and in words.
-
-    A byte with a single wrong bit is cheaper than one that is wrong altogether.
-    """
-    places = np.flatnonzero(image != predicted)
-    if not len(places):
-        return 0, 0.0, say("every byte is explained")
-    here, there = image[places], predicted[places]
-    flips = np.unpackbits((here ^ there)[:, None], axis=1).sum(axis=1)
-    raised, dropped = int(np.unpackbits(here & ~there).sum()), int(np.unpackbits(there & ~here).sum())
-    each = math.log2(max(len(image), 2))
-    cost = len(places) * each + 3.0 * int((flips == 1).sum()) + _PER_BYTE * int((flips > 1).sum())
-    what = say("bits faded to 1") if not dropped else say("bits lost to 0") if not raised else say("bits differ")
-    return (
-        len(places),
-        cost,
-        say(
-            "besides, {raised:,} {what} in {bytes}",
-            raised=raised + dropped,
-            what=what,
-            bytes=count_of(len(places), "byte"),
-        ),
-    )
-
-
 def _explained(image: Bytes, reference: Bytes, predicted: Bytes) -> tuple[int, float, str]:
     """The residual of a prediction for one kind of line damage, and the evidence sentence for it."""
     left, cost, besides = residual_cost(image, predicted)
@@ -231,7 +197,7 @@ def _on_data_lines(image: Bytes, reference: Bytes, names: PinNames) -> Iterator[
         for number in np.argsort(wrong)[:_KEPT]:
             scored.append(
                 (
-                    float(wrong[number]) * (_PER_BYTE + math.log2(len(image))) + where_bits + maps[number].bits,
+                    float(wrong[number]) * (PER_BYTE + math.log2(len(image))) + where_bits + maps[number].bits,
                     maps[number],
                     start,
                     end,
@@ -364,15 +330,6 @@ def _address_hypothesis(
     return made if whole else _only_within(made, start, end)
 
 
-def _elsewhere(left: int) -> str:
-    """What is true of all other bytes of the image."""
-    return (
-        say_count(left, "{count:,} other byte differs", "{count:,} other bytes differ")
-        if left
-        else say("every other byte matches")
-    )
-
-
 def _only_within(made: Hypothesis, start: int, end: int) -> Hypothesis:
     """The same damage in a range of addresses, with what that says of its cause."""
     reason = say(
@@ -381,245 +338,6 @@ def _only_within(made: Hypothesis, start: int, end: int) -> Hypothesis:
         reason=made.reason,
         start=start,
         end=end,
-        elsewhere=_elsewhere(made.unexplained),
+        elsewhere=elsewhere_words(made.unexplained),
     )
     return replace(made, reason=reason, where={**made.where, "from": start, "to": end})
-
-
-def _simple(image: Bytes, reference: Bytes, names: PinNames) -> Iterator[Hypothesis]:
-    """Blank, in part too, pattern, garbage, faded or lost bits, few bytes, edits that belong together, slow outputs."""
-    blank = blank_image(image, names)
-    if blank is not None:
-        yield blank
-        return
-    few = few_bytes(image, reference)
-    if few is not None:
-        yield few
-    yield from (many for many in _many_bits(image, reference) if few is None or many.kind != few.kind)
-    for maker in (_pattern, _garbage, _patched, _slow):
-        found = maker(image, reference)
-        if found is not None:
-            yield found
-    part = _part_blank(image, reference, names)
-    if part is not None:
-        yield part
-
-
-def _slow(image: Bytes, reference: Bytes) -> Hypothesis | None:
-    """Bytes that are still those of the address before: outputs that follow too late."""
-    places = np.flatnonzero(image != reference)
-    places = places[places > 0]
-    late = int(np.count_nonzero(image[places] == reference[places - 1]))
-    # Repeats in the content lag by themselves: only many, and nearly all of the wrong ones, are a slow output.
-    if late < 16 or late < 0.9 * len(places) or late > 0.7 * len(image):
-        return None
-    left = len(places) - late
-    reason = say(
-        "{bytes} still show the byte of the address before: select or output enable is too slow",
-        bytes=count_of(late, "byte"),
-    )
-    cost = len(image) * _entropy(len(places) / len(image)) + left * (math.log2(len(image)) + _PER_BYTE)
-    return Hypothesis(
-        "shifted",
-        "unknown",
-        reason,
-        NEXT["slow"],
-        evidence=say("{late:,} of {count:,} wrong bytes show the address before", late=late, count=len(places)),
-        where={"offsets": [int(p) for p in places[:64]], "site": "select"},
-        score=14.0 + cost,
-        unexplained=left,
-    )
-
-
-def _many_bits(image: Bytes, reference: Bytes) -> Iterator[Hypothesis]:
-    """Cells that all lost their charge one way, too many to list."""
-    raised, dropped = image & ~reference, reference & ~image
-    for kind, flips, other in (("bits-faded", raised, dropped), ("bits-lost", dropped, raised)):
-        count = int(np.unpackbits(flips).sum())
-        if count and not other.any():
-            share = count / (8 * len(image))
-            to = "1" if kind == "bits-faded" else "0"
-            cost = 8 * len(image) * _entropy(share) if share < 0.5 else math.inf
-            reason = say(
-                "{bits} wrongly read 1, none the other way: suggests cells that faded with age"
-                if to == "1"
-                else "{bits} wrongly read 0, none the other way: suggests cells that were programmed or cannot be read",
-                bits=count_of(count, "bit"),
-            )
-            advice = say(
-                "Only 1→0 changes are needed, so it can be programmed over. Erasing "
-                "first is safer: the other cells are as old."
-            )
-            places = np.flatnonzero(flips)[:64]
-            yield Hypothesis(
-                kind,
-                "few-bytes",
-                reason,
-                advice if to == "1" else NEXT["bits-lost"],
-                where={"offsets": [int(p) for p in places]},
-                evidence=_cluster(flips),
-                score=PRIOR_BITS["few-bytes"] + 3 + cost,
-            )
-
-
-def _entropy(share: float) -> float:
-    return 0.0 if share in (0.0, 1.0) else -(share * math.log2(share) + (1 - share) * math.log2(1 - share))
-
-
-def _cluster(flips: Bytes) -> str:
-    """Are the bits scattered, or do they sit in rows or columns of the cell array?"""
-    places = np.flatnonzero(flips)
-    width = 1 << max(3, (len(flips).bit_length() - 1) // 2)
-    rows, columns = np.bincount(places // width), np.bincount(places % width)
-    lanes = [n for n in range(8) if (flips >> n & 1).any()]
-    told = (
-        say("on {lanes}", lanes=joined(", ", (f"D{n}" for n in lanes))) if len(lanes) < 8 else say("on all data lines")
-    )
-    if len(places) > 8 and rows.max() > 0.6 * len(places):
-        return say("{told}, most in one row of cells around {argmax:04X}", told=told, argmax=int(rows.argmax()) * width)
-    if len(places) > 8 and columns.max() > 0.6 * len(places):
-        return say("{told}, most in one column of cells", told=told)
-    return say("{told}, scattered over the array", told=told)
-
-
-def _half_line(start: int, end: int, size: int) -> int | None:
-    """The address line whose high or low half a stretch is, None when it is no such half."""
-    if size & (size - 1) or end - start + 1 < size // 4:
-        return None
-    line = (end - start + 1).bit_length() - 1
-    whole = end - start + 1 == 1 << line and start % (1 << line) == 0
-    return line if whole and line < size.bit_length() - 1 else None
-
-
-def _part_blank(image: Bytes, reference: Bytes, names: PinNames) -> Hypothesis | None:
-    """One stretch reads FF (or 00) where content should be, the rest is right."""
-    places = np.flatnonzero(image != reference)
-    if len(places) < 8:
-        return None
-    start, end = int(places[0]), int(places[-1])
-    value = int(image[start])
-    if value not in (0, 255):
-        return None
-    predicted = reference.copy()
-    predicted[start : end + 1] = value
-    left, cost, _ = residual_cost(image, predicted)
-    if np.count_nonzero(image[start : end + 1] == value) < _CONSTANT * (end - start + 1):
-        return None
-    word = say("{value:02X}", value=value)
-    line = _half_line(start, end, len(image))
-    side = (
-        say("; that is where A{line} is high" if start >> line & 1 else "; that is where A{line} is low", line=line)
-        if line is not None
-        else ""
-    )
-    advice = (
-        NEXT["part-blank"]
-        if line is None
-        else say("{first} {then}", first=say(HALF_ADVICE, line=names.line(f"A{line}")), then=NEXT["part-blank"])
-    )
-    return Hypothesis(
-        "part-blank",
-        "unknown",
-        say(
-            "{start:04X} to {end:04X} reads {word} throughout; {elsewhere}{side}",
-            start=start,
-            end=end,
-            word=word,
-            elsewhere=_elsewhere(left),
-            side=side,
-        ),
-        advice,
-        where={"from": start, "to": end, "value": value},
-        evidence=say(
-            "{bytes} of {word} where the reference image has other bytes",
-            bytes=count_of(end - start + 1, "byte"),
-            word=word,
-        ),
-        score=6.0 + 2 * math.log2(len(image)) + cost,
-        unexplained=left,
-    )
-
-
-def _pattern(image: Bytes, reference: Bytes) -> Hypothesis | None:
-    """A short pattern over and over, which the true image is not."""
-    for period in (2, 4, 8, 16, 32, 64):
-        if len(image) >= 4 * period and np.array_equal(image[period:], image[:-period]):
-            shown = image[: min(period, 4)].tobytes().hex(" ").upper()
-            reason = say(
-                "the same {period} bytes ({shown} …) repeat throughout, as if the chip never drove its outputs",
-                period=period,
-                shown=shown,
-            )
-            evidence = say("repeats every {period} bytes", period=period)
-            return Hypothesis(
-                "pattern",
-                "blank",
-                reason,
-                NEXT["pattern"],
-                where={"period": period},
-                evidence=evidence,
-                score=20.0 + 8.0 * period,
-            )
-    return None
-
-
-def _garbage(image: Bytes, reference: Bytes) -> Hypothesis | None:
-    """As good as random, and no more like the true image than chance."""
-    bits = entropy_of(np.bincount(image, minlength=256) / len(image))
-    alike = float(np.count_nonzero(image == reference)) / len(image)
-    # A short image cannot reach eight bits a byte, however random.
-    if bits < min(_GARBAGE_BITS, math.log2(len(image)) - 2) or alike > 0.05:
-        return None
-    return Hypothesis(
-        "garbage",
-        "unknown",
-        say("the contents look like noise: they resemble neither the reference image nor a program"),
-        NEXT["garbage"],
-        evidence=say(
-            "{bits:.1f} bits a byte, {alike:.1f} % of the bytes agree by chance", bits=bits, alike=100 * alike
-        ),
-        score=PRIOR_BITS["unknown"] - 4 + 5.0 * len(image) - 4.0,
-    )
-
-
-def _both_ways(image: Bytes, reference: Bytes) -> tuple[tuple[Bytes, Bytes], tuple[Bytes, Bytes]]:
-    return (image, reference), (reference, image)
-
-
-def _patched(image: Bytes, reference: Bytes) -> Hypothesis | None:
-    """A few edits, each of several bytes together: somebody changed it, no fault does that."""
-    places = np.flatnonzero(image != reference)
-    if len(places) < 3 or len(places) > 0.1 * len(image):
-        return None
-    gaps = np.flatnonzero(np.diff(places) > 8)
-    starts, ends = places[np.r_[0, gaps + 1]], places[np.r_[gaps, len(places) - 1]]
-    # Accidents are scattered single bytes; edits are few and each several bytes long.
-    if len(starts) > 12 or len(places) < 2.5 * len(starts):
-        return None
-    # Whoever writes other bytes turns bits both ways; cells that fade turn them one way.
-    raised, dropped = (int(np.bitwise_count(a[places] & ~b[places]).sum()) for a, b in _both_ways(image, reference))
-    if min(raised, dropped) == 0 and raised + dropped >= _ONE_WAY:
-        return None
-    lengths = ends - starts + 1
-    cost = float((lengths * 7.0 + 2 * math.log2(len(image))).sum())
-    first = zip(starts[:3], ends[:3], strict=True)
-    shown = joined(", ", (say("{s:04X}", s=s) + (say(" to {e:04X}", e=e) if e > s else "") for s, e in first))
-    more = " …" if len(starts) > 3 else ""
-    edits = [[int(s), int(e)] for s, e in zip(starts, ends, strict=True)]
-    told = say(
-        "{bytes} in {stretchs}",
-        bytes=count_of(len(places), "byte"),
-        stretchs=count_of(len(starts), "stretch", "stretches"),
-    )
-    reason = say(
-        "{edits} of several bytes each ({shown}{more})", edits=count_of(len(starts), "edit"), shown=shown, more=more
-    )
-    return Hypothesis(
-        "patched",
-        "few-bytes",
-        reason,
-        NEXT["patched"],
-        evidence=say("{told}; every other byte matches the reference image", told=told),
-        where={"edits": edits, "offsets": [int(p) for p in places[:64]]},
-        score=PRIOR_BITS["few-bytes"] + 5 + cost,
-    )

@@ -55,6 +55,12 @@ class LogModel(QAbstractListModel):
         if self._count:
             self.dataChanged.emit(self.index(0), self.index(self._count - 1))
 
+    def forget(self) -> None:
+        """The job was left: nothing here holds on to its entries."""
+        self.beginResetModel()
+        self._entries, self._count, self._line = (), 0, None
+        self.endResetModel()
+
     def rowCount(self, parent: QModelIndex | None = None) -> int:
         return self._count
 

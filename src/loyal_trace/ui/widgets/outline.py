@@ -25,7 +25,7 @@ class Outline(QTreeView):
         self.setHeaderHidden(True)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.setUniformRowHeights(True)
-        self._model = QStandardItemModel()
+        self._model = QStandardItemModel(self)
         self.setModel(self._model)
         self._known: Sequence[tuple[str, str, Sequence[tuple[str, str]]]] = ()
         self._places: dict[tuple[str, str], QStandardItem] = {}

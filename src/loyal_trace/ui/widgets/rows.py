@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from PyQt6.QtCore import QAbstractListModel, QModelIndex, QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QAbstractListModel, QModelIndex, QObject, QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
     QFontMetricsF,
@@ -38,8 +38,9 @@ WRAPS_FROM = 30
 class RowModel(QAbstractListModel):
     """The rows of one list; a row's words are its text for whoever reads the screen."""
 
-    def __init__(self) -> None:
-        super().__init__()
+    def __init__(self, view: QObject) -> None:
+        """Belongs to its view, so that neither is there without the other."""
+        super().__init__(view)
         self.rows: tuple[Row, ...] = ()
 
     def show(self, rows: tuple[Row, ...]) -> None:
@@ -172,7 +173,7 @@ class RowList(QListView):
         self._rows = NO_ROWS
         self._showing = False
         self._dragged = self._drop = -1
-        self._model = RowModel()
+        self._model = RowModel(self)
         self.setModel(self._model)
         self.clicked.connect(self._clicked)
 
