@@ -60,6 +60,8 @@ def test_one_line_wrong_in_several_roms_is_rather_the_reader_and_in_one_the_chip
     high = {here: bytes(b | 8 for b in TRUE), there: bytes(b * 7 % 256 | 8 for b in TRUE)}
     both = [read(here), made(e.RomRead, board="small", place="U5", attachment=there, size=0x800)]
     assert [kinds(board, both, place, high) for place in ("U3", "U5")] == [["rom-wrong", "rom-line-of-several"]] * 2
+    advised = {thing.place.refdes: thing for thing in next_things(moment_of(board, both, high), 30, (Stage.ROMS,))}
+    assert "U5" not in advised and advised["U3"].minutes == 2.0, "one good chip in the reader answers for both"
     good = {**high, there: bytes(b * 7 % 256 for b in TRUE)}
     assert kinds(board, both, "U3", good) == ["rom-wrong"], "its own pin or output"
 
@@ -70,6 +72,9 @@ def test_a_code_is_explained_by_a_bad_rom_and_means_contact_when_it_reads_right(
     assert kinds(rom_board(), [read(), code], "U4", {SHA: bytes(b | 1 for b in TRUE)}) == []
     assert kinds(rom_board(), [read(), code], "U3", {SHA: TRUE}) == ["rom-right-but-accused", "fails-in-circuit"]
     assert kinds(rom_board(), [read(), code], "U4", {SHA: TRUE}) == ["self-test-shared"]
+    things = next_things(moment_of(rom_board(), [read(), code], {SHA: TRUE}), 30, (Stage.INSPECT,))
+    look = next(thing for thing in things if thing.place.refdes == "U3" and "reads right but fails" in thing.text)
+    assert look.minutes == 2.0 and look.stage is Stage.INSPECT
 
 
 def test_a_code_seen_before_its_part_was_put_right_is_answered():

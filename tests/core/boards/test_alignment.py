@@ -5,7 +5,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from loyal_trace.core.boards.alignment import align
+from loyal_trace.core.boards.alignment import align, reference_parts
+from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.vocabulary.errors import RequestError
 
 CORNERS = [(5.0, 5.0), (250.0, 8.0), (246.0, 190.0), (10.0, 195.0)]
@@ -63,3 +64,19 @@ def test_two_or_three_points_align_what_was_taken_straight_from_above(count):
 def test_points_that_fix_nothing_are_refused_with_the_reason(board, photo, words):
     with pytest.raises(RequestError, match=words):
         align(board, photo)
+
+
+def test_the_parts_to_click_are_those_nearest_to_the_corners_clockwise():
+    at = {
+        "U1": (20, 30),
+        "U2": (10, 90),
+        "U3": (180, 20),
+        "U4": (190, 95),
+        "U5": (100, 50),
+        "U6": (15, 60),
+        "U7": (150, 8),
+    }
+    parts = tuple(Part(name, "74LS00", "DIP-14", x=x, y=y, placed=True) for name, (x, y) in at.items())
+    found = reference_parts(BoardDefinition("b", "b", parts=parts, width=200.0, height=100.0))
+    assert [part.refdes for part in found] == ["U1", "U3", "U4", "U2"]
+    assert reference_parts(BoardDefinition("b", "b", parts=parts[:2], width=200.0, height=100.0)) == parts[:2]

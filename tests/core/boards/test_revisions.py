@@ -8,6 +8,7 @@ from loyal_trace.core.boards.model import Block, BoardDefinition, Part, Revision
 from loyal_trace.core.boards.revisions import (
     answers_of,
     decision_name,
+    expected_left,
     firmware_effects,
     identify,
     revision_effects,
@@ -110,3 +111,10 @@ def test_a_board_as_one_revision_knows_nothing_of_the_others(revision, parts):
 def test_answers_are_kept_apart_by_board():
     choices = {decision_name("b", "letter"): "A", decision_name("other", "letter"): "B", "firmware": "A"}
     assert answers_of("b", choices) == {"letter": "A"}
+
+
+def test_what_an_answer_leaves_is_the_mean_over_the_answers_that_a_revision_may_give():
+    letter, labels = MARKS[0], MARKS[3]
+    assert expected_left(letter, REVISIONS) == pytest.approx((1 + 1 + 2 + 2) / 4)
+    assert expected_left(labels, ("A", "B")) == pytest.approx(((1 + 2) / 2 + 2) / 2)
+    assert expected_left(letter, ()) == 0.0

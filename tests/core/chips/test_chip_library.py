@@ -1,6 +1,7 @@
 import pytest
 
 from loyal_trace.core.chips.expressions import compile_expression, evaluate_tree
+from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.vocabulary.errors import RequestError
 
 
@@ -90,3 +91,11 @@ def test_pins_are_asked_for_by_number_from_one_to_the_last_and_by_name(library):
 @pytest.mark.parametrize(("number", "rom"), [("2764", True), ("27C256", True), ("6116", False), ("74LS00", False)])
 def test_content_is_held_by_memories_that_cannot_be_written_in_circuit(library, number, rom):
     assert library.find(number).is_rom is rom
+
+
+@pytest.mark.parametrize("name", ["74S573", "74S572", "Z80APIO", "4016", "40174", "68B09E", "74LS573"])
+def test_what_a_name_means_does_not_depend_on_how_much_of_the_library_was_read_before(library, name):
+    """The texts are read one after the other, as far as a name asks for."""
+    assert library.type_names
+    assert ChipLibrary(*library._texts).find(name).title == library.find(name).title
+    assert library.find("74S573").title == "1K by 4 PROM", "no latch of family S"

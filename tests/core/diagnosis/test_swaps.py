@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from loyal_trace.core.diagnosis.swaps import OUTCOMES, Exchange, Puzzle, solve
+from loyal_trace.core.diagnosis.swaps import OUTCOMES, Exchange, Puzzle, Solved, solve
 from loyal_trace.core.diagnosis.tried import CHANGES, Tried
 from loyal_trace.core.vocabulary.identity import PartRef
 
@@ -121,3 +121,7 @@ def test_many_exchanges_are_weighed_as_far_as_they_fit(count):
     groups = solve(Puzzle(tuple(exchanges), {}, frozenset(f"spare {n}" for n in range(count))))
     assert all(len(group.bodies) + len(group.places) < 16 for group in groups)
     assert sum(len(group.places) for group in groups) == count
+
+
+def test_without_exchanges_a_part_and_its_place_are_independent():
+    assert Solved({"U7": 0.3}, {"U7": 0.2}, 0.0).of_part("U7") == pytest.approx(0.44)

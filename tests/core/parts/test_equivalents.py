@@ -1,10 +1,14 @@
 """What can stand in for a chip, what it gives up, and what is refused."""
 
+import numpy as np
 import pytest
 
+from loyal_trace.core.boards.model import BoardDefinition, Part
 from loyal_trace.core.chips.levels import FAMILIES
 from loyal_trace.core.parts.equivalents import Section, bypass, equivalents_of, family_change, sections_of
 from loyal_trace.core.parts.fitting import Fits
+from loyal_trace.core.simulation.engine import StreamEngine
+from loyal_trace.core.simulation.netlist import build_netlist
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.resources import chip_library, families, memory_types
 
@@ -121,3 +125,28 @@ def test_like_sections_can_stand_in_for_each_other():
 def test_an_unknown_type_is_said_to_be_unknown(number):
     with pytest.raises(RequestError):
         of(number)
+
+
+@pytest.mark.parametrize(
+    "number", ["74573", "7400", "74161", "74374", "74138", "7486", "74245", "7437", "74154", "74163"]
+)
+def test_what_fits_without_a_wire_does_on_every_pin_what_the_old_chip_does(number):
+    """Both driven with the same made-up signals; open collectors are told, and show what they pull low only."""
+    steps, draw, old = 200, np.random.default_rng(7), chip_library().find(number)
+    signals = {
+        p.number: draw.integers(0, 2, steps // 4).repeat(4).astype(np.uint8) for p in old.pins if p.role == "input"
+    }
+
+    def shown(name):
+        board = BoardDefinition("b", "b", parts=(Part("U1", name),))
+        pins = [pin.number for pin in chip_library().find(name).pins if pin.role == "input"]
+        found = StreamEngine().run(build_netlist(board, chip_library()), {f"U1.{n}": signals[n] for n in pins}, steps)
+        return {pin.number: found[f"U1.{pin.number}"] for pin in chip_library().find(name).pins if pin.role == "output"}
+
+    before = shown(number)
+    others = [one for one in of(number).found if not one.wiring and chip_library().knows(one.number)]
+    assert len(others) > 3
+    for one in others:
+        told = " ".join(one.gives_up)
+        if "open collector" not in told and "drives high" not in told and "drive high" not in told:
+            assert all(np.array_equal(stream[8:], shown(one.number)[n][8:]) for n, stream in before.items()), one.number

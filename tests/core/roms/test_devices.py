@@ -41,6 +41,26 @@ def test_a_mask_rom_in_24_pins_needs_an_adapter_and_says_where_each_pin_goes():
     assert "polarity" in " ".join(fit(TYPES.find("2364"), TYPES.find("27C64")).cautions)
 
 
+@pytest.mark.parametrize("old", ["2316", "2332", "2364"])
+def test_every_select_of_a_mask_rom_reaches_an_enable_or_is_named_as_left_over(old):
+    """One that is forgotten lets two devices drive the bus at once."""
+    old = TYPES.find(old)
+    for found in TYPES.substitutes(old):
+        wired = {pin.device: pin.wiring or pin.socket for pin in found.pins if pin.device in ("/CE", "/OE")}
+        named = " ".join((*wired.values(), *(words for words in found.cautions if "has no enable for" in words)))
+        assert all(select in named for select in old.pins if select.startswith("CS")), found.new.name
+    assert wiring("2332", "2732")["/CE"] == "to socket pin 21 (CS2; check its polarity)"
+    assert wiring("2332", "2732")["/OE"] == "" and not any(
+        "no enable" in c for c in fit(TYPES.find("2332"), TYPES.find("2732")).cautions
+    )
+
+
+def test_a_device_that_needs_a_supply_which_the_socket_has_not_is_no_substitute():
+    assert wiring("74S288", "2708")["VBB"] == "no VBB in this socket"
+    for old in ("74S288", "74S472"):
+        assert all("VBB" not in found.new.pins for found in TYPES.substitutes(TYPES.find(old)))
+
+
 def test_a_larger_device_takes_the_image_repeated_and_ties_only_what_would_float():
     assert wiring("27C64", "27C128") == {"A13": "to GND (address line the socket has not)"}
     assert wiring("27C128", "27C256") == {"A14": ""}, "the programming pin is steady, and the image is repeated"

@@ -111,8 +111,15 @@ class ChipLibrary:
         name = " ".join(printed.upper().split())
         while True:
             found = next(filter(None, map(self._looked_up, (Printed(name), *readings(name)))), None)
-            if found is not None or not self._read_next():
+            # A name as it stands comes before what it can be read as: a 74S573 is a PROM, and no 74573 of family S.
+            if found is not None and (found[1] == Printed(name) or not self._stands_further_on(name)):
                 return found
+            if not self._read_next():
+                return found
+
+    def _stands_further_on(self, name: str) -> bool:
+        """Has a text that was not read yet the name as it stands, as a type or as another name of one?"""
+        return any(f'"{name}"' in text for text in self._waiting)
 
     def _looked_up(self, one: Printed) -> tuple[str, Printed] | None:
         """The entry that a reading means: 74-series numbers only with their family said, the others as they are."""

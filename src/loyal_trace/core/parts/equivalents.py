@@ -149,8 +149,9 @@ def _families(
         Fits.FITS,
     )
     for name in _FAMILY_ORDER:
-        if name != chip.family.name:
-            new = f"74{_letters(FAMILIES[name])}{base[2]}"
+        new = f"74{_letters(FAMILIES[name])}{base[2]}"
+        # A few numbers are another chip in another family: the 74S573 is a PROM.
+        if name != chip.family.name and _base(new, library) == _base(number, library):
             yield family_change(new, chip.family, FAMILIES[name], table, clock)
 
 

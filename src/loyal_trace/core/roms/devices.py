@@ -17,6 +17,7 @@ from loyal_trace.core.vocabulary.phrases import joined, say, term
 REWRITABLE = ("eprom", "eeprom", "flash")
 _SPEED = re.compile(r"^(.*?)-(\d{2,3})[A-Z]*$")
 _ADDRESS = re.compile(r"A(\d+)$")
+_ENABLES = ("/CE", "/OE")
 _TIED = {"VPP": "VCC", "/PGM": "VCC", "/WE": "VCC", "NC": "nothing"}
 _STEADY = ("VCC", "GND", "VPP", "/PGM", "/WE")
 _DECODE, _SETUP = 30e-9, 30e-9  # an LS decoder before it and the data set-up of the processor after it
@@ -184,13 +185,14 @@ def _socket_pin(old: MemoryType, new: MemoryType, device_pin: int) -> int | None
 
 def _differences(old: MemoryType, new: MemoryType) -> tuple[WiredPin, ...]:
     place = {function: number for number, function in enumerate(old.pins, start=1) if function != "NC"}
+    selects, _ = _selects(old, new)
     rows = []
     for device_pin, has in enumerate(new.pins, start=1):
         hole = _socket_pin(old, new, device_pin)
         wants = old.pins[hole - 1] if hole else ""
         if _same(wants, has):
             continue
-        rows.append(WiredPin(hole, wants, device_pin, has, _wiring(has, wants, place, old)))
+        rows.append(WiredPin(hole, wants, device_pin, has, _wiring(has, wants, place, old, selects)))
     return tuple(rows)
 
 
@@ -198,23 +200,36 @@ def _same(wants: str, has: str) -> bool:
     return wants == has or (has == "NC" and wants != "") or {wants, has} == {"VPP", "VCC"} or (wants, has) == ("NC", "")
 
 
-def _wiring(has: str, wants: str, place: Mapping[str, int], old: MemoryType) -> str:
+def _selects(old: MemoryType, new: MemoryType) -> tuple[dict[str, str], tuple[str, ...]]:
+    """Which select of a mask ROM's socket each enable of the new device takes, and the selects that are left over.
+
+    An enable that lies on a select takes that one. The others take what is left, and the first where nothing is: a
+    select that reaches no enable lets two devices drive the bus at once.
+    """
+    selects = sorted({f"CS{n}" for n in (1, 2, 3)} & set(old.pins))
+    taken = {}
+    for device_pin, name in enumerate(new.pins, start=1):
+        hole = _socket_pin(old, new, device_pin)
+        if name in _ENABLES and hole and old.pins[hole - 1] in selects:
+            taken[name] = old.pins[hole - 1]
+    left = [select for select in selects if select not in taken.values()]
+    for name in _ENABLES:
+        if name in new.pins and name not in taken and selects:
+            taken[name] = left.pop(0) if left else selects[0]
+    return taken, tuple(left)
+
+
+def _wiring(has: str, wants: str, place: Mapping[str, int], old: MemoryType, selects: Mapping[str, str]) -> str:
     """Where a pin of the new device has to go; empty when the hole below it serves."""
     if has in place:
         return say("to socket pin {place} ({has})", place=place[has], has=has)
-    if has in ("/CE", "/OE"):
-        select = [f"CS{n}" for n in (1, 2, 3) if f"CS{n}" in place]
-        if wants in select:
+    if has in _ENABLES:
+        select = selects.get(has, "")
+        if not select:
+            return say("to GND")
+        if wants == select:
             return ""
-        if has == "/OE" and select:
-            return say(
-                "to socket pin {place} ({select}; check its polarity)", place=place[select[-1]], select=select[-1]
-            )
-        return (
-            say("to socket pin {place} ({select}; check its polarity)", place=place[select[0]], select=select[0])
-            if select
-            else say("to GND")
-        )
+        return say("to socket pin {place} ({select}; check its polarity)", place=place[select], select=select)
     if _ADDRESS.match(has) and wants in _STEADY:
         return ""  # the image is repeated: any steady level will do
     if _ADDRESS.match(has):
@@ -228,11 +243,7 @@ def _wiring(has: str, wants: str, place: Mapping[str, int], old: MemoryType) -> 
             if "VCC" in place
             else say("no supply in this socket")
         )
-    return (
-        say("no {has} in this socket", has=has)
-        if has.startswith("D") or has == "GND"
-        else say("to {old}'s {has}", old=old.name, has=has)
-    )
+    return say("no {has} in this socket", has=has)
 
 
 def _cautions(old: MemoryType, new: MemoryType, budget: float | None) -> list[str]:
@@ -244,6 +255,15 @@ def _cautions(old: MemoryType, new: MemoryType, budget: float | None) -> list[st
             say(
                 "the maker of a mask ROM chose the polarity of its select pin: measure it, and invert it "
                 "where it is high"
+            )
+        )
+    _, left = _selects(old, new)
+    if left:
+        found.append(
+            say(
+                "{new} has no enable for {selects}: gate it in, or it drives the bus while another device is selected",
+                new=new.name,
+                selects=joined(", ", left),
             )
         )
     if new.size > old.size:
