@@ -201,17 +201,35 @@ def _wrong(rng: np.random.Generator, image: Array) -> tuple[Array, Injected]:
 
 
 FAULTS: dict[str, Fault] = {
-    "data stuck": _stuck, "data bridged": _bridged, "data exchanged": _exchanged, "data inverted": _turned,
-    "data noisy": _noisy, "address stuck": _address, "address bridged": _two_addresses,
-    "address exchanged": _address_order, "address noisy": _address_noise, "header": _header, "half read": _half,
-    "cut short": _cut, "turned round": _turned_round, "header and tail": _between, "bytes dropped": _dropped,
-    "bytes inserted": _inserted, "faded": _faded, "faded together": _faded_together, "wrong bytes": _wrong,
-}  # fmt: skip
+    "data stuck": _stuck,
+    "data bridged": _bridged,
+    "data exchanged": _exchanged,
+    "data inverted": _turned,
+    "data noisy": _noisy,
+    "address stuck": _address,
+    "address bridged": _two_addresses,
+    "address exchanged": _address_order,
+    "address noisy": _address_noise,
+    "header": _header,
+    "half read": _half,
+    "cut short": _cut,
+    "turned round": _turned_round,
+    "header and tail": _between,
+    "bytes dropped": _dropped,
+    "bytes inserted": _inserted,
+    "faded": _faded,
+    "faded together": _faded_together,
+    "wrong bytes": _wrong,
+}
 _CELLS = ("faded", "faded together", "wrong bytes")
 _SIZED = ("header", "half read", "cut short", "turned round", "header and tail", "bytes dropped", "bytes inserted")
 # Cells lose what they hold before lines read it, and the file is cut last.
-_ORDER = (*_CELLS, *(name for name in FAULTS if name.split()[0] == "address"),
-          *(name for name in FAULTS if name.split()[0] == "data"), *_SIZED)  # fmt: skip
+_ORDER = (
+    *_CELLS,
+    *(name for name in FAULTS if name.split()[0] == "address"),
+    *(name for name in FAULTS if name.split()[0] == "data"),
+    *_SIZED,
+)
 
 
 @dataclass(frozen=True)

@@ -200,12 +200,27 @@ def test_other_tables_are_no_parts_lists(tmp_path, text):
 
 
 def test_a_capacitor_in_a_list_is_what_its_cell_says_and_unknown_words_after_it_do_no_harm():
-    cells = ["100uF/16V 105C", "10u 16V tantalum", '"10 uF, 16V, Tantalum, SMD"', "100n ceramic (hand-picked)", "470uF 25V low ESR 10x16mm",
-             "22u BP", "1000µF", "47u 25V non-polar", "100n"]  # fmt: skip
+    cells = [
+        "100uF/16V 105C",
+        "10u 16V tantalum",
+        '"10 uF, 16V, Tantalum, SMD"',
+        "100n ceramic (hand-picked)",
+        "470uF 25V low ESR 10x16mm",
+        "22u BP",
+        "1000µF",
+        "47u 25V non-polar",
+        "100n",
+    ]
     board = board_of("Ref,Value\n" + "".join(f"C{n},{cell}\n" for n, cell in enumerate(cells, 1)))
     told = [(part.value, part.voltage, part.technology, part.polarised, part.diameter) for part in board.parts]
     assert told == [
-        (1e-4, 16, "aluminium", True, None), (1e-5, 16, "tantalum", True, None), (1e-5, 16, "tantalum", True, None),
-        (1e-7, None, "ceramic", False, None), (4.7e-4, 25, "aluminium", True, 10), (2.2e-5, None, "aluminium", False, None),
-        (1e-3, None, "aluminium", True, None), (4.7e-5, 25, "aluminium", False, None), (1e-7, None, "", False, None),
-    ]  # fmt: skip
+        (1e-4, 16, "aluminium", True, None),
+        (1e-5, 16, "tantalum", True, None),
+        (1e-5, 16, "tantalum", True, None),
+        (1e-7, None, "ceramic", False, None),
+        (4.7e-4, 25, "aluminium", True, 10),
+        (2.2e-5, None, "aluminium", False, None),
+        (1e-3, None, "aluminium", True, None),
+        (4.7e-5, 25, "aluminium", False, None),
+        (1e-7, None, "", False, None),
+    ]

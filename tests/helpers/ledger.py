@@ -119,8 +119,13 @@ def _further_said_of(found: Assessment, few: int) -> Iterator[tuple[str, Any]]:
     yield "purchase", purchase_of(moment, found.plan)
     yield "progress", [(one.stage, one.filled, one.count) for one in progress(found)]
     if len(found.plan.steps) <= few:
-        yield "orders", [(o.grouping, o.sequence, [t.id for t in o.tasks], o.minutes, o.found, o.known, o.mix_up, o.damage)
-                         for o in orders_of(moment)]  # fmt: skip
+        yield (
+            "orders",
+            [
+                (o.grouping, o.sequence, [t.id for t in o.tasks], o.minutes, o.found, o.known, o.mix_up, o.damage)
+                for o in orders_of(moment)
+            ],
+        )
     for place in found.roms:
         yield f"ROM {place.board} {place.refdes}", {name: ask(moment, place) for name, ask in _OF_ROMS.items()}
     for place in list(found.capacitors)[:few]:
@@ -144,21 +149,44 @@ def _further_said_of(found: Assessment, few: int) -> Iterator[tuple[str, Any]]:
 
 
 _OF_MOMENTS: dict[str, Callable[[Moment], Any]] = {
-    "schools": schools_of, "sundries": sundries_of, "own order": own_order_words, "rest": estimated_rest,
-    "bits": bit_verdicts, "extras": extras_of, "first power": first_power_risk, "swaps": solved_swaps,
-    "bad spares": bad_spares, "kit": kit_of, "counted": tally_of, "drying": drying_boards, "away": away,
-    "rare": rare_in_place, "lacking": shortfalls_of, "damage": damage_left,
-}  # fmt: skip
+    "schools": schools_of,
+    "sundries": sundries_of,
+    "own order": own_order_words,
+    "rest": estimated_rest,
+    "bits": bit_verdicts,
+    "extras": extras_of,
+    "first power": first_power_risk,
+    "swaps": solved_swaps,
+    "bad spares": bad_spares,
+    "kit": kit_of,
+    "counted": tally_of,
+    "drying": drying_boards,
+    "away": away,
+    "rare": rare_in_place,
+    "lacking": shortfalls_of,
+    "damage": damage_left,
+}
 _OF_ROMS: dict[str, Callable[[Moment, PartRef], Any]] = {
-    "triage": triage_of, "signature": expected_signature, "complaint": complaint_expected, "reads": reads_of,
-    "vote": vote_of, "line of several": line_of_several,
-}  # fmt: skip
+    "triage": triage_of,
+    "signature": expected_signature,
+    "complaint": complaint_expected,
+    "reads": reads_of,
+    "vote": vote_of,
+    "line of several": line_of_several,
+}
 _OF_BOARDS: dict[str, Callable[[Moment, str], Any]] = {
-    "revisions": mixed_revisions, "shared": shared_line_faults, "leaks": leaks_on, "rates": rates_of, "clocks": clock_tree,
-    "states": states_now, "without path": without_path, "type": board_type, "frequencies": frequencies,
+    "revisions": mixed_revisions,
+    "shared": shared_line_faults,
+    "leaks": leaks_on,
+    "rates": rates_of,
+    "clocks": clock_tree,
+    "states": states_now,
+    "without path": without_path,
+    "type": board_type,
+    "frequencies": frequencies,
     "ROM set": set_lines,
     "known": lambda moment, board: known_of(moment, moment.boards[board], True),
-}  # fmt: skip
+}
 
 
 def tried(call: Callable[..., Any], *given: Any) -> Any:

@@ -27,9 +27,14 @@ def measured(name, bench):
                 yield f"{name} {board.id} {place}", told
         lines = [net for net, pins in board.nets if len(pins) > 3][:6]
         ends = [dict(board.nets)[net][0] for net in lines]
-        yield f"{name} {board.id} to ground", [
-            tried(bench.to_ground, board.id, f"{refdes}.{pin}", reverse) for refdes, pin in ends for reverse in (False, True)
-        ]  # fmt: skip
+        yield (
+            f"{name} {board.id} to ground",
+            [
+                tried(bench.to_ground, board.id, f"{refdes}.{pin}", reverse)
+                for refdes, pin in ends
+                for reverse in (False, True)
+            ],
+        )
         yield f"{name} {board.id} as seen", tried(bench.seen, board.id)
         chips = [part for part in board.parts if part.is_chip][::6]
         pins = [(part.refdes, pin) for part in chips for pin in (1, 2, 5, 9, 12)]
@@ -63,8 +68,10 @@ def shorts():
                 ]
                 track = {part: round(draw.uniform(0.02, 0.4), 3) for part in draw.sample(parts, number)}
                 found = find_short(board, net, draw.choice((0.8, 1.2, 9.0)), lifts, track)
-                yield f"short on {net} of {board.id} {number}", (lifts, track, found.candidates[:4], found.lift, found.why,
-                                                              found.culprit, found.track)  # fmt: skip
+                yield (
+                    f"short on {net} of {board.id} {number}",
+                    (lifts, track, found.candidates[:4], found.lift, found.why, found.culprit, found.track),
+                )
 
 
 def test_the_bench_and_shorts():

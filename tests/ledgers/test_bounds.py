@@ -103,11 +103,19 @@ def timelines():
         count = draw.choice((1, 2, 3, 5, 8))
         tasks = normalised(
             [
-                Task(str(n), f"change {n}", draw.choice((2.0, 5.0, 20.0)), round(draw.random() * 0.5, 2), str(n % draw.choice((1, 2, 4))),
-                     draw.choice(("iron", "hand")), (str(n - 1),) if n and draw.random() < 0.2 else (), draw.choice((0, 0, 2.0)))
+                Task(
+                    str(n),
+                    f"change {n}",
+                    draw.choice((2.0, 5.0, 20.0)),
+                    round(draw.random() * 0.5, 2),
+                    str(n % draw.choice((1, 2, 4))),
+                    draw.choice(("iron", "hand")),
+                    (str(n - 1),) if n and draw.random() < 0.2 else (),
+                    draw.choice((0, 0, 2.0)),
+                )
                 for n in range(count)
             ]
-        )  # fmt: skip
+        )
         for one in compared(tasks, Diagnostics(6.0, 0.5) if number % 2 else None):
             blocks = [(block.kind, block.letter, block.minutes, block.days) for block in one.blocks]
             yield "timelines", (one.grouping, one.sequence, blocks, one.found, one.weight, one.bound, one.gap)

@@ -33,8 +33,28 @@ from tests.helpers.ledger import hold, tried
 
 LIBRARY = chip_library()
 DEMO = boards_of(("tw-cpu", "tw-vid", "cs-8", "hl-main"))
-PRINTED = ("SN74LS161AN 8432", "HD74LS00P", "MC14011BCP", "CD4066", "74HCT374", "7404", "DM74S138N", "UPC339C", "LM339",
-           "27C128-15", "TMS2764-25JL", "M5L8085AP", "Z80A", "4164-15", "74AC14SC", "?", "74", "8432", "40106", "74AHCT1G04")  # fmt: skip
+PRINTED = (
+    "SN74LS161AN 8432",
+    "HD74LS00P",
+    "MC14011BCP",
+    "CD4066",
+    "74HCT374",
+    "7404",
+    "DM74S138N",
+    "UPC339C",
+    "LM339",
+    "27C128-15",
+    "TMS2764-25JL",
+    "M5L8085AP",
+    "Z80A",
+    "4164-15",
+    "74AC14SC",
+    "?",
+    "74",
+    "8432",
+    "40106",
+    "74AHCT1G04",
+)
 
 
 def cones():
@@ -60,14 +80,20 @@ def figures_of_pins():
     draw = random.Random(52)
     for name in LIBRARY.type_names[::5]:
         chip = LIBRARY.find(name)
-        power = {pin.number: draw.choice(("5.0V", "4.2V", "0.3V", "0V", "H", "L", "P", "5.6V")) for pin in chip.pins
-                 if pin.role in ("power", "ground")}  # fmt: skip
+        power = {
+            pin.number: draw.choice(("5.0V", "4.2V", "0.3V", "0V", "H", "L", "P", "5.6V"))
+            for pin in chip.pins
+            if pin.role in ("power", "ground")
+        }
         yield (
             f"{name} supplied",
             (power, judge_supply(chip, {n: parse_state(t, chip.family) for n, t in power.items()})),
         )
-        read = {pin.number: parse_state(draw.choice(("1MHz", "500kHz", "250kHz", "62.5kHz", "L", "H")), chip.family)
-                for pin in chip.pins if pin.role in ("input", "output")}  # fmt: skip
+        read = {
+            pin.number: parse_state(draw.choice(("1MHz", "500kHz", "250kHz", "62.5kHz", "L", "H")), chip.family)
+            for pin in chip.pins
+            if pin.role in ("input", "output")
+        }
         for output in (one for one in chip.outputs[:2] if chip.pin(one.name).number in read):
             yield f"{name} {output.name} rates", wrong_frequency(cone_of(chip, output.name), chip, output.name, read)
     chip = LIBRARY.find("74LS161")
@@ -196,8 +222,15 @@ def faults_weighed():
             changed = found.changes(fault)
             looked_at = [*draw.sample(sorted(changed), min(2, len(changed))), *draw.sample(nets, 4)]
             seen = [(net, changed.get(net) or found.good(net), draw.randrange(3)) for net in looked_at]
-            read = [NetReading(net, ("", shown.state)[way == 0], shown.rises / 1000 if way == 1 else None,
-                               shown.signature ^ (draw.random() < 0.1) if way == 2 else None) for net, shown, way in seen]  # fmt: skip
+            read = [
+                NetReading(
+                    net,
+                    ("", shown.state)[way == 0],
+                    shown.rises / 1000 if way == 1 else None,
+                    shown.signature ^ (draw.random() < 0.1) if way == 2 else None,
+                )
+                for net, shown, way in seen
+            ]
             odds = weigh(found, read, priors, 16)
             first = sorted(odds.parts.items(), key=lambda item: (-item[1], item[0]))[:4]
             best = odds.likeliest(first[0][0])
@@ -227,12 +260,27 @@ def clocks_judged():
 def rates_read():
     """Frequencies at points of a board whose clocks nothing predicts: line and frame rates, dividers, what stands still."""
     points = [f"U{n}.{pin}" for n in (1, 2) for pin in range(1, 8)]
-    for number, hertz in enumerate((
-        (15_734.0, 60.05, 4e6), (15_625.0, 50.08), (15_200.0, 47.0), (16_200.0, 63.0, 0.0), (8e6, 4e6, 2.003e6, 1e6), (6e6, 2e6, 1.5e6),
-        (8e6, 8e6, 15.625e3), (12e6, 12e6 / 1024, 12e6 / 1025), (1e6, 0.33e6, 0.25e6, -1.0), (15_700.0, 40.0, 61.0), (100.0,), (4e6, 1.992e6),
-    )):  # fmt: skip
-        entries = [made(Measured, board="small", place=place, quantity="frequency", value=value)
-                   for place, value in zip(points, hertz, strict=False) if value >= 0]  # fmt: skip
+    for number, hertz in enumerate(
+        (
+            (15_734.0, 60.05, 4e6),
+            (15_625.0, 50.08),
+            (15_200.0, 47.0),
+            (16_200.0, 63.0, 0.0),
+            (8e6, 4e6, 2.003e6, 1e6),
+            (6e6, 2e6, 1.5e6),
+            (8e6, 8e6, 15.625e3),
+            (12e6, 12e6 / 1024, 12e6 / 1025),
+            (1e6, 0.33e6, 0.25e6, -1.0),
+            (15_700.0, 40.0, 61.0),
+            (100.0,),
+            (4e6, 1.992e6),
+        )
+    ):
+        entries = [
+            made(Measured, board="small", place=place, quantity="frequency", value=value)
+            for place, value in zip(points, hertz, strict=False)
+            if value >= 0
+        ]
         found = rates_of(moment_with({"small": small_board()}, entries), "small")
         yield f"rates {number}", [(one.point, one.hertz, one.words, one.proves) for one in found]
 

@@ -72,10 +72,40 @@ def cases():
 
 
 # What is typed where a value is asked for: alone, with its unit, several at once, and beyond what can be.
-BARE = ("4.87", "4.87 V", "-12 V", "61 V", "2MHz", "0", "L", "HLP", "X", "not connected", "ok", "120u", "95u 0.3", "0.3R", "1k",
-        "3A4F", "FFFFFFFF", "yes", "fails", "12 12 11", "5 kV", "no", "?", "2 min", "skip no part")  # fmt: skip
-ASKED = ((TIDEWRACK, ("tw-vid", "5D"), None), (TIDEWRACK, ("tw-vid", "5D"), 13), (TIDEWRACK, ("tw-vid", "C2"), None),
-         (TIDEWRACK, ("tw-cpu", "6C"), 20), (TIDEWRACK, None, None))  # fmt: skip
+BARE = (
+    "4.87",
+    "4.87 V",
+    "-12 V",
+    "61 V",
+    "2MHz",
+    "0",
+    "L",
+    "HLP",
+    "X",
+    "not connected",
+    "ok",
+    "120u",
+    "95u 0.3",
+    "0.3R",
+    "1k",
+    "3A4F",
+    "FFFFFFFF",
+    "yes",
+    "fails",
+    "12 12 11",
+    "5 kV",
+    "no",
+    "?",
+    "2 min",
+    "skip no part",
+)
+ASKED = (
+    (TIDEWRACK, ("tw-vid", "5D"), None),
+    (TIDEWRACK, ("tw-vid", "5D"), 13),
+    (TIDEWRACK, ("tw-vid", "C2"), None),
+    (TIDEWRACK, ("tw-cpu", "6C"), 20),
+    (TIDEWRACK, None, None),
+)
 
 
 def asked_for():

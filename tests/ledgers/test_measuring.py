@@ -132,9 +132,15 @@ def sums():
     for power, case in product((0.3, 1.0, 4.0, 30.0), (Housing(5.0, 65.0), Housing(1.5, 35.0))):
         need = sink_need(power, case)
         sink = need.needed or 5.0
-        yield f"{power:g} W in {case.junction_case:g} K/W", (
-            need.words, junction_with(power, case, 8.0), tried(plate_area, abs(sink)), tried(plate_in_room, abs(sink), 25.0)
-        )  # fmt: skip
+        yield (
+            f"{power:g} W in {case.junction_case:g} K/W",
+            (
+                need.words,
+                junction_with(power, case, 8.0),
+                tried(plate_area, abs(sink)),
+                tried(plate_in_room, abs(sink), 25.0),
+            ),
+        )
     yield (
         "crystals",
         [crystal_load(c, 33e-12, 5e-12, wanted) for c in (15e-12, 27e-12, 68e-12) for wanted in (18e-12, 30e-12)],

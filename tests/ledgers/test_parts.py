@@ -21,12 +21,67 @@ from loyal_trace.resources import chip_library, default_tables, families, memory
 from tests.helpers.ledger import hold, tried
 
 LIMITS = default_tables().capacitors
-OLD = ("100u/16V", "6800u/25V", "10u/16V tantalum", "100n/50V ceramic X7R", "33p/50V C0G", "1u film", "47u/25V axial",
-       "22u/50V BP", "220u/6.3V polymer", "470n/63V", "2200u/35V 16x25")  # fmt: skip
-NEW = ("100u/16V", "100u/25V 8x11 105C", "150u 35V", "82u/16V", "10u/25V tantalum", "10u/35V polymer", "47u/50V radial 5x11",
-       "100n/100V X7R", "33p/100V C0G", "1u/100V film", "220u/10V 10x16 low ESR", "6800u/35V 22x40", "22u/25V SMD")  # fmt: skip
-MARKINGS = ("4n7", "104", "104K", "0.1", "2A104J", "476 16V", "47/16", "100u 35v", "33p", "A7", "107A", "226C", "1.5uF", "2R2",
-            "4,7k", "100k 1%", "LM339", "74LS161", "27C128-15", "7805", "10 MHz", "T2A 250V", "100u/16V 200C", "100u/16V 201C", "100u 40C", "100u/16V 39C", "330n", "470n/50V", "469n", "1N4148", "BC547")  # fmt: skip
+OLD = (
+    "100u/16V",
+    "6800u/25V",
+    "10u/16V tantalum",
+    "100n/50V ceramic X7R",
+    "33p/50V C0G",
+    "1u film",
+    "47u/25V axial",
+    "22u/50V BP",
+    "220u/6.3V polymer",
+    "470n/63V",
+    "2200u/35V 16x25",
+)
+NEW = (
+    "100u/16V",
+    "100u/25V 8x11 105C",
+    "150u 35V",
+    "82u/16V",
+    "10u/25V tantalum",
+    "10u/35V polymer",
+    "47u/50V radial 5x11",
+    "100n/100V X7R",
+    "33p/100V C0G",
+    "1u/100V film",
+    "220u/10V 10x16 low ESR",
+    "6800u/35V 22x40",
+    "22u/25V SMD",
+)
+MARKINGS = (
+    "4n7",
+    "104",
+    "104K",
+    "0.1",
+    "2A104J",
+    "476 16V",
+    "47/16",
+    "100u 35v",
+    "33p",
+    "A7",
+    "107A",
+    "226C",
+    "1.5uF",
+    "2R2",
+    "4,7k",
+    "100k 1%",
+    "LM339",
+    "74LS161",
+    "27C128-15",
+    "7805",
+    "10 MHz",
+    "T2A 250V",
+    "100u/16V 200C",
+    "100u/16V 201C",
+    "100u 40C",
+    "100u/16V 39C",
+    "330n",
+    "470n/50V",
+    "469n",
+    "1N4148",
+    "BC547",
+)
 
 
 def measured():
@@ -93,15 +148,27 @@ def kits():
     draw = random.Random(11)
     for number in range(12):
         places = [
-            KitPlace(PartRef("b", f"C{n}"), words, plain_place(parse_spec(words), draw.choice((None, Role.BULK, Role.RESERVOIR))),
-                     draw.choice(("", "", words, NEW[n % 3])), draw.choice(("", "tray 1", "tray 2")))
+            KitPlace(
+                PartRef("b", f"C{n}"),
+                words,
+                plain_place(parse_spec(words), draw.choice((None, Role.BULK, Role.RESERVOIR))),
+                draw.choice(("", "", words, NEW[n % 3])),
+                draw.choice(("", "tray 1", "tray 2")),
+            )
             for n, words in enumerate(draw.choices(OLD, k=8), start=1)
-        ]  # fmt: skip
+        ]
         stock = [
-            StockItem(words, "capacitor", draw.randint(1, 3), place=f"tray {n}", state=draw.choice(list(State)),
-                      donor=draw.choice(("", "", "an old board")), risk=draw.choice((0.0, 0.2)))
+            StockItem(
+                words,
+                "capacitor",
+                draw.randint(1, 3),
+                place=f"tray {n}",
+                state=draw.choice(list(State)),
+                donor=draw.choice(("", "", "an old board")),
+                risk=draw.choice((0.0, 0.2)),
+            )
             for n, words in enumerate(draw.choices(NEW, k=7))
-        ]  # fmt: skip
+        ]
         held = [(one, one.count) for one in stock]
         yield f"kit {number}", plan_kit(places, held, LIMITS)
         yield f"candidates {number}", candidates(places[0].place, held, LIMITS)
@@ -117,10 +184,20 @@ def orders():
         wishes = [Wish(words, draw.randint(1, 5)) for words in draw.sample(("74LS161", "27C128", "4164", "LM339"), 2)]
         wishes.append(Wish("100u/25V", draw.randint(1, 9), plain_place(parse_spec("100u/25V"), Role.BULK)))
         offers = [
-            Offer(shop, wish.name, round(draw.uniform(0.2, 4), 2), draw.choice((1, 1, 2, 10)), 3.5, draw.choice((2, 3, 20)),
-                  draw.choice((0.95, 0.8, 0.6)), "chip" if wish.place is None else "capacitor")
-            for wish in wishes for shop in shops if draw.random() < 0.8
-        ]  # fmt: skip
+            Offer(
+                shop,
+                wish.name,
+                round(draw.uniform(0.2, 4), 2),
+                draw.choice((1, 1, 2, 10)),
+                3.5,
+                draw.choice((2, 3, 20)),
+                draw.choice((0.95, 0.8, 0.6)),
+                "chip" if wish.place is None else "capacitor",
+            )
+            for wish in wishes
+            for shop in shops
+            if draw.random() < 0.8
+        ]
         yield f"order {number}", tried(plan_purchase, wishes, offers, LIMITS, draw.choice((0.0, 30.0)))
 
 

@@ -33,10 +33,15 @@ def works_and_fails():
         yield f"board {seed}", ([(part.refdes, chance) for part, chance in first[:8]], odds.gap)
         name, path = next(iter(repair.told.items()))
         worlds = odds.worlds
-        yield f"board {seed}, what tells most", (
-            worlds.bits_of_function(name), [worlds.bits_of_signal(name, part) for part in path],
-            worlds.bits_of_exchange(path[0]), [worlds.bits_of_trial(path[0], sort) for sort in sorted(CHANGES)]
-        )  # fmt: skip
+        yield (
+            f"board {seed}, what tells most",
+            (
+                worlds.bits_of_function(name),
+                [worlds.bits_of_signal(name, part) for part in path],
+                worlds.bits_of_exchange(path[0]),
+                [worlds.bits_of_trial(path[0], sort) for sort in sorted(CHANGES)],
+            ),
+        )
 
 
 def tried_and_changed():
@@ -133,17 +138,39 @@ def orders():
     for number in range(20):
         tasks = normalised(
             [
-                Task(str(n), f"change {n}", round(draw.uniform(2, 40), 1), round(draw.random() * 0.4, 2), str(n % 4),
-                     draw.choice(("iron", "hand")), tuple(str(k) for k in range(n) if draw.random() < 0.12),
-                     draw.choice((0, 0, 1.0, 3.0)))
+                Task(
+                    str(n),
+                    f"change {n}",
+                    round(draw.uniform(2, 40), 1),
+                    round(draw.random() * 0.4, 2),
+                    str(n % 4),
+                    draw.choice(("iron", "hand")),
+                    tuple(str(k) for k in range(n) if draw.random() < 0.12),
+                    draw.choice((0, 0, 1.0, 3.0)),
+                )
                 for n in range(draw.choice((3, 6, 6, 9, 9 if number % 4 else 16)))
             ]
-        )  # fmt: skip
-        yield f"orders {number}", [
-            (one.grouping, one.sequence, [task.id for task in one.tasks], one.minutes, one.days, one.weight, one.bound, one.exact,
-             one.found, one.known, one.mix_up, one.damage)
-            for one in compared(tasks, Diagnostics(6.0, 0.5) if number % 2 else None)
-        ]  # fmt: skip
+        )
+        yield (
+            f"orders {number}",
+            [
+                (
+                    one.grouping,
+                    one.sequence,
+                    [task.id for task in one.tasks],
+                    one.minutes,
+                    one.days,
+                    one.weight,
+                    one.bound,
+                    one.exact,
+                    one.found,
+                    one.known,
+                    one.mix_up,
+                    one.damage,
+                )
+                for one in compared(tasks, Diagnostics(6.0, 0.5) if number % 2 else None)
+            ],
+        )
         names = [task.id for task in tasks]
         own = moved(names, names[-1], names[0])
         yield f"own order {number}", (own, breaks(tasks, own), [task.id for task in replanned(names[:-1], tasks)])

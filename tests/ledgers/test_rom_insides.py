@@ -150,15 +150,30 @@ def shaped():
     true, other = (SORTS["code"](rng, 512).tobytes() for _ in range(2))
     half, quarter = len(true) // 2, len(true) // 4
     cases = {
-        "lower half": true[:half], "upper half": true[half:], "third quarter": true[2 * quarter : 3 * quarter],
-        "even bytes": true[::2], "last of four": true[3::4], "twice": true * 2, "halves of two": true[:half] + other[:half],
-        "behind a header": b"\x55" * 16 + true, "before a trailer": true + b"\0" * 32, "behind and before": other[:8] + true + other[:9],
-        "cut": true[:400], "cut and filled": true[:400].ljust(512, b"\xff"), "shifted": true[3:] + true[:3],
-        "of two": true + other, "interleaved": bytes(b for two in zip(true, other, strict=True) for b in two),
-        "of the other": other, "line ends": true.replace(b"\n", b"\r\n"), "no zeros": true.replace(b"\0", b""),
-        "seven bits": bytes(b & 127 for b in true), "as text": true.decode("latin-1").encode(), "one lost": true[:99] + true[100:],
-        "one more": true[:99] + b"x" + true[99:], "with wrong bytes": true[:20] + b"abc" + true[23:half],
-    }  # fmt: skip
+        "lower half": true[:half],
+        "upper half": true[half:],
+        "third quarter": true[2 * quarter : 3 * quarter],
+        "even bytes": true[::2],
+        "last of four": true[3::4],
+        "twice": true * 2,
+        "halves of two": true[:half] + other[:half],
+        "behind a header": b"\x55" * 16 + true,
+        "before a trailer": true + b"\0" * 32,
+        "behind and before": other[:8] + true + other[:9],
+        "cut": true[:400],
+        "cut and filled": true[:400].ljust(512, b"\xff"),
+        "shifted": true[3:] + true[:3],
+        "of two": true + other,
+        "interleaved": bytes(b for two in zip(true, other, strict=True) for b in two),
+        "of the other": other,
+        "line ends": true.replace(b"\n", b"\r\n"),
+        "no zeros": true.replace(b"\0", b""),
+        "seven bits": bytes(b & 127 for b in true),
+        "as text": true.decode("latin-1").encode(),
+        "one lost": true[:99] + true[100:],
+        "one more": true[:99] + b"x" + true[99:],
+        "with wrong bytes": true[:20] + b"abc" + true[23:half],
+    }
     sums = dict(sums_of(true))
     for name, data in cases.items():
         yield f"shape: {name}", [(s.kind, s.words, s.where, s.bits) for s in shapes(data, true, {"6B": other})]
@@ -177,9 +192,11 @@ def shaped():
     order = found_permutation(joint_histograms(swapped, bytes_of(true)).sum(axis=0))
     yield "exchanged and inverted", order and (order.kind, order.lines, order.words, order.inverted)
     for name, image in {
-        "two lines": permuted((0, 1, 2, 6, 4, 5, 3, 7), 0)[bytes_of(true)], "one turned": bytes_of(true) ^ 8,
-        "nibbles": permuted((4, 5, 6, 7, 0, 1, 2, 3), 0)[bytes_of(true)], "all turned": bytes_of(true) ^ 255,
-    }.items():  # fmt: skip
+        "two lines": permuted((0, 1, 2, 6, 4, 5, 3, 7), 0)[bytes_of(true)],
+        "one turned": bytes_of(true) ^ 8,
+        "nibbles": permuted((4, 5, 6, 7, 0, 1, 2, 3), 0)[bytes_of(true)],
+        "all turned": bytes_of(true) ^ 255,
+    }.items():
         undone = undo(image.astype(np.uint8).tobytes(), {"sha1": sums["sha1"]})
         yield f"undone: {name} by SHA-1 alone", undone and (undone.kind, undone.words, undone.where)
     for kind in ("data-swapped", "inverted", "bit-reversed", "address-swapped"):

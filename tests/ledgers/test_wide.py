@@ -52,16 +52,57 @@ LIBRARY = chip_library()
 LIMITS = default_tables().capacitors
 UNITS = ("V", "Ω", "F", "Hz", "A", "H", "s", "%", "°C", "")
 # At and around bounds as people set them.
-STEPS = (0.0, 0.01, 0.05, 0.1, 0.2, 0.25, 0.3, 0.4, 0.45, 0.5, 0.55, 0.6, 0.7, 0.75, 0.8, 0.9, 0.95, 0.98, 1.0, 1.02, 1.05, 1.1,
-         1.2, 1.25, 1.3, 1.5, 1.6, 2.0, 2.4, 3.0, 4.0, 5.0, 8.0, 10.0, 20.0)  # fmt: skip
+STEPS = (
+    0.0,
+    0.01,
+    0.05,
+    0.1,
+    0.2,
+    0.25,
+    0.3,
+    0.4,
+    0.45,
+    0.5,
+    0.55,
+    0.6,
+    0.7,
+    0.75,
+    0.8,
+    0.9,
+    0.95,
+    0.98,
+    1.0,
+    1.02,
+    1.05,
+    1.1,
+    1.2,
+    1.25,
+    1.3,
+    1.5,
+    1.6,
+    2.0,
+    2.4,
+    3.0,
+    4.0,
+    5.0,
+    8.0,
+    10.0,
+    20.0,
+)
 
 
 def words_and_figures():
     for unit, power, step in product(UNITS, range(-12, 10), (1.0, 4.7, 9.995, 99.95)):
         value = step * 10.0**power
-        yield f"figures in {unit}", (
-            format_quantity(value, unit), format_quantity(-value, unit, 4), typed_quantity(value, unit), marked_quantity(value, unit)
-        )  # fmt: skip
+        yield (
+            f"figures in {unit}",
+            (
+                format_quantity(value, unit),
+                format_quantity(-value, unit, 4),
+                typed_quantity(value, unit),
+                marked_quantity(value, unit),
+            ),
+        )
     for figure, prefix, unit in product(
         ("1", "4.7", "4,7", "1,000", "0", "1e3", "-2", ".5", "5.", "1 000"),
         (*"munpkMGµ", ""),
@@ -162,8 +203,24 @@ def supplies_and_cooling():
         )
 
 
-MARKED = ("100u/16V", "6800u/25V", "10u/16V tantalum", "100n/50V X7R", "33p/50V C0G", "1n C0G", "1.2n C0G", "1u film", "47u/25V axial",
-          "22u/50V BP", "220u/6.3V polymer", "0.47u/50V", "470n/63V", "2200u/35V 16x25 105C 5000h", "1u/400V", "100u/10V low ESR")  # fmt: skip
+MARKED = (
+    "100u/16V",
+    "6800u/25V",
+    "10u/16V tantalum",
+    "100n/50V X7R",
+    "33p/50V C0G",
+    "1n C0G",
+    "1.2n C0G",
+    "1u film",
+    "47u/25V axial",
+    "22u/50V BP",
+    "220u/6.3V polymer",
+    "0.47u/50V",
+    "470n/63V",
+    "2200u/35V 16x25 105C 5000h",
+    "1u/400V",
+    "100u/10V low ESR",
+)
 
 
 def kinds_of_capacitors():
@@ -193,12 +250,19 @@ def capacitors():
         for step in STEPS:
             share = spec.value * step
             for read in (
-                CapacitorReading(share), CapacitorReading(share, 0.3 * step), CapacitorReading(None, step), CapacitorReading(spec.value, step, 1e5),
-                CapacitorReading(share, None, None, True), CapacitorReading(share, 0.2, None, True), CapacitorReading(None, None, None, False, 0.1 * step),
-                CapacitorReading(None, None, None, False, None, 1e-5 * step), CapacitorReading(spec.value, 0.1, 1e3, False, None, None, 0.1 * step),
-                CapacitorReading(share, 0.1, None, False, None, None, None, 1e4 * step), CapacitorReading(share, step, 1e3, False, 0.02, None, None, None, 10 * step),
+                CapacitorReading(share),
+                CapacitorReading(share, 0.3 * step),
+                CapacitorReading(None, step),
+                CapacitorReading(spec.value, step, 1e5),
+                CapacitorReading(share, None, None, True),
+                CapacitorReading(share, 0.2, None, True),
+                CapacitorReading(None, None, None, False, 0.1 * step),
+                CapacitorReading(None, None, None, False, None, 1e-5 * step),
+                CapacitorReading(spec.value, 0.1, 1e3, False, None, None, 0.1 * step),
+                CapacitorReading(share, 0.1, None, False, None, None, None, 1e4 * step),
+                CapacitorReading(share, step, 1e3, False, 0.02, None, None, None, 10 * step),
                 CapacitorReading(share, 0.1, None, False, None, None, None, None, None, spec.value * 0.5),
-            ):  # fmt: skip
+            ):
                 yield f"judged {text}", judge(spec, read, LIMITS)
             yield f"old {text}", old_against_new(CapacitorReading(share, step), CapacitorReading(spec.value, 0.5))
     for kind, limit in sorted(LIMITS.leakages.items()):

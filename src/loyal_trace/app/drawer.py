@@ -42,9 +42,24 @@ def item_from_words(text: str) -> StockItem:
     if spec.value is None:
         return StockItem(number.upper() if " " not in number else number, "chip", count, place=place, state=state)
     return StockItem(
-        number, "capacitor", count, spec.value, spec.voltage, spec.technology, spec.diameter, spec.height, spec.pitch,
-        place, state, spec.temperature, spec.hours, spec.ripple, spec.esr, spec.mounting, spec.series,
-    )  # fmt: skip
+        number,
+        "capacitor",
+        count,
+        spec.value,
+        spec.voltage,
+        spec.technology,
+        spec.diameter,
+        spec.height,
+        spec.pitch,
+        place,
+        state,
+        spec.temperature,
+        spec.hours,
+        spec.ripple,
+        spec.esr,
+        spec.mounting,
+        spec.series,
+    )
 
 
 def bought_items(data: bytes, name: str) -> list[StockItem]:

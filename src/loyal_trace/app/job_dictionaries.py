@@ -71,9 +71,15 @@ class JobDictionaries:
         """The dictionary; None where nothing moves on the board, or a loop of gates oscillates."""
         try:
             return fault_dictionary(
-                wanted.board, self._job.library, wanted.contents, self._folder, wanted.clocks, wanted.register,
-                workers, tell,
-            )  # fmt: skip
+                wanted.board,
+                self._job.library,
+                wanted.contents,
+                self._folder,
+                wanted.clocks,
+                wanted.register,
+                workers,
+                tell,
+            )
         except RequestError:
             return None
 

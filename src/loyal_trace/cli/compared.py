@@ -47,8 +47,13 @@ def _block(block: Block) -> dict[str, Any]:
 
 
 def _school(school: School) -> dict[str, Any]:
-    return {"school": school.name, "why": school.why, "minutes": school.minutes, "damage_risk": school.damage,
-            "note": school.known}  # fmt: skip
+    return {
+        "school": school.name,
+        "why": school.why,
+        "minutes": school.minutes,
+        "damage_risk": school.damage,
+        "note": school.known,
+    }
 
 
 def print_comparison(document: dict[str, Any]) -> None:
@@ -56,8 +61,18 @@ def print_comparison(document: dict[str, Any]) -> None:
     if not document["orders"]:
         tell(say("no step is open, so there is nothing to compare"))
         return
-    rows = [(say("repair order"), say("bench"), say("days"), say("found by"), say("culprit known"), say("mix-up"),
-             say("damage"), say("from the best"))]  # fmt: skip
+    rows = [
+        (
+            say("repair order"),
+            say("bench"),
+            say("days"),
+            say("found by"),
+            say("culprit known"),
+            say("mix-up"),
+            say("damage"),
+            say("from the best"),
+        )
+    ]
     for one in document["orders"]:
         gap = say("is the best") if one["exact"] else say("at most {gap} off", gap=format_percent(one["gap"]))
         rows.append(
@@ -135,5 +150,12 @@ def print_extras(document: Mapping[str, Any]) -> None:
             )
         )
     for line in document.get("purchase", {}).get("lines", ()):
-        tell(say("  order from {shop}: {count} × {number}, {price:.2f}", shop=line["shop"], count=line["count"],
-                 number=line["number"], price=line["price"]))  # fmt: skip
+        tell(
+            say(
+                "  order from {shop}: {count} × {number}, {price:.2f}",
+                shop=line["shop"],
+                count=line["count"],
+                number=line["number"],
+                price=line["price"],
+            )
+        )

@@ -232,8 +232,14 @@ def _group(group: KitGroup) -> dict[str, Any]:
 def _purchase(purchase: Purchase) -> dict[str, Any]:
     return {
         "lines": [
-            {"for": line.wish.name, "shop": line.offer.shop, "number": line.offer.number, "count": line.count,
-             "price": line.price, "days": line.offer.days}
+            {
+                "for": line.wish.name,
+                "shop": line.offer.shop,
+                "number": line.offer.number,
+                "count": line.count,
+                "price": line.price,
+                "days": line.offer.days,
+            }
             for line in purchase.lines
         ],
         "missing": [wish.name for wish in purchase.missing],
@@ -243,13 +249,19 @@ def _purchase(purchase: Purchase) -> dict[str, Any]:
         "work": purchase.work,
         "total": purchase.total,
         "days": purchase.days,
-    }  # fmt: skip
+    }
 
 
 def _print(found: Kit, purchase: Purchase | None) -> None:
     told = say("{places}, {groups}", places=count_of(found.count, "place"), groups=count_of(len(found.groups), "group"))
-    tell(say("{told}: {drawer} from the drawer, {buy} to buy", told=told, drawer=found.from_drawer,
-             buy=found.count - found.from_drawer))  # fmt: skip
+    tell(
+        say(
+            "{told}: {drawer} from the drawer, {buy} to buy",
+            told=told,
+            drawer=found.from_drawer,
+            buy=found.count - found.from_drawer,
+        )
+    )
     rows = []
     for group in found.groups:
         items = dict.fromkeys(
@@ -266,13 +278,27 @@ def _print(found: Kit, purchase: Purchase | None) -> None:
     if purchase is None:
         return
     for line in purchase.lines:
-        tell(say("order from {shop}: {count} × {number}, {price:.2f}", shop=line.offer.shop, count=line.count,
-                 number=line.offer.number, price=line.price))  # fmt: skip
+        tell(
+            say(
+                "order from {shop}: {count} × {number}, {price:.2f}",
+                shop=line.offer.shop,
+                count=line.count,
+                number=line.offer.number,
+                price=line.price,
+            )
+        )
     for wish in purchase.missing:
         tell(say("no shop has {name}", name=wish.name))
-    tell(say("in total {total:.2f}: parts {parts:.2f}, shipping {shipping:.2f}, time {work:.2f}; {days:g} days",
-             total=purchase.total, parts=purchase.parts, shipping=purchase.shipping, work=purchase.work,
-             days=purchase.days))  # fmt: skip
+    tell(
+        say(
+            "in total {total:.2f}: parts {parts:.2f}, shipping {shipping:.2f}, time {work:.2f}; {days:g} days",
+            total=purchase.total,
+            parts=purchase.parts,
+            shipping=purchase.shipping,
+            work=purchase.work,
+            days=purchase.days,
+        )
+    )
 
 
 # the drawer
@@ -292,9 +318,15 @@ def drawer_list(options: argparse.Namespace) -> int:
 
 
 def _item(item: StockItem) -> dict[str, Any]:
-    return {"number": item.number, "kind": item.kind, "count": item.count, "place": item.place,
-            "state": state_word(item.state),
-            "for": item.keeper, "donor": item.donor}  # fmt: skip
+    return {
+        "number": item.number,
+        "kind": item.kind,
+        "count": item.count,
+        "place": item.place,
+        "state": state_word(item.state),
+        "for": item.keeper,
+        "donor": item.donor,
+    }
 
 
 def drawer_add(options: argparse.Namespace) -> int:

@@ -97,20 +97,36 @@ def _board_parser(commands: "argparse._SubParsersAction[Parser]") -> None:
 
 _CALC: dict[str, tuple[str, dict[str, str | None]]] = {
     # action: (help, option → default; None when it must be given, empty when it may be left out)
-    "ripple": (say("ripple on a reservoir"), {"current": None, "capacitance": None, "mains": "50Hz",
-               "rectifier": "full"}),
-    "reservoir": (say("peak and trough behind a rectifier"), {"ac": None, "drop": "0.85V", "rectifier": "bridge",
-                  "current": None, "capacitance": None, "mains": "50Hz"}),
-    "regulator": (say("headroom, heat and junction of a linear regulator"), {"input": None, "output": None,
-                  "dropout": "2V",
-                  "current": None, "theta-jc": "", "theta-cs": "", "theta-sa": "", "ambient": "25"}),
+    "ripple": (
+        say("ripple on a reservoir"),
+        {"current": None, "capacitance": None, "mains": "50Hz", "rectifier": "full"},
+    ),
+    "reservoir": (
+        say("peak and trough behind a rectifier"),
+        {"ac": None, "drop": "0.85V", "rectifier": "bridge", "current": None, "capacitance": None, "mains": "50Hz"},
+    ),
+    "regulator": (
+        say("headroom, heat and junction of a linear regulator"),
+        {
+            "input": None,
+            "output": None,
+            "dropout": "2V",
+            "current": None,
+            "theta-jc": "",
+            "theta-cs": "",
+            "theta-sa": "",
+            "ambient": "25",
+        },
+    ),
     "bridge": (say("four diode-test readings: 0.55,0.56,OL,0.54"), {"readings": None}),
-    "crystal": (say("the load capacitance of a crystal against its specification"), {"c1": None, "c2": None,
-                "stray": "5p", "load": None}),
+    "crystal": (
+        say("the load capacitance of a crystal against its specification"),
+        {"c1": None, "c2": None, "stray": "5p", "load": None},
+    ),
     "cell": (say("how long a back-up cell lasts"), {"capacity": None, "current": None, "self-discharge": "0%"}),
     "erase": (say("minutes under an eraser lamp (W/cm² at 253.7 nm)"), {"irradiance": None, "dose": "15"}),
     "divider": (say("frequencies down a divider chain"), {"from": None, "by": None}),
-}  # fmt: skip
+}
 _RECTIFIERS = {"ripple": ("full", "half"), "reservoir": ("bridge", "centre-tap", "half")}
 
 

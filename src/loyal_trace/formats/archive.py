@@ -99,8 +99,11 @@ def write_archive(archive: JobArchive, path: Path) -> None:
 
 def _fill(archive: JobArchive, stream: IO[bytes]) -> None:
     manifest: dict[str, Any] = {
-        "format": FORMAT, "version": ARCHIVE_VERSION, "job": archive.job_id, "head": archive.head,
-    }  # fmt: skip
+        "format": FORMAT,
+        "version": ARCHIVE_VERSION,
+        "job": archive.job_id,
+        "head": archive.head,
+    }
     if archive.damage != WHOLE:
         manifest["damage"] = asdict(archive.damage)
     with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as target:

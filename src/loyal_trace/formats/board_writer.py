@@ -41,10 +41,31 @@ _TABLES: Mapping[str, str] = {
 _HEAD = ("id", "name", "revision", "maker", "year", "width", "height", "columns", "rows", "firmwares")
 _HEAD_LAST = ("revisions", "revision_marks", "cautions")
 _PART_COLUMNS = (
-    "refdes", "part", "kind", "package", "x", "y", "rotation", "placed", "row", "column", "socketed", "value",
-    "voltage", "polarised", "technology", "pitch", "diameter", "room_diameter", "room_height", "role", "revisions",
-    "rare", "heat", "sink",
-)  # fmt: skip
+    "refdes",
+    "part",
+    "kind",
+    "package",
+    "x",
+    "y",
+    "rotation",
+    "placed",
+    "row",
+    "column",
+    "socketed",
+    "value",
+    "voltage",
+    "polarised",
+    "technology",
+    "pitch",
+    "diameter",
+    "room_diameter",
+    "room_height",
+    "role",
+    "revisions",
+    "rare",
+    "heat",
+    "sink",
+)
 _BARE = re.compile(r"[A-Za-z0-9_-]+")
 
 

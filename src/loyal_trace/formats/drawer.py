@@ -15,13 +15,39 @@ from loyal_trace.core.vocabulary.units import parse_quantity, typed_quantity
 from loyal_trace.formats.checksum_lists import decode_text
 
 FIELDS = (
-    "number", "kind", "count", "value", "voltage", "technology", "diameter", "height", "pitch", "place", "state",
-    "temperature", "hours", "ripple", "esr", "mounting", "series", "keeper", "donor", "risk",
-)  # fmt: skip
+    "number",
+    "kind",
+    "count",
+    "value",
+    "voltage",
+    "technology",
+    "diameter",
+    "height",
+    "pitch",
+    "place",
+    "state",
+    "temperature",
+    "hours",
+    "ripple",
+    "esr",
+    "mounting",
+    "series",
+    "keeper",
+    "donor",
+    "risk",
+)
 _UNITS = {"value": "F", "voltage": "V", "ripple": "A", "esr": "Ω", "temperature": "°C"}
 _NUMBERS = (
-    "value", "voltage", "diameter", "height", "pitch", "temperature", "hours", "ripple", "esr",
-)  # fmt: skip
+    "value",
+    "voltage",
+    "diameter",
+    "height",
+    "pitch",
+    "temperature",
+    "hours",
+    "ripple",
+    "esr",
+)
 _MOST = {"value": 10.0, "voltage": 10_000.0, "diameter": 300.0, "height": 300.0, "pitch": 300.0}
 _MOST_COUNT, _MOST_ROWS = 100_000, 20_000
 _OFFER_TITLES = {"shop": ("shop", "seller"), "number": ("number", "part", "article"), "minimum": ("minimum", "moq")}

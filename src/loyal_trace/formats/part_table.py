@@ -25,12 +25,41 @@ from loyal_trace.formats.rom_files import read_file
 from loyal_trace.formats.tables import SPREADSHEET_ENDINGS, TABLE_ENDINGS, PartTable, read_table
 
 TITLES: Mapping[str, tuple[str, ...]] = {
-    "refdes": ("refdes", "ref", "refs", "reference", "references", "designator", "designation", "place", "position",
-               "location", "parts", "designators", "reference designator", "reference designators", "locations",
-               "places", "positions",
-               "referenz", "bauteilnummer"),
-    "part": ("part", say("part number"), "partnumber", "mpn", "number", "type", "device", "chip", "description", "name",
-             "bauteil", "beschreibung"),
+    "refdes": (
+        "refdes",
+        "ref",
+        "refs",
+        "reference",
+        "references",
+        "designator",
+        "designation",
+        "place",
+        "position",
+        "location",
+        "parts",
+        "designators",
+        "reference designator",
+        "reference designators",
+        "locations",
+        "places",
+        "positions",
+        "referenz",
+        "bauteilnummer",
+    ),
+    "part": (
+        "part",
+        say("part number"),
+        "partnumber",
+        "mpn",
+        "number",
+        "type",
+        "device",
+        "chip",
+        "description",
+        "name",
+        "bauteil",
+        "beschreibung",
+    ),
     "value": ("value", "val", "wert", "valeur"),
     "package": ("package", "footprint", "case", "housing", "body", "gehäuse"),
     "kind": ("kind", "class", "category"),
@@ -45,7 +74,7 @@ TITLES: Mapping[str, tuple[str, ...]] = {
     "diameter": ("diameter", "dia", "ø"),
     "room_diameter": ("room", say("room diameter"), say("max diameter"), "room_diameter"),
     "room_height": (say("room height"), say("max height"), "room_height"),
-}  # fmt: skip
+}
 NET_TITLES = ("net", say("net name"), "netname", "signal", "node", "netz")
 PIN_TITLES = ("pin", "pins", "pad", say("pin number"), "nodes")
 _TYPE_NUMBER = re.compile(r"[A-Z]{1,5}-?\d{1,6}[A-Z0-9-]*")

@@ -206,9 +206,12 @@ def hot_board():
         ("SPK", (("C5", 2),)),
     )
     return small_board(
-        parts=tuple(parts), nets=nets, rails=(Rail("+5 V", 5.0, 4.75, 5.25, "VCC"),),
-        keep_outs=(KeepOut(0, 0, 100, 20, 70, "shield"),), supplies=(Supply(current=0.8, reservoir="C1"),),
-    )  # fmt: skip
+        parts=tuple(parts),
+        nets=nets,
+        rails=(Rail("+5 V", 5.0, 4.75, 5.25, "VCC"),),
+        keep_outs=(KeepOut(0, 0, 100, 20, 70, "shield"),),
+        supplies=(Supply(current=0.8, reservoir="C1"),),
+    )
 
 
 def test_the_board_says_what_a_place_asks_for():
@@ -276,9 +279,15 @@ def test_what_cannot_be_is_refused_by_name(text):
         parse_spec(text)
 
 
-@pytest.mark.parametrize(("fields", "plus"), [
-    ({"technology": "aluminium"}, True), ({"technology": "aluminium", "series": BIPOLAR}, False), ({"technology": "film"}, False),
-    ({"technology": "tantalum", "polarised": False}, False), ({"technology": "film", "polarised": True}, True),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("fields", "plus"),
+    [
+        ({"technology": "aluminium"}, True),
+        ({"technology": "aluminium", "series": BIPOLAR}, False),
+        ({"technology": "film"}, False),
+        ({"technology": "tantalum", "polarised": False}, False),
+        ({"technology": "film", "polarised": True}, True),
+    ],
+)
 def test_a_capacitor_has_a_plus_by_its_kind_where_nobody_says_so(fields, plus):
     assert CapacitorSpec(1e-6, **fields).has_plus is plus

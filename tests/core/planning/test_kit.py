@@ -81,9 +81,14 @@ def test_a_proven_part_comes_before_an_untested_or_reserved_one_and_a_chosen_one
 
 def test_places_are_grouped_by_all_that_decides_what_goes_in():
     places = [
-        place("C1", "100u/16V"), place("C2", "100u/16V"), place("C3", "100u/25V"), place("C4", "100u/16V tantalum"),
-        place("C5", "100u/16V BP"), place("C6", "100u/16V axial"), place("C7", "100u/16V", room_diameter=5.0),
-    ]  # fmt: skip
+        place("C1", "100u/16V"),
+        place("C2", "100u/16V"),
+        place("C3", "100u/25V"),
+        place("C4", "100u/16V tantalum"),
+        place("C5", "100u/16V BP"),
+        place("C6", "100u/16V axial"),
+        place("C7", "100u/16V", room_diameter=5.0),
+    ]
     assert [[ref.refdes for ref in group.places] for group in kit(places, []).groups].count(["C1", "C2"]) == 1
     assert len(kit(places, []).groups) == 6
     orders = {group.places[0].refdes: group.order for group in kit(places, []).groups}
@@ -160,9 +165,11 @@ def shops(*rows):
 def test_shipping_decides_where_to_buy_and_nothing_unfit_is_bought():
     wishes = [Wish("47u", 10, place("C1", "47u/16V").place), Wish("100u", 2, place("C2", "100u/16V").place)]
     offers = shops(
-        ("A", "47u 25V", 0.20, 1, 5, 3), ("A", "100u 25V", 0.30, 1, 5, 3),
-        ("B", "47u 25V", 0.05, 1, 5, 2), ("B", "100u 10V", 0.01, 1, 5, 2),
-    )  # fmt: skip
+        ("A", "47u 25V", 0.20, 1, 5, 3),
+        ("A", "100u 25V", 0.30, 1, 5, 3),
+        ("B", "47u 25V", 0.05, 1, 5, 2),
+        ("B", "100u 10V", 0.01, 1, 5, 2),
+    )
     found = plan_purchase(wishes, offers, LIMITS)
     assert found.shops == ("A",) and found.shipping == 5 and found.parts == pytest.approx(2.6) and found.days == 3
     apart = plan_purchase([Wish("47u", 100, wishes[0].place), wishes[1]], offers, LIMITS)

@@ -177,10 +177,15 @@ def test_power_waits_for_a_washed_board_to_dry(detail, hours):
 
 def test_what_suffers_from_a_wash_comes_off_first():
     parts = (
-        CAN, CHIP, Part("BT1", "NiCd 3.6V", kind="cell"), Part("SW1", "8 way", kind="switch"),
-        Part("U2", "74LS04", "DIP-14", socketed=True), Part("U3", "27C64", "DIP-28", socketed=True),
-        Part("K1", "5V relay", kind="relay"), Part("C7", "30p trimmer", kind="capacitor", value=3e-11),
-    )  # fmt: skip
+        CAN,
+        CHIP,
+        Part("BT1", "NiCd 3.6V", kind="cell"),
+        Part("SW1", "8 way", kind="switch"),
+        Part("U2", "74LS04", "DIP-14", socketed=True),
+        Part("U3", "27C64", "DIP-28", socketed=True),
+        Part("K1", "5V relay", kind="relay"),
+        Part("C7", "30p trimmer", kind="capacitor", value=3e-11),
+    )
     slots = (RomSlot("U3", "27C64", 8192),)
     found = dict(to_take_off(job(parts=parts, nets=(), rom_slots=slots), "small"))
     assert set(found) == {"BT1", "SW1", "U2", "U3", "K1", "C7"} and "label" in found["U3"]

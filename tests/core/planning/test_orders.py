@@ -31,9 +31,17 @@ def drawn(seed, count, tools=("iron", "hand")):
     for n in range(count):
         needs = tuple(str(k) for k in range(n) if draw.random() < 0.15)
         found.append(
-            Task(str(n), str(n), draw.uniform(2, 40), draw.random(), str(n % 4), draw.choice(tools), needs,
-                 draw.choice([0, 0, 0, 3.0]))
-        )  # fmt: skip
+            Task(
+                str(n),
+                str(n),
+                draw.uniform(2, 40),
+                draw.random(),
+                str(n % 4),
+                draw.choice(tools),
+                needs,
+                draw.choice([0, 0, 0, 3.0]),
+            )
+        )
     return normalised(found)
 
 
@@ -47,9 +55,10 @@ def test_up_to_a_dozen_the_order_is_the_best_of_all(seed):
     tasks = drawn(seed, 2 + seed % 5)
     found = repair_order(tasks, Grouping.ONE)
     lawful = [
-        some for some in permutations(tasks)
+        some
+        for some in permutations(tasks)
         if all(need in {t.id for t in some[:n]} for n, one in enumerate(some) for need in one.needs)
-    ]  # fmt: skip
+    ]
     assert found.exact and found.weight == pytest.approx(min(map(weight_of, lawful)))
     assert found.bound <= found.weight + 1e-9 and found.gap == 0
 

@@ -15,10 +15,15 @@ from loyal_trace.resources import chip_library
 
 LIBRARY, REGISTER, CLOCKS = chip_library(), Register(), 200
 NETS = {
-    "CLK": (("U1", 1), ("U4", 3)), "QA": (("U1", 3), ("U2", 1)), "QB": (("U1", 4), ("U2", 2), ("U3", 1)),
-    "NAND": (("U2", 3), ("U3", 2), ("U4", 2)), "XOR": (("U3", 3),), "GND": (("U1", 2), ("U2", 4)),
-    "HIGH": (("U4", 1), ("U4", 4)), "Q": (("U4", 5),),
-}  # fmt: skip
+    "CLK": (("U1", 1), ("U4", 3)),
+    "QA": (("U1", 3), ("U2", 1)),
+    "QB": (("U1", 4), ("U2", 2), ("U3", 1)),
+    "NAND": (("U2", 3), ("U3", 2), ("U4", 2)),
+    "XOR": (("U3", 3),),
+    "GND": (("U1", 2), ("U2", 4)),
+    "HIGH": (("U4", 1), ("U4", 4)),
+    "Q": (("U4", 5),),
+}
 PARTS = (Part("U1", "74LS393"), Part("U2", "74LS00"), Part("U3", "74LS86"), Part("U4", "74LS74"))
 BOARD = BoardDefinition("b", "b", parts=PARTS, nets=tuple(NETS.items()), clocks=(Clock("CLK", frequency=1e6),))
 FAULTS = all_faults(BOARD, LIBRARY)

@@ -22,9 +22,13 @@ from tests.helpers.free_run_boards import free_run_board
 
 LIBRARY = chip_library()
 NETS = {
-    "CLK": (("U1", 1),), "QA": (("U1", 3), ("U2", 1)), "QB": (("U1", 4), ("U2", 2), ("U3", 1)),
-    "NAND": (("U2", 3), ("U3", 2)), "XOR": (("U3", 3),), "GND": (("U1", 2), ("U2", 4)),
-}  # fmt: skip
+    "CLK": (("U1", 1),),
+    "QA": (("U1", 3), ("U2", 1)),
+    "QB": (("U1", 4), ("U2", 2), ("U3", 1)),
+    "NAND": (("U2", 3), ("U3", 2)),
+    "XOR": (("U3", 3),),
+    "GND": (("U1", 2), ("U2", 4)),
+}
 PARTS = (Part("U1", "74LS393"), Part("U2", "74LS00"), Part("U3", "74LS86"))
 BOARD = BoardDefinition("b", "b", parts=PARTS, nets=tuple(NETS.items()), clocks=(Clock("CLK", frequency=1e6),))
 CLOCKS = 512
@@ -60,8 +64,18 @@ def test_faults_are_typed_by_pin_and_other_kinds_are_refused():
     assert fault_of("U2.3 stuck 0", BOARD, LIBRARY).pins[0].kind == "output-stuck"
     assert fault_of("U2.1A stuck 1", BOARD, LIBRARY).pins[0].kind == "input-stuck"
     assert fault_of("U2.3 open", BOARD, LIBRARY).pins[0].kind == "open"
-    for text in ("U2.3 noisy", "U9.1 stuck 0", "U2.99 stuck 0", "U2 stuck 0", "U2.3 stuck 2", "U2.7 stuck 0",
-                 "U2.1 slow", "QA bridge QZ", "QZ missing", "U2 cell 0.0 stuck 1"):  # fmt: skip
+    for text in (
+        "U2.3 noisy",
+        "U9.1 stuck 0",
+        "U2.99 stuck 0",
+        "U2 stuck 0",
+        "U2.3 stuck 2",
+        "U2.7 stuck 0",
+        "U2.1 slow",
+        "QA bridge QZ",
+        "QZ missing",
+        "U2 cell 0.0 stuck 1",
+    ):
         with pytest.raises(RequestError):
             fault_of(text, BOARD, LIBRARY)
 
@@ -87,8 +101,13 @@ def test_a_slow_output_is_a_clock_late_and_a_leaky_pin_takes_a_line_down_that_no
     good = free_run(BOARD, LIBRARY, CLOCKS).levels("NAND")
     assert np.array_equal(levels_with("U2.3 slow", "NAND")[2:], good[:-2])
     nets = {"E": (("U1", 1),), "A": (("U1", 2),), "BUS": (("U1", 3), ("U2", 1))}
-    bus = BoardDefinition("b", "b", parts=(Part("U1", "74LS125"), Part("U2", "74LS04")), nets=tuple(nets.items()),
-                          clocks=(Clock("E", frequency=1e6),))  # fmt: skip
+    bus = BoardDefinition(
+        "b",
+        "b",
+        parts=(Part("U1", "74LS125"), Part("U2", "74LS04")),
+        nets=tuple(nets.items()),
+        clocks=(Clock("E", frequency=1e6),),
+    )
     leaky = free_run(bus, LIBRARY, CLOCKS, (fault_of("U2.1 leaky", bus, LIBRARY),))
     enabled = leaky.levels("E") == 0
     assert free_run(bus, LIBRARY, CLOCKS).levels("BUS").all()

@@ -144,12 +144,24 @@ def test_one_more_fault_is_computed_as_if_it_had_been_there_from_the_start(libra
     """Property over every pin: only what a fault reaches is computed again."""
     parts = {"U1": "74LS163", "U2": "74LS175", "U3": "74LS283", "U4": "74LS00"}
     nets = {
-        "CLK": "U1.2 U2.9", "HIGH": "U1.1 U1.7 U1.10 U2.1", "GND": "U1.3 U1.4 U1.5 U1.6 U3.7",
-        "RCO": "U1.15 U4.1 U4.2", "LOAD": "U4.3 U1.9",
-        "C0": "U1.14 U3.6", "C1": "U1.13 U3.2", "C2": "U1.12 U3.15", "C3": "U1.11 U3.11",
-        "A0": "U2.2 U3.5", "A1": "U2.7 U3.3", "A2": "U2.10 U3.14", "A3": "U2.15 U3.12",
-        "S0": "U3.4 U2.4", "S1": "U3.1 U2.5", "S2": "U3.13 U2.12", "S3": "U3.10 U2.13",
-    }  # fmt: skip
+        "CLK": "U1.2 U2.9",
+        "HIGH": "U1.1 U1.7 U1.10 U2.1",
+        "GND": "U1.3 U1.4 U1.5 U1.6 U3.7",
+        "RCO": "U1.15 U4.1 U4.2",
+        "LOAD": "U4.3 U1.9",
+        "C0": "U1.14 U3.6",
+        "C1": "U1.13 U3.2",
+        "C2": "U1.12 U3.15",
+        "C3": "U1.11 U3.11",
+        "A0": "U2.2 U3.5",
+        "A1": "U2.7 U3.3",
+        "A2": "U2.10 U3.14",
+        "A3": "U2.15 U3.12",
+        "S0": "U3.4 U2.4",
+        "S1": "U3.1 U2.5",
+        "S2": "U3.13 U2.12",
+        "S3": "U3.10 U2.13",
+    }
     drawn = board(parts, nets)
     stimuli = {"CLK": CLOCK[:200].astype(np.uint8), "HIGH": np.ones(200, np.uint8)}
     good = Machine(build_netlist(drawn, library), stimuli, 200)
@@ -180,8 +192,15 @@ def test_memories_give_their_content_when_selected(library):
 @pytest.mark.parametrize("engine", ENGINES)
 def test_a_shift_register_fed_back_through_exclusive_or_runs_through_its_states(engine, library):
     """A ring of many bits: seven of them, taps at the last two, run through 127 states."""
-    nets = {"CLK": "U1.8", "HIGH": "U1.9 U1.2", "SET": "U2.10", "T6": "U1.12 U2.1", "T5": "U1.11 U2.2", "X": "U2.3 U2.9",
-            "IN": "U2.8 U1.1"}  # fmt: skip
+    nets = {
+        "CLK": "U1.8",
+        "HIGH": "U1.9 U1.2",
+        "SET": "U2.10",
+        "T6": "U1.12 U2.1",
+        "T5": "U1.11 U2.2",
+        "X": "U2.3 U2.9",
+        "IN": "U2.8 U1.1",
+    }
     stimuli = {"CLK": np.arange(600) & 1, "HIGH": np.ones(600), "SET": (np.arange(600) < 2).astype(int)}
     found = run(engine, library, {"U1": "74LS164", "U2": "74LS86"}, nets, stimuli, 600)
     clocked = found["T6"][1::2]
@@ -191,12 +210,23 @@ def test_a_shift_register_fed_back_through_exclusive_or_runs_through_its_states(
 def ram_board():
     """A counter addresses a RAM; in every second half of its count what the buffer gives is written, then read back."""
     nets = {
-        "CLK": "U1.1", "GND": "U1.2 U1.12 U3.18 U3.1 U3.2 U3.3 U3.4 U3.23 U3.22 U3.19",
-        "A0": "U1.3 U3.8", "A1": "U1.4 U3.7", "A2": "U1.5 U3.6", "A3": "U1.6 U3.5 U1.13",
-        "PHASE": "U1.11 U2.1 U3.20", "/WRITE": "U2.2 U3.21 U5.1 U5.4 U5.10 U5.13",
-        "D0": "U3.9 U5.3", "D1": "U3.10 U5.6", "D2": "U3.11 U5.8", "D3": "U3.13 U5.11",
-        "S0": "U5.2", "S1": "U5.5", "S2": "U5.9", "S3": "U5.12",
-    }  # fmt: skip
+        "CLK": "U1.1",
+        "GND": "U1.2 U1.12 U3.18 U3.1 U3.2 U3.3 U3.4 U3.23 U3.22 U3.19",
+        "A0": "U1.3 U3.8",
+        "A1": "U1.4 U3.7",
+        "A2": "U1.5 U3.6",
+        "A3": "U1.6 U3.5 U1.13",
+        "PHASE": "U1.11 U2.1 U3.20",
+        "/WRITE": "U2.2 U3.21 U5.1 U5.4 U5.10 U5.13",
+        "D0": "U3.9 U5.3",
+        "D1": "U3.10 U5.6",
+        "D2": "U3.11 U5.8",
+        "D3": "U3.13 U5.11",
+        "S0": "U5.2",
+        "S1": "U5.5",
+        "S2": "U5.9",
+        "S3": "U5.12",
+    }
     return board({"U1": "74LS393", "U2": "74LS04", "U3": "6116", "U5": "74LS125"}, nets)
 
 

@@ -31,12 +31,24 @@ PHOTO, KEYS, SEEN, APART = (
     say("teardown and reassembly"),
 )
 FINDINGS = (
-    ("G", Finding.LOOKS_GOOD), ("C", Finding.CORRODED), ("F", Finding.PIN_BENT), ("J", Finding.JOINT),
-    ("O", Finding.SOCKET_LOOSE), ("S", Finding.SINGLE_WIPE), ("W", Finding.WRONG_PART), ("V", Finding.REVERSED),
-    ("B", Finding.SCORCHED), ("K", Finding.LEAKING), ("U", Finding.BULGED), ("R", Finding.RESIDUE),
-    ("T", Finding.TRACK_DAMAGED), ("P", Finding.PREVIOUS_WORK), ("H", Finding.COMPOUND_MISSING),
-    ("N", Finding.MISSING), ("L", Finding.CLEANED),
-)  # fmt: skip
+    ("G", Finding.LOOKS_GOOD),
+    ("C", Finding.CORRODED),
+    ("F", Finding.PIN_BENT),
+    ("J", Finding.JOINT),
+    ("O", Finding.SOCKET_LOOSE),
+    ("S", Finding.SINGLE_WIPE),
+    ("W", Finding.WRONG_PART),
+    ("V", Finding.REVERSED),
+    ("B", Finding.SCORCHED),
+    ("K", Finding.LEAKING),
+    ("U", Finding.BULGED),
+    ("R", Finding.RESIDUE),
+    ("T", Finding.TRACK_DAMAGED),
+    ("P", Finding.PREVIOUS_WORK),
+    ("H", Finding.COMPOUND_MISSING),
+    ("N", Finding.MISSING),
+    ("L", Finding.CLEANED),
+)
 _OF_KEY = dict(FINDINGS)
 _HINT = say("{typed}; or a note", typed="corroded; looks good; 5D.4 corroded; C1-C4 leaking; socket of 6C loose")
 _NOT_SEEN = say(

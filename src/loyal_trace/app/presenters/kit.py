@@ -140,8 +140,11 @@ def _chosen(workspace: Workspace) -> int:
 
 
 def _order_view(order: RepairOrder, chosen: bool) -> OrderView:
-    names = {Grouping.ONE: say("One part, one test"), Grouping.GROUP: say("One group, one test"),
-             Grouping.ALL: say("All off, then all on")}  # fmt: skip
+    names = {
+        Grouping.ONE: say("One part, one test"),
+        Grouping.GROUP: say("One group, one test"),
+        Grouping.ALL: say("All off, then all on"),
+    }
     named = {
         Priority.EASY: say("Easy first"),
         Priority.LIKELY: say("Likely first"),
@@ -428,10 +431,19 @@ def _rest(one: GroupEstimate) -> str:
     advice = term(one.advice.value)
     if (low, high) == (0, one.unmeasured):
         # A count that may be anything says nothing; the probability of each does.
-        told = say("Each of the {count} unmeasured {name} is bad with a probability of {share}. Advice: {advice}.",
-                   count=one.unmeasured, name=name, share=format_percent(one.share), advice=advice)  # fmt: skip
-        one_left = say("The unmeasured {name} is bad with a probability of {share}. Advice: {advice}.",
-                       name=name, share=format_percent(one.share), advice=advice)  # fmt: skip
+        told = say(
+            "Each of the {count} unmeasured {name} is bad with a probability of {share}. Advice: {advice}.",
+            count=one.unmeasured,
+            name=name,
+            share=format_percent(one.share),
+            advice=advice,
+        )
+        one_left = say(
+            "The unmeasured {name} is bad with a probability of {share}. Advice: {advice}.",
+            name=name,
+            share=format_percent(one.share),
+            advice=advice,
+        )
         return told if one.unmeasured > 1 else one_left
     return say(
         "{low} to {high} of the {count} unmeasured {name} are probably bad ({share} each). Advice: {advice}.",

@@ -20,8 +20,13 @@ from loyal_trace.core.vocabulary.quantities import Quantity
 from loyal_trace.core.vocabulary.verdicts import Verdict
 
 _OF_ONE = (
-    Quantity.CAPACITANCE, Quantity.ESR, Quantity.LOSS, Quantity.LEAKAGE, Quantity.TAN_DELTA, Quantity.RESISTANCE,
-)  # fmt: skip
+    Quantity.CAPACITANCE,
+    Quantity.ESR,
+    Quantity.LOSS,
+    Quantity.LEAKAGE,
+    Quantity.TAN_DELTA,
+    Quantity.RESISTANCE,
+)
 Newest = Callable[[Quantity], Measured | None]
 
 

@@ -288,8 +288,11 @@ def _traces(moment: Moment, table: EvidenceTable) -> Iterator[Evidence]:
             yield table.line(place, "trace-differs", say("in the trace {reason}", reason=entry.differences[0].reason))
         else:
             outputs = count_of(sum(bool(lane.expected) for lane in entry.lanes), "output")
-            told = say("in a trace of {samples:,} samples {outputs} did what the model gives", samples=entry.samples,
-                       outputs=outputs)  # fmt: skip
+            told = say(
+                "in a trace of {samples:,} samples {outputs} did what the model gives",
+                samples=entry.samples,
+                outputs=outputs,
+            )
             yield table.line(place, "trace-agrees", told)
 
 

@@ -21,8 +21,17 @@ _PLACE_LAST = re.compile(
     rf"(?:measured\s+|read\s+)?(?P<value>{NUMBER}\s*[a-zµΩ%°]*)\s+(?:at|on)\s+(?P<place>\S+(?:\s\S+){{0,3}})",
     re.IGNORECASE,
 )
-_UNITS = ((r"volts?", "V"), (r"amp(?:ere)?s?", "A"), (r"millivolts?", "mV"), (r"milliamps?", "mA"), (r"hertz", "Hz"),
-          (r"kilohertz", "kHz"), (r"megahertz", "MHz"), (r"kilo-?ohms?", "kΩ"), (r"microfarads?", "uF"))  # fmt: skip
+_UNITS = (
+    (r"volts?", "V"),
+    (r"amp(?:ere)?s?", "A"),
+    (r"millivolts?", "mV"),
+    (r"milliamps?", "mA"),
+    (r"hertz", "Hz"),
+    (r"kilohertz", "kHz"),
+    (r"megahertz", "MHz"),
+    (r"kilo-?ohms?", "kΩ"),
+    (r"microfarads?", "uF"),
+)
 _UNIT = re.compile("|".join(rf"(?<=\d)\s*({word})\b" for word, _ in _UNITS), re.IGNORECASE)
 
 

@@ -236,27 +236,63 @@ class _Rule:
 _WET, _STEADY = ("aluminium", "tantalum", "polymer"), ("film", "class 1", "mica")
 # The first that holds decides. From the guides of makers on replacing one dielectric by another.
 _OTHER_KIND = (
-    _Rule(("tantalum",), (), (Role.RESERVOIR,), Fit.BAD,
-          say("no tantalum behind a rectifier: the current at switching on can set it on fire")),
+    _Rule(
+        ("tantalum",),
+        (),
+        (Role.RESERVOIR,),
+        Fit.BAD,
+        say("no tantalum behind a rectifier: the current at switching on can set it on fire"),
+    ),
     _Rule(_WET, (), (Role.CRYSTAL, Role.SNUBBER, Role.MOTOR), Fit.BAD, say("no electrolytic does in that role")),
-    _Rule(("tantalum",), (), (Role.BULK, Role.DECOUPLING, Role.UNKNOWN), Fit.CARE,
-          say("a tantalum on a supply that can give much current can burn: only behind a resistor or fuse")),
+    _Rule(
+        ("tantalum",),
+        (),
+        (Role.BULK, Role.DECOUPLING, Role.UNKNOWN),
+        Fit.CARE,
+        say("a tantalum on a supply that can give much current can burn: only behind a resistor or fuse"),
+    ),
     _Rule(("polymer",), (), (Role.TIMING, Role.RESET), Fit.BAD, say("a polymer part leaks too much to set a time")),
-    _Rule(("polymer",), (), (), Fit.CARE,
-          say("a polymer part has so little resistance that an old regulator can oscillate")),
-    _Rule(("ceramic",), (), (Role.TIMING, Role.RESET, Role.CRYSTAL, Role.SNUBBER, Role.MOTOR), Fit.BAD,
-          say("the value of a class 2 ceramic moves with voltage and warmth")),
-    _Rule(("ceramic",), (), (Role.COUPLING, Role.VIDEO, Role.FILTER), Fit.CARE,
-          say("a class 2 ceramic distorts signals and turns vibration into voltage")),
-    _Rule(("aluminium",), (*_STEADY, "paper", "ceramic", "trimmer"), (), Fit.BAD,
-          say("an electrolytic leaks and drifts where a part without electrolyte was")),
-    _Rule(("aluminium",), ("tantalum",), (Role.TIMING, Role.RESET), Fit.CARE,
-          say("an aluminium part leaks and drifts more than the tantalum that set the time")),
+    _Rule(
+        ("polymer",),
+        (),
+        (),
+        Fit.CARE,
+        say("a polymer part has so little resistance that an old regulator can oscillate"),
+    ),
+    _Rule(
+        ("ceramic",),
+        (),
+        (Role.TIMING, Role.RESET, Role.CRYSTAL, Role.SNUBBER, Role.MOTOR),
+        Fit.BAD,
+        say("the value of a class 2 ceramic moves with voltage and warmth"),
+    ),
+    _Rule(
+        ("ceramic",),
+        (),
+        (Role.COUPLING, Role.VIDEO, Role.FILTER),
+        Fit.CARE,
+        say("a class 2 ceramic distorts signals and turns vibration into voltage"),
+    ),
+    _Rule(
+        ("aluminium",),
+        (*_STEADY, "paper", "ceramic", "trimmer"),
+        (),
+        Fit.BAD,
+        say("an electrolytic leaks and drifts where a part without electrolyte was"),
+    ),
+    _Rule(
+        ("aluminium",),
+        ("tantalum",),
+        (Role.TIMING, Role.RESET),
+        Fit.CARE,
+        say("an aluminium part leaks and drifts more than the tantalum that set the time"),
+    ),
     _Rule(_STEADY, (*_WET, "ceramic", "paper"), (), Fit.GOOD, say("neither dries out nor leaks")),
-    _Rule(("ceramic",), _WET, (), Fit.CARE,
-          say("a ceramic damps no ringing, which the resistance of the old part did")),
+    _Rule(
+        ("ceramic",), _WET, (), Fit.CARE, say("a ceramic damps no ringing, which the resistance of the old part did")
+    ),
     _Rule(("ceramic",), _STEADY, (), Fit.CARE, say("a class 2 ceramic is less stable than what was there")),
-)  # fmt: skip
+)
 
 
 def _resistance(place: Place, new: CapacitorSpec, limits: CapacitorLimits) -> Iterator[SubstituteCheck]:

@@ -83,9 +83,18 @@ _WORDS = {
 }
 # The strictest of several words decides: `reset timing` is a reset.
 _STRICT_FIRST = (
-    Role.CRYSTAL, Role.RESET, Role.TIMING, Role.MOTOR, Role.FILTER, Role.SNUBBER, Role.VIDEO, Role.COUPLING,
-    Role.RESERVOIR, Role.BULK, Role.DECOUPLING,
-)  # fmt: skip
+    Role.CRYSTAL,
+    Role.RESET,
+    Role.TIMING,
+    Role.MOTOR,
+    Role.FILTER,
+    Role.SNUBBER,
+    Role.VIDEO,
+    Role.COUPLING,
+    Role.RESERVOIR,
+    Role.BULK,
+    Role.DECOUPLING,
+)
 _GROUND = re.compile(r"[AD]?GND\d*|VSS|0V|GROUND|EARTH", re.IGNORECASE)
 _SUPPLY = re.compile(r"VCC|VDD|VEE|VBB|VPP|[+-]\d+(?:[.,]\d+)?V?\w{0,3}", re.IGNORECASE)
 _RESET_NET = re.compile(r".*(?:RESET|RST|\bPOR\b).*", re.IGNORECASE)

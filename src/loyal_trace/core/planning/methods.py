@@ -114,14 +114,18 @@ def methods_from(text: str) -> Methods:
         tuple(_method(row) for row in told["removal"]),
         tuple(_method(row | {"risk": 0.0, "whole": True}) for row in told["fitting"]),
         tuple(
-            Wash(row["id"], tuple(row["words"]), float(row["hours"]), float(row["warm_hours"]), term(row["grade"]),
-                 term(row["why"]))
+            Wash(
+                row["id"],
+                tuple(row["words"]),
+                float(row["hours"]),
+                float(row["warm_hours"]),
+                term(row["grade"]),
+                term(row["why"]),
+            )
             for row in told["wash"]
         ),
-        tuple(
-            (tuple(row["kinds"]), tuple(row.get("words", ())), term(row["why"])) for row in told["before_wash"]
-        ),
-    )  # fmt: skip
+        tuple((tuple(row["kinds"]), tuple(row.get("words", ())), term(row["why"])) for row in told["before_wash"]),
+    )
 
 
 def _method(row: dict[str, Any]) -> Method:

@@ -198,20 +198,22 @@ def _loop_source(
     clocks, given = [f"c{number}" for number in bits], [f"o{number}" for number in outside]
     news = [f"n{number}" for number in outside]
     shown = ", ".join(f"x{number}" for number in bits)
-    return "\n".join([
-        f"def loop(start, {', '.join(f'l{name}' for name in (*clocks, *given))}):",
-        " out = []",
-        f" {shown}, = start",
-        *(f" {name} = l{name}[0]" for name in given),
-        *(f" {line.strip()}" for line in rows),
-        f" for {', '.join((*clocks, *news))}, in zip({', '.join(f'l{name}' for name in (*clocks, *given))}):",
-        *lines,
-        *(f"  x{number} = y{number}" for number in bits),
-        *(f"  {name} = {new}" for name, new in zip(given, news, strict=True)),
-        *rows,
-        f"  out += ({shown},)",
-        " return out",
-    ])  # fmt: skip
+    return "\n".join(
+        [
+            f"def loop(start, {', '.join(f'l{name}' for name in (*clocks, *given))}):",
+            " out = []",
+            f" {shown}, = start",
+            *(f" {name} = l{name}[0]" for name in given),
+            *(f" {line.strip()}" for line in rows),
+            f" for {', '.join((*clocks, *news))}, in zip({', '.join(f'l{name}' for name in (*clocks, *given))}):",
+            *lines,
+            *(f"  x{number} = y{number}" for number in bits),
+            *(f"  {name} = {new}" for name, new in zip(given, news, strict=True)),
+            *rows,
+            f"  out += ({shown},)",
+            " return out",
+        ]
+    )
 
 
 # anything else, step by step

@@ -54,10 +54,17 @@ def _trace(draft: Draft, entry: "TraceCompared") -> None:
 
 def _trace_words(entry: "TraceCompared") -> str:
     if not entry.differences:
-        return say("{place} trace {file_name}: every output is what the model gives", place=entry.place,
-                   file_name=entry.file_name)  # fmt: skip
-    return say("{place} trace {file_name}: {reason}", place=entry.place, file_name=entry.file_name,
-               reason=entry.differences[0].reason)  # fmt: skip
+        return say(
+            "{place} trace {file_name}: every output is what the model gives",
+            place=entry.place,
+            file_name=entry.file_name,
+        )
+    return say(
+        "{place} trace {file_name}: {reason}",
+        place=entry.place,
+        file_name=entry.file_name,
+        reason=entry.differences[0].reason,
+    )
 
 
 def _pin_signed(draft: Draft, entry: "PinSigned") -> None:

@@ -123,8 +123,14 @@ def offer(m: Match, scope: Scope) -> Iterable[Said]:
         return float((m[name] or "0").replace(",", "."))
 
     what, shop = " ".join(m["number"].split()), " ".join(m["shop"].split())
-    fields = {"shop": shop, "number": what, "price": number("price"), "shipping": number("shipping"),
-              "minimum": max(1, int(m["minimum"] or 1)), "days": number("days")}  # fmt: skip
+    fields = {
+        "shop": shop,
+        "number": what,
+        "price": number("price"),
+        "shipping": number("shipping"),
+        "minimum": max(1, int(m["minimum"] or 1)),
+        "days": number("days"),
+    }
     told = f"offer: {what} from {shop} at {number('price'):.2f}"
     told += f", shipping {number('shipping'):.2f}" if m["shipping"] else ""
     told += f", at least {int(m['minimum'])}" if m["minimum"] else ""
