@@ -90,11 +90,17 @@ def test_a_bipolar_prom_gets_an_adapter_with_every_pin_of_the_eprom():
     assert wires["/CE"] == f"socket pin {chip.pin('/CE1').number} (select)"
     assert any("access in 150 ns" in cost for cost in one.gives_up)
     pulled = [any("pull-up" in cost for cost in found(number, "2716").gives_up) for number in ("82S129", "74S188")]
+    left = {
+        name: [cost for cost in found(name, "27C64").gives_up if "has no enable for" in cost]
+        for name in ("82S129", "82S141", "82S191")
+    }
+    assert left["82S129"] == [] and "for CE4, CE3:" in left["82S141"][0] and "for CE3, CE2:" in left["82S191"][0]
     assert pulled == [False, True], "only where the old outputs are open collectors"
 
 
 def test_a_static_ram_gets_a_larger_one_on_an_adapter():
     one = found("2114", "6116")
+    assert one.gives_up == ("1 address line to ground", "not connected: 4 data lines")
     chip = chip_library().find("2114")
     wires = {wire.start.split("(")[1].rstrip(")"): wire.end for wire in one.wiring}
     assert (

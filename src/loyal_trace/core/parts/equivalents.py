@@ -10,14 +10,15 @@ from dataclasses import dataclass
 
 from loyal_trace.core.chips.levels import FAMILIES, Family
 from loyal_trace.core.chips.library import ChipLibrary
-from loyal_trace.core.chips.model import ChipType
+from loyal_trace.core.chips.model import ChipType, Pin
 from loyal_trace.core.parts.fitting import RANK, Fits
 from loyal_trace.core.roms.devices import REWRITABLE, MemoryType, MemoryTypes
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.phrases import after, joined, say
-from loyal_trace.core.vocabulary.units import format_quantity
+from loyal_trace.core.vocabulary.units import count_of, format_quantity
 
 _LOGIC = re.compile(r"(74|54)(?:[A-Z]*)(\d{2,5})")
+_ENABLES = 2  # an EPROM's /CE and /OE
 _PLAIN = re.compile(r"74\d{2,5}")
 _FAMILY_ORDER = ("LS", "HCT", "ALS", "F", "TTL", "S", "AS", "ACT", "HC", "AC")
 _SLOWER, _FASTER, _MORE_CURRENT, _MORE_LOAD = 1.3, 2.0, 2.0, 1.1
@@ -311,15 +312,34 @@ def _prom_costs(chip: ChipType, new: MemoryType, size: int) -> Iterator[str]:
         yield say("of each byte only the lower {bits} bits are used", bits=len(chip.memory.data))
     if new.size > size:
         yield say("the image is repeated {times} times", times=new.size // size)
+    left = [pin.name for pin in _selects_of(chip) if pin not in _low_selects(chip)[:_ENABLES]]
+    if left:
+        yield say(
+            "{new} has no enable for {selects}: gate them in, or it drives the bus while another device is selected",
+            new=new.name,
+            selects=joined(", ", left),
+        )
     if "open collector" in chip.title:
-        yield say("the old outputs are open collectors: its pull-up resistors may stay")
+        yield say(
+            "the old outputs are open collectors: their pull-up resistors may stay, but nothing else may pull these "
+            "lines low"
+        )
+
+
+def _selects_of(chip: ChipType) -> list[Pin]:
+    """The pins that decide whether a memory drives its outputs, in the order of the package."""
+    named = chip.memory.select.names if chip.memory is not None else ()
+    return [pin for pin in chip.pins if pin.name in named]
+
+
+def _low_selects(chip: ChipType) -> list[Pin]:
+    return [pin for pin in _selects_of(chip) if pin.name.startswith("/")]
 
 
 def adapter(chip: ChipType, new: MemoryType) -> Iterator[Wire]:
     """Every pin of the EPROM and where it goes in the socket of the PROM."""
     socket = {pin.name: pin.number for pin in chip.pins}
-    selects = [pin for pin in chip.pins if pin.name.lstrip("/").startswith("C") and pin.name not in ("CLK",)]
-    low = [pin for pin in selects if pin.name.startswith("/")]
+    low = _low_selects(chip)
     for number, name in enumerate(new.pins, start=1):
         start = say("pin {pin} of {new} ({name})", pin=number, new=new.name, name=name)
         yield Wire(start, _goes_to(name, socket, [pin.number for pin in low]))
@@ -349,9 +369,11 @@ def _larger_rams(chip: ChipType, library: ChipLibrary) -> Iterator[Equivalent]:
         if other.memory is None or len(other.memory.address) <= len(memory.address):
             continue
         if len(other.memory.data) >= len(memory.data) >= 4:
-            costs = [say("{extra} address lines to ground", extra=len(other.memory.address) - len(memory.address))]
+            extra = len(other.memory.address) - len(memory.address)
+            costs = [say("{lines} to ground", lines=count_of(extra, "address line"))]
             if len(other.memory.data) > len(memory.data):
-                costs.append(say("{bits} data lines stay open", bits=len(other.memory.data) - len(memory.data)))
+                open_lines = count_of(len(other.memory.data) - len(memory.data), "data line")
+                costs.append(say("not connected: {lines}", lines=open_lines))
             wiring = tuple(_ram_wires(chip, other))
             yield Equivalent(key, say("a larger static RAM on an adapter"), Fits.WITH_CARE, tuple(costs), wiring)
 
