@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from loyal_trace.core.boards.model import Part
+from loyal_trace.core.boards.supplies import Cell
 from loyal_trace.core.simulation.bench import Drive, HiddenFault, SimulatedBench, SupplyModel, state_of_stream
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.demo.images import program_image
@@ -121,3 +122,10 @@ def test_the_lamp_of_the_probe():
         return np.array(codes * 300, dtype=np.uint8)
 
     assert [state_of_stream(stream(*c)) for c in ((0,), (1,), (0, 1), (2,), (0, 2), (1, 2), (3, 0))] == list("LHPZPHX")
+
+
+def test_a_fresh_cell_is_a_little_above_its_nominal_voltage(library):
+    cell = Cell("BT1", nominal=3.6, low=2.0, capacity_ah=0.06, current=2e-6)
+    board = small_board(parts=(*small_board().parts, Part("BT1", "3.6V", kind="cell")), cells=(cell,))
+    ours = SimulatedBench({"small": board}, library, {}, (), {}, SupplyModel(load=0.05), 1)
+    assert ours.measure("small", "BT1", "voltage") == pytest.approx(3.6 * 1.02, rel=0.01)
