@@ -64,7 +64,8 @@ def test_words_of_version_1_become_words_of_the_vocabulary():
 
 @pytest.mark.parametrize("line", ["no entry", "[1, 2]", '{"kind": "note", "v": 1}', '{"v": 1}'])
 def test_what_is_no_entry_is_refused_as_a_line_of_a_file_or_marked_in_its_place(line):
-    with pytest.raises(UserFileError, match="entries, line 7"):
+    with pytest.raises(UserFileError, match="entries, line 7") as refused:
         e.read_entry(line, "entries, line 7")
+    assert ("Invalid JSON" in str(refused.value)) == (line == "no entry")
     marked = e.read_or_mark(line, "entries", 7)
     assert marked.kind == "unread" and not marked.newer and "entries, entry 7" in marked.why

@@ -272,6 +272,8 @@ def test_a_capacitor_is_described_in_words():
         "0/16V",
         "100u/25V esr -1",
         "5F/99999V",
+        "100u/16V esr 0",
+        "100u/16V ripple 0mA",
     ],
 )
 def test_what_cannot_be_is_refused_by_name(text):
