@@ -32,6 +32,12 @@ def test_printed_names_are_found_with_their_family(library, printed, family):
     assert chip.title == "quad 2-input NAND gate" and chip.family.name == family
 
 
+def test_vertical_sync_is_an_output_and_no_supply(library):
+    assert [library.find("6845").pin(name).role for name in ("HSYNC", "VSYNC", "VCC")] == ["output", "output", "power"]
+    sync = library.with_types('[OWN1]\ntitle = "sync"\npins = "VS GND A VCC"\nout = { VS = "A" }\n').find("OWN1")
+    assert [pin.role for pin in sync.pins] == ["output", "ground", "input", "power"]
+
+
 def test_an_unknown_chip_is_refused_by_name(library):
     with pytest.raises(RequestError, match="74LS9999"):
         library.find("74LS9999")

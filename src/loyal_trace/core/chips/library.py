@@ -223,16 +223,17 @@ def _read_back(values: Mapping[str, str], enables: Mapping[str, str], stored: It
 
 
 def _pin(number: int, name: str, driven: set[str], both: set[str]) -> Pin:
-    if name in _POWER:
+    # What a chip drives is no supply, whatever it is called: a CRT controller's VS is vertical sync.
+    if name in both:
+        role = "bidirectional"
+    elif name in driven:
+        role = "output"
+    elif name in _POWER:
         role = "power"
     elif name in _GROUND:
         role = "ground"
-    elif name.startswith("NC"):
-        role = "unused"
-    elif name in both:
-        role = "bidirectional"
     else:
-        role = "output" if name in driven else "input"
+        role = "unused" if name.startswith("NC") else "input"
     return Pin(number, name, role)
 
 
