@@ -49,6 +49,13 @@ def test_a_regulators_junction_is_warm_from_a_hundred_and_hot_from_a_hundred_and
     assert any(f"junction about {degrees:.0f} °C" in one.text for one in found)
 
 
+@pytest.mark.parametrize(("input_voltage", "degrees"), [(12.5, 100), (15.0, 125)])
+def test_exactly_a_hundred_is_warm_and_exactly_a_hundred_and_twenty_five_not_hot_yet(input_voltage, degrees):
+    ten = replace(COOLED, current=1.0, theta_jc=3.5)  # 10 K/W at 1 A
+    found = said(supply=ten, C1_voltage=input_voltage, REG1o3_voltage=5.0)
+    assert kind_of(found, "REG1 turns") == "doubtful" and any(f"about {degrees} °C" in one.text for one in found)
+
+
 def test_without_compound_a_kelvin_and_a_half_per_watt_is_added_and_good_is_no_longer_said():
     found = said(SupplyContext(without_compound=frozenset({"REG1"})), REG1o3_voltage=5.0)
     assert kind_of(found, "REG1 turns") == "doubtful" and any(
