@@ -6,6 +6,7 @@ import pytest
 
 from loyal_trace.core.boards.supplies import Supply
 from loyal_trace.core.power.consumption import Draw
+from loyal_trace.core.power.explain import explain
 from loyal_trace.core.power.under_load import SupplyContext, under_load
 from loyal_trace.core.vocabulary.verdicts import PartVerdict
 from tests.core.power.test_supply_chain import HEALTHY, chain_board, point
@@ -14,14 +15,18 @@ from tests.helpers.builders import measured, rails_of
 COOLED = Supply(8.5, 1.2, "+5 V", reservoir="C1", nominal=5.0, theta_jc=3.0, theta_cs=0.5, theta_sa=6.0)
 
 
-def said(around=None, supply=COOLED, extra=(), **changes):
+def read(supply=COOLED, extra=(), **changes):
     board = chain_board(supplies=(supply,), chain=(*chain_board().chain[:-1], *extra))
     readings = dict(HEALTHY)
     for name, value in changes.items():
         where, _, quantity = name.partition("_")
         readings[(where.replace("o", "."), quantity.replace("_", " "))] = value
-    report = rails_of(board, [measured(where, quantity, v) for (where, quantity), v in readings.items()])
-    return under_load(board, report.paths[0], supply, around or SupplyContext())
+    return board, rails_of(board, [measured(where, quantity, v) for (where, quantity), v in readings.items()]).paths[0]
+
+
+def said(around=None, supply=COOLED, extra=(), **changes):
+    board, path = read(supply, extra, **changes)
+    return under_load(board, path, supply, around or SupplyContext())
 
 
 def kind_of(found, words):
@@ -47,6 +52,12 @@ def test_a_regulators_junction_is_warm_from_a_hundred_and_hot_from_a_hundred_and
     assert kind_of(found, "REG1 turns") == kind
     degrees = 25 + (input_voltage - 5.0) * 1.2 * 9.5
     assert any(f"junction about {degrees:.0f} °C" in one.text for one in found)
+
+
+@pytest.mark.parametrize(("rectifier", "told"), [("bridge", True), ("half", False)])
+def test_ripple_at_the_mains_frequency_is_half_a_bridge_and_all_of_a_single_diode(rectifier, told):
+    board, path = read(replace(COOLED, rectifier=rectifier), C1_ripple_frequency=50.0, C1_ripple=4.0)
+    assert any("instead of twice that" in one.text for one in explain(board, path)) == told
 
 
 @pytest.mark.parametrize(("input_voltage", "degrees"), [(12.5, 100), (15.0, 125)])
