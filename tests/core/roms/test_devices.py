@@ -55,6 +55,35 @@ def test_every_select_of_a_mask_rom_reaches_an_enable_or_is_named_as_left_over(o
     )
 
 
+STEADY = {"VCC", "GND", "VPP", "/PGM", "/WE", "NC"}
+
+
+def may_reach(pin, old):
+    """What a pin of a substitute may end at, from what it does: the rules of the bench, not those of the program."""
+    if re.match(r"A\d+$", pin):
+        return {pin} if pin in old.pins else STEADY
+    if pin in ("/CE", "/OE"):
+        return {one for one in old.pins if re.match(r"/?C[SE]|/OE|/[EG]", one)} | (
+            {"GND"} if pin not in old.pins else set()
+        )
+    return {"VPP": {"VCC", "VPP"}, "/PGM": {"VCC", "/PGM", "/WE", "VPP"}, "/WE": {"VCC", "/PGM", "/WE", "VPP"}}.get(
+        pin, {pin}
+    )
+
+
+@pytest.mark.parametrize("old", TYPES.all, ids=lambda old: old.name)
+def test_every_pin_of_every_substitute_reaches_what_it_needs(old):
+    for found in TYPES.substitutes(old):
+        listed = {pin.device_pin: pin.wiring for pin in found.pins}
+        for number, pin in enumerate(found.new.pins, start=1):
+            hole = number - (len(found.new.pins) - len(old.pins)) // 2
+            below = old.pins[hole - 1] if 1 <= hole <= len(old.pins) else ""
+            wire = re.search(r"\((\S+?)[;)]|to (VCC|GND)", listed.get(number, ""))
+            ends = below if not listed.get(number) else (wire[2] or wire[1] if wire else "")
+            ends = "GND" if "to GND" in listed.get(number, "") else ends
+            assert pin == "NC" or ends in may_reach(pin, old), (found.new.name, number, pin, ends)
+
+
 def test_a_device_that_needs_a_supply_which_the_socket_has_not_is_no_substitute():
     assert wiring("74S288", "2708")["VBB"] == "no VBB in this socket"
     for old in ("74S288", "74S472"):
