@@ -182,10 +182,17 @@ def test_what_was_searched_and_what_not_is_said_for_the_size_and_the_sums():
     entry = KnownChecksum("u1", tuple(sums_of(CODE.tobytes()).items()))
     told = searched(4096, entry)
     assert "two wrong bytes" in told and "up to 45 addresses" in told and "Not searched: three or more" in told
-    large = searched(1 << 20, entry)
-    assert (
-        "Searched: one wrong byte, lines exchanged" in large and "Too large here: two wrong bytes from 512 KiB" in large
-    )
+    stretches, pairs = "stretches and three bits (above 128 KiB)", "two wrong bytes (above 512 KiB)"
+    for size, too_large in (
+        (1 << 17, []),
+        (1 << 19, [stretches]),
+        (1 << 23, [pairs, stretches]),
+        (1 << 24, ["one wrong byte (above 8,192 KiB)", pairs, stretches]),
+    ):
+        told = searched(size, entry)
+        assert (f"Too large here: {', '.join(too_large)}. " in told) == bool(too_large), told
+        assert ("Searched: one wrong byte, lines exchanged" in told) == (size <= 1 << 23)
+        assert ("two wrong bytes" in told.partition("Too large")[0]) == (size <= 1 << 19 or "Too large" not in told)
     assert "needs a CRC-32" in searched(4096, KnownChecksum("u1", tuple(sums_of(CODE.tobytes(), "md5").items())))
 
 

@@ -117,7 +117,7 @@ def equivalents_of(
         found += _proms(chip, memories)
     if chip.memory is not None and not chip.is_rom:
         found += _larger_rams(chip, library)
-    if _ARRAY.fullmatch(_base(number, library)):
+    if _ARRAY.fullmatch(_base(number, library)) and {"1B", "1C"} <= {pin.name for pin in chip.pins}:
         found.append(_discrete(chip))
     return Equivalents(chip, _sorted(found), sections_of(chip))
 
@@ -426,13 +426,9 @@ def _discrete(chip: ChipType) -> Equivalent:
     drive = (_DRIVE_VOLTS - _BASE_VOLTS) / _BASE_OHM
     carries = _GAIN * min(drive, 0.4e-3)
     pins = {pin.name: pin.number for pin in chip.pins}
-    first = "1B" if "1B" in pins else chip.pins[0].name
-    output = first.replace("B", "C")
     wiring = (
-        Wire(
-            say("base, through {ohm}", ohm=format_quantity(_BASE_OHM, "Ω")), say("pin {pin} (input)", pin=pins[first])
-        ),
-        Wire(say("collector"), say("pin {pin} (output), that pin cut off", pin=pins.get(output, 0))),
+        Wire(say("base, through {ohm}", ohm=format_quantity(_BASE_OHM, "Ω")), say("pin {pin} (input)", pin=pins["1B"])),
+        Wire(say("collector"), say("pin {pin} (output), that pin cut off", pin=pins["1C"])),
         Wire(say("emitter"), say("pin {pin} (ground)", pin=pins.get("GND", 0))),
         Wire(say("diode, cathode to the common pin"), say("pin {pin} (COM)", pin=pins.get("COM", 0))),
     )

@@ -125,15 +125,16 @@ def searched(size: int, entry: KnownChecksum) -> str:
         "Not searched: three or more wrong bytes, lines stuck over a longer stretch, stuck address lines (they lose "
         "half the contents)."
     )
-    larger = (
-        say(
-            "Too large here: two wrong bytes from {pairs} KiB, stretches and three bits from {deep} KiB.",
-            pairs=MOST_PAIRS >> 10,
-            deep=MOST_DEEP >> 10,
+    larger = [
+        words
+        for most, words in (
+            (MOST_SEARCHED, say("one wrong byte (above {most:,} KiB)", most=MOST_SEARCHED >> 10)),
+            (MOST_PAIRS, say("two wrong bytes (above {most:,} KiB)", most=MOST_PAIRS >> 10)),
+            (MOST_DEEP, say("stretches and three bits (above {most:,} KiB)", most=MOST_DEEP >> 10)),
         )
-        if size > MOST_DEEP
-        else ""
-    )
+        if size > most
+    ]
+    too_large = say("Too large here: {larger}.", larger=joined(", ", larger)) if larger else ""
     return joined(
-        " ", (part for part in (say("Searched: {done}.", done=joined(", ", [*done, *small])), larger, left) if part)
+        " ", (part for part in (say("Searched: {done}.", done=joined(", ", [*done, *small])), too_large, left) if part)
     )
