@@ -9,13 +9,13 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 
 import numpy as np
 
 from benchmarks.logbook import entry_number
+from benchmarks.long_job import long_store
 from benchmarks.measure import Figure, timed
 from loyal_trace.core.job.entries import Note, Opened, Photographed
 from loyal_trace.demo.common import board_files_of
@@ -53,40 +53,21 @@ def _opened(job: str) -> Opened:
 
 def long_job_in_the_window(folder: str) -> dict[str, float]:
     """A reading and an undo with the logbook open (ms, the median of nine), every page seen, and the job left."""
-    from PyQt6.QtCore import QEventLoop
     from PyQt6.QtWidgets import QApplication
 
+    from benchmarks.long_job import at_work
     from loyal_trace.core.vocabulary.stages import Stage
     from loyal_trace.ui.run import make_application
     from loyal_trace.ui.window_options import WindowOptions
 
-    _, ours = make_application(WindowOptions(store=Path(folder)))
-    loop = QEventLoop()
-    ours.ready.connect(loop.quit)
-    ours.shell.show()
-    loop.exec()
-    ours.open_job("long")
-    wiring = ours.wiring
-    assert wiring is not None
-    wiring.workspace.pick("tw-cpu", "3D")
-    wiring.show_stage(Stage.PROBE)
-    ours.shell.toggle_drawer()
-    QApplication.processEvents()
-
-    def painted(act: Callable[[], object]) -> float:
-        return 1000 * timed(lambda: (act(), QApplication.processEvents()))
-
-    def reading() -> None:
-        wiring.foot.edit.setText("3D.2 high")
-        wiring.control.enter()
-
-    painted(reading)
-    readings = sorted(painted(reading) for _ in range(9))
-    undos = sorted(painted(wiring.control.undo) for _ in range(9))
+    _app, ours = make_application(WindowOptions(store=Path(folder)))  # without the first the second is gone
+    readings, undos = at_work(ours)
     for stage in Stage:
-        painted(lambda stage=stage: wiring.show_stage(stage))  # type: ignore[misc]
+        assert ours.wiring is not None
+        ours.wiring.show_stage(stage)
+        QApplication.processEvents()
     ours.shell.close()
-    return {"reading": readings[4], "undo": undos[4]}
+    return {"reading": readings[len(readings) // 2], "undo": undos[len(undos) // 2]}
 
 
 def one_of_many_jobs(folder: str) -> dict[str, float]:
@@ -139,13 +120,6 @@ def awkward_files() -> dict[str, float]:
 def _hex_record(number: int) -> bytes:
     body = bytes([1, 2 * number >> 8 & 255, 2 * number & 255, 0, number & 255])  # each apart from the next
     return b":%s%02X\n" % (body.hex().upper().encode(), -sum(body) & 255)
-
-
-def _long_store(folder: Path) -> None:
-    with Store(folder) as store:
-        store.create_job("long", "A long job", "2025", board_files_of(("tw-cpu",)), [_opened("long")])
-        for start in range(0, _LONG, 1000):
-            store.append_all("long", [entry_number(n) for n in range(start, start + 1000)])
 
 
 def _many_jobs(folder: Path) -> None:
@@ -201,7 +175,7 @@ def run() -> list[Figure]:
 
 def _long() -> list[Figure]:
     with tempfile.TemporaryDirectory() as name:
-        _long_store(Path(name) / "store")
+        long_store(Path(name) / "store", _LONG)
         found = _of_child("long_job_in_the_window", Path(name) / "store")
     return [
         Figure("one reading on 200,000 entries, logbook open", found["reading"], 60, "ms"),
