@@ -14,6 +14,8 @@ from loyal_trace.formats.board_defects import DefectReader, line_of
 
 @dataclass(frozen=True)
 class RomRow:
+    """One `[[rom]]` of a board's definition, as it stands there."""
+
     refdes: str
     size: int
     device: str = ""
@@ -28,6 +30,7 @@ class RomRow:
 def read_roms(
     reader: DefectReader, rows: tuple[RomRow, ...], text: str, parts: Mapping[str, tuple[int, Part]]
 ) -> tuple[RomSlot, ...]:
+    """The sockets of the rows; what is wrong in one is told to the reader with its line."""
     slots: list[RomSlot] = []
     for index, row in enumerate(rows):
         line, refdes, size = line_of(text, "rom", index), row.refdes, row.size

@@ -6,10 +6,6 @@ from loyal_trace.app.presenters.model import Action, Question
 from loyal_trace.app.presenters.rom_picture import ImageWalk
 from loyal_trace.core.vocabulary.phrases import say
 
-SLOTS, EXPLAINED, PAGE = say("ROM slots"), say("what explains it"), say("page")
-PICTURE, HEX = say("picture of the image"), say("bytes as read and as expected")
-BYTES, READS, REPAIR, SET = say("bytes"), say("reads"), say("repair"), say("set")
-
 
 def read_three_times(read: Callable[[int], None], main: bool = False) -> Action:
     """Three reads of the same chip."""

@@ -21,9 +21,6 @@ _DERATING = {"tantalum": 0.5, "polymer": 0.8}
 _ROUNDING = 1e-9
 _TIGHT, _PITCH_SAME, _PITCH_FORMED = 0.5, 0.6, 4.0
 _RIPPLE_OF_LOAD = 1.6
-_ON_A_RAIL = (Role.RESERVOIR, Role.BULK, Role.DECOUPLING)
-_NO_LEAKAGE = (Role.TIMING, Role.RESET)
-_SIGNAL = (Role.COUPLING, Role.VIDEO, Role.FILTER)
 
 
 class Fit(StrEnum):

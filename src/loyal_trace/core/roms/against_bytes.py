@@ -13,6 +13,7 @@ from loyal_trace.core.roms.hypotheses import (
     PinNames,
     blank_image,
     few_bytes,
+    repeated_pattern,
 )
 from loyal_trace.core.roms.maps import (
     Bytes,
@@ -183,25 +184,7 @@ def _part_blank(image: Bytes, reference: Bytes, names: PinNames) -> Hypothesis |
 
 def _pattern(image: Bytes, reference: Bytes) -> Hypothesis | None:
     """A short pattern over and over, which the true image is not."""
-    for period in (2, 4, 8, 16, 32, 64):
-        if len(image) >= 4 * period and np.array_equal(image[period:], image[:-period]):
-            shown = image[: min(period, 4)].tobytes().hex(" ").upper()
-            reason = say(
-                "the same {period} bytes ({shown} …) repeat throughout, as if the chip never drove its outputs",
-                period=period,
-                shown=shown,
-            )
-            evidence = say("repeats every {period} bytes", period=period)
-            return Hypothesis(
-                "pattern",
-                "blank",
-                reason,
-                NEXT["pattern"],
-                where={"period": period},
-                evidence=evidence,
-                score=20.0 + 8.0 * period,
-            )
-    return None
+    return repeated_pattern(image, 64, lambda period: 20.0 + 8.0 * period)
 
 
 def _garbage(image: Bytes, reference: Bytes) -> Hypothesis | None:

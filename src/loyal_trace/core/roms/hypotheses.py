@@ -11,6 +11,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from loyal_trace.core.roms.advice import NEXT
 from loyal_trace.core.roms.sites import separating, site_of
 from loyal_trace.core.vocabulary.phrases import joined, say, say_count, template, term
 from loyal_trace.core.vocabulary.units import count_of
@@ -239,6 +240,27 @@ def _few_advice(dropped: int, raised: int) -> str:
 def _select_pins(names: PinNames) -> str:
     """The pins that keep a chip silent, as far as the device is known: `/CE (pin 20), /OE (pin 22), VCC (pin 28)`."""
     return joined(", ", (names.line(name) for name in ("/CE", "/OE", "VPP", "/PGM", "VCC") if names.pin_of(name)))
+
+
+def repeated_pattern(image: np.ndarray, most: int, score: Callable[[int], float]) -> Hypothesis | None:
+    """The same few bytes over and over, up to `most` (a power of two); `score` in bits by how many they are."""
+    for period in (2**n for n in range(1, most.bit_length())):
+        if len(image) >= 4 * period and np.array_equal(image[period:], image[:-period]):
+            shown = image[: min(period, 4)].tobytes().hex(" ").upper()
+            return Hypothesis(
+                "pattern",
+                "blank",
+                say(
+                    "the same {period} bytes ({shown} …) repeat throughout, as if the chip never drove its outputs",
+                    period=period,
+                    shown=shown,
+                ),
+                NEXT["pattern"],
+                where={"period": period},
+                evidence=say("repeats every {period} bytes", period=period),
+                score=score(period),
+            )
+    return None
 
 
 def blank_image(image: np.ndarray, names: PinNames = NO_DEVICE) -> Hypothesis | None:

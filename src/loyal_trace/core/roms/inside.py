@@ -19,6 +19,7 @@ from loyal_trace.core.roms.hypotheses import (
     address_lines,
     blank_image,
     rank,
+    repeated_pattern,
     stuck_address,
     stuck_data,
     unknown,
@@ -143,24 +144,10 @@ def _repeats_below(image: Bytes, line: int) -> bool:
 
 def _whole(image: Bytes) -> Iterator[Hypothesis]:
     """A pattern over and over, noise, or a stretch of FF in the middle of content."""
-    for period in (2, 4, 8, 16, 32):
-        if len(image) >= 4 * period and np.array_equal(image[period:], image[:-period]):
-            shown = image[: min(period, 4)].tobytes().hex(" ").upper()
-            reason = say(
-                "the same {period} bytes ({shown} …) repeat throughout, as if the chip never drove its outputs",
-                period=period,
-                shown=shown,
-            )
-            yield Hypothesis(
-                "pattern",
-                "blank",
-                reason,
-                NEXT["pattern"],
-                where={"period": period},
-                evidence=say("repeats every {period} bytes", period=period),
-                score=-4.0,
-            )
-            return
+    pattern = repeated_pattern(image, 32, lambda period: -4.0)
+    if pattern is not None:
+        yield pattern
+        return
     yield from _aligned_blank(image)
     yield from _steady_in_a_half(image)
 

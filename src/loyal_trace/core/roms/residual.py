@@ -10,8 +10,6 @@ from loyal_trace.core.roms.maps import (
 from loyal_trace.core.vocabulary.phrases import say, say_count
 from loyal_trace.core.vocabulary.units import count_of
 
-# Places looked at before a fault of address lines is tried in full: enough to rank hundreds of maps in milliseconds.
-
 # Scores are description lengths in bits: what it takes to write down the fault and everything it leaves unexplained.
 PER_BYTE = 8.0
 
