@@ -12,7 +12,7 @@ from loyal_trace.core.chips.levels import FAMILIES, Family
 from loyal_trace.core.chips.library import ChipLibrary
 from loyal_trace.core.chips.model import ChipType, Pin
 from loyal_trace.core.parts.fitting import RANK, Fits
-from loyal_trace.core.roms.devices import REWRITABLE, MemoryType, MemoryTypes
+from loyal_trace.core.roms.devices import REWRITABLE, MemoryType, MemoryTypes, left_over_words
 from loyal_trace.core.vocabulary.errors import RequestError
 from loyal_trace.core.vocabulary.phrases import after, joined, say
 from loyal_trace.core.vocabulary.units import count_of, format_quantity
@@ -312,13 +312,10 @@ def _prom_costs(chip: ChipType, new: MemoryType, size: int) -> Iterator[str]:
         yield say("of each byte only the lower {bits} bits are used", bits=len(chip.memory.data))
     if new.size > size:
         yield say("the image is repeated {times} times", times=new.size // size)
-    left = [pin.name for pin in _selects_of(chip) if pin not in _low_selects(chip)[:_ENABLES]]
+    enabling = _low_selects(chip)[:_ENABLES]
+    left = [pin.name for pin in _selects_of(chip) if pin not in enabling]
     if left:
-        yield say(
-            "{new} has no enable for {selects}: gate them in, or it drives the bus while another device is selected",
-            new=new.name,
-            selects=joined(", ", left),
-        )
+        yield left_over_words(new, left)
     if "open collector" in chip.title:
         yield say(
             "the old outputs are open collectors: their pull-up resistors may stay, but nothing else may pull these "

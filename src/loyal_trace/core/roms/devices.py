@@ -6,13 +6,13 @@ shorter one meets pin n + 2 (28) or n + 4 (32) of the longer. Types come from `d
 
 import re
 import tomllib
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
 from loyal_trace.core.vocabulary.errors import RequestError
-from loyal_trace.core.vocabulary.phrases import joined, say, term
+from loyal_trace.core.vocabulary.phrases import joined, say, say_count, term
 
 REWRITABLE = ("eprom", "eeprom", "flash")
 _SPEED = re.compile(r"^(.*?)-(\d{2,3})[A-Z]*$")
@@ -173,7 +173,8 @@ def fit(old: MemoryType, new: MemoryType, budget: float | None = None) -> Fit:
     fast = None
     if budget is not None and new.access:
         fast = min(new.access) * 1e-9 <= budget
-    return Fit(old, new, _differences(old, new), tuple(_cautions(old, new, budget)), fast)
+    selects, left = _selects(old, new)
+    return Fit(old, new, _differences(old, new, selects), tuple(_cautions(old, new, budget, left)), fast)
 
 
 def _socket_pin(old: MemoryType, new: MemoryType, device_pin: int) -> int | None:
@@ -183,9 +184,8 @@ def _socket_pin(old: MemoryType, new: MemoryType, device_pin: int) -> int | None
     return number if 1 <= number <= len(old.pins) else None
 
 
-def _differences(old: MemoryType, new: MemoryType) -> tuple[WiredPin, ...]:
+def _differences(old: MemoryType, new: MemoryType, selects: Mapping[str, str]) -> tuple[WiredPin, ...]:
     place = {function: number for number, function in enumerate(old.pins, start=1) if function != "NC"}
-    selects, _ = _selects(old, new)
     rows = []
     for device_pin, has in enumerate(new.pins, start=1):
         hole = _socket_pin(old, new, device_pin)
@@ -219,6 +219,17 @@ def _selects(old: MemoryType, new: MemoryType) -> tuple[dict[str, str], tuple[st
     return taken, tuple(left)
 
 
+def left_over_words(new: MemoryType, selects: Sequence[str]) -> str:
+    """That selects of the socket reach no enable of the new device, and what comes of it."""
+    return say_count(
+        len(selects),
+        "{new} has no enable for {selects}: gate it in, or it drives the bus while another device is selected",
+        "{new} has no enable for {selects}: gate them in, or it drives the bus while another device is selected",
+        new=new.name,
+        selects=joined(", ", selects),
+    )
+
+
 def _wiring(has: str, wants: str, place: Mapping[str, int], old: MemoryType, selects: Mapping[str, str]) -> str:
     """Where a pin of the new device has to go; empty when the hole below it serves."""
     if has in place:
@@ -246,7 +257,7 @@ def _wiring(has: str, wants: str, place: Mapping[str, int], old: MemoryType, sel
     return say("no {has} in this socket", has=has)
 
 
-def _cautions(old: MemoryType, new: MemoryType, budget: float | None) -> list[str]:
+def _cautions(old: MemoryType, new: MemoryType, budget: float | None, left: Sequence[str]) -> list[str]:
     found = []
     if "VDD" in old.pins or "VBB" in old.pins:
         found.append(say("the socket carries {supplies}: keep these away from the new device", supplies=old.supplies))
@@ -257,15 +268,8 @@ def _cautions(old: MemoryType, new: MemoryType, budget: float | None) -> list[st
                 "where it is high"
             )
         )
-    _, left = _selects(old, new)
     if left:
-        found.append(
-            say(
-                "{new} has no enable for {selects}: gate it in, or it drives the bus while another device is selected",
-                new=new.name,
-                selects=joined(", ", left),
-            )
-        )
+        found.append(left_over_words(new, left))
     if new.size > old.size:
         found.append(
             say(
